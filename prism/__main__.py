@@ -1,0 +1,207 @@
+"""`python -m prism VERB ...`: batch work on passes. Exit code 0 only if all was done; one line per error."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from prism.colour.view import SPACES, VIEWS, ViewTransform
+from prism.combine.balance import balance
+from prism.combine.deliver import PIXELS, Output, deliver
+from prism.combine.first import WAYS, first_ledger
+from prism.combine.ledger import Ledger
+from prism.combine.sources import find_sources
+from prism.errors import BadArgument, PrismError
+from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
+from prism.formats.safe import replacing
+from prism.pixels.stats import plane_stats
+
+Answer = tuple[Any, str]  # for programs, for people
+
+
+def inspect(args: argparse.Namespace) -> Answer:
+    files = [{"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files]
+    return files, "\n".join(_inspect_text(file) for file in files)
+
+
+def _inspect_part(path: Path, part: Part) -> dict[str, Any]:
+    image = None if part.deep else read_channels(path, part)
+    channels = [
+        {"name": name, "type": kind, **(asdict(plane_stats(image.plane(name))) if image else {})}
+        for name, kind in part.channels.items()
+    ]
+    return {
+        "name": part.name,
+        "deep": part.deep,
+        "tiled": part.tiled,
+        "compression": part.compression,
+        "data_window": asdict(part.data_window),
+        "display_window": asdict(part.display_window),
+        "channels": channels,
+    }
+
+
+def _inspect_text(file: dict[str, Any]) -> str:
+    lines = [file["file"]]
+    for number, part in enumerate(file["parts"]):
+        window = "{x0},{y0} to {x1},{y1}"
+        deep = "  deep" if part["deep"] else ""
+        lines.append(
+            f"  part {number} {part['name']}  {part['compression']}{deep}  data {window.format(**part['data_window'])}"
+            f"  display {window.format(**part['display_window'])}"
+        )
+        lines.append(f"    {'channel':<28}{'type':<7}{'min':>13}{'mean':>13}{'max':>13}{'NaN':>7}{'Inf':>7}")
+        for channel in part["channels"]:
+            numbers = [channel.get(key) for key in ("minimum", "mean", "maximum")]
+            shown = "".join("            -" if n is None else f"{n:>13.6g}" for n in numbers)
+            counts = f"{channel.get('nan_count', '-'):>7}{channel.get('inf_count', '-'):>7}"
+            lines.append(f"    {channel['name']:<28}{channel['type']:<7}{shown}{counts}")
+    return "\n".join(lines)
+
+
+def make_ledger(args: argparse.Namespace) -> Answer:
+    ledger = first_ledger(find_sources(args.files), by=args.by, name=args.out.stem)
+    _write_json(args.out, ledger.as_json())
+    rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.rows)
+    return ledger.as_json(), f"{args.out}\n{rows}"
+
+
+def show_balance(args: argparse.Namespace) -> Answer:
+    sources = find_sources(args.files)
+    ledger = Ledger.load(args.ledger) if args.ledger else first_ledger(sources, by=args.by)
+    result = balance(ledger, sources)
+    lines = [
+        f"largest difference {result.difference.largest:.6g} at x {result.x} y {result.y}, mean {result.difference.mean:.6g}",
+        f"balanced within {result.rounding} rounding"
+        if result.balanced
+        else f"not balanced: {result.beyond} pixels differ by more than {result.rounding} rounding",
+        *(suggestion.text for suggestion in result.suggestions),
+    ]
+    return result.as_json(), "\n".join(lines)
+
+
+def rebuild(args: argparse.Namespace) -> Answer:
+    ledger = Ledger.load(args.ledger)
+    for setting in args.set:
+        ledger = ledger.with_setting(*_setting(setting))
+    output = Output(args.pixel, args.compression, ViewTransform(args.space, args.view), args.bits)
+    remarks = deliver(ledger, find_sources(args.files), args.out, output)
+    return {"file": str(args.out), "remarks": remarks}, "\n".join([str(args.out), *remarks])
+
+
+def _setting(text: str) -> tuple[str, str, Any]:
+    """`ROW.FIELD=VALUE`; the value is JSON, or a plain word. The row's id may hold dots."""
+    target, equals, setting = text.partition("=")
+    row, dot, field = target.rpartition(".")
+    if not equals or not dot:
+        raise BadArgument(f"{text} is not ROW.FIELD=VALUE.", where="--set", advice="For example emission.amount=0.5.")
+    try:
+        return row, field, json.loads(setting)
+    except json.JSONDecodeError:
+        return row, field, setting
+
+
+def render(args: argparse.Namespace) -> Answer:
+    # Imported here: the renderer is the one part that takes seconds to load.
+    from prism.standin.render import Quality, render_frame, write_frame
+    from prism.standin.scene import Scene
+
+    scene = Scene.load(args.scene)
+    image = render_frame(
+        scene,
+        args.frame,
+        camera=args.camera,
+        size=args.size,
+        quality=Quality(samples=args.samples, seed=args.seed),
+    )
+    name = args.name or args.scene.stem
+    files = write_frame(image, args.out, name, args.frame, packing=args.packing)
+    return {"files": [str(file) for file in files]}, "\n".join(str(file) for file in files)
+
+
+def _write_json(path: Path, document: dict[str, Any]) -> None:
+    with replacing(path) as temporary:
+        temporary.write_text(json.dumps(document, indent=2) + "\n", encoding="utf-8")
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    return int(width), int(height)
+
+
+def _positive(text: str) -> int:
+    number = int(text)
+    if number < 1:
+        raise ValueError
+    return number
+
+
+def build_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="python -m prism", description="Render passes and their recombination.")
+    verbs = parser.add_subparsers(metavar="VERB", required=True)
+
+    def verb(name: str, run: Callable[[argparse.Namespace], Answer], summary: str) -> argparse.ArgumentParser:
+        command = verbs.add_parser(name, help=summary, description=summary)
+        command.add_argument("--json", action="store_true", help="answer as JSON")
+        command.set_defaults(run=run)
+        return command
+
+    def files(command: argparse.ArgumentParser, text: str) -> None:
+        command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=text)
+
+    command = verb("inspect", inspect, "Parts, channels, types, windows and statistics of EXR files.")
+    files(command, "EXR files")
+
+    command = verb("ledger", make_ledger, "The first ledger from the passes of one frame.")
+    files(command, "one multichannel file, or several files of one pass each")
+    command.add_argument("--out", type=Path, required=True, metavar="L.json")
+    command.add_argument("--by", choices=WAYS, help="rebuild from components or light groups")
+
+    command = verb("balance", show_balance, "Rebuilt against rendered beauty.")
+    files(command, "the files of one frame")
+    command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
+    command.add_argument("--by", choices=WAYS, help="for the first ledger")
+
+    command = verb("rebuild", rebuild, "Evaluate a ledger and write the picture.")
+    files(command, "the files of one frame")
+    command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
+    command.add_argument("--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated")
+    command.add_argument("--out", type=Path, required=True, help=".exr, .png, .tif or .jpg")
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
+    command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
+    command.add_argument("--space", choices=list(SPACES), default="lin_rec709", help="working space of the files")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
+    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+
+    command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")
+    command.add_argument("scene", type=Path, metavar="SCENE.json")
+    command.add_argument("--frame", type=int, required=True)
+    command.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    command.add_argument("--camera", help="default: the first of the scene")
+    command.add_argument("--size", type=_size, metavar="WxH", help="default: the size of the scene")
+    command.add_argument("--samples", type=_positive, default=16, help="per pixel")
+    command.add_argument("--seed", type=int, default=1)
+    command.add_argument("--name", help="first part of file names; default: the scene file's name")
+    command.add_argument("--packing", choices=("multichannel", "separate"), default="multichannel")
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one verb. 0: done. 1: a fault named on standard error. 2: the command line itself is wrong."""
+    args = build_parser().parse_args(arguments)
+    try:
+        answer, text = args.run(args)
+    except PrismError as error:
+        print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
+        return 1
+    print(json.dumps(answer, indent=2) if args.json else text)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,59 @@
+"""Work by bands of rows, on all cores.
+
+The compiled loops release the interpreter lock, so plain threads use every core. Unlike a parallel loop inside
+the compiler's own pool, threads may be shared by many web requests at once, and work can be dropped between bands.
+"""
+
+import os
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from functools import cache
+
+from prism.errors import Superseded
+
+Band = tuple[int, int]
+
+
+def split_rows(height: int, band_rows: int) -> Iterator[Band]:
+    """Yield (first, end) row pairs that cover 0..height; the last band may be shorter."""
+    for first in range(0, height, band_rows):
+        yield first, min(first + band_rows, height)
+
+
+@cache
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="band")
+
+
+def run_bands(
+    work: Callable[[int, int], None],
+    height: int,
+    band_rows: int,
+    *,
+    is_stale: Callable[[], bool] = lambda: False,
+    on_progress: Callable[[float], None] = lambda done: None,
+) -> None:
+    """Call `work(first, end)` for every band, spread over all cores, and return when all are done.
+
+    is_stale: asked before each band; once it answers True the remaining bands are skipped and Superseded is raised.
+    on_progress: called in the caller's thread with the share of bands done, 0..1.
+    """
+    bands = list(split_rows(height, band_rows))
+
+    def guarded(first: int, end: int) -> bool:
+        if is_stale():
+            return False
+        work(first, end)
+        return True
+
+    futures = [_pool().submit(guarded, *band) for band in bands]
+    complete = True
+    try:
+        for count, future in enumerate(as_completed(futures), start=1):
+            complete &= future.result()
+            on_progress(count / len(bands))
+    finally:
+        for future in futures:
+            future.cancel()
+    if not complete:
+        raise Superseded("A newer request took over.")

@@ -1,0 +1,1 @@
+"""Working spaces and the way from scene-linear to the display."""

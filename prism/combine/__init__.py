@@ -1,0 +1,1 @@
+"""Passes back into one image: operators, the ledger, its evaluation and its balance."""

@@ -1,0 +1,82 @@
+"""A rebuilt frame written as a file: EXR as it is, or a still through the view transform."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from prism.colour.view import ViewTransform
+from prism.combine.evaluate import Stale, evaluate, never
+from prism.combine.ledger import Ledger
+from prism.combine.sources import FrameSources
+from prism.errors import BadArgument
+from prism.formats.exr import to_half, write_exr
+from prism.formats.stills import write_still
+from prism.pixels.image import Image
+
+PIXELS = ("half", "float")
+
+
+@dataclass(frozen=True, slots=True)
+class Output:
+    """How to write: pixel type and compression for EXR; view and bits for stills."""
+
+    pixel: str = "half"
+    compression: str = "zip"
+    transform: ViewTransform = ViewTransform()
+    bits: int = 8
+
+    def __post_init__(self) -> None:
+        if self.pixel not in PIXELS:
+            raise BadArgument(f"Unknown pixel type {self.pixel}.", advice=f"Use {' or '.join(PIXELS)}.")
+
+
+def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
+    """Evaluate at full size and write `path`, whose suffix names the format. Returns remarks on what the format cost.
+
+    EXR keeps data and display window and the attributes of the beauty. Raises what `evaluate` and the writers raise.
+    """
+    path = Path(path)
+    rgba = evaluate(ledger, sources, is_stale=is_stale)
+    if path.suffix.lower() == ".exr":
+        _write_exr(ledger, sources, path, rgba, output)
+        return []
+    display = sources.display_window
+    picture = _on_display(rgba, sources)
+    report = write_still(path, picture, output.transform, bits=output.bits)
+    remarks = []
+    if report.clipped:
+        remarks.append(f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here.")
+    if report.flattened:
+        remarks.append(f"{path.suffix} has no alpha: the picture lies over black.")
+    return remarks
+
+
+def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarray, output: Output) -> None:
+    planes = dict(zip("RGBA", rgba, strict=True))
+    if output.pixel == "half":
+        planes = {name: to_half(plane, name=name, where=str(path)) for name, plane in planes.items()}
+    attributes = {}
+    if ledger.beauty in sources:
+        kept = sources.source(ledger.beauty).part.attributes
+        attributes = {name: entry for name, entry in kept.items() if isinstance(entry, str | int | float | tuple)}
+    image = Image(
+        channels=planes,
+        data_window=sources.window,
+        display_window=sources.display_window,
+        attributes={**attributes, "ledger": ledger.name},
+    )
+    write_exr(path, image, compression=output.compression)
+
+
+def _on_display(rgba: np.ndarray, sources: FrameSources) -> np.ndarray:
+    """The part inside the display window; stills know no other. Pixels outside the data window are 0."""
+    display, window = sources.display_window, sources.window
+    if window == display:
+        return rgba
+    both = window.union(display)
+    whole = np.zeros((4, *both.shape), np.float32)
+    whole[(slice(None), *window.slices_in(both))] = rgba
+    return whole[(slice(None), *display.slices_in(both))]

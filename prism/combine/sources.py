@@ -1,0 +1,190 @@
+"""The sources of one frame: which pass lies in which file, part and channels, and its pixels on demand."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.combine.store import PixelStore
+from prism.errors import BadArgument, SizeMismatch, UnknownSource
+from prism.formats.exr import Part, read_channels, read_parts
+from prism.passes.catalogue import BY_KEY, PassKind
+from prism.passes.recognise import Recognised, recognise, without_common_prefix
+from prism.pixels.channels import LayerChannels, group_layers
+from prism.pixels.window import Window
+
+_FRAME_AND_SUFFIX = re.compile(r"([._]-?\d+)?\.[A-Za-z0-9]+$")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pixels:
+    """A source as the evaluator wants it: equal contiguous planes, half kept as half."""
+
+    planes: tuple[NDArray, NDArray, NDArray]  # (H, W) each; a one-channel pass has the same plane three times
+    alpha: NDArray | None  # (H, W) of the same type
+
+    @property
+    def byte_count(self) -> int:
+        unique = {id(plane): plane.nbytes for plane in (*self.planes, self.alpha) if plane is not None}
+        return sum(unique.values())
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """One pass of one frame. `key` is its name in a ledger."""
+
+    key: str
+    title: str
+    kind: PassKind | None  # None if the name is unknown
+    path: Path
+    part: Part
+    colour: tuple[str, ...]  # channel names in the file
+    alpha: str | None
+
+    @property
+    def is_data(self) -> bool:
+        return self.kind is not None and self.kind.is_data
+
+
+class FrameSources:
+    """All passes of one frame, found by names. Pixels are decoded when first asked for and kept in a bounded store.
+
+    window: union of the data windows of all passes; every plane handed out covers it, 0 outside its own window.
+    """
+
+    def __init__(self, sources: Mapping[str, Source], *, store: PixelStore | None = None) -> None:
+        self._sources = dict(sources)
+        self._store = store if store is not None else PixelStore()
+        first = next(iter(self._sources.values()))
+        self.display_window = first.part.display_window
+        self.window = first.part.data_window
+        for source in self._sources.values():
+            if source.part.display_window != self.display_window:
+                raise SizeMismatch(
+                    f"{source.title} is {source.part.display_window}, {first.title} is {self.display_window}.",
+                    where=str(source.path),
+                    advice="Render all passes of a frame at one size.",
+                )
+            self.window = self.window.union(source.part.data_window)
+
+    def __contains__(self, key: str) -> bool:
+        return key in self._sources
+
+    def __iter__(self):
+        return iter(self._sources.values())
+
+    def source(self, key: str) -> Source:
+        """Raises UnknownSource naming the sources there are."""
+        try:
+            return self._sources[key]
+        except KeyError:
+            found = ", ".join(self._sources)
+            raise UnknownSource(f"There is no source {key}.", advice=f"This frame has {found}.") from None
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """Planes of a source, every side divided by `step` for a preview (colour averaged, data picked)."""
+        source = self.source(key)
+        identity = (*_stamp(source.path), source.part.index, source.colour, source.alpha, self.window, step)
+        return self._store.get(identity, lambda: self._load(source, step))
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        """Rows and columns of the planes at that step."""
+        return self.window.height // step, self.window.width // step
+
+    def identity(self) -> tuple:
+        """Changes whenever a file of this frame does."""
+        paths = sorted({source.path for source in self._sources.values()})
+        return tuple(_stamp(path) for path in paths)
+
+    def _load(self, source: Source, step: int) -> Pixels:
+        if step > 1:
+            return _reduced(self.pixels(source.key), step, pick=source.is_data)
+        names = [*source.colour, *([source.alpha] if source.alpha else [])]
+        image = read_channels(source.path, source.part, names)
+        planes = _alike([self._placed(image.plane(name), image.data_window) for name in names])
+        alpha = planes.pop() if source.alpha else None
+        return Pixels(tuple(planes if len(planes) == 3 else planes[:1] * 3), alpha)
+
+    def _placed(self, plane: NDArray, window: Window) -> NDArray:
+        if window == self.window:
+            return plane
+        whole = np.zeros(self.window.shape, plane.dtype)
+        whole[window.slices_in(self.window)] = plane
+        return whole
+
+
+def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> FrameSources:
+    """Open the files of one frame and tell its passes apart.
+
+    A file of many layers names its passes by layer. A file of one unnamed layer is named by what its file name adds
+    to the others'. Raises UnreadableFile, SizeMismatch, or BadArgument if two files hold the same pass.
+    """
+    if not paths:
+        raise BadArgument("No files were given.", advice="Name the EXR files of one frame.")
+    paths = [Path(path) for path in paths]
+    found: dict[str, Source] = {}
+    stems = without_common_prefix([_FRAME_AND_SUFFIX.sub("", path.name) for path in paths])
+    for path, stem in zip(paths, stems, strict=True):
+        for source in _sources_of(path, stem, alone=len(paths) == 1):
+            if source.key in found:
+                raise BadArgument(
+                    f"{source.title} is in {found[source.key].path.name} as well.",
+                    where=str(path),
+                    advice="Give each pass once.",
+                )
+            found[source.key] = source
+    return FrameSources(found, store=store)
+
+
+def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
+    parts = [part for part in read_parts(path) if not part.deep]
+    layers: list[tuple[Part, LayerChannels]] = []
+    for part in parts:
+        names = part.layer_names()
+        for layer in group_layers(names):
+            full = tuple(names[name] for name in layer.names)
+            layers.append((part, LayerChannels(layer.layer, layer.components, full)))
+    named_by_file = not alone and len(layers) == 1
+    return [_source(path, part, layer, stem if named_by_file else layer.layer) for part, layer in layers]
+
+
+def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:
+    if name == "":  # the bare R, G, B, A of a file of many layers
+        known = Recognised("beauty", "beauty", BY_KEY["beauty"])
+    else:
+        known = recognise(name)
+    key, title, kind = (known.key, known.title, known.kind) if known else (name, name, None)
+    return Source(key, title, kind, path, part, layer.colour_names[:3] or layer.names, layer.alpha)
+
+
+def _stamp(path: Path) -> tuple[str, int, int]:
+    status = path.stat()
+    return str(path), status.st_mtime_ns, status.st_size
+
+
+def _alike(planes: list[NDArray]) -> list[NDArray]:
+    """Give all planes one type: half if all are half, else float32."""
+    dtype = np.float16 if all(plane.dtype == np.float16 for plane in planes) else np.float32
+    return [np.ascontiguousarray(plane.astype(dtype, copy=False)) for plane in planes]
+
+
+def _reduced(pixels: Pixels, step: int, *, pick: bool) -> Pixels:
+    """Smaller planes. Colour is premultiplied, so plain averages are right; data must not be averaged."""
+    done: dict[int, NDArray] = {}
+
+    def reduce(plane: NDArray) -> NDArray:
+        if id(plane) not in done:
+            height, width = (side // step for side in plane.shape)
+            blocks = plane[: height * step, : width * step].reshape(height, step, width, step)
+            small = blocks[:, step // 2, :, step // 2] if pick else blocks.mean(axis=(1, 3), dtype=np.float32)
+            done[id(plane)] = np.ascontiguousarray(small.astype(plane.dtype, copy=False))
+        return done[id(plane)]
+
+    return Pixels(
+        tuple(reduce(plane) for plane in pixels.planes), None if pixels.alpha is None else reduce(pixels.alpha)
+    )

@@ -1,0 +1,52 @@
+"""A cache bounded by bytes, shared by threads."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from threading import Lock
+from typing import Protocol, TypeVar
+
+
+class Sized(Protocol):
+    @property
+    def byte_count(self) -> int: ...
+
+
+Item = TypeVar("Item", bound=Sized)
+
+
+class PixelStore:
+    """Keeps what was used last, up to a number of bytes; one larger item is handed out but not kept."""
+
+    def __init__(self, byte_limit: int = 2 << 30) -> None:
+        self.byte_limit = byte_limit
+        self.byte_count = 0
+        self._items: OrderedDict[Hashable, Sized] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, key: Hashable, make: Callable[[], Item]) -> Item:
+        """The item under `key`, made if it is not there. Two threads may make it at once; both get a whole one."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+        item = make()
+        self.put(key, item)
+        return item
+
+    def peek(self, key: Hashable) -> Sized | None:
+        with self._lock:
+            return self._items.get(key)
+
+    def put(self, key: Hashable, item: Sized) -> None:
+        with self._lock:
+            if key in self._items:
+                self.byte_count -= self._items.pop(key).byte_count
+            if item.byte_count > self.byte_limit:
+                return
+            self._items[key] = item
+            self.byte_count += item.byte_count
+            while self.byte_count > self.byte_limit:
+                _, oldest = self._items.popitem(last=False)
+                self.byte_count -= oldest.byte_count

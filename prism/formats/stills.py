@@ -1,0 +1,106 @@
+"""8- and 16-bit stills of a scene-linear picture, through the view transform."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+from types import MappingProxyType
+
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from prism.colour.view import ViewTransform, apply_exactly
+from prism.errors import BadArgument, UnwritableFile
+from prism.formats.safe import replacing
+
+
+@dataclass(frozen=True, slots=True)
+class StillFormat:
+    """What a still format can carry. associated: its alpha is stored premultiplied."""
+
+    bits: tuple[int, ...]
+    alpha: bool
+    associated: bool
+    options: Mapping[str, int | str]
+
+
+STILLS = MappingProxyType(
+    {
+        ".png": StillFormat((8, 16), True, False, {"png:compressionLevel": 6}),
+        ".tif": StillFormat((8, 16), True, True, {"compression": "zip"}),
+        ".tiff": StillFormat((8, 16), True, True, {"compression": "zip"}),
+        ".jpg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
+        ".jpeg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
+    }
+)
+
+
+@dataclass(frozen=True, slots=True)
+class StillReport:
+    """What writing cost: pixels with light outside the display range, and whether alpha was laid over black."""
+
+    clipped: int
+    flattened: bool
+
+
+def write_still(
+    path: Path, rgba: NDArray[np.float32], transform: ViewTransform, *, bits: int = 8, keep_alpha: bool = True
+) -> StillReport:
+    """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all.
+
+    With alpha, colour is divided by it before the view transform, since the curve is made for whole light; the result
+    is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture lies over black.
+    Raises BadArgument for a depth the format does not have, UnwritableFile.
+    """
+    path = Path(path)
+    form = still_format(path)
+    if bits not in form.bits:
+        raise BadArgument(f"{path.suffix} has no {bits} bits.", where=str(path), advice=f"Use {form.bits[0]}.")
+    colour, alpha = np.moveaxis(rgba[:3], 0, -1), rgba[3].clip(0, 1)
+    carries = form.alpha and keep_alpha
+    if carries:
+        # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
+        colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
+    shown = apply_exactly(colour, transform)
+    clipped = int(((colour < 0) | (colour > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
+    if carries:
+        shown = np.dstack([shown * alpha[..., None] if form.associated else shown, alpha])
+    _write(path, _codes(shown, bits), form)
+    return StillReport(clipped, not carries and bool((alpha < 1).any()))
+
+
+def still_format(path: Path) -> StillFormat:
+    """Raises BadArgument naming the formats there are."""
+    try:
+        return STILLS[Path(path).suffix.lower()]
+    except KeyError:
+        raise BadArgument(
+            f"Unknown format {Path(path).suffix or 'without suffix'}.", where=str(path), advice=f"Use .exr, {', '.join(STILLS)}."
+        ) from None
+
+
+def _codes(shown: NDArray[np.float32], bits: int) -> NDArray:
+    """code = floor(v (2^n - 1) + 1/2), which unlike rounding to even treats all steps alike."""
+    top = (1 << bits) - 1
+    return np.floor(shown.astype(np.float64) * top + 0.5).astype(np.uint8 if bits == 8 else np.uint16)
+
+
+def _write(path: Path, codes: NDArray, form: StillFormat) -> None:
+    height, width, count = codes.shape
+    spec = oiio.ImageSpec(width, height, count, "uint8" if codes.dtype == np.uint8 else "uint16")
+    spec.attribute("oiio:ColorSpace", "sRGB")
+    if count == 4 and not form.associated:
+        spec.attribute("oiio:UnassociatedAlpha", 1)  # the values are straight already: no division by the library
+    for name, setting in form.options.items():
+        spec.attribute(name, setting)
+    with replacing(path) as temporary:
+        target = oiio.ImageOutput.create(str(temporary))
+        if target is None or not target.open(str(temporary), spec):
+            raise UnwritableFile(f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path))
+        written = target.write_image(np.ascontiguousarray(codes))
+        reason = target.geterror() if not written else ""
+        closed = target.close()
+        if not (written and closed):
+            raise UnwritableFile(f"Cannot be written: {reason or target.geterror()}.", where=str(path), advice="Is the disk full?")

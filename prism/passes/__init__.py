@@ -1,0 +1,1 @@
+"""What the passes are: catalogue, roles, recognition by name."""

@@ -1,0 +1,70 @@
+"""Channel and file names to passes of the catalogue.
+
+Names are cut into words (`diffuse_direct`, `DiffuseDirect`, `diff-dir` alike). A pass is recognised if the last words
+of the name are just its own, in any order; what stands before them is a prefix. A light group is the word `light`
+followed by the label.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from os.path import commonprefix
+
+from prism.passes.catalogue import BY_KEY, CATALOGUE, PassKind, Role
+
+_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_VERSION = re.compile(r"v\d+", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Recognised:
+    """A name understood: its unique key among the sources of a frame, what to call it, and its kind."""
+
+    key: str
+    title: str
+    kind: PassKind
+
+
+def words_of(name: str) -> list[str]:
+    """Lower-case words of a name, without version words such as v012."""
+    parts = [part for part in re.split(r"[^A-Za-z0-9]+", name) if part and not _VERSION.fullmatch(part)]
+    return [word.lower() for part in parts for word in _WORD.findall(part)]
+
+
+def recognise(name: str) -> Recognised | None:
+    """The pass a layer name (or the pass part of a file name) stands for, or None."""
+    words = words_of(name)
+    group = _light_group(words)
+    if group is not None:  # before the others: the label may be a word of another pass, as in light_sky
+        return group
+    best = max(
+        (kind for kind in CATALOGUE if kind.role is not Role.GROUP and _ends_with(words, kind)),
+        key=lambda kind: len(kind.words),
+        default=None,
+    )
+    return None if best is None else Recognised(best.key, best.title, best)
+
+
+def without_common_prefix(names: Sequence[str]) -> list[str]:
+    """Drop the words that all names begin with: the shot or version in file names of one frame."""
+    if len(names) < 2:
+        return list(names)
+    split = [re.split(r"(?<=[^A-Za-z0-9])", name) for name in names]
+    shared = len(commonprefix(split))
+    return ["".join(parts[shared:]) or name for name, parts in zip(names, split, strict=True)]
+
+
+def _ends_with(words: list[str], kind: PassKind) -> bool:
+    tail = words[-len(kind.words) :]
+    return len(tail) == len(kind.words) and all(any(word in group for word in tail) for group in kind.words)
+
+
+def _light_group(words: list[str]) -> Recognised | None:
+    kind = BY_KEY["light_group"]
+    for place, word in enumerate(words[:-1]):
+        if word in kind.words[0]:
+            label = "_".join(words[place + 1 :])
+            return Recognised(f"light_{label}", f"light, {label.replace('_', ' ')}", kind)
+    return None

@@ -1,0 +1,1 @@
+"""Images as values: channels, windows, statistics."""

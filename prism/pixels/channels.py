@@ -1,0 +1,70 @@
+"""Channel names: `layer.component`, layers may nest; the base layer is bare `R G B A`, depth is `Z`.
+
+Source: OpenEXR technical introduction, section on layers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+COLOUR = ("R", "G", "B")
+BASE_LAYER = ""
+_ORDER = {name: rank for rank, name in enumerate(("R", "G", "B", "X", "Y", "Z", "U", "V", "A"))}
+
+
+@dataclass(frozen=True, slots=True)
+class LayerChannels:
+    """The channels of one layer, in the order R G B A or X Y Z, with the full name of each in the file."""
+
+    layer: str
+    components: tuple[str, ...]  # last part of each name, as spelt in the file
+    names: tuple[str, ...]  # full names
+
+    @property
+    def is_colour(self) -> bool:
+        return set(COLOUR) <= {component.upper() for component in self.components}
+
+    @property
+    def alpha(self) -> str | None:
+        """Full name of the layer's alpha channel, if it has one."""
+        return self._named("A")
+
+    @property
+    def colour_names(self) -> tuple[str, ...]:
+        """Full names of the channels that hold the value: R G B, or all but alpha."""
+        if self.is_colour:
+            return tuple(self._named(component) for component in COLOUR)
+        return tuple(name for name, part in zip(self.names, self.components, strict=True) if part.upper() != "A")
+
+    def _named(self, component: str) -> str | None:
+        for name, part in zip(self.names, self.components, strict=True):
+            if part.upper() == component:
+                return name
+        return None
+
+
+def split_name(name: str) -> tuple[str, str]:
+    """`a.b.R` is layer `a.b`, component `R`; a name without a dot is in the base layer."""
+    layer, _, component = name.rpartition(".")
+    return layer, component
+
+
+def group_layers(names: Iterable[str]) -> list[LayerChannels]:
+    """Sort channel names into layers.
+
+    In the base layer only R, G, B and A belong together; any other bare name (Z, or a pass saved under a single
+    bare name) is a layer of its own.
+    """
+    layers: dict[str, list[tuple[str, str]]] = {}
+    for name in names:
+        layer, component = split_name(name)
+        if layer == BASE_LAYER and component.upper() not in ("R", "G", "B", "A"):
+            layer = component
+        layers.setdefault(layer, []).append((component, name))
+    return [_ordered(layer, members) for layer, members in layers.items()]
+
+
+def _ordered(layer: str, members: list[tuple[str, str]]) -> LayerChannels:
+    ranked = sorted(members, key=lambda pair: (_ORDER.get(pair[0].upper(), len(_ORDER)), pair[0]))
+    return LayerChannels(layer, tuple(pair[0] for pair in ranked), tuple(pair[1] for pair in ranked))

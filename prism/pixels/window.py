@@ -1,0 +1,52 @@
+"""Pixel windows: inclusive boxes, as OpenEXR counts them. (0, 0) is top left and y grows downwards."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from prism.errors import SizeMismatch
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """An inclusive box of pixels; a window of one pixel has x0 == x1 and y0 == y1."""
+
+    x0: int
+    y0: int
+    x1: int
+    y1: int
+
+    def __post_init__(self) -> None:
+        if self.x1 < self.x0 or self.y1 < self.y0:
+            raise SizeMismatch(f"A window from {self.x0},{self.y0} to {self.x1},{self.y1} holds no pixels.")
+
+    @classmethod
+    def of_size(cls, width: int, height: int) -> Window:
+        return cls(0, 0, width - 1, height - 1)
+
+    @property
+    def width(self) -> int:
+        return self.x1 - self.x0 + 1
+
+    @property
+    def height(self) -> int:
+        return self.y1 - self.y0 + 1
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """Rows and columns, as an array of this window has them."""
+        return self.height, self.width
+
+    def union(self, other: Window) -> Window:
+        """The smallest window that holds both."""
+        return Window(
+            min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1)
+        )
+
+    def slices_in(self, outer: Window) -> tuple[slice, slice]:
+        """Where this window's rows and columns lie in an array of `outer`, which must hold it."""
+        top, left = self.y0 - outer.y0, self.x0 - outer.x0
+        return slice(top, top + self.height), slice(left, left + self.width)
+
+    def __str__(self) -> str:
+        return f"{self.width} x {self.height} at {self.x0},{self.y0}"

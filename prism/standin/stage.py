@@ -1,0 +1,239 @@
+"""One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.standin.scene import Light, Material, Scene, Shape, Turn
+
+SPHERE, CYLINDER, BAND, RING, BOX, DISC, DOME = range(7)
+MATTE, GLOSS, METAL, GLASS, PANE = range(5)
+PLAIN, TILES, RIBS, BANDS = range(4)
+LIGHT_SPHERE, LIGHT_DISTANT, LIGHT_SKY = range(3)
+
+SHAPE_KINDS = {
+    "sphere": SPHERE,
+    "cylinder": CYLINDER,
+    "band": BAND,
+    "ring": RING,
+    "box": BOX,
+    "disc": DISC,
+    "dome": DOME,
+}
+MATERIAL_KINDS = {"matte": MATTE, "gloss": GLOSS, "metal": METAL, "glass": GLASS, "pane": PANE}
+PATTERNS = {"plain": PLAIN, "tiles": TILES, "ribs": RIBS, "bands": BANDS}
+LIGHT_KINDS = {"sphere": LIGHT_SPHERE, "distant": LIGHT_DISTANT, "sky": LIGHT_SKY}
+LEAF_SHAPES = 2
+
+Table = NDArray[np.float64]
+
+# One record per thing: the compiled loops are handed four arrays, not two dozen (which cost more than the tracing).
+SHAPE = np.dtype(
+    [
+        ("kind", "i4"),
+        ("material", "i4"),  # -1 for a light
+        ("light", "i4"),  # -1 unless the shape is a light
+        ("centre", "f8", 3),
+        ("frame", "f8", (3, 3)),  # rows are the shape's own axes in the world
+        ("size", "f8", 3),
+    ],
+    align=True,
+)
+BOX_NODE = np.dtype(
+    [
+        ("low", "f8", 3),
+        ("high", "f8", 3),
+        ("count", "i4"),  # of shapes in a leaf; 0 for a branch
+        ("first", "i4"),  # shape of a leaf, or first child of a branch
+        ("second", "i4"),  # second child
+    ],
+    align=True,
+)
+MATERIAL = np.dtype(
+    [
+        ("kind", "i4"),
+        ("pattern", "i4"),
+        ("rib", "i4"),  # material of the ribs, or -1
+        ("colour", "f8", 3),
+        ("second", "f8", 3),
+        ("roughness", "f8"),
+        ("ior", "f8"),
+        ("scale", "f8"),
+    ],
+    align=True,
+)
+LIGHT = np.dtype(
+    [
+        ("kind", "i4"),
+        ("group", "i4"),
+        ("paper", "i4"),
+        ("radiance", "f8", 3),
+        ("centre", "f8", 3),
+        ("radius", "f8"),
+        ("direction", "f8", 3),  # unit
+        ("cosine", "f8"),  # of the half opening angle of a distant light
+        ("horizon", "f8", 3),
+        ("glow", "f8", 3),
+    ],
+    align=True,
+)
+
+
+class Stage(NamedTuple):
+    """What the compiled loops read."""
+
+    shapes: NDArray  # (N,) SHAPE, in the order of the tree's leaves
+    boxes: NDArray  # (B,) BOX_NODE, the root first
+    materials: NDArray  # (M,) MATERIAL
+    lights: NDArray  # (L,) LIGHT
+
+
+def build_stage(scene: Scene, frame: int) -> Stage:
+    """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion."""
+    turns = {group.name: group.turn for group in scene.groups}
+    names = list(scene.materials)
+    elapsed = frame - scene.first
+    lights = [_turned_light(light, turns, elapsed) for light in scene.lights]
+    records = []
+    for shape in scene.shapes:
+        placed = _turned(shape, turns[shape.group], elapsed)
+        kind = SHAPE_KINDS[shape.kind]
+        records.append((kind, names.index(shape.material), -1, placed.centre, _frame(placed.axis), shape.size))
+    for index, light in enumerate(lights):
+        if light.kind == "sphere":
+            records.append((SPHERE, -1, index, light.centre, np.eye(3), (light.radius,) * 3))
+    shapes = np.array(records, SHAPE)
+    boxes, order = _box_tree(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
+    groups = scene.light_groups
+    return Stage(
+        shapes=shapes[order],
+        boxes=boxes,
+        materials=np.array([_material_record(material, names) for material in scene.materials.values()], MATERIAL),
+        lights=np.array([_light_record(light, groups) for light in lights], LIGHT),
+    )
+
+
+def _material_record(material: Material, names: list[str]) -> tuple:
+    return (
+        MATERIAL_KINDS[material.kind],
+        PATTERNS[material.pattern],
+        names.index(material.rib_material) if material.rib_material else -1,
+        material.colour,
+        material.second_colour,
+        material.roughness,
+        material.ior,
+        material.scale,
+    )
+
+
+def _light_record(light: Light, groups: tuple[str, ...]) -> tuple:
+    return (
+        LIGHT_KINDS[light.kind],
+        groups.index(light.label or "rest"),
+        light.paper,
+        light.radiance,
+        light.centre,
+        light.radius,
+        tuple(np.asarray(light.direction) / np.linalg.norm(light.direction)),
+        math.cos(math.radians(light.angle)),
+        light.horizon,
+        light.glow,
+    )
+
+
+def _turned(shape: Shape, turn: Turn | None, elapsed: int) -> Shape:
+    if turn is None:
+        return shape
+    rotation, pivot = _rotation(turn, elapsed)
+    centre = rotation @ (np.array(shape.centre) - pivot) + pivot
+    return shape.replace(centre=tuple(centre), axis=tuple(rotation @ np.array(shape.axis)))
+
+
+def _turned_light(light: Light, turns: dict[str, Turn | None], elapsed: int) -> Light:
+    turn = turns.get(light.group) if light.group else None
+    if turn is None:
+        return light
+    rotation, pivot = _rotation(turn, elapsed)
+    return light.replace(centre=tuple(rotation @ (np.array(light.centre) - pivot) + pivot))
+
+
+def _rotation(turn: Turn, elapsed: int) -> tuple[Table, Table]:
+    angle = math.radians(turn.degrees_per_frame * elapsed)
+    c, s = math.cos(angle), math.sin(angle)
+    return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]), np.array([*turn.through, 0.0])
+
+
+def _frame(axis) -> Table:
+    """Right-handed frame whose third row is the axis."""
+    z = np.asarray(axis, np.float64) / np.linalg.norm(axis)
+    helper = np.array([1.0, 0, 0]) if abs(z[0]) < 0.9 else np.array([0, 1.0, 0])
+    x = np.cross(helper, z)
+    x /= np.linalg.norm(x)
+    return np.stack([x, np.cross(z, x), z])
+
+
+def _bounds(shape: np.void) -> Table:
+    """World box around a shape: its local half extents carried through the absolute frame."""
+    a, b, c = shape["size"]
+    half = {
+        SPHERE: (a, a, a),
+        CYLINDER: (a, a, b),
+        BAND: (a, a, b),
+        RING: (a + b, a + b, b),
+        BOX: (a, b, c),
+        DISC: (a, a, 0),
+        DOME: (a, a, a),
+    }[int(shape["kind"])]
+    reach = np.abs(shape["frame"].T) @ np.array(half) + 1e-6
+    return np.concatenate([shape["centre"] - reach, shape["centre"] + reach])
+
+
+def _box_tree(bounds: Table) -> tuple[NDArray, list[int]]:
+    """Binary tree of boxes, and the order its leaves put the shapes in.
+
+    Split where the summed surface times count is least; leaves hold at most LEAF_SHAPES.
+    """
+    boxes: list[tuple] = []
+    order: list[int] = []
+
+    def grow(members: NDArray) -> int:
+        here = len(boxes)
+        around = _around(bounds[members])
+        boxes.append(())
+        if len(members) <= LEAF_SHAPES:
+            boxes[here] = (around[:3], around[3:], len(members), len(order), 0)
+            order.extend(members)
+        else:
+            first, second = (grow(part) for part in _best_split(bounds, members))
+            boxes[here] = (around[:3], around[3:], 0, first, second)
+        return here
+
+    if len(bounds):
+        grow(np.arange(len(bounds)))
+    else:  # an empty scene: one leaf that no ray enters
+        boxes.append(((1, 1, 1), (-1, -1, -1), 1, 0, 0))
+    return np.array(boxes, BOX_NODE), order
+
+
+def _around(bounds: Table) -> Table:
+    return np.concatenate([bounds[:, :3].min(axis=0), bounds[:, 3:].max(axis=0)])
+
+
+def _surface(bounds: Table) -> float:
+    x, y, z = _around(bounds)[3:] - _around(bounds)[:3]
+    return x * y + y * z + z * x
+
+
+def _best_split(bounds: Table, members: NDArray) -> tuple[NDArray, NDArray]:
+    """Surface area heuristic over all places on all three axes (Goldsmith & Salmon, 1987)."""
+    best = (math.inf, members, members)
+    for axis in range(3):
+        ranked = members[np.argsort(bounds[members, axis] + bounds[members, axis + 3], kind="stable")]
+        for cut in range(1, len(ranked)):
+            low, high = ranked[:cut], ranked[cut:]
+            cost = _surface(bounds[low]) * len(low) + _surface(bounds[high]) * len(high)
+            if cost < best[0]:
+                best = (cost, low, high)
+    return best[1:]
