@@ -89,7 +89,7 @@ def rebuild(args: argparse.Namespace) -> Answer:
     ledger = Ledger.load(args.ledger)
     for setting in args.set:
         ledger = ledger.with_setting(*_setting(setting))
-    output = Output(args.pixel, args.compression, ViewTransform(args.space, args.view), args.bits)
+    output = Output(args.pixel, args.compression, ViewTransform(args.space, args.view), args.bits, args.alpha == "keep")
     remarks = deliver(ledger, find_sources(args.files), args.out, output)
     return {"file": str(args.out), "remarks": remarks}, "\n".join([str(args.out), *remarks])
 
@@ -176,6 +176,7 @@ def build_parser() -> argparse.ArgumentParser:
     command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
     command.add_argument("--space", choices=list(SPACES), default="lin_rec709", help="working space of the files")
     command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
+    command.add_argument("--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black")
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
 
     command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")

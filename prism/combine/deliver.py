@@ -27,6 +27,7 @@ class Output:
     compression: str = "zip"
     transform: ViewTransform = ViewTransform()
     bits: int = 8
+    keep_alpha: bool = True  # of stills that can carry one; else the picture lies over black
 
     def __post_init__(self) -> None:
         if self.pixel not in PIXELS:
@@ -44,13 +45,18 @@ def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *
         _write_exr(ledger, sources, path, rgba, output)
         return []
     display = sources.display_window
-    picture = _on_display(rgba, sources)
-    report = write_still(path, picture, output.transform, bits=output.bits)
+    picture = sources.on_display(rgba)
+    report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
     remarks = []
     if report.clipped:
         remarks.append(f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here.")
     if report.flattened:
-        remarks.append(f"{path.suffix} has no alpha: the picture lies over black.")
+        remarks.append("Written without alpha: the picture lies over black.")
+    if report.glowing:
+        remarks.append(
+            f"{report.glowing} pixels glow without coverage (a sky, say); straight alpha cannot hold that. "
+            "Lay the picture over black to keep their light."
+        )
     return remarks
 
 
@@ -69,14 +75,3 @@ def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarr
         attributes={**attributes, "ledger": ledger.name},
     )
     write_exr(path, image, compression=output.compression)
-
-
-def _on_display(rgba: np.ndarray, sources: FrameSources) -> np.ndarray:
-    """The part inside the display window; stills know no other. Pixels outside the data window are 0."""
-    display, window = sources.display_window, sources.window
-    if window == display:
-        return rgba
-    both = window.union(display)
-    whole = np.zeros((4, *both.shape), np.float32)
-    whole[(slice(None), *window.slices_in(both))] = rgba
-    return whole[(slice(None), *display.slices_in(both))]

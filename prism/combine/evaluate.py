@@ -16,6 +16,7 @@ from prism.combine.ledger import Ledger, Row
 from prism.combine.operators import OPERATORS
 from prism.combine.sources import FrameSources, Pixels
 from prism.combine.store import PixelStore
+from prism.errors import UnknownSource
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 Stale = Callable[[], bool]
@@ -64,11 +65,7 @@ def apply_rows(
     is_stale: Stale = never,
 ) -> None:
     """Apply the rows that are on to a running result, in place."""
-    steps = [
-        (OPERATORS[row.operator], *_stored(sources.pixels(row.source, step=step)), _float32(row.gains), np.float32(row.amount))
-        for row in rows
-        if row.on
-    ]
+    steps = [_step(row, sources, step) for row in rows if row.on]
     if not steps:
         return
     height, width = running.shape[1:]
@@ -80,6 +77,14 @@ def apply_rows(
             apply(band, cut, None if alpha is None else alpha[first * width : end * width], gains, amount)
 
     run_bands(work, height, max(1, BAND_PIXELS // width), is_stale=is_stale)
+
+
+def _step(row: Row, sources: FrameSources, step: int) -> tuple:
+    try:
+        pixels = sources.pixels(row.source, step=step)
+    except UnknownSource as error:
+        raise UnknownSource(error.what, where=f"row {row.id}", advice=error.advice) from None
+    return (OPERATORS[row.operator], *_stored(pixels), _float32(row.gains), np.float32(row.amount))
 
 
 class Evaluator:

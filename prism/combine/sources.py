@@ -47,6 +47,11 @@ class Source:
     alpha: str | None
 
     @property
+    def pixel_type(self) -> str:
+        """half, float or uint, as stored."""
+        return self.part.channels[self.colour[0]]
+
+    @property
     def is_data(self) -> bool:
         return self.kind is not None and self.kind.is_data
 
@@ -95,6 +100,18 @@ class FrameSources:
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
         return self.window.height // step, self.window.width // step
+
+    def on_display(self, rgba: NDArray, *, step: int = 1) -> NDArray:
+        """The part of a (C, H, W) picture of the window that lies in the display window; 0 outside the data window."""
+        if self.window == self.display_window:
+            return rgba
+        both = self.window.union(self.display_window)
+        whole = np.zeros((len(rgba), both.height // step, both.width // step), rgba.dtype)
+        rows, columns = (_divided(cut, step) for cut in self.window.slices_in(both))
+        target = whole[:, rows, columns]
+        target[...] = rgba[:, : target.shape[1], : target.shape[2]]
+        rows, columns = (_divided(cut, step) for cut in self.display_window.slices_in(both))
+        return whole[:, rows, columns]
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does."""
@@ -160,6 +177,11 @@ def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:
         known = recognise(name)
     key, title, kind = (known.key, known.title, known.kind) if known else (name, name, None)
     return Source(key, title, kind, path, part, layer.colour_names[:3] or layer.names, layer.alpha)
+
+
+def _divided(cut: slice, step: int) -> slice:
+    first = cut.start // step
+    return slice(first, first + (cut.stop - cut.start) // step)
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:

@@ -39,10 +39,11 @@ STILLS = MappingProxyType(
 
 @dataclass(frozen=True, slots=True)
 class StillReport:
-    """What writing cost: pixels with light outside the display range, and whether alpha was laid over black."""
+    """What writing cost, in pixels."""
 
-    clipped: int
-    flattened: bool
+    clipped: int  # light outside the display range
+    flattened: bool  # alpha was laid over black
+    glowing: int  # brighter than their alpha allows, as a sky with alpha 0 is: division cannot hold that
 
 
 def write_still(
@@ -64,11 +65,13 @@ def write_still(
         # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
         colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
     shown = apply_exactly(colour, transform)
-    clipped = int(((colour < 0) | (colour > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
+    whole = np.moveaxis(rgba[:3], 0, -1)
+    clipped = int(((whole < 0) | (whole > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
+    glowing = int((((colour > 1) & (whole <= 1)).any(axis=-1) | ((alpha == 0) & (whole > 0).any(axis=-1))).sum())
     if carries:
         shown = np.dstack([shown * alpha[..., None] if form.associated else shown, alpha])
     _write(path, _codes(shown, bits), form)
-    return StillReport(clipped, not carries and bool((alpha < 1).any()))
+    return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
 
 
 def still_format(path: Path) -> StillFormat:

@@ -1,0 +1,51 @@
+"""The demo shots: rendered here, and entered by `manage.py load_demo`."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from demo.conservatory import FIRST, LAST, build_scene
+from prism.formats.safe import replacing
+
+SAMPLES = 16
+RENDER_FOLDER = Path("render") / "v001"
+
+
+@dataclass(frozen=True)
+class DemoShot:
+    code: str
+    title: str
+    camera: str
+    frames: tuple[int, ...]  # rendered for the demo
+    at_once: bool  # whether the first of them is there before the page is ready
+
+
+SHOTS = (
+    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", (1001, 1013, 1025, 1037, 1048), at_once=True),
+    DemoShot("ORR_020", "The sun at the hub, close", "close", (1001, 1025), at_once=False),
+)
+RANGE = (FIRST, LAST)
+
+
+def write_scene(folder: Path) -> Path:
+    """Write the scene document that the frames are rendered from."""
+    path = folder / "orrery_conservatory.json"
+    with replacing(path) as temporary:
+        temporary.write_text(json.dumps(build_scene().as_json(), indent=1) + "\n", encoding="utf-8")
+    return path
+
+
+def frame_path(shot: DemoShot, folder: Path, frame: int) -> Path:
+    return folder / RENDER_FOLDER / f"{shot.code}.{frame:04d}.exr"
+
+
+def render(shot: DemoShot, folder: Path, frame: int, on_progress: Callable[[float], None] = lambda done: None) -> Path:
+    """Render one frame of a demo shot into its folder, all passes in one file."""
+    # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
+    from prism.standin.render import Quality, render_frame, write_frame
+
+    image = render_frame(build_scene(), frame, camera=shot.camera, quality=Quality(samples=SAMPLES), on_progress=on_progress)
+    return write_frame(image, folder / RENDER_FOLDER, shot.code, frame)[0]

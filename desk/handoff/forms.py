@@ -1,0 +1,43 @@
+from __future__ import annotations
+
+from django import forms
+
+from prism.colour.view import VIEW_TITLES, ViewTransform
+from prism.combine.deliver import Output
+from prism.formats.exr import LOSSLESS
+from prism.formats.stills import STILLS
+
+
+class OrderForm(forms.Form):
+    """What to write: frames, and one or two formats."""
+
+    frames = forms.CharField(max_length=500)
+    exr = forms.BooleanField(required=False)
+    pixel = forms.ChoiceField(choices=[("half", "half"), ("float", "float")])
+    compression = forms.ChoiceField(choices=[(name, name) for name in LOSSLESS], initial="zip")
+    still = forms.ChoiceField(
+        choices=[("", "none"), (".png", "PNG"), (".tif", "TIFF"), (".jpg", "JPEG")], required=False
+    )
+    view = forms.ChoiceField(choices=list(VIEW_TITLES.items()))
+    bits = forms.TypedChoiceField(choices=[(8, "8 bit"), (16, "16 bit")], coerce=int)
+    alpha = forms.ChoiceField(choices=[("black", "over black"), ("keep", "keep alpha")])
+
+    def clean(self):
+        cleaned = super().clean()
+        still, bits = cleaned.get("still"), cleaned.get("bits")
+        if still and bits and bits not in STILLS[still].bits:
+            self.add_error("bits", f"{still[1:].upper()} has no {bits} bits; use {STILLS[still].bits[0]}.")
+        if still and cleaned.get("alpha") == "keep" and not STILLS[still].alpha:
+            self.add_error("alpha", "JPEG has no alpha; lay it over black, or choose PNG or TIFF.")
+        return cleaned
+
+    def outputs(self, space: str) -> dict[str, Output]:
+        """By suffix. Only after the form was found valid."""
+        chosen = self.cleaned_data
+        wanted = {}
+        if chosen["exr"]:
+            wanted[".exr"] = Output(pixel=chosen["pixel"], compression=chosen["compression"])
+        if chosen["still"]:
+            transform = ViewTransform(space, chosen["view"])
+            wanted[chosen["still"]] = Output(transform=transform, bits=chosen["bits"], keep_alpha=chosen["alpha"] == "keep")
+        return wanted

@@ -1,0 +1,11 @@
+from django.urls import path
+
+from desk.handoff import views
+
+urlpatterns = [
+    path("", views.handoff, name="hand-off"),
+    path("progress/", views.progress, name="hand-off-progress"),
+    path("<int:delivery>/again/", views.again, name="hand-off-again"),
+    path("<int:delivery>/cancel/", views.cancel, name="hand-off-cancel"),
+    path("<int:delivery>/<int:number>/", views.download, name="hand-off-file"),
+]

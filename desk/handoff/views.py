@@ -1,0 +1,105 @@
+from __future__ import annotations
+
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from desk.handoff import services
+from desk.handoff.forms import OrderForm
+from desk.handoff.models import State
+from desk.rebuild.services import open_ledger
+from desk.shots.access import require_change, with_shot
+from desk.shots.models import Shot
+from desk.shots.services import frames_on_disk, stations
+from prism.errors import PrismError
+from prism.naming.frames import format_frames
+
+SHOWN = 50
+
+
+@require_http_methods(["GET", "POST"])
+@with_shot
+def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
+    fault, ledger = None, None
+    try:
+        ledger = open_ledger(shot)
+    except PrismError as error:
+        fault = error
+    frames = frames_on_disk(ledger.element) if ledger else []
+    frame = request.GET.get("frame", "") or (str(frames[0]) if frames else "")
+    form = OrderForm(request.POST or None, initial={"frames": frame, "exr": True, "still": ".png", "view": "film"})
+    if request.method == "POST" and ledger:
+        require_change(request, shot)
+        if form.is_valid():
+            try:
+                services.order(shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.space))
+                return redirect(request.get_full_path())
+            except PrismError as error:
+                form.add_error("frames" if error.where == "frames" else None, f"{error.what} {error.advice}")
+    return render(
+        request,
+        "handoff/handoff.html",
+        {
+            "shot": shot,
+            "stations": stations(shot),
+            "current": "hand-off",
+            "form": form,
+            "ledger": ledger,
+            "fault": fault,
+            "present": format_frames(frames),
+            "may_change": shot.can_be_changed_by(request.user),
+            "page": {"deliveries": _listed(shot), "progress": reverse("hand-off-progress", kwargs=_address(shot))},
+        },
+        status=422 if form.errors else 200,
+    )
+
+
+@require_GET
+@with_shot
+def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
+    return JsonResponse({"deliveries": _listed(shot)})
+
+
+@require_POST
+@with_shot
+def again(request: HttpRequest, shot: Shot, delivery: int) -> JsonResponse:
+    require_change(request, shot)
+    services.try_again(get_object_or_404(shot.deliveries, pk=delivery))
+    return JsonResponse({"deliveries": _listed(shot)})
+
+
+@require_POST
+@with_shot
+def cancel(request: HttpRequest, shot: Shot, delivery: int) -> JsonResponse:
+    require_change(request, shot)
+    services.cancel(get_object_or_404(shot.deliveries, pk=delivery))
+    return JsonResponse({"deliveries": _listed(shot)})
+
+
+@require_GET
+@with_shot
+def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> FileResponse:
+    found = get_object_or_404(shot.deliveries.select_related("version__ledger"), pk=delivery)
+    get_object_or_404(found.frames, number=number, state=State.DONE)
+    path = services.path_of(found, number)
+    if not path.is_file():
+        raise Http404(f"{path.name} was written, but is no longer in {path.parent}.")
+    return FileResponse(open(path, "rb"), as_attachment=True, filename=path.name)
+
+
+def _listed(shot: Shot) -> list[dict]:
+    listed = []
+    deliveries = shot.deliveries.select_related("version__ledger", "author", "shot__production")
+    for delivery in deliveries.prefetch_related("frames")[:SHOWN]:
+        entry = services.progress(delivery)
+        for file in entry["files"]:
+            file["url"] = reverse("hand-off-file", kwargs=_address(shot) | {"delivery": delivery.pk, "number": file["number"]})
+        for verb in ("again", "cancel"):
+            entry[verb] = reverse(f"hand-off-{verb}", kwargs=_address(shot) | {"delivery": delivery.pk})
+        listed.append(entry)
+    return listed
+
+
+def _address(shot: Shot) -> dict[str, str]:
+    return {"production": shot.production.code, "shot": shot.code}

@@ -1,0 +1,8 @@
+from django.urls import path
+
+from desk.intake import views
+
+urlpatterns = [
+    path("", views.intake, name="intake"),
+    path("remove/<int:element>/", views.remove, name="intake-remove"),
+]

@@ -1,0 +1,152 @@
+"""The Rebuild station: pictures, accounts and probes of a ledger, and its keeping."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.db.models import Max
+
+from desk.rebuild.models import Ledger, LedgerVersion
+from desk.shots.models import Element, Shot
+from desk.shots.services import frames_on_disk, sources_of
+from desk.viewer.store import EVALUATOR, PIXELS
+from prism.colour.view import ViewTransform
+from prism.combine import account as accounts
+from prism.combine import balance as balances
+from prism.combine import ledger as documents
+from prism.combine.first import first_ledger
+from prism.combine.probe import probe
+from prism.combine.sources import FrameSources
+from prism.errors import BadArgument
+from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+
+THUMBNAIL_WIDTH = 96
+
+
+class Outdated(BadArgument):
+    """Somebody else saved in the meantime; nothing was overwritten."""
+
+    code = "ledger.outdated"
+
+
+@dataclass(frozen=True, slots=True)
+class Encoded:
+    body: bytes
+    content_type: str
+    step: int
+
+
+def open_ledger(shot: Shot) -> Ledger | None:
+    """The ledger in work, made from the passes found if there is none yet. None if the shot has no frames.
+
+    Raises NoBeauty, NoComponents or UnreadableFile if the files do not allow a first ledger.
+    """
+    existing = shot.ledgers.select_related("element").order_by("-changed").first()
+    if existing is not None:
+        return existing
+    for element in shot.elements.all():
+        frames = frames_on_disk(element)
+        if frames:
+            document = first_ledger(sources_of(element, frames[0]))
+            return Ledger.objects.create(shot=shot, element=element, name=document.name, document=document.as_json())
+    return None
+
+
+def parse(document: Any) -> documents.Ledger:
+    """Raises BadDocument or UnknownOperator with the path to the field."""
+    return documents.Ledger.from_json(document, where="ledger")
+
+
+def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
+    """Save a change that builds on `revision`. Returns the new revision; raises Outdated if it is not the newest."""
+    changed = Ledger.objects.filter(pk=ledger.pk, revision=revision).update(
+        document=document.as_json(), name=ledger.name, revision=revision + 1
+    )
+    if not changed:
+        raise Outdated("This ledger was changed elsewhere since you opened it.", advice="Reload to see the newer one; your change is still on this page.")
+    Ledger.objects.get(pk=ledger.pk).save(update_fields=["changed"])
+    return revision + 1
+
+
+def keep_version(ledger: Ledger, user) -> LedgerVersion:
+    """Keep the ledger as it is now; the newest version again if nothing changed since."""
+    with transaction.atomic():
+        locked = Ledger.objects.select_for_update().get(pk=ledger.pk)
+        newest = locked.versions.first()
+        if newest is not None and newest.document == locked.document:
+            return newest
+        number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
+        return LedgerVersion.objects.create(ledger=locked, number=number, document=locked.document, author=user)
+
+
+def picture_of(
+    document: documents.Ledger, sources: FrameSources, subject: Subject, look: Look, encoding: str, is_stale: Callable[[], bool]
+) -> Encoded:
+    rgba, data = picture(document, sources, subject, EVALUATOR, is_stale=is_stale)
+    shown = to_screen(sources.on_display(rgba, step=subject.step), look, data=data)
+    return Encoded(encode(shown, encoding), f"image/{encoding}", subject.step)
+
+
+def account_of(document: documents.Ledger, sources: FrameSources, look: Look) -> dict[str, Any]:
+    """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
+    step = step_for(sources.window.width, THUMBNAIL_WIDTH)
+    rows = accounts.account(document, sources, step=step)
+    if not rows:
+        return {"rows": [], "strip": "", "width": 0, "height": 0}
+    strip = np.concatenate([to_screen(row.running, look) for row in rows])
+    return {
+        "rows": [{"id": row.id, "share": row.share} for row in rows],
+        "strip": "data:image/jpeg;base64," + base64.b64encode(encode(strip, "jpeg")).decode(),
+        "width": strip.shape[1],
+        "height": strip.shape[0] // len(rows),
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    balance: balances.Balance
+
+    @property
+    def byte_count(self) -> int:
+        return 1000
+
+
+def balance_of(document: documents.Ledger, sources: FrameSources) -> dict[str, Any]:
+    """The balance of the untrimmed ledger; computed once for a set of rows and files, however the trims change."""
+    plain = document.untrimmed()
+    key = ("balance", plain.beauty, plain.alpha, plain.rows, sources.identity())
+    return PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).balance.as_json()
+
+
+def probe_of(document: documents.Ledger, sources: FrameSources, x: int, y: int, transform: ViewTransform) -> dict[str, Any]:
+    readings = probe(document, sources, x, y, transform)
+    return {
+        "rows": [asdict(reading) for reading in readings["rows"]],
+        "running": [asdict(reading) for reading in readings["running"]],
+        "rebuilt": asdict(readings["rebuilt"]),
+        "rendered": asdict(readings["rendered"]) if readings["rendered"] else None,
+    }
+
+
+def source_list(sources: FrameSources) -> list[dict[str, Any]]:
+    """What a row may take, for the page."""
+    return [
+        {
+            "key": source.key,
+            "title": source.title,
+            "role": source.kind.role if source.kind else "unknown",
+            "meaning": source.kind.meaning if source.kind else "A pass of unknown meaning.",
+            "alpha": source.alpha is not None,
+        }
+        for source in sources
+    ]
+
+
+def start_again(ledger: Ledger, element: Element, frame: int, by: str) -> documents.Ledger:
+    """A fresh first ledger, by components or by light groups, under the same name. Nothing is saved."""
+    return first_ledger(sources_of(element, frame), by=by, name=ledger.name)

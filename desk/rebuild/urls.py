@@ -1,0 +1,14 @@
+from django.urls import path
+
+from desk.rebuild import views
+
+urlpatterns = [
+    path("", views.rebuild, name="rebuild"),
+    path("picture/", views.picture, name="rebuild-picture"),
+    path("account/", views.account, name="rebuild-account"),
+    path("balance/", views.balance, name="rebuild-balance"),
+    path("probe/", views.probe, name="rebuild-probe"),
+    path("save/", views.save, name="rebuild-save"),
+    path("version/", views.version, name="rebuild-version"),
+    path("first/", views.first, name="rebuild-first"),
+]

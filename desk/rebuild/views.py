@@ -1,0 +1,215 @@
+from __future__ import annotations
+
+import json
+import time
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.rebuild import services
+from desk.rebuild.models import Ledger
+from desk.shots.access import require_change, with_shot
+from desk.shots.models import Shot
+from desk.shots.services import frames_on_disk, sources_of, stations
+from desk.viewer.turns import take_turn
+from prism.colour.view import VIEW_TITLES, ViewTransform
+from prism.combine.operators import OPERATORS
+from prism.combine.sources import FrameSources
+from prism.errors import BadArgument, PrismError
+from prism.viewing.picture import Look, Subject, step_for
+
+SIGNS = {"add": "+", "over": "over", "under": "under", "multiply": "×", "screen": "scr"}
+
+
+@require_GET
+@with_shot
+def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
+    context = {"shot": shot, "stations": stations(shot), "current": "rebuild"}
+    try:
+        ledger = services.open_ledger(shot)
+        if ledger is None:
+            return render(request, "rebuild/empty.html", context)
+        frames = frames_on_disk(ledger.element)
+        if not frames:
+            return render(request, "rebuild/empty.html", context | {"element": ledger.element})
+        frame = _nearest(request.GET.get("frame", ""), frames)
+        sources = sources_of(ledger.element, frame)
+    except PrismError as fault:
+        return render(request, "rebuild/empty.html", context | {"fault": fault}, status=422)
+    return render(request, "rebuild/rebuild.html", context | {"page": _page(request, shot, ledger, sources, frames, frame)})
+
+
+@require_POST
+@with_shot
+def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
+    begun = time.perf_counter()
+    asked = _asked(request)
+    is_stale = take_turn(str(asked.get("viewer", "")), _whole(asked, "serial", 0))
+    sources = _sources(shot, asked)
+    subject = Subject(
+        show=str(asked.get("show", "rebuilt")),
+        key=str(asked.get("key", "")),
+        edited=asked.get("edited"),
+        step=step_for(sources.display_window.width, _whole(asked, "width", sources.display_window.width)),
+    )
+    document = services.parse(asked.get("ledger"))
+    encoding = str(asked.get("encoding", "png"))
+    encoded = services.picture_of(document, sources, subject, _look(shot, asked), encoding, is_stale)
+    answer = HttpResponse(encoded.body, content_type=encoded.content_type)
+    answer["X-Step"] = str(encoded.step)
+    answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"
+    answer["Cache-Control"] = "no-store"
+    return answer
+
+
+@require_POST
+@with_shot
+def account(request: HttpRequest, shot: Shot) -> JsonResponse:
+    asked = _asked(request)
+    look = Look(transform=_transform(shot, asked))
+    return JsonResponse(services.account_of(services.parse(asked.get("ledger")), _sources(shot, asked), look))
+
+
+@require_POST
+@with_shot
+def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
+    asked = _asked(request)
+    result = services.balance_of(services.parse(asked.get("ledger")), _sources(shot, asked))
+    return JsonResponse(_finite(result))
+
+
+@require_POST
+@with_shot
+def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
+    asked = _asked(request)
+    document = services.parse(asked.get("ledger"))
+    where = _whole(asked, "x"), _whole(asked, "y")
+    return JsonResponse(_finite(services.probe_of(document, _sources(shot, asked), *where, _transform(shot, asked))))
+
+
+@require_POST
+@with_shot
+def save(request: HttpRequest, shot: Shot) -> JsonResponse:
+    require_change(request, shot)
+    asked = _asked(request)
+    ledger = _ledger(shot, asked)
+    try:
+        revision = services.save(ledger, services.parse(asked.get("ledger")), _whole(asked, "revision"))
+    except services.Outdated as error:
+        return JsonResponse({"error": error.as_json()}, status=409)
+    return JsonResponse({"revision": revision})
+
+
+@require_POST
+@with_shot
+def version(request: HttpRequest, shot: Shot) -> JsonResponse:
+    require_change(request, shot)
+    kept = services.keep_version(_ledger(shot, _asked(request)), request.user)
+    return JsonResponse({"number": kept.number, "label": kept.label})
+
+
+@require_POST
+@with_shot
+def first(request: HttpRequest, shot: Shot) -> JsonResponse:
+    asked = _asked(request)
+    ledger = _ledger(shot, asked)
+    document = services.start_again(ledger, ledger.element, _whole(asked, "frame"), str(asked.get("by")))
+    return JsonResponse({"ledger": document.as_json()})
+
+
+def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: list[int], frame: int) -> dict[str, Any]:
+    """All that the page's modules need, handed over as JSON."""
+    address = {"production": shot.production.code, "shot": shot.code}
+    newest = ledger.versions.first()
+    names = ("picture", "account", "balance", "probe", "save", "version", "first")
+    return {
+        "shot": shot.code,
+        "ledgerId": ledger.pk,
+        "ledger": ledger.document,
+        "revision": ledger.revision,
+        "version": newest.label if newest else "",
+        "element": ledger.element.name,
+        "mayChange": shot.can_be_changed_by(request.user),
+        "first": shot.first,
+        "last": shot.last,
+        "rate": float(shot.rate),
+        "frames": frames,
+        "frame": frame,
+        "width": sources.display_window.width,
+        "height": sources.display_window.height,
+        "sources": services.source_list(sources),
+        "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],
+        "views": [{"key": key, "title": title} for key, title in VIEW_TITLES.items()],
+        "row": request.GET.get("row", ""),
+        "urls": {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
+        | {"handoff": reverse("hand-off", kwargs=address)},
+    }
+
+
+def _asked(request: HttpRequest) -> dict[str, Any]:
+    try:
+        asked = json.loads(request.body)
+    except ValueError:
+        raise BadArgument("The request is not JSON.") from None
+    if not isinstance(asked, dict):
+        raise BadArgument("The request is not a JSON object.")
+    return asked
+
+
+def _ledger(shot: Shot, asked: dict[str, Any]) -> Ledger:
+    return get_object_or_404(shot.ledgers.select_related("element"), pk=_whole(asked, "ledgerId"))
+
+
+def _sources(shot: Shot, asked: dict[str, Any]) -> FrameSources:
+    return sources_of(_ledger(shot, asked).element, _whole(asked, "frame"))
+
+
+def _transform(shot: Shot, asked: dict[str, Any]) -> ViewTransform:
+    return ViewTransform(shot.space, str(asked.get("view", "srgb")))
+
+
+def _look(shot: Shot, asked: dict[str, Any]) -> Look:
+    return Look(
+        transform=_transform(shot, asked),
+        stops=_number(asked, "stops", 0.0, -20, 20),
+        gamma=_number(asked, "gamma", 1.0, 0.1, 10),
+        channel=str(asked.get("channel", "rgb")),
+        ground=str(asked.get("ground", "black")),
+    )
+
+
+def _whole(asked: dict[str, Any], name: str, default: int | None = None) -> int:
+    value = asked.get(name, default)
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise BadArgument(f"{name} must be a whole number.", where=name)
+    return value
+
+
+def _number(asked: dict[str, Any], name: str, default: float, low: float, high: float) -> float:
+    value = asked.get(name, default)
+    if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
+        raise BadArgument(f"{name} must be a number from {low} to {high}.", where=name)
+    return float(value)
+
+
+def _finite(answer: Any) -> Any:
+    """JSON has no NaN or infinity: say them as words."""
+    if isinstance(answer, dict):
+        return {key: _finite(value) for key, value in answer.items()}
+    if isinstance(answer, list | tuple):
+        return [_finite(value) for value in answer]
+    if isinstance(answer, float) and answer - answer != 0:
+        return "NaN" if answer != answer else ("inf" if answer > 0 else "-inf")
+    return answer
+
+
+def _nearest(text: str, frames: list[int]) -> int:
+    """The frame an address asks for, or the nearest there is; never fails."""
+    try:
+        wanted = int(text)
+    except ValueError:
+        return frames[0]
+    return min(frames, key=lambda frame: abs(frame - wanted))

@@ -1,0 +1,111 @@
+"""Settings. Whatever differs between copies comes from the environment, which the launcher sets."""
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+BASE = Path(__file__).resolve().parent.parent.parent
+VAR = Path(os.environ.get("EAGER_VAR", BASE / "var"))
+
+SECRET_KEY = os.environ.get("EAGER_SECRET_KEY", "")
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("EAGER_HOSTS", "127.0.0.1,localhost").split(",")
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.staticfiles",
+    "csp",
+    "desk.shots",
+    "desk.rebuild",
+    "desk.handoff",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "desk.faults.FaultsMiddleware",
+]
+ROOT_URLCONF = "desk.urls"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE / "desk" / "templates"],
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
+    }
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "NAME": "eager",
+        "USER": "eager",
+        "PASSWORD": os.environ.get("EAGER_DB_PASSWORD", ""),
+        "HOST": os.environ.get("EAGER_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("EAGER_DB_PORT", "8711"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"charset": "utf8mb4", "init_command": "SET sql_mode='STRICT_TRANS_TABLES'"},
+        "TEST": {"NAME": "test_eager"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+CELERY_BROKER_URL = os.environ.get("EAGER_QUEUE_URL", "redis://127.0.0.1:8712/0")
+CELERY_TASK_ACKS_LATE = True
+CELERY_TASK_IGNORE_RESULT = True
+CELERY_WORKER_PREFETCH_MULTIPLIER = 1
+CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
+CELERY_BROKER_TRANSPORT_OPTIONS = {"socket_connect_timeout": 3, "socket_timeout": 10}
+
+LOGIN_URL = "login"
+LOGIN_REDIRECT_URL = "shots"
+LOGOUT_REDIRECT_URL = "login"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+SESSION_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "img-src": [SELF, "blob:", "data:"],
+        "object-src": [NONE],
+        "base-uri": [SELF],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR / "static"
+STATICFILES_DIRS = [BASE / "desk" / "static"]
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedStaticFilesStorage"},
+}
+
+# Pictures lie below these folders and nowhere else; new ones are written below the first.
+STORAGE_ROOTS = [Path(root) for root in os.environ.get("EAGER_ROOTS", str(VAR / "storage")).split(os.pathsep)]
+PIXEL_CACHE_BYTES = int(os.environ.get("EAGER_PIXEL_CACHE_MB", "2048")) << 20
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = "UTC"
+USE_TZ = True
+TEST_RUNNER = "desk.testing.Runner"

@@ -1,0 +1,44 @@
+// Requests to the server. Failures arrive as Fault: what is wrong, where, and what to do.
+export class Fault extends Error {
+  constructor({ code = "page", what, where = "", advice = "" }) {
+    super(what);
+    Object.assign(this, { code, what, where, advice });
+  }
+}
+
+export const pageData = () => JSON.parse(document.getElementById("page-data")?.textContent ?? "null");
+
+const token = () => document.querySelector('meta[name="csrf-token"]').content;
+
+export async function post(url, body, { signal } = {}) {
+  const request = {
+    method: "POST",
+    headers: { "Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": token() },
+    body: JSON.stringify(body),
+    signal,
+  };
+  return answer(await reach(url, request));
+}
+
+export async function get(url) {
+  return answer(await reach(url, { headers: { Accept: "application/json" } }));
+}
+
+async function reach(url, request) {
+  try {
+    return await fetch(url, request);
+  } catch (error) {
+    if (error.name === "AbortError") throw error;
+    throw new Fault({ code: "unreachable", what: "The server does not answer.", advice: "Your changes stay on this page. Check that it runs, then try again." });
+  }
+}
+
+async function answer(response) {
+  if (response.redirected && response.url.includes("/login/")) {
+    throw new Fault({ what: "You are logged out.", advice: "Log in again in another tab; this page keeps your changes." });
+  }
+  if (response.ok) return response;
+  if (response.headers.get("Content-Type")?.includes("json")) throw new Fault((await response.json()).error);
+  if (response.status === 403) throw new Fault({ what: "You can look at this production, but not change it." });
+  throw new Fault({ what: `The server failed (${response.status}).`, advice: "Nothing saved is lost; the server's log has the details." });
+}

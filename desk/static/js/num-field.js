@@ -1,0 +1,128 @@
+// <num-field value min max step reset digits label>: a number to drag sideways, type or step by keys.
+// Sends `slide` while it changes and `rest` when it stays; detail is the number.
+const COARSE = 10;
+const FINE = 0.1;
+const PIXELS_PER_STEP = 2;
+const DRAG_FROM = 3;
+
+class NumField extends HTMLElement {
+  static observedAttributes = ["value", "locked"];
+
+  connectedCallback() {
+    if (this.input) return;
+    this.input = document.createElement("input");
+    this.input.type = "text";
+    this.input.inputMode = "decimal";
+    this.input.autocomplete = "off";
+    this.input.setAttribute("role", "spinbutton");
+    this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");
+    this.append(this.input);
+    this.input.addEventListener("pointerdown", (event) => this.press(event));
+    this.input.addEventListener("keydown", (event) => this.key(event));
+    this.input.addEventListener("change", () => this.typed());
+    this.input.addEventListener("dblclick", () => this.settle(this.resting));
+    this.draw();
+  }
+
+  attributeChangedCallback() {
+    if (this.input && !this.dragging) this.draw();
+  }
+
+  // Alpine binds `value` as a property.
+  get value() { return this.getAttribute("value"); }
+  set value(number) { this.setAttribute("value", number); }
+
+  get number() { return Number(this.getAttribute("value")); }
+  get resting() { return Number(this.getAttribute("reset") ?? 0); }
+  get step() { return Number(this.getAttribute("step") ?? 1); }
+  get locked() { return this.getAttribute("locked") === "true"; }
+
+  draw(number = this.number) {
+    const digits = Number(this.getAttribute("digits") ?? 2);
+    const short = number.toFixed(digits);
+    this.input.value = Math.abs(Number(short) - number) < 1e-9 ? short : String(Number(number.toPrecision(7)));
+    this.input.disabled = this.locked;
+    this.input.setAttribute("aria-valuenow", String(number));
+    this.toggleAttribute("changed", number !== this.resting);
+    this.removeAttribute("wrong");
+  }
+
+  limited(number) {
+    const low = Number(this.getAttribute("min") ?? -Infinity);
+    const high = Number(this.getAttribute("max") ?? Infinity);
+    return Math.min(high, Math.max(low, Number(number.toFixed(6))));
+  }
+
+  pace(event) {
+    return this.step * (event.shiftKey ? COARSE : event.altKey ? FINE : 1);
+  }
+
+  press(event) {
+    if (event.button !== 0 || this.locked || document.activeElement === this.input) return;
+    event.preventDefault();
+    let last = event.clientX;
+    let number = this.number;
+    let moved = 0;
+    this.input.setPointerCapture(event.pointerId);
+    const move = (change) => {
+      moved += Math.abs(change.clientX - last);
+      number += ((change.clientX - last) / PIXELS_PER_STEP) * this.pace(change);
+      last = change.clientX;
+      if (moved < DRAG_FROM) return;
+      this.dragging = true;
+      this.draw(this.limited(number));
+      this.send("slide", this.limited(number));
+    };
+    const release = () => {
+      this.input.removeEventListener("pointermove", move);
+      if (this.dragging) {
+        this.dragging = false;
+        this.settle(number);
+      } else {
+        this.input.focus();
+        this.input.select();
+      }
+    };
+    this.input.addEventListener("pointermove", move);
+    this.input.addEventListener("lostpointercapture", release, { once: true });
+  }
+
+  key(event) {
+    const direction = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+    if (direction) {
+      event.preventDefault();
+      event.stopPropagation();
+      this.settle(this.number + direction * this.pace(event));
+    } else if (event.key === "Enter") {
+      this.typed();
+      this.input.blur();
+    } else if (event.key === "Escape") {
+      this.draw();
+      this.input.blur();
+    }
+  }
+
+  typed() {
+    const number = Number(this.input.value.trim().replace(",", "."));
+    if (this.input.value.trim() === "" || !Number.isFinite(number)) {
+      this.setAttribute("wrong", "");
+      this.input.title = "Not a number. Escape puts the old one back.";
+      return;
+    }
+    this.input.title = "";
+    if (number !== this.number) this.settle(number);
+    else this.draw();
+  }
+
+  settle(number) {
+    if (this.locked) return;
+    this.draw(this.limited(number));
+    this.send("rest", this.limited(number));
+  }
+
+  send(name, detail) {
+    this.dispatchEvent(new CustomEvent(name, { detail, bubbles: true }));
+  }
+}
+
+customElements.define("num-field", NumField);

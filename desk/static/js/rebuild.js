@@ -1,0 +1,444 @@
+// The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
+import { pageData, post } from "./api.js";
+import { History } from "./history.js";
+import * as change from "./ledger.js";
+import { Newest } from "./newest.js";
+import { drawHistogram, drawWaveform, pixelsOf } from "./scopes.js";
+import { Stage } from "./stage.js";
+
+const SAVE_AFTER = 350;
+const SURROUNDS = ["mid", "dark", "light"];
+const PLAY_WIDTH = 640;
+
+export default () => {
+  // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
+  const page = pageData();
+  const viewer = crypto.randomUUID();
+  const history = new History(page.ledger);
+  let stage = null;
+  let serial = 0;
+  let saveTimer = 0;
+  let probeTimer = 0;
+  let mainBitmap = null;
+
+  return {
+    ledger: page.ledger,
+    revision: page.revision,
+    version: page.version,
+    mayChange: page.mayChange,
+    sources: page.sources,
+    operators: page.operators,
+    views: page.views,
+    frames: page.frames,
+    frame: page.frame,
+    first: page.first,
+    last: page.last,
+    canUndo: false,
+    canRedo: false,
+    opened: page.row,
+    shown: { show: "rebuilt", key: "" },
+    stops: 0,
+    gamma: 1,
+    viewName: page.views.at(-1).key,
+    channel: "rgb",
+    ground: "black",
+    surround: "mid",
+    zoom: 1,
+    wiping: false,
+    scoping: false,
+    reading: false,
+    playing: false,
+    pointer: null,
+    probed: null,
+    account: { rows: [], strip: "", width: 0, height: 0 },
+    balance: null,
+    comparing: true,
+    fault: null,
+    dragged: "",
+    before: "",
+
+    init() {
+      stage = new Stage(this.$refs.canvas, {
+        width: page.width,
+        height: page.height,
+        onPointer: (at) => this.point(at),
+        onZoom: (zoom) => (this.zoom = zoom),
+      });
+      this.pictures = new Newest((request) => this.fetchPicture(request));
+      this.accounts = new Newest(() => this.fetchAccount());
+      this.probes = new Newest((at) => this.fetchProbe(at));
+      this.saves = new Newest((document) => this.store(document));
+      window.addEventListener("eager:help", () => this.$refs.help.showModal());
+      window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
+      this.say(page.mayChange ? "saved" : "to look at only");
+      this.refresh();
+    },
+
+    // ---- Ledger as shown ----
+    get rows() { return this.ledger.rows; },
+    get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.ledger.alpha}` : "start: black, transparent"; },
+    sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
+    titleOf(row) { return this.sourceOf(row)?.title ?? row.source; },
+    sourceHint(row) { return this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame."; },
+    shareOf(row) { return this.account.rows.find((one) => one.id === row.id)?.share ?? 0; },
+    shareText(row) { return `${(this.shareOf(row) * 100).toFixed(0)}%`; },
+    shareStyle(row) { return { width: `${Math.min(100, Math.abs(this.shareOf(row)) * 100)}%` }; },
+    shareClass(row) { return this.shareOf(row) < 0 ? "less" : ""; },
+    shareHint(row) { return `${this.titleOf(row)} makes ${(this.shareOf(row) * 100).toFixed(2)} % of the picture's light`; },
+    thumbnail(row) {
+      const at = this.account.rows.findIndex((one) => one.id === row.id);
+      if (at < 0) return {};
+      const high = `${this.account.rows.length * 100}%`;
+      const place = this.account.rows.length > 1 ? `${(at / (this.account.rows.length - 1)) * 100}%` : "0";
+      return { backgroundImage: `url(${this.account.strip})`, backgroundSize: `100% ${high}`, backgroundPosition: `0 ${place}` };
+    },
+    rowClass(row) { return { open: this.isOpen(row), off: !row.on, before: this.before === row.id }; },
+    operatorText(operator) { return operator.sign === operator.key ? operator.key : `${operator.sign}`; },
+    tintColour(row) {
+      const peak = Math.max(1, ...row.tint);
+      return "#" + row.tint.map((value) => Math.round((value / peak) * 255).toString(16).padStart(2, "0")).join("");
+    },
+    gripLabel(row) { return `Move ${this.titleOf(row)}: Alt with up or down`; },
+    onLabel(row) { return `${this.titleOf(row)} on`; },
+    runningLabel(row) { return `Show the sum down to ${this.titleOf(row)}`; },
+    operatorLabel(row) { return `Operator of ${this.titleOf(row)}`; },
+    amountLabel(row) { return `Amount of ${this.titleOf(row)}`; },
+    foldLabel(row) { return `Trims of ${this.titleOf(row)}`; },
+    foldIcon(row) { return this.isOpen(row) ? "bi-chevron-up" : "bi-chevron-down"; },
+    isOpen(row) { return this.opened === row.id; },
+    fold(row) {
+      this.opened = this.isOpen(row) ? "" : row.id;
+      this.nameAddress();
+    },
+
+    // ---- Changes ----
+    set(row, field, value) { this.commit(change.withRow(history.current, row.id, { [field]: value }), row.id); },
+    slide(row, field, value) { this.preview(change.withRow(history.current, row.id, { [field]: value }), row.id); },
+    tinted(row, channel, value) { return row.tint.map((old, index) => (index === channel ? value : old)); },
+    setTint(row, channel, value) { this.set(row, "tint", this.tinted(row, channel, value)); },
+    slideTint(row, channel, value) { this.slide(row, "tint", this.tinted(row, channel, value)); },
+    coloured(hex) { return [1, 3, 5].map((at) => Number((parseInt(hex.slice(at, at + 2), 16) / 255).toFixed(4))); },
+    setColour(row, hex) { this.set(row, "tint", this.coloured(hex)); },
+    slideColour(row, hex) { this.slide(row, "tint", this.coloured(hex)); },
+    resetRow(row) { this.commit(change.withReset(history.current, row.id), row.id); },
+    duplicate(row) { this.commit(change.withCopy(history.current, row.id)); },
+    remove(row) { this.commit(change.without(history.current, row.id)); },
+    addRow(event) {
+      const source = this.sources.find((one) => one.key === event.target.value);
+      event.target.value = "";
+      if (source) this.commit(change.withNew(history.current, source));
+    },
+    async startAgain(event) {
+      const by = event.target.value;
+      event.target.value = "";
+      if (!by) return;
+      await this.guarded(async () => {
+        const answer = await post(page.urls.first, { ledgerId: page.ledgerId, frame: this.frame, by });
+        this.commit((await answer.json()).ledger);
+      });
+    },
+    follow(suggestion) {
+      if (suggestion.action === "add") {
+        const source = this.sources.find((one) => one.key === suggestion.key);
+        this.commit(change.withNew(history.current, source));
+      } else if (suggestion.action === "remove") {
+        this.commit(change.without(history.current, suggestion.key));
+      } else {
+        this.commit(change.withRow(history.current, suggestion.key, { operator: "multiply" }));
+      }
+    },
+    undo() { this.adopt(history.undo()); },
+    redo() { this.adopt(history.redo()); },
+
+    preview(ledger, edited) {
+      this.ledger = ledger;
+      this.askPicture({ edited, encoding: "jpeg" });
+    },
+    commit(ledger) {
+      history.change(ledger);
+      this.adopt(ledger);
+    },
+    adopt(ledger) {
+      this.ledger = ledger;
+      this.canUndo = history.past.length > 0;
+      this.canRedo = history.future.length > 0;
+      this.comparing = true;
+      this.refresh();
+      this.unsaved = true;
+      this.say("saving");
+      clearTimeout(saveTimer);
+      saveTimer = setTimeout(() => this.saves.ask(ledger), SAVE_AFTER);
+    },
+    async store(ledger) {
+      try {
+        const answer = await post(page.urls.save, { ledgerId: page.ledgerId, ledger, revision: this.revision });
+        this.revision = (await answer.json()).revision;
+        this.unsaved = ledger !== history.current;
+        this.say("saved");
+      } catch (error) {
+        this.say("not saved");
+        this.fault = error;
+      }
+    },
+    async keepVersion() {
+      await this.guarded(async () => {
+        clearTimeout(saveTimer);
+        await this.saves.ask(history.current);
+        const kept = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
+        this.version = kept.label;
+        this.say("kept");
+      });
+    },
+    say(state) {
+      const text = `ledger “${this.ledger.name}” ${this.version} · ${state}`;
+      window.dispatchEvent(new CustomEvent("eager:keeping", { detail: text }));
+    },
+
+    // ---- Reordering ----
+    dragStart(row, event) {
+      this.dragged = row.id;
+      event.dataTransfer.effectAllowed = "move";
+      event.dataTransfer.setData("text/plain", row.id);
+    },
+    dragOver(row) { this.before = this.dragged ? row.id : ""; },
+    drop(row) {
+      if (this.dragged) this.commit(change.moved(history.current, this.dragged, this.place(row)));
+      this.dragEnd();
+    },
+    dragEnd() { this.dragged = this.before = ""; },
+    place(row) { return this.rows.findIndex((one) => one.id === row.id); },
+    gripKey(row, event) {
+      const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
+      if (!by || !event.altKey || !this.mayChange) return;
+      event.preventDefault();
+      const next = change.moved(history.current, row.id, this.place(row) + by);
+      if (next !== history.current) this.commit(next);
+      this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`).focus());
+    },
+
+    // ---- Picture ----
+    show(show, key = "") {
+      this.shown = { show, key };
+      this.askPicture({});
+    },
+    showRow(row) { this.show("row", row.id); },
+    showSource(row) { this.show("source", row.source); },
+    showDifference() {
+      this.show("difference");
+      if (this.balance) stage.lookAt(this.balance.x, this.balance.y);
+    },
+    isShown(show, key) { return this.shown.show === show && this.shown.key === key; },
+    get shownText() {
+      const { show, key } = this.shown;
+      if (show === "row") return `sum down to ${this.titleOf(this.rows.find((row) => row.id === key) ?? { source: key })}`;
+      if (show === "source") return `source: ${this.titleOf({ source: key })}`;
+      return { rebuilt: "rebuilt", rendered: "rendered", difference: "difference, untrimmed" }[show];
+    },
+    look(setting, value, sliding) {
+      this[{ view: "viewName" }[setting] ?? setting] = value;
+      this.askPicture(sliding ? { encoding: "jpeg" } : {});
+      if (setting === "view") this.accounts.ask({});
+    },
+    refresh() {
+      this.askPicture({});
+      this.accounts.ask({});
+    },
+    asked(more) {
+      return { ledgerId: page.ledgerId, ledger: this.ledger, frame: this.frame, view: this.viewName, ...more };
+    },
+    askPicture({ edited = null, encoding = "png", width = page.width }) {
+      const look = { stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground };
+      this.pictures.ask(this.asked({ ...this.shown, ...look, edited, encoding, width, viewer, serial: ++serial }));
+    },
+    async fetchPicture(request) {
+      await this.guarded(async () => {
+        mainBitmap = await this.bitmap(request);
+        stage.put("main", mainBitmap);
+        this.$refs.canvas.dataset.serial = request.serial;
+        if (this.wiping) stage.put("other", await this.bitmap({ ...request, show: "rendered", key: "" }));
+        if (this.scoping) this.drawScopes();
+        this.fault = null;
+      });
+    },
+    async bitmap(request) {
+      const answer = await post(page.urls.picture, request);
+      return createImageBitmap(await answer.blob());
+    },
+    toggleWipe() {
+      this.wiping = !this.wiping;
+      stage.setWipe(this.wiping ? 0.5 : null);
+      if (this.wiping) this.askPicture({});
+    },
+    fit() { stage.fit(); },
+    oneToOne() { stage.zoomTo(1); },
+    get zoomText() { return `${Math.round(this.zoom * 100)} %`; },
+    nextSurround() { this.surround = SURROUNDS[(SURROUNDS.indexOf(this.surround) + 1) % SURROUNDS.length]; },
+    get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
+    toggleScopes() {
+      this.scoping = !this.scoping;
+      if (this.scoping) this.$nextTick(() => this.drawScopes());
+    },
+    drawScopes() {
+      if (!mainBitmap) return;
+      const pixels = pixelsOf(mainBitmap);
+      drawHistogram(this.$refs.histogram, pixels);
+      drawWaveform(this.$refs.waveform, pixels);
+    },
+
+    // ---- Account and balance ----
+    async fetchAccount() {
+      await this.guarded(async () => {
+        this.account = await (await post(page.urls.account, this.asked({}))).json();
+        this.balance = await (await post(page.urls.balance, this.asked({}))).json();
+        this.comparing = false;
+      });
+    },
+    get rebuiltMean() { return this.balance ? number(this.balance.rebuilt_mean) : "…"; },
+    get renderedMean() { return this.balance ? number(this.balance.rendered_mean) : "…"; },
+    get differenceText() {
+      const { difference, x, y } = this.balance ?? {};
+      return difference ? `${power(difference.largest)} at ${x}, ${y}` : "…";
+    },
+    get differenceMean() { return this.balance ? power(this.balance.difference.mean) : "…"; },
+    get verdict() {
+      if (!this.balance || this.comparing) return "comparing…";
+      if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
+      return `not balanced: ${this.balance.beyond} pixels differ by more than ${this.balance.rounding} rounding`;
+    },
+    get verdictClass() { return this.balance && !this.balance.balanced ? "off" : ""; },
+    get verdictIcon() { return this.balance && !this.balance.balanced ? "bi-exclamation-diamond-fill" : "bi-check-lg"; },
+    get suggestions() { return this.balance?.suggestions ?? []; },
+
+    // ---- Probe ----
+    point(at) {
+      this.pointer = at;
+      if (!at) return;
+      clearTimeout(probeTimer);
+      probeTimer = setTimeout(() => this.probes.ask(at), 15);
+    },
+    async fetchProbe(at) {
+      await this.guarded(async () => {
+        this.probed = { ...(await (await post(page.urls.probe, this.asked(at))).json()), ...at };
+      });
+    },
+    toggleReadings() { this.reading = !this.reading; },
+    get probeLine() {
+      if (!this.probed) return null;
+      const { show, key } = this.shown;
+      if (show === "rendered") return this.probed.rendered;
+      if (show === "row") return this.probed.running.find((line) => line.key === key);
+      if (show === "source") return this.probed.rows[this.rows.findIndex((row) => row.source === key)];
+      return this.probed.rebuilt;
+    },
+    get probePlace() { return this.pointer ? `x ${String(this.pointer.x).padStart(4)}  y ${String(this.pointer.y).padStart(4)}` : "point at the picture"; },
+    get probeStored() { return this.probeLine ? this.probeLine.stored.map(number).join("  ") + (this.probeLine.alpha === null ? "" : `   A ${number(this.probeLine.alpha)}`) : ""; },
+    get probeDisplay() { return this.probeLine?.display ? this.probeLine.display.map((code) => String(code).padStart(3)).join(" ") : ""; },
+    get probeSwatch() { return { backgroundColor: this.probeLine?.display ? `rgb(${this.probeLine.display.join(",")})` : "transparent" }; },
+    get readings() {
+      if (!this.reading || !this.probed) return null;
+      const lines = this.probed.rows.map((line) => reading(line, ""));
+      lines.push(reading({ ...this.probed.rebuilt, title: "rebuilt" }, "sum"));
+      if (this.probed.rendered) lines.push(reading({ ...this.probed.rendered, key: "rendered", title: "rendered" }, ""));
+      return lines;
+    },
+    lineClass(line) { return line.look; },
+
+    // ---- Frames ----
+    get ribbon() {
+      const there = new Set(this.frames);
+      const cells = [];
+      for (let frame = this.first; frame <= this.last; frame++) {
+        const present = there.has(frame);
+        const current = frame === this.frame;
+        cells.push({ frame, present, current, look: { present, current }, title: `frame ${frame}${present ? "" : ", missing"}` });
+      }
+      return cells;
+    },
+    get rateText() { return `${page.rate} fps`; },
+    get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
+    goTo(frame) {
+      this.frame = frame;
+      this.nameAddress();
+      this.refresh();
+    },
+    stepFrame(by) {
+      const at = this.frames.indexOf(this.frame) + by;
+      if (at >= 0 && at < this.frames.length) this.goTo(this.frames[at]);
+    },
+    async togglePlay() {
+      this.playing = !this.playing;
+      while (this.playing) {
+        const begun = performance.now();
+        this.frame = this.frames[(this.frames.indexOf(this.frame) + 1) % this.frames.length];
+        const look = { stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground };
+        const request = this.asked({ ...this.shown, ...look, encoding: "jpeg", width: PLAY_WIDTH, viewer, serial: ++serial });
+        await this.fetchPicture(request);
+        if (this.fault) this.playing = false;
+        await new Promise((resolve) => setTimeout(resolve, Math.max(0, 1000 / page.rate - (performance.now() - begun))));
+      }
+      this.goTo(this.frame);
+    },
+    nameAddress() {
+      const query = new URLSearchParams({ frame: this.frame, ...(this.opened ? { row: this.opened } : {}) });
+      window.history.replaceState(null, "", `?${query}`);
+    },
+
+    // ---- Keys ----
+    key(event) {
+      if (this.$refs.help.open) return;
+      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        if (event.shiftKey) this.redo();
+        else this.undo();
+        return;
+      }
+      if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+      const onButton = event.target.closest("button, a, input");
+      const action = {
+        "?": () => this.$refs.help.showModal(),
+        1: () => this.show("rebuilt"),
+        2: () => this.show("rendered"),
+        3: () => this.show("difference"),
+        w: () => this.toggleWipe(),
+        p: () => this.toggleReadings(),
+        s: () => this.toggleScopes(),
+        f: () => this.fit(),
+        Home: () => this.oneToOne(),
+        ",": () => this.stepFrame(-1),
+        ".": () => this.stepFrame(1),
+        " ": onButton ? null : () => this.togglePlay(),
+      }[event.key];
+      if (!action) return;
+      event.preventDefault();
+      action();
+    },
+
+    // ---- Faults ----
+    async guarded(work) {
+      try {
+        await work();
+      } catch (error) {
+        if (error.code !== "work.superseded") this.fault = error;
+      }
+    },
+    get faultWhat() { return this.fault?.what ?? String(this.fault ?? ""); },
+    get faultWhere() { return this.fault?.where ?? ""; },
+    get faultAdvice() { return this.fault?.advice ?? ""; },
+  };
+};
+
+// Seven significant digits tell float32 apart; more would be noise.
+function number(value) {
+  if (typeof value === "string") return value; // NaN and infinities arrive as words
+  const size = Math.abs(value);
+  return size !== 0 && (size < 1e-4 || size >= 1e6) ? value.toExponential(3) : value.toPrecision(size < 1 ? 5 : 6);
+}
+
+const power = (value) => (value === 0 ? "0" : typeof value === "string" ? value : value.toExponential(2));
+
+function reading(line, look) {
+  const [r, g = r, b = r] = line.stored.map(number);
+  const a = line.alpha === null ? "" : number(line.alpha);
+  return { key: line.key, title: line.title, r, g, b, a, display: line.display ? line.display.join(" ") : "data", look };
+}

@@ -1,0 +1,51 @@
+// Histogram and waveform of the picture as it is on the screen.
+const COLOURS = ["#ff6b5e", "#69d36e", "#6aa2ff"];
+const SAMPLE_WIDTH = 480;
+
+export function pixelsOf(bitmap) {
+  const width = Math.min(SAMPLE_WIDTH, bitmap.width);
+  const height = Math.max(1, Math.round((bitmap.height * width) / bitmap.width));
+  const canvas = new OffscreenCanvas(width, height);
+  const pen = canvas.getContext("2d", { willReadFrequently: true });
+  pen.imageSmoothingEnabled = false; // averages would hide the extremes
+  pen.drawImage(bitmap, 0, 0, width, height);
+  return pen.getImageData(0, 0, width, height);
+}
+
+export function drawHistogram(canvas, { data }) {
+  const counts = [0, 1, 2].map(() => new Uint32Array(256));
+  for (let i = 0; i < data.length; i += 4) for (let c = 0; c < 3; c++) counts[c][data[i + c]]++;
+  // Black and white ends are left out of the scale: a sky burnt out would flatten all the rest.
+  const peak = Math.max(1, ...counts.map((one) => Math.max(...one.subarray(1, 255))));
+  const pen = begin(canvas);
+  counts.forEach((one, c) => {
+    pen.fillStyle = COLOURS[c];
+    for (let v = 0; v < 256; v++) {
+      const high = Math.min(1, one[v] / peak) * canvas.height;
+      pen.fillRect((v * canvas.width) / 256, canvas.height - high, canvas.width / 256, high);
+    }
+  });
+}
+
+export function drawWaveform(canvas, { data, width, height }) {
+  const pen = begin(canvas);
+  pen.globalAlpha = 0.12;
+  for (let c = 0; c < 3; c++) {
+    pen.fillStyle = COLOURS[c];
+    for (let y = 0; y < height; y += 2) {
+      for (let x = 0; x < width; x++) {
+        const v = data[4 * (y * width + x) + c];
+        pen.fillRect((x * canvas.width) / width, (1 - v / 255) * (canvas.height - 1), canvas.width / width, 1);
+      }
+    }
+  }
+  pen.globalAlpha = 1;
+}
+
+function begin(canvas) {
+  const pen = canvas.getContext("2d");
+  pen.globalCompositeOperation = "source-over";
+  pen.clearRect(0, 0, canvas.width, canvas.height);
+  pen.globalCompositeOperation = "lighter";
+  return pen;
+}

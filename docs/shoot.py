@@ -1,0 +1,62 @@
+"""Takes the pictures in docs/screenshots from the running demo: `var/venv/bin/python docs/shoot.py`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+HERE = Path(__file__).parent / "screenshots"
+ADDRESS = "http://127.0.0.1:8710"
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
+
+
+def log_in(page: Page) -> None:
+    page.goto(f"{ADDRESS}/login/")
+    page.fill("#id_username", "demo")
+    page.fill("#id_password", "demo")
+    page.click("text=Log in")
+
+
+def shots(page: Page) -> None:
+    page.goto(f"{ADDRESS}/")
+
+
+def rebuild(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame=1001")
+    page.wait_for_selector("canvas[data-serial]")
+    page.get_by_label("Trims of specular, direct").click()
+    page.get_by_role("button", name="All rows").click()
+    page.get_by_role("button", name="Scopes").click()
+    page.mouse.move(640, 250)
+    page.wait_for_selector("text=balanced within")
+
+
+def handoff(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001")
+
+
+def intake(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
+
+
+VIEWS = {"shots": shots, "rebuild": rebuild, "hand-off": handoff, "intake": intake}
+
+
+def main(names: list[str]) -> None:
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.on("console", lambda message: print("console:", message.text))
+        page.on("pageerror", lambda error: print("page error:", error))
+        log_in(page)
+        for name in names or VIEWS:
+            VIEWS[name](page)
+            page.wait_for_timeout(1200)
+            page.screenshot(path=HERE / f"{name}.png")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

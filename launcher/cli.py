@@ -1,0 +1,93 @@
+"""`./eager start | stop | status | demo | test`."""
+
+from __future__ import annotations
+
+import argparse
+import subprocess
+import sys
+import time
+
+from launcher import parts
+from launcher.house import House
+from launcher.install import install
+from launcher.services import is_running
+from launcher.trouble import Trouble
+
+DEMO_ACCOUNT = "demo / demo"
+
+
+def run_start(house: House) -> int:
+    begun = time.monotonic()
+    house.prepare()
+    install()
+    parts.start_database(house)
+    parts.start_queue(house)
+    if parts.manage(house, "prepare"):
+        raise Trouble("The application could not be made ready; the lines above say why.")
+    parts.start_worker(house)
+    parts.start_web(house)
+    print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
+    print(f"Demo account: {DEMO_ACCOUNT}")
+    return 0
+
+
+def run_stop(house: House) -> int:
+    ended = parts.stop_all(house)
+    print(f"Stopped {', '.join(ended)}." if ended else "Nothing was running.")
+    return 0
+
+
+def run_status(house: House) -> int:
+    states = {name: is_running(house, name) for name in reversed(parts.STOP_ORDER)}
+    for name, running in states.items():
+        print(f"{name:<10}{'running' if running else 'not running'}")
+    if all(states.values()):
+        print(parts.address(house))
+    return 0 if all(states.values()) else 3
+
+
+def run_demo(house: House) -> int:
+    """Put the demo back as it was, in a running house."""
+    if not is_running(house, "database"):
+        raise Trouble("The database does not run. Use `./eager start` first.")
+    return parts.manage(house, "load_demo", "--again")
+
+
+def run_test(arguments: list[str]) -> int:
+    """All tests, or those named, against a database and a queue of their own."""
+    house = House.of_tests()
+    house.prepare()
+    install(for_tests=True)
+    try:
+        parts.start_database(house)
+        parts.start_queue(house)
+        return parts.manage(house, "test", *(arguments or ["--timing"]))
+    finally:
+        parts.stop_all(house)
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="./eager", description="Start, stop and test Eager Prism.")
+    verbs = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
+    verbs.add_parser("start", help="install what is missing, start everything, print the address")
+    verbs.add_parser("stop", help="end what start started")
+    verbs.add_parser("status", help="what runs")
+    verbs.add_parser("demo", help="put the demo back as it was")
+    verbs.add_parser("test", help="run all tests, or those named")
+    args, rest = parser.parse_known_args()
+    if rest and args.verb != "test":
+        parser.error(f"{args.verb} takes no arguments: {' '.join(rest)}")
+    try:
+        if args.verb == "test":
+            return run_test(rest)
+        run = {"start": run_start, "stop": run_stop, "status": run_status, "demo": run_demo}[args.verb]
+        return run(House.of_user())
+    except Trouble as trouble:
+        print(f"\n{trouble}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("\nInterrupted. `./eager stop` ends what was started.", file=sys.stderr)
+        return 130
+    except subprocess.SubprocessError as error:
+        print(f"\n{error}. Run `./eager stop`, then start again.", file=sys.stderr)
+        return 1

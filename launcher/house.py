@@ -1,0 +1,111 @@
+"""Where things lie and on which ports they listen. Everything the application makes is under one private folder."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import secrets
+import shutil
+import socket
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from launcher.trouble import Trouble
+
+ROOT = Path(__file__).resolve().parent.parent
+LEAST_FREE_BYTES = 1 << 30
+SOCKET_PATH_LIMIT = 100  # Unix sockets take 107 bytes
+
+
+@dataclass(frozen=True)
+class House:
+    """One running copy: its folder and its three ports, all on 127.0.0.1."""
+
+    var: Path
+    web_port: int
+    database_port: int
+    queue_port: int
+
+    @classmethod
+    def of_user(cls) -> House:
+        """The copy that `./eager start` runs; ports can be moved by environment variables."""
+        var = Path(os.environ.get("EAGER_VAR", ROOT / "var")).resolve()
+        return cls(var, _port("EAGER_PORT", 8710), _port("EAGER_DB_PORT", 8711), _port("EAGER_QUEUE_PORT", 8712))
+
+    @classmethod
+    def of_tests(cls) -> House:
+        """A copy of its own for the tests, on ports that are free now, so both can run side by side."""
+        web, database, queue = _free_ports(3)
+        return cls(ROOT / "var" / "test", web, database, queue)
+
+    def prepare(self) -> None:
+        """Make the folders. Raises Trouble if there is no room or no right to."""
+        try:
+            for name in ("log", "run", "storage"):
+                (self.var / name).mkdir(parents=True, exist_ok=True)
+            self.var.chmod(0o700)
+            probe = self.var / "run" / "probe"
+            probe.write_text("x")
+            probe.unlink()
+        except OSError as error:
+            raise Trouble(
+                f"Cannot write in {self.var}: {error.strerror}. Give yourself the right to, or set EAGER_VAR to another folder."
+            ) from error
+        free = shutil.disk_usage(self.var).free
+        if free < LEAST_FREE_BYTES:
+            raise Trouble(f"Only {free >> 20} MB are free for {self.var}; 1 GB is needed. Free some space, then start again.")
+
+    @property
+    def socket(self) -> Path:
+        """Of the database. Elsewhere if the folder's path is too long for a socket."""
+        path = self.var / "run" / "db.sock"
+        if len(str(path)) < SOCKET_PATH_LIMIT:
+            return path
+        digest = hashlib.sha256(str(self.var).encode()).hexdigest()[:12]
+        return Path(tempfile.gettempdir()) / f"eager-{digest}.sock"
+
+    def secrets(self) -> dict[str, str]:
+        """Passwords and keys of this copy, made on first use and readable by its owner only."""
+        path = self.var / "secrets.json"
+        if not path.exists():
+            made = {name: secrets.token_urlsafe(32) for name in ("django", "database", "queue")}
+            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+            with os.fdopen(descriptor, "w") as file:
+                json.dump(made, file)
+        return json.loads(path.read_text())
+
+    def environment(self) -> dict[str, str]:
+        """What the application's processes need to know."""
+        keys = self.secrets()
+        return {
+            **os.environ,
+            "DJANGO_SETTINGS_MODULE": "desk.settings",
+            "EAGER_VAR": str(self.var),
+            "EAGER_PORT": str(self.web_port),
+            "EAGER_SECRET_KEY": keys["django"],
+            "EAGER_DB_PORT": str(self.database_port),
+            "EAGER_DB_PASSWORD": keys["database"],
+            "EAGER_QUEUE_URL": f"redis://:{keys['queue']}@127.0.0.1:{self.queue_port}/0",
+            "PRISM_CODE_CACHE": str(ROOT / "var" / "compiled"),
+            "PYTHONUNBUFFERED": "1",
+        }
+
+
+def _port(name: str, default: int) -> int:
+    text = os.environ.get(name, str(default))
+    if not text.isdigit() or not 1024 <= int(text) <= 65535:
+        raise Trouble(f"{name} is {text}; it must be a port number from 1024 to 65535.")
+    return int(text)
+
+
+def _free_ports(count: int) -> list[int]:
+    sockets = [socket.socket() for _ in range(count)]
+    try:
+        for one in sockets:
+            one.bind(("127.0.0.1", 0))
+        return [one.getsockname()[1] for one in sockets]
+    finally:
+        for one in sockets:
+            one.close()

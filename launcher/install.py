@@ -1,0 +1,91 @@
+"""Brings in what is missing: Debian packages, and Python packages in a private environment from the lock file."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from launcher.house import ROOT
+from launcher.trouble import Trouble, step
+
+VENV = ROOT / "var" / "venv"
+PYTHON = VENV / "bin" / "python"
+LOCK = ROOT / "requirements.lock"
+
+# Debian package -> a file or program that shows it is there.
+RUN_PACKAGES = {
+    "mariadb-server-core": "mariadbd",
+    "mariadb-client-core": "mariadb",
+    "redis-server": "redis-server",
+    "libmariadb-dev": "mariadb_config",
+    "gcc": "gcc",
+    "pkg-config": "pkg-config",
+}
+TEST_PACKAGES = {"chromium": "chromium"}
+
+
+def install(*, for_tests: bool = False) -> None:
+    """Install what is missing; does nothing, quickly, when all is there. Raises Trouble."""
+    _debian_packages(RUN_PACKAGES | (TEST_PACKAGES if for_tests else {}))
+    _python_packages()
+
+
+def _debian_packages(wanted: dict[str, str]) -> None:
+    missing = [package for package, program in wanted.items() if not _has_program(program)]
+    if not _can_build():
+        missing += ["python3-dev", "python3-venv"]
+    if not missing:
+        return
+    step(f"Installing Debian packages: {' '.join(missing)}")
+    if shutil.which("apt-get") is None:
+        raise Trouble(f"This machine has no apt-get. Install {', '.join(missing)} by its own means, then run this again.")
+    root = [] if os.geteuid() == 0 else ["sudo"]
+    if root and shutil.which("sudo") is None:
+        raise Trouble(f"Installing needs root. Ask for: apt-get install {' '.join(missing)}; then run this again.")
+    environment = ["env", "DEBIAN_FRONTEND=noninteractive"]
+    log = ROOT / "var" / "log" / "packages.log"
+    _logged([*root, "apt-get", "update", "-q"], log, "Debian's package lists could not be read")
+    # Recommended packages would bring in servers that start by themselves.
+    command = [*root, *environment, "apt-get", "install", "-y", "-q", "--no-install-recommends", *missing]
+    _logged(command, log, "Debian packages could not be installed")
+
+
+def _has_program(program: str) -> bool:
+    return shutil.which(program, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/local/sbin") is not None
+
+
+def _can_build() -> bool:
+    """Whether this Python can make environments and compile extensions (Debian ships both apart)."""
+    import importlib.util
+    import sysconfig
+
+    headers = Path(sysconfig.get_path("include")) / "Python.h"
+    return headers.exists() and importlib.util.find_spec("ensurepip") is not None
+
+
+def _python_packages() -> None:
+    stamp = VENV / "installed"
+    wanted = hashlib.sha256(LOCK.read_bytes() + sys.version.encode()).hexdigest()
+    if stamp.exists() and stamp.read_text() == wanted and PYTHON.exists():
+        return
+    log = ROOT / "var" / "log" / "packages.log"
+    step("Installing Python packages (a few minutes the first time)")
+    if not PYTHON.exists():
+        _logged([sys.executable, "-m", "venv", str(VENV)], log, "The Python environment could not be made")
+    command = [str(PYTHON), "-m", "pip", "install", "--disable-pip-version-check", "-q", "-r", str(LOCK)]
+    _logged(command, log, "Python packages could not be installed")
+    stamp.write_text(wanted)
+
+
+def _logged(command: list[str], log: Path, failure: str) -> None:
+    """Run a command with its output in a log. Raises Trouble with its last line."""
+    log.parent.mkdir(parents=True, exist_ok=True)
+    with open(log, "ab") as file:
+        result = subprocess.run(command, stdout=file, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL)
+    if result.returncode:
+        last = log.read_text(errors="replace").strip().splitlines()[-1:]
+        raise Trouble(f"{failure}: {' '.join(last)} (all of it: {log}). Check the connection and the disk, then try again.")

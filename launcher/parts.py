@@ -1,0 +1,154 @@
+"""The parts outside: MariaDB, Redis, the Celery worker and the web server, each as a service of one house."""
+
+from __future__ import annotations
+
+import getpass
+import os
+import shutil
+import subprocess
+import urllib.request
+
+from launcher.house import ROOT, House
+from launcher.install import PYTHON
+from launcher.services import Service, start, stop
+from launcher.trouble import Trouble, step
+
+DATABASE = "eager"
+WEB_THREADS = 8
+WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
+STOP_ORDER = ("web", "worker", "queue", "database")
+
+
+def start_database(house: House) -> None:
+    """Start MariaDB on a private folder, made on first use, with one database and one user for the application."""
+    folder = house.var / "mariadb"
+    if not (folder / "complete").exists():
+        _make_database_folder(house)
+    start(house, _database(house))
+    if not (folder / "granted").exists():
+        password = house.secrets()["database"]
+        # The user may make databases for tests, and nothing outside its own names.
+        _sql(
+            house,
+            f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin;"
+            f"CREATE OR REPLACE USER {DATABASE}@'127.0.0.1' IDENTIFIED BY '{password}';"
+            f"GRANT ALL ON {DATABASE}.* TO {DATABASE}@'127.0.0.1';"
+            f"GRANT ALL ON `test\\_{DATABASE}%`.* TO {DATABASE}@'127.0.0.1';",
+        )
+        (folder / "granted").touch()
+
+
+def start_queue(house: House) -> None:
+    folder = house.var / "redis"
+    folder.mkdir(exist_ok=True)
+    config = folder / "redis.conf"
+    config.touch(0o600)
+    config.write_text(
+        f"bind 127.0.0.1\nport {house.queue_port}\nrequirepass {house.secrets()['queue']}\n"
+        f'dir "{folder}"\nappendonly yes\nsave ""\n'
+    )
+    command = ["redis-server", str(config)]
+    start(house, Service("queue", command, os.environ, _queue_ready(house), house.queue_port, "EAGER_QUEUE_PORT"))
+
+
+def start_worker(house: House) -> None:
+    command = [
+        str(PYTHON), "-m", "celery", "-A", "desk", "worker", "--concurrency", str(WORKER_PROCESSES), "--loglevel", "info",
+        "--hostname", f"eager-{house.web_port}@%h", "--without-gossip", "--without-mingle",
+    ]  # fmt: skip
+    said_before = _ready_lines(house)
+    start(house, Service("worker", command, house.environment(), lambda: _ready_lines(house) > said_before))
+
+
+def _ready_lines(house: House) -> int:
+    """How often the worker's log says that it takes tasks; a worker listens on no port that could be asked."""
+    log = house.var / "log" / "worker.log"
+    return log.read_text(errors="replace").count(" ready.") if log.exists() else 0
+
+
+def start_web(house: House) -> None:
+    command = [
+        str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}", "--workers", "1",
+        "--threads", str(WEB_THREADS), "--timeout", "120", "--access-logfile", "-",
+    ]  # fmt: skip
+    start(house, Service("web", command, house.environment(), _web_ready(house), house.web_port, "EAGER_PORT"))
+
+
+def stop_all(house: House) -> list[str]:
+    """End what runs of this house, the newest first. Returns the names of what was ended."""
+    return [name for name in STOP_ORDER if stop(house, name)]
+
+
+def address(house: House) -> str:
+    return f"http://127.0.0.1:{house.web_port}/"
+
+
+def manage(house: House, *arguments: str) -> int:
+    """Run a management command of the application. Returns its exit code."""
+    return subprocess.run([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=house.environment()).returncode
+
+
+def _database(house: House) -> Service:
+    command = [
+        shutil.which("mariadbd", path=f"{os.environ['PATH']}:/usr/sbin") or "mariadbd",
+        "--no-defaults",
+        f"--datadir={house.var / 'mariadb'}",
+        f"--socket={house.socket}",
+        f"--port={house.database_port}",
+        "--bind-address=127.0.0.1",
+        "--skip-name-resolve",
+        "--character-set-server=utf8mb4",
+        "--collation-server=utf8mb4_bin",
+        "--innodb-buffer-pool-size=128M",
+        f"--user={getpass.getuser()}",
+    ]
+    ready = lambda: _sql(house, "SELECT 1", check=False)  # noqa: E731
+    return Service("database", command, os.environ, ready, house.database_port, "EAGER_DB_PORT")
+
+
+def _make_database_folder(house: House) -> None:
+    """Lay out MariaDB's files; its administrator is this system user, by socket only."""
+    step("Making the database")
+    folder = house.var / "mariadb"
+    shutil.rmtree(folder, ignore_errors=True)  # what an interrupted attempt left
+    user = getpass.getuser()
+    result = subprocess.run(
+        [
+            "mariadb-install-db", "--no-defaults", f"--datadir={folder}", "--skip-test-db", f"--user={user}",
+            "--auth-root-authentication-method=socket", f"--auth-root-socket-user={user}",
+        ],
+        capture_output=True,
+        text=True,
+    )  # fmt: skip
+    if result.returncode:
+        raise Trouble(f"MariaDB could not lay out its files: {result.stderr.strip() or result.stdout.strip()}")
+    (folder / "complete").touch()
+
+
+def _sql(house: House, statement: str, *, check: bool = True) -> bool:
+    command = ["mariadb", "--no-defaults", f"--socket={house.socket}", f"--user={getpass.getuser()}", "-e", statement]
+    result = subprocess.run(command, capture_output=True, text=True)
+    if check and result.returncode:
+        raise Trouble(f"MariaDB refused: {result.stderr.strip()}")
+    return result.returncode == 0
+
+
+def _queue_ready(house: House):
+    environment = {**os.environ, "REDISCLI_AUTH": house.secrets()["queue"]}
+
+    def ready() -> bool:
+        command = ["redis-cli", "-h", "127.0.0.1", "-p", str(house.queue_port), "ping"]
+        return "PONG" in subprocess.run(command, capture_output=True, text=True, env=environment).stdout
+
+    return ready
+
+
+def _web_ready(house: House):
+    def ready() -> bool:
+        try:
+            with urllib.request.urlopen(f"{address(house)}health/", timeout=5) as answer:
+                return answer.status == 200
+        except OSError:
+            return False
+
+    return ready

@@ -1,0 +1,1 @@
+"""Frame ranges and image sequences on disk."""

@@ -1,0 +1,1 @@
+"""What the viewer shows: any picture of a frame, remapped and encoded for the screen."""
