@@ -24,8 +24,7 @@ def run_start(house: House) -> int:
     parts.start_queue(house)
     if parts.manage(house, "prepare"):
         raise Trouble("The application could not be made ready; the lines above say why.")
-    parts.start_worker(house)
-    parts.start_web(house)
+    parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
     print(f"Demo account: {DEMO_ACCOUNT}")
     return 0

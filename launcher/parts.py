@@ -51,13 +51,20 @@ def start_queue(house: House) -> None:
     start(house, Service("queue", command, os.environ, _queue_ready(house), house.queue_port, "EAGER_QUEUE_PORT"))
 
 
-def start_worker(house: House) -> None:
+def start_serving(house: House) -> None:
+    """Start the worker and the web server."""
+    start(house, _worker(house), _web(house))
+
+
+def _worker(house: House) -> Service:
+    # Nice: rendering must not make the page slow.
     command = [
-        str(PYTHON), "-m", "celery", "-A", "desk", "worker", "--concurrency", str(WORKER_PROCESSES), "--loglevel", "info",
-        "--hostname", f"eager-{house.web_port}@%h", "--without-gossip", "--without-mingle",
+        "nice", "-n", "10", str(PYTHON), "-m", "celery", "-A", "desk", "worker", "--loglevel", "info",
+        "--concurrency", str(WORKER_PROCESSES), "--hostname", f"eager-{house.web_port}@%h",
+        "--without-gossip", "--without-mingle",
     ]  # fmt: skip
     said_before = _ready_lines(house)
-    start(house, Service("worker", command, house.environment(), lambda: _ready_lines(house) > said_before))
+    return Service("worker", command, house.environment(), lambda: _ready_lines(house) > said_before)
 
 
 def _ready_lines(house: House) -> int:
@@ -66,12 +73,12 @@ def _ready_lines(house: House) -> int:
     return log.read_text(errors="replace").count(" ready.") if log.exists() else 0
 
 
-def start_web(house: House) -> None:
+def _web(house: House) -> Service:
     command = [
         str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}", "--workers", "1",
         "--threads", str(WEB_THREADS), "--timeout", "120", "--access-logfile", "-",
     ]  # fmt: skip
-    start(house, Service("web", command, house.environment(), _web_ready(house), house.web_port, "EAGER_PORT"))
+    return Service("web", command, house.environment(), _web_ready(house), house.web_port, "EAGER_PORT")
 
 
 def stop_all(house: House) -> list[str]:

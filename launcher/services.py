@@ -30,18 +30,21 @@ class Service:
     port_variable: str = ""
 
 
-def start(house: House, service: Service) -> None:
-    """Start the service unless it runs, and wait until it is ready. Raises Trouble."""
-    if is_running(house, service.name):
-        return
+def start(house: House, *services: Service) -> None:
+    """Start the services that do not run, side by side, and wait until they are ready. Raises Trouble."""
+    started = [(service, _launch(house, service)) for service in services if not is_running(house, service.name)]
+    for service, process in started:
+        _await(house, service, process)
+
+
+def _launch(house: House, service: Service) -> subprocess.Popen:
     if service.port is not None and _answers(service.port):
         raise Trouble(
             f"Port {service.port} for {service.name} is taken by another program. "
             f"End that program, or set {service.port_variable} to a free port."
         )
     step(f"Starting {service.name}")
-    log = _log_path(house, service.name)
-    with open(log, "ab") as file:
+    with open(_log_path(house, service.name), "ab") as file:
         process = subprocess.Popen(
             service.command,
             cwd=ROOT,
@@ -52,7 +55,7 @@ def start(house: House, service: Service) -> None:
             start_new_session=True,
         )
     _pid_path(house, service.name).write_text(f"{process.pid} {_birth(process.pid)}")
-    _await(house, service, process)
+    return process
 
 
 def stop(house: House, name: str) -> bool:

@@ -31,6 +31,8 @@ _OCIO_SPACES = {"lin_rec709": "Linear Rec.709 (sRGB)", "acescg": "ACEScg", "aces
 
 TABLE_SIDE = 65
 TABLE_LOW, TABLE_HIGH = -10.0, 8.0  # stops about 1.0 that the table spans; beyond is held at its faces
+STEPS_PER_STOP = np.float32((TABLE_SIDE - 1) / (TABLE_HIGH - TABLE_LOW))
+TABLE_FOOT = np.float32(2 ** (TABLE_LOW + 1 / STEPS_PER_STOP))  # second entry of the axis; below it the axis is linear
 BAND_ROWS = 64
 
 
@@ -53,7 +55,7 @@ def apply_exactly(rgb: NDArray[np.float32], transform: ViewTransform) -> NDArray
     NaN becomes 0 and infinities the largest finite values first, since OpenColorIO turns +inf to 0 in some matrices.
     About a second for 1920 x 1080 with the film-like view: for delivery. Previews use `apply_quickly`.
     """
-    clean = np.nan_to_num(rgb, nan=0.0, posinf=65504.0, neginf=-65504.0).astype(np.float32)
+    clean = np.nan_to_num(rgb, nan=0.0, posinf=LARGEST, neginf=-LARGEST).astype(np.float32)
     pixels = np.ascontiguousarray(clean)
     processor = _processor(transform)
     run_bands(lambda first, end: _apply_rows(processor, pixels, first, end), pixels.shape[0], BAND_ROWS)
@@ -94,13 +96,15 @@ def _apply_rows(processor, pixels: NDArray[np.float32], first: int, end: int) ->
     processor.applyRGB(pixels[first:end])
 
 
-CURVE_SIZE = 4096
+CURVE_SIZE = 4096  # linear values in the table of the sRGB curve
+CODE_SIZE = 16384  # display values in the table of codes: fine enough not to move a code over a rounding edge by itself
+LARGEST = np.float32(65504)  # stands for infinity
 
 
 @cache
 def _gamma_codes(gamma: float) -> NDArray[np.uint8]:
-    """8-bit codes of CURVE_SIZE display values from 0 to 1, after the viewer's gamma."""
-    values = np.linspace(0, 1, CURVE_SIZE) ** (1 / gamma)
+    """8-bit codes of CODE_SIZE display values from 0 to 1, after the viewer's gamma."""
+    values = np.linspace(0, 1, CODE_SIZE) ** (1 / gamma)
     return np.floor(values * 255 + 0.5).astype(np.uint8)
 
 
@@ -138,16 +142,23 @@ def _cube(transform: ViewTransform) -> NDArray[np.float32]:
 
 @compiled
 def _code(display, curve):
-    return curve[int(min(1.0, max(0.0, display)) * (CURVE_SIZE - 1) + 0.5)]
+    return curve[int(min(1.0, max(0.0, display)) * (CODE_SIZE - 1) + 0.5)]
+
+
+@compiled
+def _finite(v):
+    """NaN to 0 and infinities to the largest half, as `apply_exactly` does."""
+    return min(LARGEST, max(-LARGEST, v)) if v == v else np.float32(0)
 
 
 @compiled
 def _encode_band(red, green, blue, matrix, table, curve, out, first, end):
     for i in range(first, end):
+        r, g, b = _finite(red[i]), _finite(green[i]), _finite(blue[i])
         for channel in range(3):
-            v = matrix[channel, 0] * red[i] + matrix[channel, 1] * green[i] + matrix[channel, 2] * blue[i]
+            v = matrix[channel, 0] * r + matrix[channel, 1] * g + matrix[channel, 2] * b
             place = np.float32(0)
-            if v > 0:  # false for NaN as well
+            if v > 0:
                 place = np.sqrt(min(v, np.float32(1))) * np.float32(CURVE_SIZE - 1)
             low = min(int(place), CURVE_SIZE - 2)
             share = place - np.float32(low)
@@ -157,30 +168,32 @@ def _encode_band(red, green, blue, matrix, table, curve, out, first, end):
 @compiled
 def _place(v):
     """Where a linear value lies on the table's axis, in steps from its foot."""
-    foot = 2.0 ** (TABLE_LOW + (TABLE_HIGH - TABLE_LOW) / (TABLE_SIDE - 1))  # second entry; below it the axis is linear
-    if not v > 0:
-        return 0.0
-    if v < foot:
-        return v / foot
-    return min((np.log2(v) - TABLE_LOW) * (TABLE_SIDE - 1) / (TABLE_HIGH - TABLE_LOW), TABLE_SIDE - 1.0)
+    if not v > 0:  # NaN as well
+        return np.float32(0)
+    if v < TABLE_FOOT:
+        return v / TABLE_FOOT
+    return min((np.log2(v) - np.float32(TABLE_LOW)) * STEPS_PER_STOP, np.float32(TABLE_SIDE - 1))
 
 
 @compiled
 def _cube_band(red, green, blue, gain, cube, curve, out, first, end):
     """Trilinear between the eight points around."""
+    one = np.float32(1)
+    last = TABLE_SIDE - 2
     for i in range(first, end):
         x = _place(red[i] * gain)
         y = _place(green[i] * gain)
         z = _place(blue[i] * gain)
-        a = min(int(x), TABLE_SIDE - 2)
-        b = min(int(y), TABLE_SIDE - 2)
-        c = min(int(z), TABLE_SIDE - 2)
-        x -= a
-        y -= b
-        z -= c
+        a = min(int(x), last)
+        b = min(int(y), last)
+        c = min(int(z), last)
+        x -= np.float32(a)
+        y -= np.float32(b)
+        z -= np.float32(c)
+        w00, w01, w10, w11 = (one - x) * (one - y), (one - x) * y, x * (one - y), x * y
         for channel in range(3):
-            low = (cube[a, b, c, channel] * (1 - z) + cube[a, b, c + 1, channel] * z) * (1 - y)
-            low += (cube[a, b + 1, c, channel] * (1 - z) + cube[a, b + 1, c + 1, channel] * z) * y
-            high = (cube[a + 1, b, c, channel] * (1 - z) + cube[a + 1, b, c + 1, channel] * z) * (1 - y)
-            high += (cube[a + 1, b + 1, c, channel] * (1 - z) + cube[a + 1, b + 1, c + 1, channel] * z) * y
-            out[3 * i + channel] = _code(low * (1 - x) + high * x, curve)
+            near = cube[a, b, c, channel] * w00 + cube[a, b + 1, c, channel] * w01
+            near += cube[a + 1, b, c, channel] * w10 + cube[a + 1, b + 1, c, channel] * w11
+            far = cube[a, b, c + 1, channel] * w00 + cube[a, b + 1, c + 1, channel] * w01
+            far += cube[a + 1, b, c + 1, channel] * w10 + cube[a + 1, b + 1, c + 1, channel] * w11
+            out[3 * i + channel] = _code(near + (far - near) * z, curve)

@@ -84,7 +84,8 @@ def under_all_plane(b, b_alpha, gain):
 @compiled
 def factor_plane(b, a, gain, amount):
     for i in range(b.size):
-        b[i] *= np.float32(1) + amount * (gain * value(a[i]) - np.float32(1))
+        # Not 1 + amount * (factor - 1): that would lose the last bits of small factors.
+        b[i] *= (np.float32(1) - amount) + amount * (gain * value(a[i]))
 
 
 @compiled

@@ -138,8 +138,8 @@ class FrameSources:
 def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> FrameSources:
     """Open the files of one frame and tell its passes apart.
 
-    A file of many layers names its passes by layer. A file of one unnamed layer is named by what its file name adds
-    to the others'. Raises UnreadableFile, SizeMismatch, or BadArgument if two files hold the same pass.
+    A file of many layers names its passes by layer. A file of one layer without a telling name is named by what its
+    file name adds to the others'. Raises UnreadableFile, SizeMismatch, or BadArgument if two files hold the same pass.
     """
     if not paths:
         raise BadArgument("No files were given.", advice="Name the EXR files of one frame.")
@@ -166,8 +166,10 @@ def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
         for layer in group_layers(names):
             full = tuple(names[name] for name in layer.names)
             layers.append((part, LayerChannels(layer.layer, layer.components, full)))
-    named_by_file = not alone and len(layers) == 1
-    return [_source(path, part, layer, stem if named_by_file else layer.layer) for part, layer in layers]
+    if not alone and len(layers) == 1:
+        part, layer = layers[0]
+        return [_source(path, part, layer, layer.layer if recognise(layer.layer) else stem)]
+    return [_source(path, part, layer, layer.layer) for part, layer in layers]
 
 
 def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:

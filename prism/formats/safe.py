@@ -6,7 +6,7 @@ import errno
 import os
 import secrets
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from prism.errors import UnwritableFile
@@ -40,4 +40,5 @@ def replacing(path: Path) -> Iterator[Path]:
         advice = _ADVICE.get(error.errno, "")
         raise UnwritableFile(f"Cannot be written: {error.strerror or error}.", where=str(path), advice=advice) from error
     finally:
-        temporary.unlink(missing_ok=True)
+        with suppress(OSError):
+            temporary.unlink(missing_ok=True)

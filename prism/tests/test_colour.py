@@ -1,0 +1,124 @@
+"""The view transforms against the standard's numbers and OpenColorIO's published greys."""
+
+import unittest
+
+import numpy as np
+
+from prism.colour.view import ViewTransform, _to_rec709, apply_exactly, apply_quickly
+from prism.errors import BadArgument
+
+SRGB = ViewTransform("lin_rec709", "srgb")
+FILM = ViewTransform("acescg", "film")
+
+
+def grey(*values):
+    return np.repeat(np.float32(values).reshape(1, -1, 1), 3, axis=2)
+
+
+def quick(rgb, transform, **options):
+    """apply_quickly on (H, W, 3)."""
+    planes = np.concatenate([np.moveaxis(rgb, -1, 0), np.ones((1, *rgb.shape[:2]))]).astype(np.float32)
+    return apply_quickly(planes, transform, **options).astype(int)
+
+
+def codes(rgb, transform):
+    return np.floor(apply_exactly(rgb, transform) * 255 + 0.5).astype(int)
+
+
+class Exact(unittest.TestCase):
+    def test_srgb_curve(self):
+        """IEC 61966-2-1: L <= .0031308 is 12.92 L, else 1.055 L^(1/2.4) - .055; 4e-6 for OpenColorIO's toe."""
+        linear = (0.001, 0.01, 0.18, 0.5)
+        expected = (0.01292, 0.0998528, 0.4613561, 0.7353570)
+        np.testing.assert_allclose(apply_exactly(grey(*linear), SRGB)[0, :, 0], expected, atol=6e-6)
+
+    def test_srgb_codes(self):
+        """8-bit codes of linear .01, .05, .1, .18, .2, .5, .8 by the same standard."""
+        linear = (0.01, 0.05, 0.1, 0.18, 0.2, 0.5, 0.8)
+        expected = [25, 63, 89, 118, 124, 188, 231]
+        self.assertEqual(codes(grey(*linear), SRGB)[0, :, 0].tolist(), expected)
+        self.assertEqual(quick(grey(*linear), SRGB)[0, :, 1].tolist(), expected)
+
+    def test_aces_greys(self):
+        """ACEScg grey through "ACES 2.0 - SDR 100 nits (Rec.709)": .18 is 10 of 100 nits (values of OpenColorIO 2.6.0)."""
+        got = apply_exactly(grey(0, 0.18, 1, 16), FILM)[0]
+        np.testing.assert_allclose(got[:, 0], (0, 0.3491886, 0.7066835, 0.9747301), atol=5e-6)
+        np.testing.assert_allclose(got[:, 0], got[:, 2], atol=5e-6)
+
+    def test_saturated_light_keeps_its_hue(self):
+        """Pure ACEScg red through the same view (value of OpenColorIO 2.6.0)."""
+        got = apply_exactly(np.float32([[[1, 0, 0]]]), FILM)[0, 0]
+        np.testing.assert_allclose(got, (0.87715, 0, 0.04025), atol=5e-5)
+
+    def test_strange_numbers_are_defined(self):
+        strange = np.float32([[[np.nan, 0, 0], [np.inf, np.inf, np.inf], [-1, -1, -1]]])
+        for transform in (SRGB, FILM):
+            got = apply_exactly(strange, transform)
+            self.assertTrue(np.isfinite(got).all())
+            self.assertGreater(got[0, 1, 0], 0.99)
+            np.testing.assert_allclose(got[0, 2], 0, atol=1e-6)
+
+    def test_the_input_is_left_alone(self):
+        rgb = grey(0.18)
+        apply_exactly(rgb, SRGB)
+        self.assertEqual(float(rgb[0, 0, 0]), np.float32(0.18))
+
+    def test_unknown_names(self):
+        for arguments in (("rec601", "srgb"), ("acescg", "cinema")):
+            with self.subTest(arguments), self.assertRaises(BadArgument):
+                ViewTransform(*arguments)
+
+
+class Matrices(unittest.TestCase):
+    """BT.709 and ACES primaries (SMPTE ST 2065-1, S-2014-004), Bradford adaptation; rows to six places."""
+
+    def test_acescg_to_rec709(self):
+        expected = [
+            [1.705051, -0.621792, -0.083259],
+            [-0.130256, 1.140805, -0.010548],
+            [-0.024003, -0.128969, 1.152972],
+        ]
+        np.testing.assert_allclose(_to_rec709("acescg"), expected, atol=3e-6)
+
+    def test_grey_stays_grey(self):
+        for space in ("acescg", "aces2065_1", "lin_rec709"):
+            np.testing.assert_allclose(_to_rec709(space).sum(axis=1), 1, atol=2e-6)
+
+
+class Quick(unittest.TestCase):
+    """The baked tables against the exact transform."""
+
+    def setUp(self):
+        rng = np.random.default_rng(2)
+        light = np.exp2(rng.uniform(-9, 5, (60, 80, 1)))
+        self.picture = (light * rng.uniform(0.5, 1.5, (60, 80, 3))).astype(np.float32)
+        self.ramp = grey(*np.exp2(np.linspace(-10, 7, 4000)))
+
+    def test_plain_srgb_within_one_code(self):
+        for space in ("lin_rec709", "acescg", "aces2065_1"):
+            transform = ViewTransform(space, "srgb")
+            for rgb in (self.picture, self.ramp):
+                self.assertLessEqual(np.abs(quick(rgb, transform) - codes(rgb, transform)).max(), 1)
+
+    def test_film_on_ordinary_colours(self):
+        for space in ("lin_rec709", "acescg"):
+            transform = ViewTransform(space, "film")
+            gap = np.abs(quick(self.picture, transform) - codes(self.picture, transform))
+            self.assertLessEqual(np.percentile(gap, 99.5), 2)
+            self.assertLessEqual(np.abs(quick(self.ramp, transform) - codes(self.ramp, transform)).max(), 1)
+
+    def test_exposure_doubles_light(self):
+        for transform in (SRGB, FILM):
+            np.testing.assert_array_equal(quick(self.picture, transform, gain=2), quick(self.picture * 2, transform))
+
+    def test_gamma_is_a_power_on_display_values(self):
+        plain = quick(grey(0.3185468), SRGB)[0, 0, 0]  # displays at .6
+        lifted = quick(grey(0.3185468), SRGB, gamma=2.0)[0, 0, 0]
+        self.assertEqual((plain, lifted), (153, round(255 * 0.6**0.5)))
+
+    def test_nan_is_black_and_infinity_white(self):
+        for transform in (SRGB, FILM):
+            got = quick(np.float32([[[np.nan] * 3, [np.inf] * 3, [-np.inf] * 3]]), transform)
+            self.assertEqual(got[0, 0].tolist(), [0, 0, 0])
+            self.assertTrue((got[0, 1] >= 250).all())
+            self.assertEqual(got[0, 2].tolist(), [0, 0, 0])

@@ -1,0 +1,100 @@
+"""`python -m prism`: what scripts rely on."""
+
+import io
+import json
+import unittest
+from contextlib import redirect_stderr, redirect_stdout
+
+import numpy as np
+
+from prism.__main__ import main
+from prism.errors import PrismError
+from prism.formats.exr import read_channels, read_parts
+from prism.standin.scene import Scene
+from prism.tests.frames import FolderCase, passes
+from prism.tests.test_standin import ball, scene_of, white_sky
+
+
+class CommandLine(FolderCase):
+    def run_verb(self, *arguments):
+        """(exit code, standard output, standard error)"""
+        out, err = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(err):
+            code = main([str(argument) for argument in arguments])
+        return code, out.getvalue(), err.getvalue()
+
+    def setUp(self):
+        super().setUp()
+        self.file = self.write("shot.1001.exr", passes(self.rng))
+        self.ledger = self.folder / "L.json"
+
+    def test_inspect(self):
+        code, out, _ = self.run_verb("inspect", "--json", self.file)
+        part = json.loads(out)[0]["parts"][0]
+        channel = {one["name"]: one for one in part["channels"]}["Z"]
+        self.assertEqual((code, channel["type"], part["compression"], channel["nan_count"]), (0, "float", "zip", 0))
+        self.assertTrue(1 <= channel["minimum"] <= channel["mean"] <= channel["maximum"] <= 9)
+        self.assertIn("diffuse_direct.R", self.run_verb("inspect", self.file)[1])
+
+    def test_from_passes_to_a_changed_beauty(self):
+        self.assertEqual(self.run_verb("ledger", self.file, "--out", self.ledger)[0], 0)
+        code, out, _ = self.run_verb("balance", self.file, "--ledger", self.ledger, "--json")
+        self.assertEqual((code, json.loads(out)["balanced"]), (0, True))
+        target = self.folder / "beauty.exr"
+        rebuild = ["rebuild", self.file, "--ledger", self.ledger, "--pixel", "float", "--out", target]
+        self.assertEqual(self.run_verb(*rebuild, "--set", "emission.amount=0", "--set", "5.on=false")[0], 0)
+        planes = read_channels(self.file, read_parts(self.file)[0]).channels
+        expected = planes["diffuse_direct.G"] + planes["diffuse_indirect.G"] + planes["specular_direct.G"]
+        got = read_channels(target, read_parts(target)[0]).plane("G")
+        np.testing.assert_allclose(got, expected, rtol=1e-6)
+
+    def test_faults_are_one_line_and_leave_nothing(self):
+        self.run_verb("ledger", self.file, "--out", self.ledger)
+        text = self.folder / "text.exr"
+        text.write_text("not an image")
+        target = self.folder / "never.exr"
+        rebuild = ["rebuild", self.file, "--ledger", self.ledger, "--out", target]
+        cases = [
+            (["inspect", text], "not an OpenEXR file"),
+            (["inspect", self.folder], "This is a folder"),
+            (["balance", self.file, "--ledger", text], "Not JSON"),
+            (["balance", self.file, "--ledger", self.folder / "absent.json"], "No such file"),
+            ([*rebuild, "--set", "emission.operator=dodge"], "Unknown operator dodge"),
+            ([*rebuild, "--set", "emission.source=absent"], "no source absent"),
+            ([*rebuild, "--set", "absent.amount=1"], "no row absent"),
+            ([*rebuild, "--set", "amount"], "is not ROW.FIELD=VALUE"),
+            ([*rebuild[:-1], self.folder / "never.gif"], "Unknown format .gif"),
+        ]
+        for arguments, expected in cases:
+            with self.subTest(expected):
+                code, out, err = self.run_verb(*arguments)
+                self.assertEqual((code, out), (1, ""))
+                self.assertIn(expected, err)
+                self.assertEqual(len(err.strip().splitlines()), 1)
+        self.assertFalse(target.exists())
+
+    def test_faults_as_json(self):
+        code, _, err = self.run_verb("inspect", "--json", self.folder)
+        self.assertEqual((code, json.loads(err)["code"]), (1, "file.unreadable"))
+
+    def test_render(self):
+        scene = self.folder / "scene.json"
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        Scene.load(scene)
+        code, out, _ = self.run_verb("render", scene, "--frame", 3, "--out", self.folder / "r", "--size", "16x9", "--samples", 1, "--json")
+        files = json.loads(out)["files"]
+        self.assertEqual((code, files), (0, [str(self.folder / "r" / "scene.0003.exr")]))
+        self.assertEqual(read_parts(files[0])[0].data_window.shape, (9, 16))
+
+    def test_a_wrong_command_line(self):
+        for arguments in (["paint"], ["render", "x.json"], ["render", "x.json", "--frame", "1", "--out", "o", "--samples", "0"]):
+            with self.subTest(arguments), self.assertRaises(SystemExit) as stopped, redirect_stderr(io.StringIO()):
+                main(arguments)
+            self.assertEqual(stopped.exception.code, 2)
+
+
+class Errors(unittest.TestCase):
+    def test_what_where_and_what_to_do(self):
+        error = PrismError("It broke.", where="a.exr", advice="Mend it.")
+        self.assertEqual(str(error), "a.exr: It broke. Mend it.")
+        self.assertEqual(error.as_json(), {"code": "prism.error", "what": "It broke.", "where": "a.exr", "advice": "Mend it."})

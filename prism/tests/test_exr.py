@@ -1,0 +1,226 @@
+"""OpenEXR files: written by us and read by two libraries, written by them and read by us, and broken ones."""
+
+import os
+import struct
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+
+from prism.errors import MissingChannels, SizeMismatch, TooLarge, UnreadableFile, UnwritableFile
+from prism.formats import exr
+from prism.formats.exr import LOSSLESS, read_channels, read_parts, to_half, write_exr, write_parts
+from prism.formats.safe import replacing
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.tests.frames import FolderCase
+
+
+def mixed_planes(rng, height=70, width=37):
+    """One of each type; 70 rows are more than one decoding band."""
+    return {
+        "R": rng.lognormal(0, 3, (height, width)).astype(np.float16),
+        "G": rng.normal(0, 9, (height, width)).astype(np.float16),
+        "B": np.full((height, width), np.inf, np.float16),
+        "A": rng.random((height, width)).astype(np.float16),
+        "Z": rng.uniform(0, 1e10, (height, width)).astype(np.float32),
+        "deep.inside.R": rng.normal(0, 1e30, (height, width)).astype(np.float32),
+        "id.V": rng.integers(0, 2**32, (height, width), dtype=np.uint64).astype(np.uint32),
+    }
+
+
+def bits(plane):
+    return plane.view({2: np.uint16, 4: np.uint32}[plane.itemsize])
+
+
+class RoundTrip(FolderCase):
+    def test_every_lossless_compression_keeps_every_bit(self):
+        planes = mixed_planes(self.rng)
+        planes["Z"][0, :3] = np.nan, np.inf, -0.0
+        for compression in LOSSLESS:
+            with self.subTest(compression):
+                path = self.write(f"{compression}.exr", planes, compression=compression)
+                part = read_parts(path)[0]
+                self.assertEqual(part.compression, compression)
+                image = read_channels(path, part)
+                for name, plane in planes.items():
+                    self.assertEqual(image.plane(name).dtype, plane.dtype, name)
+                    np.testing.assert_array_equal(bits(image.plane(name)), bits(plane), name)
+
+    def test_our_files_read_by_openexr(self):
+        planes = mixed_planes(self.rng)
+        path = self.write("ours.exr", planes)
+        with OpenEXR.File(str(path), separate_channels=True) as file:
+            for name, plane in planes.items():
+                np.testing.assert_array_equal(bits(file.channels()[name].pixels), bits(plane), name)
+
+    def test_our_files_read_by_openimageio(self):
+        path = self.write("ours.exr", {"R": np.float32([[1, 2], [3, 4]]), "Z": np.float32([[5, 6], [7, 8]])})
+        buffer = oiio.ImageBuf(str(path))
+        channel = list(buffer.spec().channelnames).index("Z")
+        np.testing.assert_array_equal(buffer.get_pixels(oiio.FLOAT)[..., channel], [[5, 6], [7, 8]])
+
+    def test_files_of_openimageio_scanline_and_tiled(self):
+        pixels = self.rng.lognormal(0, 1, (90, 70, 4)).astype(np.float32)
+        for tile in (0, 32):
+            with self.subTest(tile=tile):
+                spec = oiio.ImageSpec(70, 90, 4, oiio.FLOAT)
+                spec.tile_width = spec.tile_height = tile
+                path = str(self.folder / f"theirs{tile}.exr")
+                output = oiio.ImageOutput.create(path)
+                output.open(path, spec)
+                output.write_image(pixels)
+                output.close()
+                part = read_parts(path)[0]
+                self.assertEqual(part.tiled, bool(tile))
+                image = read_channels(path, part, ["B", "A"])
+                self.assertEqual(set(image.channels), {"B", "A"})
+                np.testing.assert_array_equal(image.plane("B"), pixels[..., 2])
+
+    def test_views_that_are_not_contiguous(self):
+        """The library scrambles them without a word when handed over as they are."""
+        whole = self.rng.random((20, 30)).astype(np.float32)
+        for name, view in {"flip": whole[::-1], "crop": whole[3:9, 4:20], "turn": whole.T}.items():
+            with self.subTest(name):
+                path = self.write(f"{name}.exr", {"Y": view})
+                np.testing.assert_array_equal(read_channels(path, read_parts(path)[0]).plane("Y"), view)
+
+    def test_data_window_larger_smaller_and_outside(self):
+        display = Window.of_size(6, 6)
+        for window in (Window(-2, -1, 7, 6), Window(1, 2, 4, 3), Window(10, 10, 12, 11)):
+            with self.subTest(str(window)):
+                plane = self.rng.random(window.shape).astype(np.float32)
+                path = self.folder / "window.exr"
+                write_exr(path, Image(channels={"R": plane}, data_window=window, display_window=display))
+                part = read_parts(path)[0]
+                self.assertEqual((part.data_window, part.display_window), (window, display))
+                np.testing.assert_array_equal(read_channels(path, part).plane("R"), plane)
+                spec = oiio.ImageInput.open(str(path)).spec()
+                self.assertEqual((spec.x, spec.y, spec.full_width), (window.x0, window.y0, 6))
+
+    def test_parts_with_windows_of_their_own(self):
+        first = Image.of_planes({"R": np.ones((4, 4), np.float16)})
+        second = Image(
+            channels={"Z": np.full((2, 2), 7, np.float32)}, data_window=Window(1, 1, 2, 2), display_window=Window.of_size(4, 4)
+        )
+        path = self.folder / "parts.exr"
+        write_parts(path, [("beauty", first), ("depth", second)])
+        parts = read_parts(path)
+        self.assertEqual([part.name for part in parts], ["beauty", "depth"])
+        self.assertEqual(parts[1].data_window, Window(1, 1, 2, 2))
+        np.testing.assert_array_equal(read_channels(path, parts[1]).plane("Z"), np.full((2, 2), 7))
+
+    def test_attributes_survive(self):
+        image = Image.of_planes({"R": np.ones((2, 2), np.float32)}, camera="wide", frame=1001, gain=0.5)
+        path = self.folder / "named.exr"
+        write_exr(path, image)
+        kept = read_parts(path)[0].attributes
+        self.assertEqual((kept["camera"], kept["frame"], kept["gain"]), ("wide", 1001, 0.5))
+
+
+class Broken(FolderCase):
+    def test_cut_short_anywhere_is_one_clear_error(self):
+        """A file cut at any place is refused, never read as a picture with a hole."""
+        whole = self.write("whole.exr", mixed_planes(self.rng)).read_bytes()
+        for share in (0.001, 0.05, 0.3, 0.6, 0.9, 0.999):
+            with self.subTest(share=share):
+                path = self.folder / "cut.exr"
+                path.write_bytes(whole[: int(len(whole) * share)])
+                with self.assertRaises(UnreadableFile) as caught:
+                    read_channels(path, read_parts(path)[0])
+                self.assertEqual(caught.exception.where, str(path))
+
+    def test_not_an_exr(self):
+        cases = {"empty.exr": b"", "text.exr": b"RGBA RGBA", "picture.png": b"\x89PNG\r\n\x1a\n"}
+        for name, content in cases.items():
+            (self.folder / name).write_bytes(content)
+            with self.subTest(name), self.assertRaises(UnreadableFile):
+                read_parts(self.folder / name)
+
+    def test_a_folder_and_nothing_at_all(self):
+        for path in (self.folder, self.folder / "absent.exr"):
+            with self.subTest(path.name), self.assertRaises(UnreadableFile):
+                read_parts(path)
+
+    def test_a_huge_size_is_refused_before_decoding(self):
+        path = self.write("small.exr", {"R": np.ones((4, 4), np.float32)})
+        data = bytearray(path.read_bytes())
+        at = data.index(b"dataWindow\0box2i\0") + len(b"dataWindow\0box2i\0") + 4
+        data[at : at + 16] = struct.pack("<4i", 0, 0, 99_999, 99_999)
+        path.write_bytes(bytes(data))
+        with self.assertRaises((TooLarge, UnreadableFile)):
+            read_parts(path)
+
+    def test_too_many_values_at_once(self):
+        path = self.write("some.exr", {"R": np.ones((4, 4), np.float32)})
+        with mock.patch.object(exr, "VALUE_LIMIT", 15), self.assertRaises(TooLarge):
+            read_channels(path, read_parts(path)[0])
+
+    def test_a_missing_channel_names_those_there_are(self):
+        path = self.write("rgb.exr", {"R": np.ones((2, 2), np.float32)})
+        with self.assertRaisesRegex(MissingChannels, "no channel Q; found R"):
+            read_channels(path, read_parts(path)[0], ["Q"])
+
+    def test_planes_that_differ_in_size(self):
+        with self.assertRaises(SizeMismatch):
+            Image.of_planes({"R": np.ones((2, 2), np.float32), "G": np.ones((2, 3), np.float32)})
+
+
+class Writing(FolderCase):
+    def test_half_limit(self):
+        """65519.99 rounds to 65504 and 65520 to infinity (IEEE 754 binary16): the second is refused."""
+        self.assertEqual(float(to_half(np.float32([65519.0]), name="R")[0]), 65504)
+        with self.assertRaisesRegex(UnwritableFile, "1 pixels of R are beyond the half float limit"):
+            to_half(np.float32([65520.0]), name="R")
+        self.assertTrue(np.isinf(to_half(np.float32([np.inf]), name="R")[0]))
+
+    def test_an_unknown_compression(self):
+        with self.assertRaisesRegex(UnwritableFile, "Unknown compression dwaa"):
+            self.write("x.exr", {"R": np.ones((2, 2), np.float32)}, compression="dwaa")
+
+    def test_a_failed_write_leaves_the_old_file_and_no_rest(self):
+        path = self.folder / "kept.exr"
+        path.write_bytes(b"old")
+        with self.assertRaises(RuntimeError), replacing(path) as temporary:
+            temporary.write_bytes(b"half")
+            raise RuntimeError
+        self.assertEqual(path.read_bytes(), b"old")
+        self.assertEqual(os.listdir(self.folder), ["kept.exr"])
+
+    def test_a_full_disk_says_so(self):
+        with self.assertRaisesRegex(UnwritableFile, "disk is full"), replacing(self.folder / "x.exr"):
+            raise OSError(28, "No space left on device")
+
+    def test_a_folder_in_the_way(self):
+        (self.folder / "taken.exr").mkdir()
+        with self.assertRaisesRegex(UnwritableFile, "folder has this name"):
+            self.write("taken.exr", {"R": np.ones((2, 2), np.float32)})
+
+    def test_a_part_of_the_path_is_a_file(self):
+        Path(self.folder / "file").write_text("x")
+        with self.assertRaises(UnwritableFile):
+            self.write("file/x.exr", {"R": np.ones((2, 2), np.float32)})
+
+
+class Windows(unittest.TestCase):
+    def test_inclusive_counting(self):
+        """OpenEXR technical introduction: size = max - min + 1; 10 % overscan a side of HD is 2304 x 1296."""
+        window = Window(-192, -108, 2111, 1187)
+        self.assertEqual((window.width, window.height), (2304, 1296))
+        self.assertEqual(Window(0, 0, 0, 0).shape, (1, 1))
+
+    def test_union_and_place(self):
+        outer = Window(0, 0, 3, 3).union(Window(-2, 1, 1, 5))
+        self.assertEqual(outer, Window(-2, 0, 3, 5))
+        whole = np.zeros(outer.shape)
+        whole[Window(0, 0, 3, 3).slices_in(outer)] = 1
+        self.assertEqual(whole.sum(), 16)
+        self.assertEqual(whole[0, 2], 1)
+        self.assertEqual(whole[0, 1], 0)
+
+    def test_an_empty_window_is_refused(self):
+        with self.assertRaises(SizeMismatch):
+            Window(3, 0, 2, 5)

@@ -1,0 +1,479 @@
+"""The ledger: document, sources, first ledger, evaluation, balance, account, probe, delivery."""
+
+import json
+import unittest
+
+import numpy as np
+import OpenImageIO as oiio
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from prism.colour.view import ViewTransform
+from prism.combine.account import LUMINANCE, account
+from prism.combine.balance import balance, difference_picture
+from prism.combine.deliver import Output, deliver
+from prism.combine.evaluate import Evaluator, evaluate
+from prism.combine.first import first_ledger
+from prism.combine.ledger import Ledger, Row
+from prism.combine.operators import OPERATORS
+from prism.combine.probe import probe
+from prism.combine.sources import find_sources
+from prism.combine.store import PixelStore
+from prism.errors import (
+    BadArgument,
+    BadDocument,
+    NoBeauty,
+    NoComponents,
+    SizeMismatch,
+    Superseded,
+    UnknownOperator,
+    UnknownSource,
+    UnreadableFile,
+    UnwritableFile,
+)
+from prism.formats.exr import read_channels, read_parts, write_exr
+from prism.pixels.image import Image
+from prism.pixels.stats import compare, plane_stats
+from prism.pixels.window import Window
+from prism.tests.frames import COMPONENTS, FolderCase, passes
+
+rows = st.builds(
+    Row,
+    id=st.uuids().map(str),
+    source=st.sampled_from(["emission", "diffuse", "light_key"]),
+    operator=st.sampled_from(sorted(OPERATORS)),
+    on=st.booleans(),
+    amount=st.floats(-100, 100),
+    exposure=st.floats(-24, 24),
+    tint=st.tuples(*[st.floats(0, 100)] * 3),
+    in_balance=st.booleans(),
+)
+
+
+class Document(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(rows, max_size=8, unique_by=lambda row: row.id))
+    def test_json_and_back(self, made):
+        ledger = Ledger(name="dusk", rows=tuple(made))
+        self.assertEqual(Ledger.from_json(json.loads(json.dumps(ledger.as_json()))), ledger)
+
+    def test_bad_documents_name_the_field(self):
+        row = {"id": "a", "source": "emission"}
+        cases = [
+            ({"rows": [row | {"amount": "much"}]}, BadDocument, "rows.0.amount"),
+            ({"rows": [row | {"exposure": 99}]}, BadDocument, "rows.0.exposure"),
+            ({"rows": [row | {"tint": [1, 1]}]}, BadDocument, "rows.0.tint"),
+            ({"rows": [row | {"wobble": 1}]}, BadDocument, "rows.0.wobble"),
+            ({"rows": [row, row]}, BadDocument, "Two rows have the id a"),
+            ({"rows": [row | {"operator": "dodge"}]}, UnknownOperator, "Unknown operator dodge"),
+            ({"version": 2}, BadDocument, "version"),
+            ({"format": "other"}, BadDocument, "format"),
+            ([], BadDocument, "document"),
+            (None, BadDocument, "document"),
+        ]
+        for data, kind, text in cases:
+            with self.subTest(text), self.assertRaisesRegex(kind, text):
+                Ledger.from_json(data, where="L.json")
+
+    def test_not_a_number_is_refused(self):
+        with self.assertRaises(BadDocument):
+            Ledger.from_json({"rows": [{"id": "a", "source": "b", "amount": float("nan")}]})
+
+    def test_untrimmed_keeps_only_the_rebuild(self):
+        ledger = Ledger(
+            rows=(
+                Row(id="a", source="a", on=False, amount=0.2, exposure=3, tint=(1, 0, 0)),
+                Row(id="b", source="b", in_balance=False),
+            )
+        )
+        self.assertEqual(ledger.untrimmed().rows, (Row(id="a", source="a"),))
+
+    def test_settings_by_id_and_number(self):
+        ledger = Ledger(rows=(Row(id="a.b", source="a"), Row(id="c", source="c")))
+        self.assertEqual(ledger.with_setting("a.b", "amount", 0.5).rows[0].amount, 0.5)
+        self.assertEqual(ledger.with_setting("2", "on", False).rows[1].on, False)
+        self.assertEqual(ledger.rows[0].amount, 1)
+        for arguments, kind in [(("x", "amount", 1), BadArgument), (("c", "id", "d"), BadArgument), (("c", "amount", "x"), BadDocument)]:
+            with self.subTest(arguments), self.assertRaises(kind):
+                ledger.with_setting(*arguments)
+
+
+class Sources(FolderCase):
+    def separate(self, planes):
+        """One file for each pass, told apart by name."""
+        files = {}
+        for name, plane in planes.items():
+            layer, _, component = name.rpartition(".")
+            title = layer or {"Z": "depth"}.get(component, "beauty")
+            files.setdefault(title, {})[component if layer != "N" else name] = plane
+        return [self.write(f"shot_{title}.1001.exr", members) for title, members in files.items()]
+
+    def test_one_file_several_files_and_parts_hold_the_same_passes(self):
+        planes = passes(self.rng)
+        parts = {"beauty": {name: plane for name, plane in planes.items() if "." not in name}}
+        for name in COMPONENTS:
+            parts[name] = {component: planes[f"{name}.{component}"] for component in "RGB"}
+        cases = {
+            "one file": [self.write("shot.1001.exr", planes)],
+            "files": self.separate(planes),
+            "parts": [self.write_multipart("parts.1001.exr", parts)],
+        }
+        for how, paths in cases.items():
+            with self.subTest(how):
+                sources = find_sources(paths)
+                ledger = first_ledger(sources)
+                self.assertEqual([row.source for row in ledger.rows if row.in_balance], list(COMPONENTS))
+                got = evaluate(ledger, sources)
+                expected = sum(np.stack([planes[f"{name}.{c}"] for c in "RGB"]) for name in COMPONENTS)
+                np.testing.assert_allclose(got[:3], expected, rtol=1e-6)
+                np.testing.assert_array_equal(got[3], planes["A"])
+
+    def test_sizes_that_differ(self):
+        paths = [
+            self.write("s_beauty.1.exr", {c: np.ones((4, 4), np.float32) for c in "RGB"}),
+            self.write("s_emission.1.exr", {c: np.ones((4, 5), np.float32) for c in "RGB"}),
+        ]
+        with self.assertRaisesRegex(SizeMismatch, "s_emission.1.exr: emission is 5 x 4"):
+            find_sources(paths)
+
+    def test_the_same_pass_twice(self):
+        path = self.write("a.exr", passes(self.rng))
+        with self.assertRaisesRegex(BadArgument, "is in a.exr as well"):
+            find_sources([path, path])
+
+    def test_no_files(self):
+        with self.assertRaises(BadArgument):
+            find_sources([])
+
+    def test_a_smaller_data_window_is_placed(self):
+        display = Window.of_size(6, 5)
+        path = self.folder / "crop.exr"
+        inner = Image(
+            channels={f"emission.{c}": np.full((2, 3), 5, np.float32) for c in "RGB"}, data_window=Window(2, 1, 4, 2), display_window=display
+        )
+        write_exr(path, inner)
+        beauty = self.write("whole_beauty.exr", {c: np.zeros((5, 6), np.float32) for c in "RGBA"})
+        sources = find_sources([beauty, path])
+        placed = sources.pixels("emission").planes[0]
+        self.assertEqual(placed.shape, (5, 6))
+        self.assertEqual(placed[1:3, 2:5].sum(), placed.sum())
+        self.assertEqual(placed.sum(), 30)
+
+    def test_overscan_is_kept_and_cut_for_the_display(self):
+        window = Window(-1, -1, 4, 3)
+        planes = {c: np.arange(30, dtype=np.float32).reshape(5, 6) for c in ("R", "G", "B", "A", "emission.R", "emission.G", "emission.B")}
+        path = self.folder / "over.exr"
+        write_exr(path, Image(channels=planes, data_window=window, display_window=Window.of_size(4, 3)))
+        sources = find_sources([path])
+        whole = evaluate(first_ledger(sources), sources)
+        self.assertEqual(whole.shape, (4, 5, 6))
+        np.testing.assert_array_equal(sources.on_display(whole)[0], planes["R"][1:4, 1:5])
+        out = self.folder / "out.exr"
+        deliver(first_ledger(sources), sources, out, Output(pixel="float"))
+        self.assertEqual(read_parts(out)[0].data_window, window)
+
+    def test_smaller_pictures_average_light_and_pick_data(self):
+        sources = self.frame(height=12, width=18)
+        small, whole = sources.pixels("emission", step=3), sources.pixels("emission")
+        np.testing.assert_allclose(small.planes[0], whole.planes[0].reshape(4, 3, 6, 3).mean(axis=(1, 3)), rtol=1e-5)
+        depth = sources.pixels("depth", step=3).planes[0]
+        np.testing.assert_array_equal(depth, sources.pixels("depth").planes[0][1::3, 1::3])
+
+    def test_a_changed_file_is_read_again(self):
+        first = self.frame()
+        before = first.pixels("emission").planes[0].copy()
+        again = self.frame()  # other random numbers under the same name
+        self.assertFalse(np.array_equal(before, again.pixels("emission").planes[0]))
+
+
+class First(FolderCase):
+    def test_no_beauty_and_no_components(self):
+        beauty = self.write("beauty.exr", {c: np.ones((2, 2), np.float32) for c in "RGB"})
+        emission = self.write("shot_emission.exr", {f"emission.{c}": np.ones((2, 2), np.float32) for c in "RGB"})
+        with self.assertRaisesRegex(NoBeauty, "no rendered beauty; found emission"):
+            first_ledger(find_sources([emission]))
+        with self.assertRaisesRegex(NoComponents, "no components"):
+            first_ledger(find_sources([beauty]))
+
+    def test_totals_stand_aside_for_their_parts(self):
+        planes = passes(self.rng)
+        for c in "RGB":
+            planes[f"diffuse.{c}"] = planes[f"diffuse_direct.{c}"] + planes[f"diffuse_indirect.{c}"]
+        sources = find_sources([self.write("a.exr", planes)])
+        keys = [row.source for row in first_ledger(sources).rows]
+        self.assertNotIn("diffuse", keys)
+        for c in "RGB":
+            del planes[f"diffuse_indirect.{c}"]
+        sources = find_sources([self.write("b.exr", planes)])
+        keys = [row.source for row in first_ledger(sources).rows]
+        self.assertIn("diffuse", keys)
+        self.assertNotIn("diffuse_direct", keys)
+
+    def test_occlusion_follows_switched_off(self):
+        row = first_ledger(self.frame()).rows[-1]
+        self.assertEqual((row.source, row.operator, row.on, row.in_balance), ("occlusion", "multiply", False, False))
+
+    def test_light_groups(self):
+        planes = {c: np.full((2, 2), 3, np.float32) for c in "RGBA"}
+        for label, value in (("key", 1), ("rim", 2)):
+            planes |= {f"light_{label}.{c}": np.full((2, 2), value, np.float32) for c in "RGB"}
+        sources = find_sources([self.write("g.exr", planes)])
+        ledger = first_ledger(sources)
+        self.assertEqual([row.source for row in ledger.rows], ["light_key", "light_rim"])
+        self.assertTrue(balance(ledger, sources).balanced)
+
+
+class Evaluation(FolderCase):
+    def test_trims_scale_light(self):
+        sources = self.frame()
+        ledger = Ledger(alpha=None, rows=(Row(id="e", source="emission", amount=0.5, exposure=1.5, tint=(1, 0.5, 0)),))
+        light = np.stack(sources.pixels("emission").planes)
+        expected = light * np.float32([0.5, 0.25, 0]).reshape(3, 1, 1) * np.float32(2**1.5)
+        np.testing.assert_allclose(evaluate(ledger, sources)[:3], expected, rtol=1e-6)
+
+    def test_order_matters_and_off_rows_do_nothing(self):
+        sources = self.frame()
+        light, dark = Row(id="e", source="emission"), Row(id="o", source="occlusion", operator="multiply")
+        first = evaluate(Ledger(rows=(light, dark)), sources)
+        last = evaluate(Ledger(rows=(dark, light)), sources)
+        self.assertFalse(np.array_equal(first, last))
+        off = evaluate(Ledger(rows=(light, dark.replace(on=False))), sources)
+        np.testing.assert_array_equal(off, evaluate(Ledger(rows=(light,)), sources))
+
+    def test_bands_do_not_show(self):
+        """A picture of many bands equals the plain sum in NumPy, row by row in the same order."""
+        sources = self.frame(height=300, width=500)
+        ledger = first_ledger(sources)
+        expected = np.zeros((3, 300, 500), np.float32)
+        for row in ledger.rows[:-1]:
+            expected += np.stack(sources.pixels(row.source).planes)
+        np.testing.assert_array_equal(evaluate(ledger, sources)[:3], expected)
+
+    def test_kept_results_change_nothing(self):
+        """Dragging any row, in any order, gives to the last bit what a fresh evaluation gives."""
+        sources, evaluator = self.frame(), Evaluator(PixelStore())
+        ledger = first_ledger(sources)
+        for step in range(40):
+            row = ledger.rows[self.rng.integers(len(ledger.rows))]
+            ledger = ledger.with_setting(row.id, "amount", float(self.rng.uniform(0, 2)))
+            kept = evaluator.evaluate(ledger, sources, edited=row.id)
+            np.testing.assert_array_equal(kept, evaluate(ledger, sources), f"step {step}")
+
+    def test_a_newer_request_ends_an_older(self):
+        sources = self.frame()
+        with self.assertRaises(Superseded):
+            evaluate(first_ledger(sources), sources, is_stale=lambda: True)
+
+    def test_an_unknown_source_names_row_and_choice(self):
+        sources = self.frame()
+        with self.assertRaisesRegex(UnknownSource, "row x: There is no source absent. This frame has .*emission"):
+            evaluate(Ledger(rows=(Row(id="x", source="absent"),)), sources)
+
+    def test_the_store_keeps_its_limit(self):
+        store = PixelStore(byte_limit=10_000)
+        sources = find_sources([self.write("s.exr", passes(self.rng))], store=store)
+        for source in sources:
+            sources.pixels(source.key)
+            self.assertLessEqual(store.byte_count, 10_000)
+        self.assertGreater(store.byte_count, 0)
+
+
+class BalanceOfLedgers(FolderCase):
+    def test_half_passes_balance_within_half_rounding(self):
+        """n rounded components may differ from the rounded sum by 2^-11 (sum |c| + |sum|) and no more."""
+        for seed in range(5):
+            self.rng = np.random.default_rng(seed)
+            sources = self.frame(dtype=np.float16, height=40, width=50)
+            result = balance(first_ledger(sources), sources)
+            self.assertTrue(result.balanced)
+            self.assertEqual(result.rounding, "half")
+            self.assertGreater(result.difference.largest, 0)
+
+    def test_where_and_how_much(self):
+        planes = passes(self.rng)
+        planes["emission.G"][7, 3] += 2
+        sources = find_sources([self.write("shot.exr", planes)])
+        result = balance(first_ledger(sources), sources)
+        self.assertEqual((result.x, result.y, result.difference.channel, result.beyond), (3, 7, 1, 1))
+        self.assertAlmostEqual(result.difference.largest, 2, places=4)
+        picture = difference_picture(first_ledger(sources), sources)
+        self.assertAlmostEqual(float(picture[1, 7, 3]), 2, places=4)
+
+    def test_reasons_are_found(self):
+        sources = self.frame(height=40, width=50)
+        ledger = first_ledger(sources)
+        lost = ledger.replace(rows=ledger.rows[1:])
+        doubled = ledger.replace(rows=(*ledger.rows, Row(id="again", source="emission")))
+        cases = {"add": (lost, "diffuse_direct"), "remove": (doubled, "emission")}
+        for action, (broken, key) in cases.items():
+            with self.subTest(action):
+                result = balance(broken, sources)
+                self.assertFalse(result.balanced)
+                self.assertEqual((result.suggestions[0].action, result.suggestions[0].key), (action, key))
+
+    def test_a_pass_on_white_that_was_added(self):
+        planes = passes(self.rng, height=40, width=50)
+        for c in "RGB":
+            planes[c] = planes[c] * planes["occlusion.V"]
+        sources = find_sources([self.write("shot.exr", planes)])
+        ledger = first_ledger(sources)
+        added = ledger.replace(rows=(*ledger.rows[:-1], Row(id="o", source="occlusion")))
+        suggestion = balance(added, sources).suggestions[0]
+        self.assertEqual((suggestion.action, suggestion.key), ("multiply", "o"))
+
+    def test_trims_and_changes_do_not_disturb_it(self):
+        sources = self.frame()
+        ledger = first_ledger(sources).with_setting("emission", "amount", 0.1).with_setting("occlusion", "on", True)
+        self.assertTrue(balance(ledger, sources).balanced)
+
+    def test_not_a_number_on_one_side(self):
+        planes = passes(self.rng)
+        planes["emission.R"][2, 5] = np.nan
+        sources = find_sources([self.write("shot.exr", planes)])
+        result = balance(first_ledger(sources), sources)
+        self.assertEqual((result.beyond, result.difference.largest), (1, np.inf))
+
+
+class Numbers(FolderCase):
+    def test_compare(self):
+        """(0, .25, .5, 1) against (.1, .25, .4, 1): mean .05, largest .1 (OpenImageIO and scikit-image agree)."""
+        a = np.float32([0, 0.25, 0.5, 1]).reshape(1, 2, 2)
+        b = np.float32([0.1, 0.25, 0.4, 1]).reshape(1, 2, 2)
+        result = compare(a, b)
+        self.assertAlmostEqual(result.mean, 0.05, places=6)
+        self.assertAlmostEqual(result.largest, 0.1, places=6)
+        with self.assertRaises(SizeMismatch):
+            compare(a, b[:, :1])
+
+    def test_equal_infinities_are_equal(self):
+        a = np.float32([np.inf, np.nan, -np.inf, 1]).reshape(1, 2, 2)
+        self.assertEqual(compare(a, a.copy()).largest, 0)
+
+    def test_statistics_over_finite_pixels(self):
+        """(1, 2, NaN, inf): mean 1.5, one NaN, one infinity, as OpenImageIO counts them."""
+        stats = plane_stats(np.float32([[1, 2], [np.nan, np.inf]]))
+        self.assertEqual((stats.minimum, stats.mean, stats.maximum, stats.nan_count, stats.inf_count), (1, 1.5, 2, 1, 1))
+        self.assertIsNone(plane_stats(np.float32([[np.nan]])).mean)
+        self.assertEqual(plane_stats(np.array([[2**32 - 1]], np.uint32)).maximum, 2**32 - 1)
+
+    def test_shares_add_up_to_the_whole(self):
+        sources = self.frame()
+        ledger = first_ledger(sources)
+        accounts = account(ledger, sources, step=1)
+        self.assertAlmostEqual(sum(one.share for one in accounts), 1, places=5)
+        final = evaluate(ledger, sources)
+        np.testing.assert_array_equal(accounts[-1].running, final)
+        light = np.stack(sources.pixels("emission").planes).mean(axis=(1, 2))
+        share = next(one.share for one in accounts if one.id == "emission")
+        self.assertAlmostEqual(share, float(LUMINANCE @ light) / float(LUMINANCE @ final[:3].mean(axis=(1, 2))), places=4)
+
+    def test_probe_reads_what_is_stored(self):
+        planes = passes(self.rng, dtype=np.float16)
+        sources = find_sources([self.write("shot.exr", planes)])
+        ledger = first_ledger(sources).with_setting("emission", "amount", 0.25)
+        read = probe(ledger, sources, 4, 9, ViewTransform())
+        emission = next(reading for reading in read["rows"] if reading.key == "emission")
+        self.assertEqual(emission.stored, tuple(float(planes[f"emission.{c}"][9, 4]) for c in "RGB"))
+        self.assertEqual(read["rendered"].alpha, float(planes["A"][9, 4]))
+        self.assertEqual(read["rebuilt"].stored, tuple(float(value) for value in evaluate(ledger, sources)[:3, 9, 4]))
+        self.assertEqual(len(read["running"]), len(ledger.rows))
+
+    def test_probe_outside_the_picture(self):
+        sources = self.frame()
+        for at in ((-1, 0), (17, 0), (0, 11)):
+            with self.subTest(at), self.assertRaises(BadArgument):
+                probe(first_ledger(sources), sources, *at, ViewTransform())
+
+
+class Delivery(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.sources = self.frame(dtype=np.float16)
+        self.ledger = first_ledger(self.sources).with_setting("emission", "exposure", -1)
+
+    def test_float_exr_is_the_evaluation_to_the_last_bit(self):
+        path = self.folder / "out.exr"
+        deliver(self.ledger, self.sources, path, Output(pixel="float", compression="piz"))
+        part = read_parts(path)[0]
+        image = read_channels(path, part)
+        for name, plane in zip("RGBA", evaluate(self.ledger, self.sources)):
+            np.testing.assert_array_equal(image.plane(name), plane)
+        self.assertEqual(part.compression, "piz")
+
+    def test_half_exr_is_the_evaluation_rounded(self):
+        path = self.folder / "out.exr"
+        deliver(self.ledger, self.sources, path, Output())
+        image = read_channels(path, read_parts(path)[0])
+        np.testing.assert_array_equal(image.plane("G"), evaluate(self.ledger, self.sources)[1].astype(np.float16))
+
+    def test_too_bright_for_half_writes_nothing(self):
+        bright = self.ledger.with_setting("emission", "exposure", 24)
+        with self.assertRaisesRegex(UnwritableFile, "Write it as float"):
+            deliver(bright, self.sources, self.folder / "out.exr", Output())
+        self.assertFalse((self.folder / "out.exr").exists())
+
+    def test_unknown_formats(self):
+        for name in ("out.gif", "out"):
+            with self.subTest(name), self.assertRaises(BadArgument):
+                deliver(self.ledger, self.sources, self.folder / name, Output())
+
+
+class Stills(FolderCase):
+    """Half covered grey: premultiplied (.25, .125, 0, .5), straight (.5, .25, 0)."""
+
+    def written(self, name, **options):
+        planes = {c: np.full((4, 4), value, np.float32) for c, value in zip("RGBA", (0.25, 0.125, 0, 0.5))}
+        planes |= {f"emission.{c}": planes[c] for c in "RGB"}
+        sources = find_sources([self.write("s.exr", planes)])
+        path = self.folder / name
+        self.remarks = deliver(first_ledger(sources), sources, path, Output(**options))
+        buffer = oiio.ImageBuf()
+        config = oiio.ImageSpec()
+        config.attribute("oiio:UnassociatedAlpha", 1)
+        buffer.reset(str(path), 0, 0, config)
+        return buffer.get_pixels(oiio.UINT16 if options.get("bits") == 16 else oiio.UINT8)[0, 0].tolist()
+
+    def test_png_is_straight(self):
+        """Straight .5, .25 are codes 188, 137 (IEC 61966-2-1); the curve must not see premultiplied light."""
+        self.assertEqual(self.written("a.png"), [188, 137, 0, 128])
+
+    def test_png_over_black_has_no_alpha(self):
+        self.assertEqual(self.written("b.png", keep_alpha=False), [137, 99, 0])
+        self.assertIn("over black", self.remarks[0])
+
+    def test_png_of_16_bit(self):
+        red, _, _, alpha = self.written("c.png", bits=16)
+        self.assertAlmostEqual(red / 65535, 0.7353570, places=4)
+        self.assertEqual(alpha, 32768)
+
+    def test_tiff_is_premultiplied(self):
+        """Display value times alpha: .735357 * .5."""
+        self.assertEqual(self.written("d.tif"), [94, 68, 0, 128])
+
+    def test_jpeg_lies_over_black(self):
+        got = self.written("e.jpg")
+        np.testing.assert_allclose(got, [137, 99, 0], atol=3)
+        self.assertEqual(len(self.remarks), 1)
+
+    def test_jpeg_has_no_16_bit(self):
+        with self.assertRaisesRegex(BadArgument, "no 16 bits"):
+            self.written("f.jpg", bits=16)
+
+    def test_clipped_light_and_glow_are_counted(self):
+        planes = {c: np.float32([[2, 0.5], [0.5, 0.5]]) for c in "RGB"} | {"A": np.float32([[1, 1], [0, 1]])}
+        planes |= {f"emission.{c}": planes[c] for c in "RGB"}
+        sources = find_sources([self.write("s.exr", planes)])
+        remarks = deliver(first_ledger(sources), sources, self.folder / "g.png", Output())
+        self.assertIn("1 of 4 pixels", remarks[0])
+        self.assertIn("1 pixels glow without coverage", remarks[1])
+
+
+class Unreadable(FolderCase):
+    def test_a_file_cut_short_leaves_no_output(self):
+        path = self.write("shot.exr", passes(self.rng, height=200, width=200))
+        path.write_bytes(path.read_bytes()[:-5000])
+        out = self.folder / "out.exr"
+        with self.assertRaises(UnreadableFile):
+            sources = find_sources([path])
+            deliver(first_ledger(sources), sources, out, Output())
+        self.assertFalse(out.exists())

@@ -1,0 +1,149 @@
+"""Channel names, passes by name, frame lists and sequences on disk."""
+
+import unittest
+
+import fileseq
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from prism.errors import BadArgument, UnreadableFile
+from prism.naming.frames import format_frames, parse_frames
+from prism.naming.sequences import find_sequences
+from prism.passes.catalogue import CATALOGUE
+from prism.passes.recognise import recognise, without_common_prefix, words_of
+from prism.pixels.channels import group_layers, split_name
+from prism.tests.frames import FolderCase
+
+
+class Channels(unittest.TestCase):
+    """OpenEXR technical introduction: `layer.component`, layers nest, the base layer is bare."""
+
+    def test_split(self):
+        cases = {"R": ("", "R"), "a.R": ("a", "R"), "a.b.R": ("a.b", "R"), "Z": ("", "Z")}
+        for name, expected in cases.items():
+            self.assertEqual(split_name(name), expected)
+
+    def test_layers_in_the_order_people_expect(self):
+        """Files list channels by byte order of name; colour is still R G B A, directions X Y Z."""
+        layers = {layer.layer: layer for layer in group_layers(["A", "B", "G", "N.Z", "N.X", "N.Y", "R", "Z", "d.B", "d.G", "d.R"])}
+        self.assertEqual(layers[""].components, ("R", "G", "B", "A"))
+        self.assertEqual(layers["N"].names, ("N.X", "N.Y", "N.Z"))
+        self.assertEqual(layers["Z"].names, ("Z",))
+        self.assertEqual((layers[""].alpha, layers["d"].alpha), ("A", None))
+        self.assertEqual(layers["d"].colour_names, ("d.R", "d.G", "d.B"))
+        self.assertFalse(layers["N"].is_colour)
+
+
+class Recognition(unittest.TestCase):
+    CASES = {
+        "diffuse_direct": "diffuse_direct",
+        "DiffuseDirect": "diffuse_direct",
+        "direct-diffuse": "diffuse_direct",
+        "spec.ind": "specular_indirect",
+        "diffuse": "diffuse",
+        "ORR_010_v003_emission": "emission",
+        "emit": "emission",
+        "Z": "depth",
+        "depth": "depth",
+        "N": "normals",
+        "light_lanterns": "light_lanterns",
+        "shot_light_dusk_sky": "light_dusk_sky",
+        "lights.key": "light_key",
+        "raw_light": "raw_light",
+        "surface_colour": "surface_colour",
+        "baseColor": "surface_colour",
+        "AO": "occlusion",
+        "RGBA": "beauty",
+        "beauty_v012": "beauty",
+    }
+
+    def test_names_of_the_trade(self):
+        for name, key in self.CASES.items():
+            with self.subTest(name):
+                self.assertEqual(recognise(name).key, key)
+
+    def test_what_is_not_a_pass_is_not_guessed(self):
+        for name in ("", "wibble", "diffuser", "light", "direct", "emission_test", "v001"):
+            with self.subTest(name):
+                self.assertIsNone(recognise(name))
+
+    def test_every_entry_is_recognised_by_its_own_key(self):
+        for kind in CATALOGUE:
+            if kind.key != "light_group":
+                self.assertEqual(recognise(kind.key).kind, kind)
+
+    def test_totals_name_entries_there_are(self):
+        keys = {kind.key for kind in CATALOGUE}
+        for kind in CATALOGUE:
+            self.assertLessEqual(set(kind.total_of), keys)
+
+    def test_words(self):
+        self.assertEqual(words_of("ORR_010_DiffuseDirect_v012"), ["orr", "010", "diffuse", "direct"])
+        self.assertEqual(words_of("AOPass"), ["ao", "pass"])
+
+    def test_common_prefix_ends_at_a_word(self):
+        names = ["ORR_010_depth", "ORR_010_diffuse", "ORR_010_light_depth"]
+        self.assertEqual(without_common_prefix(names), ["depth", "diffuse", "light_depth"])
+        self.assertEqual(without_common_prefix(["only_one"]), ["only_one"])
+        self.assertEqual(without_common_prefix(["a_b", "a_b_c"]), ["b", "b_c"])
+
+
+class Frames(unittest.TestCase):
+    def test_inclusive_lists(self):
+        cases = {
+            "1001": [1001],
+            "1-5": [1, 2, 3, 4, 5],
+            "1-10x3": [1, 4, 7, 10],
+            "10-1x3": [10, 7, 4, 1],
+            "-5-5": list(range(-5, 6)),
+            "-10--5": list(range(-10, -4)),
+            "5, 8,12-14": [5, 8, 12, 13, 14],
+            "3,1-4": [3, 1, 2, 4],
+        }
+        for text, frames in cases.items():
+            with self.subTest(text):
+                self.assertEqual(parse_frames(text), frames)
+        self.assertEqual(len(parse_frames("0-100")), 101)
+
+    def test_bad_lists_name_the_bad_piece(self):
+        for text, piece in {"": "“”", "1-": "“1-”", "1-5,x": "“x”", "1-5x0": "“1-5x0”", "1.5": "“1.5”", "1 5": "“1 5”"}.items():
+            with self.subTest(text), self.assertRaisesRegex(BadArgument, piece):
+                parse_frames(text)
+
+    def test_a_list_that_would_fill_the_memory(self):
+        with self.assertRaisesRegex(BadArgument, "more than"):
+            parse_frames("1-99999999999")
+
+    @settings(max_examples=100, deadline=None)
+    @given(st.integers(-50, 2000), st.integers(-50, 2000), st.integers(1, 9))
+    def test_against_fileseq(self, first, last, step):
+        """fileseq 3.4.0 as outside reference for ranges and steps, both ways."""
+        text = f"{first}-{last}x{step}"
+        self.assertEqual(parse_frames(text), [int(frame) for frame in fileseq.FrameSet(text)])
+
+    @settings(max_examples=100, deadline=None)
+    @given(st.sets(st.integers(-99, 99), min_size=1))
+    def test_formatting_and_parsing_are_each_others_inverse(self, frames):
+        self.assertEqual(parse_frames(format_frames(frames)), sorted(frames))
+
+
+class Sequences(FolderCase):
+    def touch(self, *names):
+        for name in names:
+            (self.folder / name).write_bytes(b"")
+
+    def test_what_is_a_sequence(self):
+        self.touch("a.1001.exr", "a.1002.exr", "a.1004.exr", "b_v002.1001.exr", "notes.txt", "still.exr", ".a.1003.exr", "c.-3.exr")
+        (self.folder / "sub.1001.exr").mkdir()
+        found = {sequence.head: sequence.frames for sequence in find_sequences(self.folder)}
+        self.assertEqual(found, {"a.": [1001, 1002, 1004], "b_v002.": [1001], "c.": [-3]})
+
+    def test_frames_as_fileseq_finds_them(self):
+        self.touch(*(f"shot.{frame:04d}.exr" for frame in (1, 2, 3, 10, 10000)))
+        ours = find_sequences(self.folder)[0].frames
+        theirs = fileseq.findSequencesOnDisk(str(self.folder))[0].frameSet()
+        self.assertEqual(ours, sorted(int(frame) for frame in theirs))
+
+    def test_a_folder_that_is_not_there(self):
+        with self.assertRaises(UnreadableFile):
+            find_sequences(self.folder / "absent")
