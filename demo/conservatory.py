@@ -37,18 +37,37 @@ LANTERNS = ((-3.1, 1.4, 2.55), (-1.7, 3.0, 2.95), (0.4, 3.5, 2.6), (2.3, 2.6, 2.
 def build_scene() -> Scene:
     shapes = [*_room(), *_orrery(), *_plants()]
     lights = [
-        Light(name="sun", label="lanterns", kind="sphere", radiance=(16, 9.4, 3.9), centre=(0, 0, HUB_HEIGHT), radius=0.17),
         Light(
-            name="dusk", label="dusk_sky", kind="sky", radiance=(0.035, 0.075, 0.19), horizon=(0.34, 0.21, 0.25),
-            glow=(2.4, 0.85, 0.34), direction=(-0.55, 1, 0.0),
+            name="sun", label="lanterns", kind="sphere", radiance=(16, 9.4, 3.9), centre=(0, 0, HUB_HEIGHT), radius=0.17
         ),
-        Light(name="moon", label="moon_rim", kind="distant", radiance=(190, 250, 350), direction=(0.9, 0.62, 0.72), angle=2.2),
+        Light(
+            name="dusk",
+            label="dusk_sky",
+            kind="sky",
+            radiance=(0.035, 0.075, 0.19),
+            horizon=(0.34, 0.21, 0.25),
+            glow=(2.4, 0.85, 0.34),
+            direction=(-0.55, 1, 0.0),
+        ),
+        Light(
+            name="moon",
+            label="moon_rim",
+            kind="distant",
+            radiance=(190, 250, 350),
+            direction=(0.9, 0.62, 0.72),
+            angle=2.2,
+        ),
     ]
     for number, centre in enumerate(LANTERNS, start=1):
         lights.append(
             Light(
-                name=f"lantern_{number}", label="lanterns", kind="sphere", radiance=(15.0, 7.6, 2.8), centre=centre,
-                radius=0.2, paper=True,
+                name=f"lantern_{number}",
+                label="lanterns",
+                kind="sphere",
+                radiance=(15.0, 7.6, 2.8),
+                centre=centre,
+                radius=0.2,
+                paper=True,
             )
         )
     return Scene(
@@ -71,19 +90,31 @@ def build_scene() -> Scene:
 def _materials() -> dict[str, Material]:
     return {
         "tiles": Material(
-            kind="gloss", colour=(0.56, 0.48, 0.38), second_colour=(0.13, 0.22, 0.23), roughness=0.22, pattern="tiles", scale=0.62
+            kind="gloss",
+            colour=(0.56, 0.48, 0.38),
+            second_colour=(0.13, 0.22, 0.23),
+            roughness=0.22,
+            pattern="tiles",
+            scale=0.62,
         ),
         "stone": Material(kind="matte", colour=(0.33, 0.31, 0.28)),
         "brass": Material(kind="metal", colour=(0.88, 0.62, 0.26), roughness=0.24),
         "old_brass": Material(kind="metal", colour=(0.62, 0.42, 0.2), roughness=0.42),
         "iron": Material(kind="gloss", colour=(0.055, 0.075, 0.07), roughness=0.4),
-        "dome": Material(kind="pane", colour=(0.93, 0.965, 0.955), ior=1.45, pattern="ribs", scale=0.035, rib_material="iron"),
+        "dome": Material(
+            kind="pane", colour=(0.93, 0.965, 0.955), ior=1.45, pattern="ribs", scale=0.035, rib_material="iron"
+        ),
         "glass_ember": Material(kind="glass", colour=(0.98, 0.42, 0.3), ior=1.5),
         "glass_green": Material(kind="glass", colour=(0.5, 0.92, 0.68), ior=1.5),
         "glass_blue": Material(kind="glass", colour=(0.48, 0.72, 0.98), ior=1.5),
         "glass_amber": Material(kind="glass", colour=(0.98, 0.74, 0.32), ior=1.5),
         "pearl": Material(
-            kind="gloss", colour=(0.74, 0.66, 0.6), second_colour=(0.42, 0.2, 0.16), roughness=0.15, pattern="bands", scale=0.11
+            kind="gloss",
+            colour=(0.74, 0.66, 0.6),
+            second_colour=(0.42, 0.2, 0.16),
+            roughness=0.15,
+            pattern="bands",
+            scale=0.11,
         ),
         "walnut": Material(kind="gloss", colour=(0.2, 0.085, 0.04), roughness=0.25),
         "leaf": Material(kind="gloss", colour=(0.06, 0.17, 0.055), roughness=0.45),
@@ -101,31 +132,68 @@ def _room() -> list[Shape]:
         Shape(name="floor", group="room", material="tiles", kind="disc", centre=(0, 0, 0), size=(60, 0, 0)),
         Shape(name="dome", group="room", material="dome", kind="dome", centre=(0, 0, 0.4), size=(6.2, 0, 0)),
         Shape(name="kerb", group="room", material="stone", kind="band", centre=(0, 0, 0.25), size=(6.15, 0.25, 0)),
-        Shape(name="plinth", group="room", material="stone", kind="cylinder", centre=(0, 0, 0.09), size=(1.25, 0.09, 0)),
-        Shape(name="plinth_edge", group="room", material="old_brass", kind="ring", centre=(0, 0, 0.18), size=(1.25, 0.03, 0)),
+        Shape(
+            name="plinth", group="room", material="stone", kind="cylinder", centre=(0, 0, 0.09), size=(1.25, 0.09, 0)
+        ),
+        Shape(
+            name="plinth_edge",
+            group="room",
+            material="old_brass",
+            kind="ring",
+            centre=(0, 0, 0.18),
+            size=(1.25, 0.03, 0),
+        ),
     ]
     for number, (x, y, z) in enumerate(LANTERNS, start=1):
         shapes.append(_rod(f"lantern_cord_{number}", "room", "iron", (x, y, z + 0.2), (x, y, z + 2.2), 0.008))
         for end, offset in (("cap", 0.2), ("foot", -0.2)):
             shapes.append(
-                Shape(name=f"lantern_{end}_{number}", group="room", material="iron", kind="cylinder", centre=(x, y, z + offset), size=(0.07, 0.02, 0))
+                Shape(
+                    name=f"lantern_{end}_{number}",
+                    group="room",
+                    material="iron",
+                    kind="cylinder",
+                    centre=(x, y, z + offset),
+                    size=(0.07, 0.02, 0),
+                )
             )
     return shapes
 
 
 def _orrery() -> list[Shape]:
     shapes = [
-        Shape(name="base", group="stand", material="walnut", kind="cylinder", centre=(0, 0, 0.26), size=(0.62, 0.08, 0)),
-        Shape(name="base_ring", group="stand", material="brass", kind="ring", centre=(0, 0, 0.34), size=(0.6, 0.035, 0)),
+        Shape(
+            name="base", group="stand", material="walnut", kind="cylinder", centre=(0, 0, 0.26), size=(0.62, 0.08, 0)
+        ),
+        Shape(
+            name="base_ring", group="stand", material="brass", kind="ring", centre=(0, 0, 0.34), size=(0.6, 0.035, 0)
+        ),
         Shape(name="foot", group="stand", material="brass", kind="cylinder", centre=(0, 0, 0.42), size=(0.24, 0.08, 0)),
         _rod("column", "stand", "brass", (0, 0, 0.3), (0, 0, HUB_HEIGHT - 0.2), 0.05),
-        Shape(name="cup", group="stand", material="brass", kind="ring", centre=(0, 0, HUB_HEIGHT - 0.15), size=(0.09, 0.025, 0)),
-        Shape(name="zodiac", group="stand", material="old_brass", kind="ring", centre=(0, 0, 0.62), size=(2.5, 0.028, 0)),
+        Shape(
+            name="cup",
+            group="stand",
+            material="brass",
+            kind="ring",
+            centre=(0, 0, HUB_HEIGHT - 0.15),
+            size=(0.09, 0.025, 0),
+        ),
+        Shape(
+            name="zodiac", group="stand", material="old_brass", kind="ring", centre=(0, 0, 0.62), size=(2.5, 0.028, 0)
+        ),
     ]
     for number, tilt in enumerate((90, 23, -38)):
         axis = (math.sin(math.radians(tilt)) * 0.4, math.sin(math.radians(tilt)), math.cos(math.radians(tilt)))
         shapes.append(
-            Shape(name=f"armillary_{number}", group="stand", material="brass", kind="ring", centre=(0, 0, HUB_HEIGHT), axis=axis, size=(0.36 + 0.035 * number, 0.013, 0))
+            Shape(
+                name=f"armillary_{number}",
+                group="stand",
+                material="brass",
+                kind="ring",
+                centre=(0, 0, HUB_HEIGHT),
+                axis=axis,
+                size=(0.36 + 0.035 * number, 0.013, 0),
+            )
         )
     for number in range(3):
         angle = math.radians(90 + 120 * number)
@@ -143,21 +211,77 @@ def _arm(planet: Planet) -> list[Shape]:
     back = -0.28
     top = planet.height + planet.lift
     shapes = [
-        Shape(name=f"{planet.name}_collar", group=group, material="brass", kind="cylinder", centre=(0, 0, planet.height), size=(0.085, 0.045, 0)),
-        _rod(f"{planet.name}_arm", group, "brass", (back * math.cos(angle), back * math.sin(angle), planet.height), (x, y, planet.height), 0.018),
-        Shape(name=f"{planet.name}_weight", group=group, material="old_brass", kind="sphere", centre=(back * math.cos(angle), back * math.sin(angle), planet.height), size=(0.055, 0, 0)),
+        Shape(
+            name=f"{planet.name}_collar",
+            group=group,
+            material="brass",
+            kind="cylinder",
+            centre=(0, 0, planet.height),
+            size=(0.085, 0.045, 0),
+        ),
+        _rod(
+            f"{planet.name}_arm",
+            group,
+            "brass",
+            (back * math.cos(angle), back * math.sin(angle), planet.height),
+            (x, y, planet.height),
+            0.018,
+        ),
+        Shape(
+            name=f"{planet.name}_weight",
+            group=group,
+            material="old_brass",
+            kind="sphere",
+            centre=(back * math.cos(angle), back * math.sin(angle), planet.height),
+            size=(0.055, 0, 0),
+        ),
         _rod(f"{planet.name}_stem", group, "brass", (x, y, planet.height), (x, y, top - planet.radius), 0.013),
-        Shape(name=planet.name, group=group, material=planet.material, kind="sphere", centre=(x, y, top), size=(planet.radius, 0, 0)),
-        Shape(name=f"{planet.name}_seat", group=group, material="brass", kind="ring", centre=(x, y, top - planet.radius * 0.9), size=(planet.radius * 0.42, 0.014, 0)),
+        Shape(
+            name=planet.name,
+            group=group,
+            material=planet.material,
+            kind="sphere",
+            centre=(x, y, top),
+            size=(planet.radius, 0, 0),
+        ),
+        Shape(
+            name=f"{planet.name}_seat",
+            group=group,
+            material="brass",
+            kind="ring",
+            centre=(x, y, top - planet.radius * 0.9),
+            size=(planet.radius * 0.42, 0.014, 0),
+        ),
     ]
     if planet.name == "amber":
         shapes.append(
-            Shape(name="amber_halo", group=group, material="brass", kind="ring", centre=(x, y, top), axis=(0.3, 0.12, 1), size=(0.46, 0.016, 0))
+            Shape(
+                name="amber_halo",
+                group=group,
+                material="brass",
+                kind="ring",
+                centre=(x, y, top),
+                axis=(0.3, 0.12, 1),
+                size=(0.46, 0.016, 0),
+            )
         )
     if planet.name == "azure":
         for number, (bearing, reach) in enumerate(((40, 0.4), (190, 0.46))):
-            moon = (x + reach * math.cos(math.radians(bearing)), y + reach * math.sin(math.radians(bearing)), top + 0.05)
-            shapes.append(Shape(name=f"azure_moon_{number}", group=group, material="pearl", kind="sphere", centre=moon, size=(0.06, 0, 0)))
+            moon = (
+                x + reach * math.cos(math.radians(bearing)),
+                y + reach * math.sin(math.radians(bearing)),
+                top + 0.05,
+            )
+            shapes.append(
+                Shape(
+                    name=f"azure_moon_{number}",
+                    group=group,
+                    material="pearl",
+                    kind="sphere",
+                    centre=moon,
+                    size=(0.06, 0, 0),
+                )
+            )
             shapes.append(_rod(f"azure_wire_{number}", group, "brass", (x, y, top - planet.radius), moon, 0.006))
     return shapes
 
@@ -169,11 +293,29 @@ def _plants() -> list[Shape]:
         x, y = 4.9 * math.cos(angle), 4.9 * math.sin(angle)
         if y < -2.5:
             continue  # keeps the way to the camera clear
-        shapes.append(Shape(name=f"pot_{number}", group="plants", material="pot", kind="cylinder", centre=(x, y, 0.26), size=(0.3, 0.26, 0)))
+        shapes.append(
+            Shape(
+                name=f"pot_{number}",
+                group="plants",
+                material="pot",
+                kind="cylinder",
+                centre=(x, y, 0.26),
+                size=(0.3, 0.26, 0),
+            )
+        )
         height = 1.0 + 0.35 * math.sin(5 * number)
-        for ball, (dx, dy, dz, radius) in enumerate(((0, 0, 0, 0.46), (0.26, 0.1, -0.28, 0.3), (-0.22, -0.16, -0.2, 0.32), (0.05, 0.1, 0.4, 0.26))):
+        for ball, (dx, dy, dz, radius) in enumerate(
+            ((0, 0, 0, 0.46), (0.26, 0.1, -0.28, 0.3), (-0.22, -0.16, -0.2, 0.32), (0.05, 0.1, 0.4, 0.26))
+        ):
             shapes.append(
-                Shape(name=f"bush_{number}_{ball}", group="plants", material="leaf", kind="sphere", centre=(x + dx, y + dy, height + dz), size=(radius, 0, 0))
+                Shape(
+                    name=f"bush_{number}_{ball}",
+                    group="plants",
+                    material="leaf",
+                    kind="sphere",
+                    centre=(x + dx, y + dy, height + dz),
+                    size=(radius, 0, 0),
+                )
             )
     return shapes
 
@@ -182,4 +324,12 @@ def _rod(name: str, group: str, material: str, start, end, radius: float) -> Sha
     """A cylinder between two points."""
     axis = tuple(b - a for a, b in zip(start, end, strict=True))
     centre = tuple((a + b) / 2 for a, b in zip(start, end, strict=True))
-    return Shape(name=name, group=group, material=material, kind="cylinder", centre=centre, axis=axis, size=(radius, math.hypot(*axis) / 2, 0))
+    return Shape(
+        name=name,
+        group=group,
+        material=material,
+        kind="cylinder",
+        centre=centre,
+        axis=axis,
+        size=(radius, math.hypot(*axis) / 2, 0),
+    )

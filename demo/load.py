@@ -47,5 +47,7 @@ def render(shot: DemoShot, folder: Path, frame: int, on_progress: Callable[[floa
     # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
     from prism.standin.render import Quality, render_frame, write_frame
 
-    image = render_frame(build_scene(), frame, camera=shot.camera, quality=Quality(samples=SAMPLES), on_progress=on_progress)
+    image = render_frame(
+        build_scene(), frame, camera=shot.camera, quality=Quality(samples=SAMPLES), on_progress=on_progress
+    )
     return write_frame(image, folder / RENDER_FOLDER, shot.code, frame)[0]

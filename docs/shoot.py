@@ -9,7 +9,13 @@ from playwright.sync_api import Page, sync_playwright
 
 HERE = Path(__file__).parent / "screenshots"
 ADDRESS = "http://127.0.0.1:8710"
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update", "--no-first-run"]
+QUIET = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--no-first-run",
+]
 
 
 def log_in(page: Page) -> None:

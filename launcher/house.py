@@ -55,7 +55,9 @@ class House:
             ) from error
         free = shutil.disk_usage(self.var).free
         if free < LEAST_FREE_BYTES:
-            raise Trouble(f"Only {free >> 20} MB are free for {self.var}; 1 GB is needed. Free some space, then start again.")
+            raise Trouble(
+                f"Only {free >> 20} MB are free for {self.var}; 1 GB is needed. Free some space, then start again."
+            )
 
     @property
     def socket(self) -> Path:

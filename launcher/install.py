@@ -42,7 +42,9 @@ def _debian_packages(wanted: dict[str, str]) -> None:
         return
     step(f"Installing Debian packages: {' '.join(missing)}")
     if shutil.which("apt-get") is None:
-        raise Trouble(f"This machine has no apt-get. Install {', '.join(missing)} by its own means, then run this again.")
+        raise Trouble(
+            f"This machine has no apt-get. Install {', '.join(missing)} by its own means, then run this again."
+        )
     root = [] if os.geteuid() == 0 else ["sudo"]
     if root and shutil.which("sudo") is None:
         raise Trouble(f"Installing needs root. Ask for: apt-get install {' '.join(missing)}; then run this again.")
@@ -88,4 +90,6 @@ def _logged(command: list[str], log: Path, failure: str) -> None:
         result = subprocess.run(command, stdout=file, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL)
     if result.returncode:
         last = log.read_text(errors="replace").strip().splitlines()[-1:]
-        raise Trouble(f"{failure}: {' '.join(last)} (all of it: {log}). Check the connection and the disk, then try again.")
+        raise Trouble(
+            f"{failure}: {' '.join(last)} (all of it: {log}). Check the connection and the disk, then try again."
+        )

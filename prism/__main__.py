@@ -25,7 +25,9 @@ Answer = tuple[Any, str]  # for programs, for people
 
 
 def inspect(args: argparse.Namespace) -> Answer:
-    files = [{"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files]
+    files = [
+        {"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files
+    ]
     return files, "\n".join(_inspect_text(file) for file in files)
 
 
@@ -170,13 +172,17 @@ def build_parser() -> argparse.ArgumentParser:
     command = verb("rebuild", rebuild, "Evaluate a ledger and write the picture.")
     files(command, "the files of one frame")
     command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
-    command.add_argument("--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated")
+    command.add_argument(
+        "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
+    )
     command.add_argument("--out", type=Path, required=True, help=".exr, .png, .tif or .jpg")
     command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
     command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
     command.add_argument("--space", choices=list(SPACES), default="lin_rec709", help="working space of the files")
     command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
-    command.add_argument("--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black")
+    command.add_argument(
+        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
+    )
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
 
     command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")

@@ -39,5 +39,7 @@ class OrderForm(forms.Form):
             wanted[".exr"] = Output(pixel=chosen["pixel"], compression=chosen["compression"])
         if chosen["still"]:
             transform = ViewTransform(space, chosen["view"])
-            wanted[chosen["still"]] = Output(transform=transform, bits=chosen["bits"], keep_alpha=chosen["alpha"] == "keep")
+            wanted[chosen["still"]] = Output(
+                transform=transform, bits=chosen["bits"], keep_alpha=chosen["alpha"] == "keep"
+            )
         return wanted

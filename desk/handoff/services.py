@@ -33,7 +33,9 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
     numbers = parse_frames(frames)
     missing = sorted(set(numbers) - set(frames_on_disk(ledger.element)))
     if missing:
-        raise BadArgument(f"Not rendered: {format_frames(missing)}.", where="frames", advice="Choose frames that are there.")
+        raise BadArgument(
+            f"Not rendered: {format_frames(missing)}.", where="frames", advice="Choose frames that are there."
+        )
     if not outputs:
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
     with transaction.atomic():
@@ -89,7 +91,9 @@ def write(frame_pk: int) -> None:
     taken = DeliveryFrame.objects.filter(pk=frame_pk, state=State.QUEUED).update(state=State.RUNNING)
     if not taken:
         return
-    frame = DeliveryFrame.objects.select_related("delivery__version__ledger", "delivery__shot__production", "delivery__element").get(pk=frame_pk)
+    frame = DeliveryFrame.objects.select_related(
+        "delivery__version__ledger", "delivery__shot__production", "delivery__element"
+    ).get(pk=frame_pk)
     delivery = frame.delivery
     path = path_of(delivery, frame.number)
     try:

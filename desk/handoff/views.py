@@ -94,7 +94,9 @@ def _listed(shot: Shot) -> list[dict]:
     for delivery in deliveries.prefetch_related("frames")[:SHOWN]:
         entry = services.progress(delivery)
         for file in entry["files"]:
-            file["url"] = reverse("hand-off-file", kwargs=_address(shot) | {"delivery": delivery.pk, "number": file["number"]})
+            file["url"] = reverse(
+                "hand-off-file", kwargs=_address(shot) | {"delivery": delivery.pk, "number": file["number"]}
+            )
         for verb in ("again", "cancel"):
             entry[verb] = reverse(f"hand-off-{verb}", kwargs=_address(shot) | {"delivery": delivery.pk})
         listed.append(entry)

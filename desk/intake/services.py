@@ -33,7 +33,11 @@ def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
     path = allowed_folder(folder.strip())
     sequences = find_sequences(path)
     if not sequences:
-        raise UnreadableFile("There is no EXR sequence in this folder.", where=str(path), advice="Choose a folder with name.FRAME.exr files.")
+        raise UnreadableFile(
+            "There is no EXR sequence in this folder.",
+            where=str(path),
+            advice="Choose a folder with name.FRAME.exr files.",
+        )
     name = name.strip() or path.name
     if shot.elements.filter(name=name).exists():
         raise BadArgument(f"This shot has an element {name} already.", where="name", advice="Choose another name.")

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from django.contrib import messages
+from django.db.models import ProtectedError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
@@ -51,6 +52,10 @@ def remove(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     require_change(request, shot)
     found = get_object_or_404(shot.elements, pk=element)
     name = found.name
-    found.delete()
-    messages.success(request, f"{name} is no longer part of this shot. Its files are untouched.")
+    try:
+        found.delete()
+    except ProtectedError:
+        messages.warning(request, f"{name} stays: it is used by a ledger or a delivery of this shot.")
+    else:
+        messages.success(request, f"{name} is no longer part of this shot. Its files are untouched.")
     return redirect("intake", production=shot.production.code, shot=shot.code)

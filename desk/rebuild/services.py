@@ -68,7 +68,10 @@ def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
         document=document.as_json(), name=ledger.name, revision=revision + 1
     )
     if not changed:
-        raise Outdated("This ledger was changed elsewhere since you opened it.", advice="Reload to see the newer one; your change is still on this page.")
+        raise Outdated(
+            "This ledger was changed elsewhere since you opened it.",
+            advice="Reload to see the newer one; your change is still on this page.",
+        )
     Ledger.objects.get(pk=ledger.pk).save(update_fields=["changed"])
     return revision + 1
 
@@ -85,7 +88,12 @@ def keep_version(ledger: Ledger, user) -> LedgerVersion:
 
 
 def picture_of(
-    document: documents.Ledger, sources: FrameSources, subject: Subject, look: Look, encoding: str, is_stale: Callable[[], bool]
+    document: documents.Ledger,
+    sources: FrameSources,
+    subject: Subject,
+    look: Look,
+    encoding: str,
+    is_stale: Callable[[], bool],
 ) -> Encoded:
     rgba, data = picture(document, sources, subject, EVALUATOR, is_stale=is_stale)
     shown = to_screen(sources.on_display(rgba, step=subject.step), look, data=data)
@@ -123,7 +131,9 @@ def balance_of(document: documents.Ledger, sources: FrameSources) -> dict[str, A
     return PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).balance.as_json()
 
 
-def probe_of(document: documents.Ledger, sources: FrameSources, x: int, y: int, transform: ViewTransform) -> dict[str, Any]:
+def probe_of(
+    document: documents.Ledger, sources: FrameSources, x: int, y: int, transform: ViewTransform
+) -> dict[str, Any]:
     readings = probe(document, sources, x, y, transform)
     return {
         "rows": [asdict(reading) for reading in readings["rows"]],

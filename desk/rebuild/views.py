@@ -39,7 +39,9 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
         sources = sources_of(ledger.element, frame)
     except PrismError as fault:
         return render(request, "rebuild/empty.html", context | {"fault": fault}, status=422)
-    return render(request, "rebuild/rebuild.html", context | {"page": _page(request, shot, ledger, sources, frames, frame)})
+    return render(
+        request, "rebuild/rebuild.html", context | {"page": _page(request, shot, ledger, sources, frames, frame)}
+    )
 
 
 @require_POST

@@ -54,7 +54,7 @@ TEMPLATES = [
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.mysql",
-        "NAME": "eager",
+        "NAME": os.environ.get("EAGER_DB_NAME", "eager"),
         "USER": "eager",
         "PASSWORD": os.environ.get("EAGER_DB_PASSWORD", ""),
         "HOST": os.environ.get("EAGER_DB_HOST", "127.0.0.1"),

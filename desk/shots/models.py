@@ -8,7 +8,9 @@ from django.db import models
 
 from prism.colour.view import SPACES
 
-CODE = RegexValidator(r"^[A-Za-z0-9][A-Za-z0-9_-]*$", "Letters, digits, _ and - only, beginning with a letter or digit.")
+CODE = RegexValidator(
+    r"^[A-Za-z0-9][A-Za-z0-9_-]*$", "Letters, digits, _ and - only, beginning with a letter or digit."
+)
 
 
 class Production(models.Model):

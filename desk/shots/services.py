@@ -47,7 +47,8 @@ def stations(shot: Shot) -> list[Station]:
         "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",
     }
     return [
-        Station(slug, title, number, marks.get(slug, "untouched")) for number, (slug, title) in enumerate(STATIONS, start=1)
+        Station(slug, title, number, marks.get(slug, "untouched"))
+        for number, (slug, title) in enumerate(STATIONS, start=1)
     ]
 
 
@@ -73,7 +74,9 @@ def files_of(element: Element, frame: int) -> list[Path]:
     files = [dict(sequence.files)[frame] for sequence in sequences if frame in sequence.frames]
     if not files:
         raise UnreadableFile(
-            f"Frame {frame} is not there.", where=element.folder, advice="Render it, or choose a frame that is marked present."
+            f"Frame {frame} is not there.",
+            where=element.folder,
+            advice="Render it, or choose a frame that is marked present.",
         )
     return files
 

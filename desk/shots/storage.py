@@ -19,7 +19,9 @@ def allowed_folder(text: str) -> Path:
     if any(folder.is_relative_to(root) for root in roots) and folder.is_dir():
         return folder
     places = ", ".join(str(root) for root in roots)
-    raise UnreadableFile("There is no such folder below the storage.", where=text, advice=f"Name a folder below {places}.")
+    raise UnreadableFile(
+        "There is no such folder below the storage.", where=text, advice=f"Name a folder below {places}."
+    )
 
 
 def shot_folder(production: str, shot: str) -> Path:

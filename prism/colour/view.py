@@ -20,13 +20,9 @@ from prism.errors import BadArgument
 
 CONFIG = "cg-config-v5.0.0_aces-v2.1_ocio-v2.6"
 DISPLAY = "sRGB - Display"
-VIEWS = MappingProxyType(
-    {"srgb": "Un-tone-mapped", "film": "ACES 2.0 - SDR 100 nits (Rec.709)"}
-)
+VIEWS = MappingProxyType({"srgb": "Un-tone-mapped", "film": "ACES 2.0 - SDR 100 nits (Rec.709)"})
 VIEW_TITLES = MappingProxyType({"srgb": "plain sRGB", "film": "film-like (ACES 2.0)"})
-SPACES = MappingProxyType(
-    {"lin_rec709": "linear Rec.709", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
-)
+SPACES = MappingProxyType({"lin_rec709": "linear Rec.709", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"})
 _OCIO_SPACES = {"lin_rec709": "Linear Rec.709 (sRGB)", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
 
 TABLE_SIDE = 65

@@ -49,7 +49,9 @@ def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *
     report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
     remarks = []
     if report.clipped:
-        remarks.append(f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here.")
+        remarks.append(
+            f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here."
+        )
     if report.flattened:
         remarks.append("Written without alpha: the picture lies over black.")
     if report.glowing:

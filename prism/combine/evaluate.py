@@ -97,7 +97,13 @@ class Evaluator:
         self._store = store
 
     def evaluate(
-        self, ledger: Ledger, sources: FrameSources, *, step: int = 1, edited: str | None = None, is_stale: Stale = never
+        self,
+        ledger: Ledger,
+        sources: FrameSources,
+        *,
+        step: int = 1,
+        edited: str | None = None,
+        is_stale: Stale = never,
     ) -> NDArray[np.float32]:
         """Like `evaluate`. edited: id of the row being changed; the result above it is kept for the next call."""
         ids = [row.id for row in ledger.rows]

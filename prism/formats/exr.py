@@ -39,7 +39,15 @@ _COMPRESSIONS = {
 COMPRESSIONS = tuple(_COMPRESSIONS)
 _OIIO_TYPES = {oiio.HALF: "half", oiio.FLOAT: "float", oiio.UINT: "uint"}
 # Set by the windows and by the writer itself, or of meaning to the reading library only.
-_STRUCTURAL = {"compression", "screenWindowCenter", "screenWindowWidth", "capDate", "DateTime", "name", "PixelAspectRatio"}
+_STRUCTURAL = {
+    "compression",
+    "screenWindowCenter",
+    "screenWindowWidth",
+    "capDate",
+    "DateTime",
+    "name",
+    "PixelAspectRatio",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +132,9 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
     All parts must share the display window. Attributes may be strings, numbers and short tuples of numbers.
     """
     if compression not in _COMPRESSIONS:
-        raise UnwritableFile(f"Unknown compression {compression}.", where=str(path), advice=f"Use {', '.join(COMPRESSIONS)}.")
+        raise UnwritableFile(
+            f"Unknown compression {compression}.", where=str(path), advice=f"Use {', '.join(COMPRESSIONS)}."
+        )
     built = []
     for name, image in parts:
         # The binding changes the dicts it is given and scrambles arrays that are not contiguous: hand it fresh ones.
@@ -141,7 +151,9 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
         try:
             OpenEXR.File(built).write(str(temporary))
         except (RuntimeError, ValueError, TypeError) as error:
-            raise UnwritableFile(f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names.") from error
+            raise UnwritableFile(
+                f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
+            ) from error
 
 
 def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
@@ -233,5 +245,3 @@ def _decode(path, source, part: Part, index: Mapping[str, int], kind, planes: Ma
         for name, place in index.items():
             with np.errstate(over="ignore"):
                 planes[name][top:bottom] = pixels[:, :, place - first]
-
-

@@ -38,7 +38,9 @@ def replacing(path: Path) -> Iterator[Path]:
         os.replace(temporary, path)
     except OSError as error:
         advice = _ADVICE.get(error.errno, "")
-        raise UnwritableFile(f"Cannot be written: {error.strerror or error}.", where=str(path), advice=advice) from error
+        raise UnwritableFile(
+            f"Cannot be written: {error.strerror or error}.", where=str(path), advice=advice
+        ) from error
     finally:
         with suppress(OSError):
             temporary.unlink(missing_ok=True)

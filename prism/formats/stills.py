@@ -80,7 +80,9 @@ def still_format(path: Path) -> StillFormat:
         return STILLS[Path(path).suffix.lower()]
     except KeyError:
         raise BadArgument(
-            f"Unknown format {Path(path).suffix or 'without suffix'}.", where=str(path), advice=f"Use .exr, {', '.join(STILLS)}."
+            f"Unknown format {Path(path).suffix or 'without suffix'}.",
+            where=str(path),
+            advice=f"Use .exr, {', '.join(STILLS)}.",
         ) from None
 
 
@@ -101,9 +103,13 @@ def _write(path: Path, codes: NDArray, form: StillFormat) -> None:
     with replacing(path) as temporary:
         target = oiio.ImageOutput.create(str(temporary))
         if target is None or not target.open(str(temporary), spec):
-            raise UnwritableFile(f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path))
+            raise UnwritableFile(
+                f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path)
+            )
         written = target.write_image(np.ascontiguousarray(codes))
         reason = target.geterror() if not written else ""
         closed = target.close()
         if not (written and closed):
-            raise UnwritableFile(f"Cannot be written: {reason or target.geterror()}.", where=str(path), advice="Is the disk full?")
+            raise UnwritableFile(
+                f"Cannot be written: {reason or target.geterror()}.", where=str(path), advice="Is the disk full?"
+            )

@@ -17,7 +17,11 @@ def parse_frames(text: str) -> list[int]:
     for piece in text.split(","):
         match = _ITEM.fullmatch(piece.strip())
         if match is None:
-            raise BadArgument(f"“{piece.strip()}” is not a frame or range.", where="frames", advice="Write 1001, 1-50, 0-100x25 or a list.")
+            raise BadArgument(
+                f"“{piece.strip()}” is not a frame or range.",
+                where="frames",
+                advice="Write 1001, 1-50, 0-100x25 or a list.",
+            )
         first, last, step = int(match[1]), int(match[2] or match[1]), int(match[3] or 1)
         if step == 0:
             raise BadArgument(f"“{piece.strip()}” has a step of 0.", where="frames", advice="Use a step of 1 or more.")

@@ -39,6 +39,4 @@ def find_sequences(folder: Path, suffixes: frozenset[str] = frozenset({".exr"}))
         if name.startswith(".") or match is None or match["suffix"].lower() not in suffixes:
             continue
         found.setdefault((match["head"], match["suffix"]), {})[int(match["frame"])] = Path(folder) / name
-    return [
-        Sequence(head, suffix, tuple(sorted(files.items()))) for (head, suffix), files in sorted(found.items())
-    ]
+    return [Sequence(head, suffix, tuple(sorted(files.items()))) for (head, suffix), files in sorted(found.items())]

@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from os.path import commonprefix
 
 from prism.passes.catalogue import BY_KEY, CATALOGUE, PassKind, Role
 
@@ -52,7 +51,9 @@ def without_common_prefix(names: Sequence[str]) -> list[str]:
     if len(names) < 2:
         return list(names)
     split = [re.split(r"(?<=[^A-Za-z0-9])", name) for name in names]
-    shared = len(commonprefix(split))
+    shared = 0
+    while len({parts[shared] if shared < len(parts) else None for parts in split}) == 1 and shared < len(split[0]):
+        shared += 1
     return ["".join(parts[shared:]) or name for name, parts in zip(names, split, strict=True)]
 
 

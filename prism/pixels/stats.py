@@ -30,7 +30,12 @@ def plane_stats(plane: NDArray) -> PlaneStats:
     if finite.size == 0:
         return PlaneStats(None, None, None, nan, inf, 0)
     return PlaneStats(
-        float(finite.min()), float(finite.mean(dtype=np.float64)), float(finite.max()), nan, inf, int((finite < 0).sum())
+        float(finite.min()),
+        float(finite.mean(dtype=np.float64)),
+        float(finite.max()),
+        nan,
+        inf,
+        int((finite < 0).sum()),
     )
 
 

@@ -39,9 +39,7 @@ class Window:
 
     def union(self, other: Window) -> Window:
         """The smallest window that holds both."""
-        return Window(
-            min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1)
-        )
+        return Window(min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1))
 
     def slices_in(self, outer: Window) -> tuple[slice, slice]:
         """Where this window's rows and columns lie in an array of `outer`, which must hold it."""

@@ -13,8 +13,8 @@ import math
 from typing import NamedTuple
 
 import numpy as np
-from prism.compiled import compiled
 
+from prism.compiled import compiled
 from prism.standin.rays import FAR, NUDGE, light_through, material_at, nearest
 from prism.standin.sampling import pair
 from prism.standin.shading import (
@@ -32,7 +32,7 @@ from prism.standin.shading import (
     surface_colour,
 )
 from prism.standin.stage import GLASS, GLOSS, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE
-from prism.standin.vectors import add, along, dot, largest, mul, row, scale, sub, vec
+from prism.standin.vectors import add, along, dot, largest, mul, row, scale, vec
 
 COMPONENTS = (
     "diffuse_direct",
@@ -184,7 +184,9 @@ def meet_sky(stage, settings, light, direction, throughput, lobe, scattered, den
         kind = stage.lights[source].kind
         if kind == LIGHT_SKY:
             value = mul(throughput, sky_radiance(stage, source, direction))
-        elif kind == LIGHT_DISTANT and dot(direction, vec(stage.lights[source].direction)) > stage.lights[source].cosine:
+        elif (
+            kind == LIGHT_DISTANT and dot(direction, vec(stage.lights[source].direction)) > stage.lights[source].cosine
+        ):
             value = scale(
                 mul(throughput, vec(stage.lights[source].radiance)), hit_weight(stage, source, last_point, density)
             )

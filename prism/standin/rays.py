@@ -3,9 +3,9 @@
 import math
 
 import numpy as np
-from prism.compiled import compiled
 
-from prism.standin.stage import BAND, BOX, CYLINDER, DISC, DOME, GLASS, PANE, RIBS, RING, SPHERE
+from prism.compiled import compiled
+from prism.standin.stage import BAND, BOX, CYLINDER, DISC, GLASS, PANE, RIBS, RING, SPHERE
 from prism.standin.vectors import along, dot, mul, row, scale, sub, vec
 
 FAR = 1e10  # depth of a pixel that sees nothing: finite, and beyond any scene
@@ -294,7 +294,7 @@ def light_through(stage, point, direction, distance, stack):
     through = (1.0, 1.0, 1.0)
     near = NUDGE
     while True:
-        t, normal, shape = nearest(stage, point, direction, near, distance - NUDGE, stack)
+        t, _, shape = nearest(stage, point, direction, near, distance - NUDGE, stack)
         if shape < 0:
             return through
         if stage.shapes[shape].light >= 0:

@@ -4,6 +4,7 @@ Source: Burley, "Practical Hash-based Owen Scrambling", JCGT 9(4), 2020.
 """
 
 import numpy as np
+
 from prism.compiled import compiled
 
 WORD = np.uint64(0xFFFFFFFF)

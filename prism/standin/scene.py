@@ -132,4 +132,6 @@ class Scene(Document):
         for camera in self.cameras:
             if name is None or camera.name == name:
                 return camera
-        raise BadArgument(f"There is no camera {name}.", advice=f"The scene has {', '.join(c.name for c in self.cameras)}.")
+        raise BadArgument(
+            f"There is no camera {name}.", advice=f"The scene has {', '.join(c.name for c in self.cameras)}."
+        )

@@ -8,7 +8,6 @@ Visible Normals", JCGT 7(4), 2018; Schlick, "An Inexpensive BRDF Model", 1994.
 import math
 
 from prism.compiled import compiled
-
 from prism.standin.stage import BANDS, LIGHT_DISTANT, LIGHT_SKY, TILES
 from prism.standin.vectors import add, along, basis, dot, normalize, scale, sub, to_world, vec
 
@@ -143,7 +142,7 @@ def sky_radiance(stage, light, direction):
     zenith = vec(stage.lights[light].radiance)
     horizon = vec(stage.lights[light].horizon)
     near = max(0.0, dot(direction, vec(stage.lights[light].direction)))
-    glow = near ** 6 * (1.0 - blend) ** 2
+    glow = near**6 * (1.0 - blend) ** 2
     sky = add(add(scale(horizon, 1.0 - blend), scale(zenith, blend)), scale(vec(stage.lights[light].glow), glow))
     if direction[2] < 0.0:
         sky = scale(sky, math.exp(6.0 * direction[2]))

@@ -5,7 +5,6 @@ import math
 from prism.compiled import compiled, inlined
 
 
-
 @inlined
 def add(a, b):
     return (a[0] + b[0], a[1] + b[1], a[2] + b[2])

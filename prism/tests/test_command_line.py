@@ -81,13 +81,19 @@ class CommandLine(FolderCase):
         scene = self.folder / "scene.json"
         scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
         Scene.load(scene)
-        code, out, _ = self.run_verb("render", scene, "--frame", 3, "--out", self.folder / "r", "--size", "16x9", "--samples", 1, "--json")
+        code, out, _ = self.run_verb(
+            "render", scene, "--frame", 3, "--out", self.folder / "r", "--size", "16x9", "--samples", 1, "--json"
+        )
         files = json.loads(out)["files"]
         self.assertEqual((code, files), (0, [str(self.folder / "r" / "scene.0003.exr")]))
         self.assertEqual(read_parts(files[0])[0].data_window.shape, (9, 16))
 
     def test_a_wrong_command_line(self):
-        for arguments in (["paint"], ["render", "x.json"], ["render", "x.json", "--frame", "1", "--out", "o", "--samples", "0"]):
+        for arguments in (
+            ["paint"],
+            ["render", "x.json"],
+            ["render", "x.json", "--frame", "1", "--out", "o", "--samples", "0"],
+        ):
             with self.subTest(arguments), self.assertRaises(SystemExit) as stopped, redirect_stderr(io.StringIO()):
                 main(arguments)
             self.assertEqual(stopped.exception.code, 2)
@@ -97,4 +103,6 @@ class Errors(unittest.TestCase):
     def test_what_where_and_what_to_do(self):
         error = PrismError("It broke.", where="a.exr", advice="Mend it.")
         self.assertEqual(str(error), "a.exr: It broke. Mend it.")
-        self.assertEqual(error.as_json(), {"code": "prism.error", "what": "It broke.", "where": "a.exr", "advice": "Mend it."})
+        self.assertEqual(
+            error.as_json(), {"code": "prism.error", "what": "It broke.", "where": "a.exr", "advice": "Mend it."}
+        )

@@ -104,7 +104,9 @@ class RoundTrip(FolderCase):
     def test_parts_with_windows_of_their_own(self):
         first = Image.of_planes({"R": np.ones((4, 4), np.float16)})
         second = Image(
-            channels={"Z": np.full((2, 2), 7, np.float32)}, data_window=Window(1, 1, 2, 2), display_window=Window.of_size(4, 4)
+            channels={"Z": np.full((2, 2), 7, np.float32)},
+            data_window=Window(1, 1, 2, 2),
+            display_window=Window.of_size(4, 4),
         )
         path = self.folder / "parts.exr"
         write_parts(path, [("beauty", first), ("depth", second)])

@@ -93,7 +93,11 @@ class Document(unittest.TestCase):
         self.assertEqual(ledger.with_setting("a.b", "amount", 0.5).rows[0].amount, 0.5)
         self.assertEqual(ledger.with_setting("2", "on", False).rows[1].on, False)
         self.assertEqual(ledger.rows[0].amount, 1)
-        for arguments, kind in [(("x", "amount", 1), BadArgument), (("c", "id", "d"), BadArgument), (("c", "amount", "x"), BadDocument)]:
+        for arguments, kind in [
+            (("x", "amount", 1), BadArgument),
+            (("c", "id", "d"), BadArgument),
+            (("c", "amount", "x"), BadDocument),
+        ]:
             with self.subTest(arguments), self.assertRaises(kind):
                 ledger.with_setting(*arguments)
 
@@ -149,7 +153,9 @@ class Sources(FolderCase):
         display = Window.of_size(6, 5)
         path = self.folder / "crop.exr"
         inner = Image(
-            channels={f"emission.{c}": np.full((2, 3), 5, np.float32) for c in "RGB"}, data_window=Window(2, 1, 4, 2), display_window=display
+            channels={f"emission.{c}": np.full((2, 3), 5, np.float32) for c in "RGB"},
+            data_window=Window(2, 1, 4, 2),
+            display_window=display,
         )
         write_exr(path, inner)
         beauty = self.write("whole_beauty.exr", {c: np.zeros((5, 6), np.float32) for c in "RGBA"})
@@ -161,7 +167,10 @@ class Sources(FolderCase):
 
     def test_overscan_is_kept_and_cut_for_the_display(self):
         window = Window(-1, -1, 4, 3)
-        planes = {c: np.arange(30, dtype=np.float32).reshape(5, 6) for c in ("R", "G", "B", "A", "emission.R", "emission.G", "emission.B")}
+        planes = {
+            c: np.arange(30, dtype=np.float32).reshape(5, 6)
+            for c in ("R", "G", "B", "A", "emission.R", "emission.G", "emission.B")
+        }
         path = self.folder / "over.exr"
         write_exr(path, Image(channels=planes, data_window=window, display_window=Window.of_size(4, 3)))
         sources = find_sources([path])
@@ -352,7 +361,9 @@ class Numbers(FolderCase):
     def test_statistics_over_finite_pixels(self):
         """(1, 2, NaN, inf): mean 1.5, one NaN, one infinity, as OpenImageIO counts them."""
         stats = plane_stats(np.float32([[1, 2], [np.nan, np.inf]]))
-        self.assertEqual((stats.minimum, stats.mean, stats.maximum, stats.nan_count, stats.inf_count), (1, 1.5, 2, 1, 1))
+        self.assertEqual(
+            (stats.minimum, stats.mean, stats.maximum, stats.nan_count, stats.inf_count), (1, 1.5, 2, 1, 1)
+        )
         self.assertIsNone(plane_stats(np.float32([[np.nan]])).mean)
         self.assertEqual(plane_stats(np.array([[2**32 - 1]], np.uint32)).maximum, 2**32 - 1)
 
@@ -365,7 +376,9 @@ class Numbers(FolderCase):
         np.testing.assert_array_equal(accounts[-1].running, final)
         light = np.stack(sources.pixels("emission").planes).mean(axis=(1, 2))
         share = next(one.share for one in accounts if one.id == "emission")
-        self.assertAlmostEqual(share, float(LUMINANCE @ light) / float(LUMINANCE @ final[:3].mean(axis=(1, 2))), places=4)
+        self.assertAlmostEqual(
+            share, float(LUMINANCE @ light) / float(LUMINANCE @ final[:3].mean(axis=(1, 2))), places=4
+        )
 
     def test_probe_reads_what_is_stored(self):
         planes = passes(self.rng, dtype=np.float16)

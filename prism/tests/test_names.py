@@ -25,7 +25,10 @@ class Channels(unittest.TestCase):
 
     def test_layers_in_the_order_people_expect(self):
         """Files list channels by byte order of name; colour is still R G B A, directions X Y Z."""
-        layers = {layer.layer: layer for layer in group_layers(["A", "B", "G", "N.Z", "N.X", "N.Y", "R", "Z", "d.B", "d.G", "d.R"])}
+        layers = {
+            layer.layer: layer
+            for layer in group_layers(["A", "B", "G", "N.Z", "N.X", "N.Y", "R", "Z", "d.B", "d.G", "d.R"])
+        }
         self.assertEqual(layers[""].components, ("R", "G", "B", "A"))
         self.assertEqual(layers["N"].names, ("N.X", "N.Y", "N.Z"))
         self.assertEqual(layers["Z"].names, ("Z",))
@@ -106,7 +109,14 @@ class Frames(unittest.TestCase):
         self.assertEqual(len(parse_frames("0-100")), 101)
 
     def test_bad_lists_name_the_bad_piece(self):
-        for text, piece in {"": "“”", "1-": "“1-”", "1-5,x": "“x”", "1-5x0": "“1-5x0”", "1.5": "“1.5”", "1 5": "“1 5”"}.items():
+        for text, piece in {
+            "": "“”",
+            "1-": "“1-”",
+            "1-5,x": "“x”",
+            "1-5x0": "“1-5x0”",
+            "1.5": "“1.5”",
+            "1 5": "“1 5”",
+        }.items():
             with self.subTest(text), self.assertRaisesRegex(BadArgument, piece):
                 parse_frames(text)
 
@@ -133,7 +143,16 @@ class Sequences(FolderCase):
             (self.folder / name).write_bytes(b"")
 
     def test_what_is_a_sequence(self):
-        self.touch("a.1001.exr", "a.1002.exr", "a.1004.exr", "b_v002.1001.exr", "notes.txt", "still.exr", ".a.1003.exr", "c.-3.exr")
+        self.touch(
+            "a.1001.exr",
+            "a.1002.exr",
+            "a.1004.exr",
+            "b_v002.1001.exr",
+            "notes.txt",
+            "still.exr",
+            ".a.1003.exr",
+            "c.-3.exr",
+        )
         (self.folder / "sub.1001.exr").mkdir()
         found = {sequence.head: sequence.frames for sequence in find_sequences(self.folder)}
         self.assertEqual(found, {"a.": [1001, 1002, 1004], "b_v002.": [1001], "c.": [-3]})

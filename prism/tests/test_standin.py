@@ -156,7 +156,15 @@ class ClosedForm(unittest.TestCase):
         h = math.radians(height)
         scene = scene_of(
             [Shape(name="floor", group="all", material="grey", kind="disc", centre=(0, 0, 0), size=(50, 0, 0))],
-            [Light(name="sun", kind="distant", radiance=(radiance,) * 3, direction=(math.cos(h), 0, math.sin(h)), angle=angle)],
+            [
+                Light(
+                    name="sun",
+                    kind="distant",
+                    radiance=(radiance,) * 3,
+                    direction=(math.cos(h), 0, math.sin(h)),
+                    angle=angle,
+                )
+            ],
             materials={"grey": Material(kind="matte", colour=(albedo,) * 3)},
             camera=Camera(name="down", position=(0, -1, 5), target=(0, 0, 0), fov=30),
         )
@@ -173,7 +181,9 @@ class ClosedForm(unittest.TestCase):
             camera=Camera(name="spot", position=(0, -3, 0.9), target=(0, 0, 0), fov=1.5),
         )
         image = self.render(scene, samples=256)
-        self.assertAlmostEqual(plane(image, "R")[14:18, 14:18].mean() / (radiance * (radius / distance) ** 2), 1, places=2)
+        self.assertAlmostEqual(
+            plane(image, "R")[14:18, 14:18].mean() / (radiance * (radius / distance) ** 2), 1, places=2
+        )
 
     def test_depth_and_normal_of_a_sphere(self):
         image = self.render(scene_of([ball()], [white_sky()]), samples=64)
@@ -197,7 +207,9 @@ class ClosedForm(unittest.TestCase):
 
     def test_a_pane_keeps_the_background_a_background(self):
         """Looking through a thin pane: light splits into what comes through and what is mirrored, and alpha into the same."""
-        pane = Shape(name="pane", group="all", material="pane", kind="disc", centre=(0, -3, 0), axis=(0, 1, 0), size=(9, 0, 0))
+        pane = Shape(
+            name="pane", group="all", material="pane", kind="disc", centre=(0, -3, 0), axis=(0, 1, 0), size=(9, 0, 0)
+        )
         materials = {"pane": Material(kind="pane", colour=(1, 1, 1), ior=1.5)}
         up = Camera(name="up", position=(0, -5, 0), target=(0, -3, 0.3), fov=5)
         image = self.render(scene_of([pane], [white_sky()], materials=materials, camera=up), samples=256)
@@ -214,7 +226,10 @@ class ClosedForm(unittest.TestCase):
             [Light(name="lamp", kind="sphere", radiance=(9, 9, 9), centre=(2, -2, 2), radius=0.8)],
         )
         reference = plane(self.render(scene, samples=1024), "diffuse_direct.R")
-        errors = [np.sqrt(((plane(self.render(scene, samples=n, seed=5), "diffuse_direct.R") - reference) ** 2).mean()) for n in (4, 16)]
+        errors = [
+            np.sqrt(((plane(self.render(scene, samples=n, seed=5), "diffuse_direct.R") - reference) ** 2).mean())
+            for n in (4, 16)
+        ]
         self.assertLess(errors[1] / errors[0], 0.62)
 
 
@@ -231,7 +246,15 @@ class Geometry(unittest.TestCase):
 
     def stage_of(self, *kinds):
         shapes = [
-            Shape(name=f"s{i}", group="all", material="white", kind=kind, centre=(0, 0, 0), axis=(0.3, -0.5, 0.8), size=self.SHAPES[kind])
+            Shape(
+                name=f"s{i}",
+                group="all",
+                material="white",
+                kind=kind,
+                centre=(0, 0, 0),
+                axis=(0.3, -0.5, 0.8),
+                size=self.SHAPES[kind],
+            )
             for i, kind in enumerate(kinds)
         ]
         return build_stage(scene_of(shapes, [white_sky()]), 1)
@@ -315,7 +338,9 @@ class Geometry(unittest.TestCase):
 
     def test_groups_turn(self):
         scene = scene_of([ball(centre=(1, 0, 0))], [white_sky()])
-        turning = scene.model_copy(update={"groups": [Group(name="all", turn=Turn(through=(0, 0), degrees_per_frame=10))]})
+        turning = scene.model_copy(
+            update={"groups": [Group(name="all", turn=Turn(through=(0, 0), degrees_per_frame=10))]}
+        )
         np.testing.assert_allclose(build_stage(turning, 10).shapes[0]["centre"], (0, 1, 0), atol=1e-12)
 
 
@@ -338,7 +363,11 @@ class Scattering(unittest.TestCase):
             z, around = rng.uniform(0.9, 1, 20000), rng.uniform(0, 2 * math.pi, 20000)
             side = np.cross(mirror, [0, 1, 0])
             flat = np.sqrt(1 - z * z)
-            cap = z[:, None] * mirror + (flat * np.cos(around))[:, None] * side + (flat * np.sin(around))[:, None] * [0, 1, 0]
+            cap = (
+                z[:, None] * mirror
+                + (flat * np.cos(around))[:, None] * side
+                + (flat * np.sin(around))[:, None] * [0, 1, 0]
+            )
             density = np.mean([ggx(n, view, tuple(direction), alpha)[1] for direction in cap]) * 2 * math.pi * 0.1
             self.assertAlmostEqual(share, density, places=1)
             self.assertLess(abs(share - density), 0.03)
@@ -349,7 +378,11 @@ class Scattering(unittest.TestCase):
         z = (np.arange(200) + 0.5) / 200
         around = (np.arange(100) + 0.5) / 100 * 2 * math.pi
         for alpha in (0.1, 0.3, 0.5):
-            grid = [ggx(n, view, (math.sqrt(1 - c * c) * math.cos(p), math.sqrt(1 - c * c) * math.sin(p), c), alpha)[0] for c in z for p in around]
+            grid = [
+                ggx(n, view, (math.sqrt(1 - c * c) * math.cos(p), math.sqrt(1 - c * c) * math.sin(p), c), alpha)[0]
+                for c in z
+                for p in around
+            ]
             integral = np.mean(grid) * 2 * math.pi
             drawn = [ggx(n, view, ggx_direction(n, view, alpha, *pair(np.uint64(1), i, 1)), alpha) for i in range(2048)]
             sampled = sum(value / density for value, density in drawn if density > 0) / len(drawn)
@@ -370,7 +403,14 @@ class Scattering(unittest.TestCase):
 class MistAndScenes(unittest.TestCase):
     def test_falloffs(self):
         """t, t^2 and sqrt(t) for start 5 and depth 25 (common practice, no source)."""
-        table = {5: (0, 0, 0), 11.25: (0.25, 0.0625, 0.5), 17.5: (0.5, 0.25, 0.7071068), 30: (1, 1, 1), 99: (1, 1, 1), 0: (0, 0, 0)}
+        table = {
+            5: (0, 0, 0),
+            11.25: (0.25, 0.0625, 0.5),
+            17.5: (0.5, 0.25, 0.7071068),
+            30: (1, 1, 1),
+            99: (1, 1, 1),
+            0: (0, 0, 0),
+        }
         for depth, expected in table.items():
             for falloff, value in enumerate(expected):
                 made = Settings(1, 1, 1.0, 5.0, 25.0, falloff, 1.0, 1)

@@ -6,7 +6,7 @@ const PIXELS_PER_STEP = 2;
 const DRAG_FROM = 3;
 
 class NumField extends HTMLElement {
-  static observedAttributes = ["value", "locked"];
+  static observedAttributes = ["value", "locked", "label"];
 
   connectedCallback() {
     if (this.input) return;
@@ -15,7 +15,6 @@ class NumField extends HTMLElement {
     this.input.inputMode = "decimal";
     this.input.autocomplete = "off";
     this.input.setAttribute("role", "spinbutton");
-    this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");
     this.append(this.input);
     this.input.addEventListener("pointerdown", (event) => this.press(event));
     this.input.addEventListener("keydown", (event) => this.key(event));
@@ -42,6 +41,7 @@ class NumField extends HTMLElement {
     const short = number.toFixed(digits);
     this.input.value = Math.abs(Number(short) - number) < 1e-9 ? short : String(Number(number.toPrecision(7)));
     this.input.disabled = this.locked;
+    this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");
     this.input.setAttribute("aria-valuenow", String(number));
     this.toggleAttribute("changed", number !== this.resting);
     this.removeAttribute("wrong");

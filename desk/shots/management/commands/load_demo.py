@@ -56,9 +56,17 @@ class Command(BaseCommand):
         shot, _ = Shot.objects.get_or_create(
             production=production,
             code=demo.code,
-            defaults={"title": demo.title, "first": load.RANGE[0], "last": load.RANGE[1], "width": width, "height": height},
+            defaults={
+                "title": demo.title,
+                "first": load.RANGE[0],
+                "last": load.RANGE[1],
+                "width": width,
+                "height": height,
+            },
         )
-        Element.objects.get_or_create(shot=shot, name="render v001", defaults={"folder": str(folder / load.RENDER_FOLDER)})
+        Element.objects.get_or_create(
+            shot=shot, name="render v001", defaults={"folder": str(folder / load.RENDER_FOLDER)}
+        )
         open_ledger(shot)
         if missing:
             try:

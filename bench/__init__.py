@@ -1,0 +1,1 @@
+"""Speed, as ratios measured within one run: `python -m bench`."""

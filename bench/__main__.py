@@ -1,0 +1,10 @@
+"""`python -m bench [NAME ...]`: all benchmarks, or those named."""
+
+import sys
+
+from bench import ledgers, pictures, renders
+
+BENCHES = {"ledgers": ledgers, "pictures": pictures, "renders": renders}
+
+for name in sys.argv[1:] or BENCHES:
+    BENCHES[name].run()

@@ -1,0 +1,52 @@
+"""From a changed row to an encoded picture at 960 x 540, sources in memory: the server's part of a drag."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from bench.measure import measure
+from prism.colour.view import ViewTransform, apply_exactly
+from prism.combine.evaluate import Evaluator
+from prism.combine.first import first_ledger
+from prism.combine.sources import find_sources
+from prism.combine.store import PixelStore
+from prism.formats.exr import write_exr
+from prism.pixels.image import Image
+from prism.tests.frames import passes
+from prism.viewing.picture import Look, Subject, encode, picture, to_screen
+
+HEIGHT, WIDTH = 540, 960
+AIM = 0.060  # seconds
+
+
+def run() -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "shot.1001.exr"
+        planes = passes(np.random.default_rng(1), HEIGHT, WIDTH, np.float16)
+        write_exr(path, Image.of_planes(planes))
+        store = PixelStore()
+        sources = find_sources([path], store=store)
+        ledger, evaluator = first_ledger(sources), Evaluator(store)
+        amounts = iter(np.linspace(0, 2, 1000))
+        for view in ("srgb", "film"):
+            look = Look(transform=ViewTransform(view=view))
+
+            def drag(encoding: str = "jpeg", look: Look = look) -> bytes:
+                changed = ledger.with_setting("emission", "amount", float(next(amounts)))
+                rgba, _ = picture(changed, sources, Subject(edited="emission"), evaluator)
+                return encode(to_screen(rgba, look), encoding)
+
+            timing = measure(drag, runs=25)
+            resting = measure(lambda: drag("png"), runs=5)
+            print(
+                f"row change to picture, {WIDTH} x {HEIGHT}, {view}: median {timing.median * 1e3:.0f} ms, best {timing.best * 1e3:.0f} ms "
+                f"(aim: {AIM * 1e3:.0f} ms median); at rest, lossless: median {resting.median * 1e3:.0f} ms"
+            )
+            rgb = np.ascontiguousarray(np.moveaxis(evaluator.evaluate(ledger, sources)[:3], 0, -1))
+            exact = measure(lambda: apply_exactly(rgb, look.transform), runs=3)
+            rgba = evaluator.evaluate(ledger, sources)
+            baked = measure(lambda: to_screen(rgba, look))
+            print(f"  baked view {exact.best / baked.best:.1f} times as fast as the exact one")

@@ -1,0 +1,226 @@
+"""The whole job through a real page, a real queue and a real worker: log in, change a row, see it, write it, check it."""
+
+import io
+import json
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import OpenEXR
+from axe_playwright_python.sync_playwright import Axe
+from django.conf import settings
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.db import connection
+from PIL import Image as Pillow
+from playwright.sync_api import expect, sync_playwright
+
+from desk.rebuild.models import Ledger
+from desk.tests.world import World
+from prism.combine.evaluate import evaluate
+from prism.combine.ledger import Ledger as Document
+from prism.combine.sources import find_sources
+
+CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--no-first-run",
+]
+PATIENCE = 45_000  # milliseconds; a slow machine compiles during the first picture
+
+
+class BrowserCase(World, StaticLiveServerTestCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        # Playwright runs a loop of its own in this thread, which Django would take for asynchronous code.
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        super().setUp()
+        self.build()
+        self.with_ledger()
+        self.page = self.browser.new_page(viewport={"width": 1280, "height": 800})
+        self.page.set_default_timeout(PATIENCE)
+        self.addCleanup(self.page.close)
+        self.complaints: list[str] = []
+        self.page.on(
+            "console", lambda message: message.type in ("error", "warning") and self.complaints.append(message.text)
+        )
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+
+    def log_in(self, name="ada"):
+        self.page.goto(f"{self.live_server_url}/login/")
+        self.page.get_by_label("Name").fill(name)
+        self.page.get_by_label("Password").fill("light-and-shade")
+        self.page.get_by_role("button", name="Log in").click()
+        expect(self.page.get_by_role("heading", name="Shots")).to_be_visible()
+
+    def start_worker(self):
+        """A worker as the launcher starts it, on the database of this test."""
+        environment = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
+        command = [
+            sys.executable,
+            "-m",
+            "celery",
+            "-A",
+            "desk",
+            "worker",
+            "--pool",
+            "solo",
+            "--without-gossip",
+            "--without-mingle",
+        ]
+        log = open(self.root / "worker.log", "wb")
+        worker = subprocess.Popen(command, env=environment, cwd=settings.BASE, stdout=log, stderr=log)
+        self.addCleanup(log.close)
+        self.addCleanup(worker.wait)
+        self.addCleanup(worker.terminate)
+
+    def picture(self) -> np.ndarray:
+        return np.asarray(
+            Pillow.open(io.BytesIO(self.page.locator(".surround canvas").screenshot())).convert("RGB")
+        ).astype(int)
+
+    def settled(self):
+        """Waits until the sharp picture and the balance of the latest change are there and it is saved."""
+        expect(self.page.locator("header")).to_contain_text("· saved", timeout=PATIENCE)
+        expect(self.page.locator(".verdict")).not_to_contain_text("comparing", timeout=PATIENCE)
+        self.page.wait_for_load_state("networkidle")
+
+    def amount(self, title):
+        return self.page.get_by_role("spinbutton", name=f"Amount of {title}")
+
+
+class MainJob(BrowserCase):
+    def test_from_login_to_a_delivered_file(self):
+        self.start_worker()
+        self.log_in()
+        self.page.get_by_role("link", name="TST_010").first.click()
+        self.settled()
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        before = self.picture()
+
+        # The picture follows while the number is dragged, before the button is let go.
+        box = self.amount("emission").bounding_box()
+        self.page.mouse.move(box["x"] + 40, box["y"] + 8)
+        self.page.mouse.down()
+        serial = self.page.locator("canvas[data-serial]").first.get_attribute("data-serial")
+        self.page.mouse.move(box["x"] - 60, box["y"] + 8, steps=5)
+        self.page.wait_for_function(
+            "old => document.querySelector('canvas[data-serial]').dataset.serial !== old", arg=serial
+        )
+        self.page.mouse.up()
+        self.settled()
+        dragged = self.picture()
+        self.assertGreater(np.abs(dragged - before).max(), 8)
+        expect(self.amount("emission")).to_have_value("0.50")
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+
+        # Undone, redone, and the same after a reload.
+        self.page.keyboard.press("Control+z")
+        self.settled()
+        np.testing.assert_array_equal(self.picture(), before)
+        self.page.keyboard.press("Control+Shift+z")
+        self.settled()
+        self.page.reload()
+        self.settled()
+        expect(self.amount("emission")).to_have_value("0.50")
+
+        # Reordered by keys.
+        self.page.locator("[data-row=emission] .grip").focus()
+        self.page.keyboard.press("Alt+ArrowUp")
+        self.settled()
+        order = [row["id"] for row in Ledger.objects.get().document["rows"]]
+        self.assertLess(order.index("emission"), order.index("specular_direct"))
+
+        self.page.get_by_role("link", name="Hand off").click()
+        self.page.get_by_label("EXR pixel type").select_option("float")
+        self.page.get_by_role("button", name="Write").click()
+        expect(self.page.locator("article[data-state=done]")).to_have_count(2, timeout=PATIENCE)
+        with self.page.expect_download() as download:
+            self.page.locator("article", has_text=".exr").get_by_role("link").click()
+        self.check_delivered(Path(download.value.path()))
+        self.assertEqual(self.complaints, [])
+
+    def check_delivered(self, path):
+        """The file opened with OpenEXR itself holds the sum of the passes with emission at a half, to the last bit."""
+        target = self.root / "delivered.exr"
+        shutil.copy(path, target)
+        document = Document.from_json(json.loads(json.dumps(Ledger.objects.get().document)))
+        self.assertEqual(document.row("emission").amount, 0.5)
+        expected = evaluate(document, find_sources([self.folder / "TST_010.1001.exr"]))
+        with OpenEXR.File(str(target), separate_channels=True) as file:
+            for plane, name in zip(expected, "RGBA"):
+                np.testing.assert_array_equal(file.channels()[name].pixels, plane)
+
+    def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        self.page.get_by_role("button", name="Remove").click()
+        expect(self.page.locator(".verdict")).to_contain_text("not balanced")
+        expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
+        self.page.get_by_role("button", name="Do it").click()
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+
+    def test_bad_numbers_and_broken_files_leave_the_page_whole(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.amount("emission").click()
+        self.amount("emission").fill("a lot")
+        self.page.keyboard.press("Enter")
+        expect(self.page.locator("[data-row=emission] num-field")).to_have_attribute("wrong", "")
+        self.page.keyboard.press("Escape")
+        broken = self.folder / "TST_010.1002.exr"
+        broken.write_bytes(broken.read_bytes()[:-300])
+        self.page.get_by_role("button", name="frame 1002").click()
+        fault = self.page.locator(".viewer-fault")
+        expect(fault).to_contain_text("TST_010.1002.exr")
+        expect(fault).to_contain_text("Render or copy this frame again")
+        self.page.get_by_role("button", name="frame 1001").click()
+        expect(fault).to_be_hidden()
+
+    def test_reviewers_look_but_do_not_touch(self):
+        self.log_in("rex")
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        expect(self.page.locator("header")).to_contain_text("to look at only")
+        expect(self.amount("emission")).to_be_disabled()
+
+
+class Accessibility(BrowserCase):
+    def test_axe_finds_nothing_serious(self):
+        axe = Axe()
+        self.page.goto(f"{self.live_server_url}/login/")
+        self.check(axe, "login")
+        self.log_in()
+        self.check(axe, "shots")
+        for name in ("plan", "intake", "rebuild", "hand-off"):
+            for theme in ("dusk", "paper"):
+                self.page.goto(f"{self.live_server_url}{self.url(name)}")
+                self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
+                self.page.reload()
+                if name == "rebuild":
+                    self.page.get_by_label("Trims of emission").click()
+                    self.page.wait_for_load_state("networkidle")
+                self.check(axe, f"{name}, {theme}")
+
+    def check(self, axe, where):
+        found = axe.run(self.page).response["violations"]
+        serious = [
+            f"{violation['id']}: {node['html'][:160]}"
+            for violation in found
+            if violation["impact"] in ("serious", "critical")
+            for node in violation["nodes"]
+        ]
+        self.assertEqual(serious, [], where)

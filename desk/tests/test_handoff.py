@@ -1,0 +1,181 @@
+"""Hand-off: orders, jobs that may run twice, failures, and files that are where their names say."""
+
+from unittest import mock
+
+import numpy as np
+from kombu.exceptions import OperationalError
+
+from desk.handoff import services
+from desk.handoff.models import Delivery, DeliveryFrame, State
+from desk.handoff.tasks import write_frame
+from desk.tests.world import WorldCase
+from prism.combine.deliver import Output
+from prism.combine.evaluate import evaluate
+from prism.combine.ledger import Ledger as Document
+from prism.combine.sources import find_sources
+from prism.errors import BadArgument
+from prism.formats.exr import read_channels, read_parts
+
+FLOAT = {".exr": Output(pixel="float")}
+
+
+class HandoffCase(WorldCase):
+    """The queue only remembers what it was given; `work` then does it, as the worker would."""
+
+    def setUp(self):
+        super().setUp()
+        self.with_ledger()
+        self.queued: list[int] = []
+        patched = mock.patch.object(
+            write_frame, "apply_async", lambda arguments, **options: self.queued.append(arguments[0])
+        )
+        patched.start()
+        self.addCleanup(patched.stop)
+
+    def work(self):
+        while self.queued:
+            services.write(self.queued.pop(0))
+
+    def order(self, frames="1001", outputs=FLOAT):
+        return services.order(self.shot, self.ledger, self.artist, frames, outputs)
+
+    def post(self, **fields):
+        order = {
+            "frames": "1001",
+            "exr": "on",
+            "pixel": "half",
+            "compression": "zip",
+            "still": "",
+            "view": "srgb",
+            "bits": "8",
+            "alpha": "black",
+        }
+        return self.client.post(self.url("hand-off"), order | fields)
+
+
+class Orders(HandoffCase):
+    def test_written_as_named_with_the_right_numbers(self):
+        delivery = self.order("1001-1002")[0]
+        self.work()
+        self.assertEqual(delivery.state, State.DONE)
+        folder = self.root / "TST" / "TST_010" / "delivery" / "first_v001"
+        self.assertEqual(
+            sorted(path.name for path in folder.iterdir()), [f"TST_010_first_v001.{f}.exr" for f in (1001, 1002)]
+        )
+        path = folder / "TST_010_first_v001.1002.exr"
+        expected = evaluate(Document.from_json(self.ledger.document), find_sources([self.folder / "TST_010.1002.exr"]))
+        np.testing.assert_array_equal(read_channels(path, read_parts(path)[0]).plane("R"), expected[0])
+
+    def test_the_version_is_kept_even_if_the_ledger_changes(self):
+        delivery = self.order()[0]
+        self.ledger.document["rows"] = []
+        self.ledger.save()
+        self.work()
+        self.assertGreater(len(delivery.version.document["rows"]), 0)
+        path = services.path_of(delivery, 1001)
+        self.assertGreater(read_channels(path, read_parts(path)[0]).plane("R").max(), 0)
+        self.assertEqual(self.order()[0].version.label, "v002")
+
+    def test_several_formats_at_once(self):
+        self.assertEqual(self.post(still=".png", view="film").status_code, 302)
+        self.work()
+        self.assertEqual(sorted(delivery.suffix for delivery in Delivery.objects.all()), [".exr", ".png"])
+        listed = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
+        for entry in listed:
+            self.assertEqual((entry["state"], entry["done"], entry["share"]), ("done", 1, 1))
+            file = self.client.get(entry["files"][0]["url"])
+            self.assertEqual(len(b"".join(file.streaming_content)), entry["bytes"])
+            self.assertIn(entry["files"][0]["name"], file.headers["Content-Disposition"])
+
+    def test_orders_that_cannot_be_met(self):
+        cases = [
+            ({"frames": "1003"}, "Not rendered: 1003"),
+            ({"frames": "1001-1004"}, "Not rendered: 1003-1004"),
+            ({"frames": "one"}, "is not a frame or range"),
+            ({"exr": "", "still": ""}, "Nothing was chosen"),
+            ({"still": ".jpg", "bits": "16"}, "JPG has no 16 bits"),
+            ({"still": ".jpg", "alpha": "keep"}, "JPEG has no alpha"),
+            ({"compression": "dwaa"}, "Select a valid choice"),
+        ]
+        for fields, text in cases:
+            with self.subTest(fields):
+                page = self.post(**fields)
+                if text == "Select a valid choice":
+                    self.assertEqual(page.status_code, 422)
+                else:
+                    self.assertContains(page, text, status_code=422)
+        self.assertFalse(Delivery.objects.exists())
+
+    def test_a_refused_order_leaves_no_version(self):
+        with self.assertRaises(BadArgument):
+            self.order("1003")
+        self.assertFalse(self.ledger.versions.exists())
+
+
+class Jobs(HandoffCase):
+    def state(self):
+        return list(DeliveryFrame.objects.order_by("number").values_list("state", flat=True))
+
+    def test_a_job_may_come_twice(self):
+        self.order()
+        job = self.queued[0]
+        self.work()
+        path = services.path_of(Delivery.objects.get(), 1001)
+        before = path.stat().st_mtime_ns
+        services.write(job)
+        self.assertEqual((self.state(), path.stat().st_mtime_ns), ([State.DONE], before))
+
+    def test_a_bad_frame_is_set_aside_and_the_rest_goes_on(self):
+        delivery = self.order("1001-1002")[0]
+        path = self.folder / "TST_010.1001.exr"
+        whole = path.read_bytes()
+        path.write_bytes(whole[:-400])
+        self.work()
+        self.assertEqual(self.state(), [State.FAILED, State.DONE])
+        entry = services.progress(delivery)
+        self.assertEqual(entry["state"], State.FAILED)
+        self.assertIn("TST_010.1001.exr", entry["errors"][0])
+        path.write_bytes(whole)
+        self.client.post(self.url("hand-off-again", delivery=delivery.pk))
+        self.work()
+        self.assertEqual(self.state(), [State.DONE, State.DONE])
+        self.assertEqual(services.progress(delivery)["errors"], [])
+
+    def test_an_unexpected_fault_is_said_and_logged(self):
+        self.order()
+        with (
+            mock.patch.object(services, "deliver", side_effect=ZeroDivisionError),
+            self.assertRaises(ZeroDivisionError),
+        ):
+            self.work()
+        self.assertEqual(self.state(), [State.FAILED])
+
+    def test_cancelling_keeps_what_is_written(self):
+        delivery = self.order("1001-1002")[0]
+        services.write(self.queued.pop(0))
+        self.client.post(self.url("hand-off-cancel", delivery=delivery.pk))
+        self.work()
+        self.assertEqual(self.state(), [State.DONE, State.CANCELLED])
+        self.assertFalse(services.path_of(delivery, 1002).exists())
+
+    def test_after_a_crash_what_was_cut_off_is_taken_up(self):
+        self.order("1001-1002")
+        self.queued.clear()  # lost with the queue
+        DeliveryFrame.objects.filter(number=1001).update(state=State.RUNNING)  # the worker died in it
+        self.assertEqual(services.resume(), 2)
+        self.work()
+        self.assertEqual(self.state(), [State.DONE, State.DONE])
+
+    def test_a_silent_queue_is_said(self):
+        with mock.patch.object(write_frame, "apply_async", side_effect=OperationalError):
+            delivery = self.order()[0]
+        entry = services.progress(delivery)
+        self.assertEqual((entry["state"], entry["errors"]), (State.FAILED, [services.QUEUE_SILENT]))
+
+    def test_files_that_are_not_written_cannot_be_had(self):
+        delivery = self.order()[0]
+        address = self.url("hand-off-file", delivery=delivery.pk, number=1001)
+        self.assertEqual(self.client.get(address).status_code, 404)
+        self.work()
+        services.path_of(delivery, 1001).unlink()
+        self.assertEqual(self.client.get(address).status_code, 404)

@@ -1,0 +1,215 @@
+"""The Rebuild station: pictures, accounts, probes, saving and versions."""
+
+import io
+import json
+
+import numpy as np
+from PIL import Image as Pillow
+
+from desk.rebuild import services
+from desk.rebuild.models import Ledger
+from desk.shots.services import sources_of
+from desk.tests.world import HEIGHT, WIDTH, WorldCase
+from desk.viewer.turns import take_turn
+from prism.colour.view import ViewTransform, apply_exactly
+from prism.combine.evaluate import evaluate
+from prism.combine.ledger import Ledger as Document
+
+
+def decoded(answer) -> np.ndarray:
+    return np.asarray(Pillow.open(io.BytesIO(answer.content))).astype(int)
+
+
+class RebuildCase(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.with_ledger()
+        self.document = self.ledger.document
+
+    def changed(self, row, **fields):
+        document = json.loads(json.dumps(self.document))
+        next(one for one in document["rows"] if one["id"] == row).update(fields)
+        return document
+
+    def question(self, name, **more):
+        return self.ask(name, **({"ledgerId": self.ledger.pk, "ledger": self.document, "frame": 1001} | more))
+
+
+class Page(RebuildCase):
+    def test_the_page_holds_the_ledger(self):
+        page = self.client.get(self.url("rebuild"), {"frame": "1002"}).context["page"]
+        self.assertEqual([row["source"] for row in page["ledger"]["rows"]][:2], ["diffuse_direct", "diffuse_indirect"])
+        self.assertEqual((page["frame"], page["frames"], page["width"]), (1002, [1001, 1002], WIDTH))
+
+    def test_addresses_with_odd_frames_still_open(self):
+        for asked, shown in {"": 1001, "x": 1001, "1": 1001, "99999": 1002}.items():
+            self.assertEqual(self.client.get(self.url("rebuild"), {"frame": asked}).context["page"]["frame"], shown)
+
+    def test_files_without_beauty_are_explained(self):
+        Ledger.objects.all().delete()
+        for path in self.folder.iterdir():
+            path.rename(path.with_name(path.name.replace("TST_010.", "TST_010_emission.")))
+        (self.folder / "TST_010_emission.1001.exr").write_bytes(b"\x76\x2f\x31\x01 nothing")
+        page = self.client.get(self.url("rebuild"))
+        self.assertContains(page, "TST_010_emission.1001.exr", status_code=422)
+        self.assertNotContains(page, "Traceback", status_code=422)
+
+    def test_a_ledger_is_made_once(self):
+        services.open_ledger(self.shot)
+        self.assertEqual(self.shot.ledgers.count(), 1)
+
+
+class Pictures(RebuildCase):
+    def test_the_picture_is_the_evaluation(self):
+        document = self.changed("emission", amount=0.3, tint=[1, 0.5, 0.2])
+        shown = decoded(self.question("rebuild-picture", ledger=document, encoding="png"))
+        self.assertEqual(shown.shape, (HEIGHT, WIDTH, 3))
+        rgba = evaluate(Document.from_json(document), sources_of(self.element, 1001))
+        exact = apply_exactly(np.moveaxis(rgba[:3], 0, -1), ViewTransform())
+        self.assertLessEqual(np.abs(shown - np.floor(exact * 255 + 0.5)).max(), 1)
+
+    def test_what_can_be_shown(self):
+        pictures = {}
+        for show, key in (
+            ("rebuilt", ""),
+            ("rendered", ""),
+            ("difference", ""),
+            ("row", "emission"),
+            ("source", "depth"),
+            ("source", "normals"),
+        ):
+            answer = self.question("rebuild-picture", show=show, key=key, encoding="png")
+            self.assertEqual(answer.status_code, 200, show)
+            pictures[show, key] = decoded(answer)
+        self.assertLessEqual(np.abs(pictures["rebuilt", ""] - pictures["rendered", ""]).max(), 1)
+        self.assertLessEqual(pictures["difference", ""].max(), 60)  # half rounding of light far above 1
+        self.assertFalse(np.array_equal(pictures["row", "emission"], pictures["rebuilt", ""]))
+
+    def test_looks(self):
+        plain = decoded(self.question("rebuild-picture"))
+        brighter = decoded(self.question("rebuild-picture", stops=2))
+        self.assertGreater(brighter.mean(), plain.mean())
+        red = decoded(self.question("rebuild-picture", channel="r"))
+        np.testing.assert_array_equal(red[..., 0], red[..., 2])
+        checker = decoded(self.question("rebuild-picture", ground="checker"))
+        self.assertTrue((checker >= plain).all())
+        film = decoded(self.question("rebuild-picture", view="film"))
+        self.assertFalse(np.array_equal(film, plain))
+        alpha = decoded(self.question("rebuild-picture", channel="a"))
+        stored = sources_of(self.element, 1001).pixels("beauty").alpha
+        np.testing.assert_allclose(alpha[..., 0], stored.astype(float) * 255, atol=1)
+
+    def test_smaller_and_quicker(self):
+        answer = self.question("rebuild-picture", width=9, encoding="jpeg")
+        self.assertEqual((answer.headers["X-Step"], decoded(answer).shape), ("2", (HEIGHT // 2, WIDTH // 2, 3)))
+        self.assertEqual(answer.headers["Content-Type"], "image/jpeg")
+
+    def test_an_overtaken_request_is_dropped(self):
+        take_turn("a page", 7)
+        self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=6).status_code, 409)
+        self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=8).status_code, 200)
+        self.assertEqual(self.question("rebuild-picture", viewer="another page", serial=1).status_code, 200)
+
+    def test_bad_questions_get_one_clear_answer(self):
+        cases = [
+            ({"ledger": self.changed("emission", operator="dodge")}, "ledger.unknown-operator"),
+            ({"ledger": self.changed("emission", source="absent")}, "ledger.unknown-source"),
+            ({"ledger": self.changed("emission", amount="lots")}, "document.bad"),
+            ({"ledger": None}, "document.bad"),
+            ({"frame": 1003}, "file.unreadable"),
+            ({"frame": "1001"}, "argument.bad"),
+            ({"show": "everything"}, "argument.bad"),
+            ({"show": "row", "key": "absent"}, "argument.bad"),
+            ({"view": "cinema"}, "argument.bad"),
+            ({"stops": 1e9}, "argument.bad"),
+            ({"stops": True}, "argument.bad"),
+            ({"channel": "q"}, "argument.bad"),
+            ({"encoding": "gif"}, "argument.bad"),
+        ]
+        for change, code in cases:
+            with self.subTest(change):
+                answer = self.question("rebuild-picture", **change)
+                self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, code))
+        raw = self.client.post(self.url("rebuild-picture"), "not json", content_type="application/json")
+        self.assertEqual(raw.json()["error"]["code"], "argument.bad")
+        self.assertEqual(self.question("rebuild-picture", ledgerId=10**9).status_code, 404)
+
+    def test_a_damaged_frame_is_named(self):
+        path = self.folder / "TST_010.1002.exr"
+        path.write_bytes(path.read_bytes()[:-300])
+        error = self.question("rebuild-picture", frame=1002).json()["error"]
+        self.assertEqual(error["code"], "file.unreadable")
+        self.assertIn("TST_010.1002.exr", error["where"])
+
+
+class Accounts(RebuildCase):
+    def test_shares_and_thumbnails(self):
+        answer = self.question("rebuild-account").json()
+        self.assertEqual([row["id"] for row in answer["rows"]], [row["id"] for row in self.document["rows"]])
+        self.assertAlmostEqual(sum(row["share"] for row in answer["rows"]), 1, places=4)
+        self.assertTrue(answer["strip"].startswith("data:image/jpeg;base64,"))
+        empty = self.question("rebuild-account", ledger=self.document | {"rows": []}).json()
+        self.assertEqual(empty["rows"], [])
+
+    def test_the_balance_is_of_the_untrimmed(self):
+        plain = self.question("rebuild-balance").json()
+        trimmed = self.question("rebuild-balance", ledger=self.changed("emission", amount=0)).json()
+        self.assertTrue(plain["balanced"])
+        self.assertEqual(plain, trimmed)
+        lost = self.document | {"rows": [row for row in self.document["rows"] if row["id"] != "emission"]}
+        answer = self.question("rebuild-balance", ledger=lost).json()
+        self.assertEqual((answer["balanced"], answer["suggestions"][0]["key"]), (False, "emission"))
+
+    def test_the_probe(self):
+        answer = self.question("rebuild-probe", x=5, y=3).json()
+        stored = sources_of(self.element, 1001).pixels("emission").planes[1][3, 5]
+        line = next(line for line in answer["rows"] if line["key"] == "emission")
+        self.assertEqual(line["stored"][1], float(stored))
+        self.assertEqual(self.question("rebuild-probe", x=-1, y=0).status_code, 422)
+
+    def test_numbers_that_json_has_not(self):
+        document = self.changed("emission", exposure=24, amount=100, tint=[100, 100, 100])
+        planes = sources_of(self.element, 1001).pixels("emission").planes[0]
+        y, x = np.unravel_index(int(np.argmax(planes)), planes.shape)
+        text = self.question("rebuild-probe", ledger=document, x=int(x), y=int(y)).content.decode()
+        json.loads(text, parse_constant=lambda word: self.fail(f"{word} is not JSON"))
+
+
+class Keeping(RebuildCase):
+    def save(self, document, revision):
+        return self.ask("rebuild-save", ledgerId=self.ledger.pk, ledger=document, revision=revision)
+
+    def test_saved_and_read_again(self):
+        document = self.changed("emission", amount=0.25, exposure=-1.5)
+        self.assertEqual(self.save(document, 1).json(), {"revision": 2})
+        page = self.client.get(self.url("rebuild")).context["page"]
+        self.assertEqual((page["ledger"], page["revision"]), (document, 2))
+
+    def test_two_pages_do_not_overwrite_each_other(self):
+        self.save(self.changed("emission", amount=0.25), 1)
+        answer = self.save(self.changed("emission", amount=0.75), 1)
+        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (409, "ledger.outdated"))
+        self.ledger.refresh_from_db()
+        kept = Document.from_json(self.ledger.document).row("emission").amount
+        self.assertEqual(kept, 0.25)
+
+    def test_a_bad_document_is_not_saved(self):
+        self.assertEqual(self.save(self.changed("emission", tint=[1, 2]), 1).status_code, 422)
+        self.ledger.refresh_from_db()
+        self.assertEqual((self.ledger.revision, self.ledger.document), (1, self.document))
+
+    def test_versions_are_kept_and_not_doubled(self):
+        labels = [self.ask("rebuild-version", ledgerId=self.ledger.pk).json()["label"] for _ in range(2)]
+        self.save(self.changed("emission", amount=0.5), 1)
+        labels.append(self.ask("rebuild-version", ledgerId=self.ledger.pk).json()["label"])
+        self.assertEqual(labels, ["v001", "v001", "v002"])
+        self.assertEqual(self.ledger.versions.last().document, self.document)
+
+    def test_starting_again_saves_nothing(self):
+        self.save(self.changed("emission", amount=0.5), 1)
+        answer = self.ask("rebuild-first", ledgerId=self.ledger.pk, frame=1001, by="components")
+        self.assertEqual(answer.json()["ledger"], self.document)
+        self.ledger.refresh_from_db()
+        self.assertEqual(self.ledger.revision, 2)
+        refused = self.ask("rebuild-first", ledgerId=self.ledger.pk, frame=1001, by="light-groups")
+        self.assertEqual(refused.json()["error"]["code"], "frame.no-components")

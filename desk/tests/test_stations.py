@@ -1,0 +1,104 @@
+"""Shots list, station marks, and Intake."""
+
+from desk.intake import services
+from desk.shots.services import frames_on_disk, stations
+from desk.tests.world import WorldCase
+from prism.errors import BadArgument, PrismError, UnreadableFile
+
+
+class Shots(WorldCase):
+    def test_an_empty_shot_says_what_to_do(self):
+        self.assertContains(self.client.get("/"), "no frames yet")
+        self.assertRedirects(self.client.get(self.url("shot")), self.url("intake"))
+        self.assertContains(self.client.get(self.url("rebuild")), "Bring in a folder")
+        self.assertContains(self.client.get(self.url("hand-off")), "no ledger yet")
+        self.assertEqual(self.client.get(self.url("shot-picture")).status_code, 404)
+
+    def test_a_shot_with_frames(self):
+        self.with_ledger()
+        self.assertContains(self.client.get("/"), "2 of 4 frames: 1001-1002")
+        self.assertRedirects(self.client.get(self.url("shot")), self.url("rebuild"))
+        picture = self.client.get(self.url("shot-picture"))
+        self.assertEqual(picture.headers["Content-Type"], "image/jpeg")
+        self.assertEqual(picture.content[:2], b"\xff\xd8")
+
+    def test_marks_tell_what_is_there(self):
+        def marks():
+            return {station.slug: station.state for station in stations(self.shot)}
+
+        self.assertEqual(set(marks().values()), {"untouched"})
+        self.with_ledger()
+        self.assertEqual((marks()["intake"], marks()["rebuild"], marks()["hand-off"]), ("done", "in work", "untouched"))
+
+    def test_stations_to_come_are_honest(self):
+        for name in ("plan", "render", "finish"):
+            self.assertContains(self.client.get(self.url(name)), "not built yet")
+
+    def test_an_unknown_shot(self):
+        answer = self.client.get("/shots/TST/NOPE/rebuild/")
+        self.assertContains(answer, "nothing at this address", status_code=404)
+
+
+class Intake(WorldCase):
+    def post(self, folder, name=""):
+        return self.client.post(self.url("intake"), {"folder": folder, "name": name}, follow=True)
+
+    def test_a_folder_is_brought_in_and_listed(self):
+        self.render(1001)
+        self.render(1003)
+        page = self.post("TST/TST_010/render", "v001")
+        self.assertContains(page, "v001 is in.")
+        self.assertContains(page, "TST_010.####.exr")
+        self.assertContains(page, "1002,1004")
+        self.assertContains(page, "diffuse, direct")
+        self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1003])
+
+    def test_bad_folders_change_nothing_and_keep_what_was_typed(self):
+        (self.root / "empty").mkdir()
+        (self.root / "text").mkdir()
+        (self.root / "text" / "a.0001.exr").write_text("no picture")
+        cases = {
+            "empty": "no EXR sequence",
+            "text": "not an OpenEXR file",
+            "absent": "no such folder",
+            "/etc": "no such folder",
+        }
+        for folder, text in cases.items():
+            with self.subTest(folder):
+                page = self.client.post(self.url("intake"), {"folder": folder, "name": "kept name"})
+                self.assertContains(page, text, status_code=422)
+                self.assertContains(page, 'value="kept name"', status_code=422)
+                self.assertNotContains(page, "Traceback", status_code=422)
+        self.assertFalse(self.shot.elements.exists())
+
+    def test_a_name_is_given_once(self):
+        self.render(1001)
+        services.bring_in(self.shot, str(self.folder), "a")
+        with self.assertRaises(BadArgument):
+            services.bring_in(self.shot, str(self.folder), "a")
+
+    def test_removing_forgets_but_leaves_the_files(self):
+        path = self.render(1001)
+        element = services.bring_in(self.shot, str(self.folder))
+        self.client.post(self.url("intake-remove", element=element.pk))
+        self.assertFalse(self.shot.elements.exists())
+        self.assertTrue(path.exists())
+
+    def test_an_element_with_a_ledger_stays(self):
+        self.with_ledger()
+        page = self.client.post(self.url("intake-remove", element=self.element.pk), follow=True)
+        self.assertContains(page, "is used by")
+        self.assertTrue(self.shot.elements.exists())
+
+    def test_files_that_went_bad_are_said(self):
+        path = self.render(1001)
+        element = self.bring_in()
+        path.write_bytes(path.read_bytes()[:40])
+        found = services.inventory(element)
+        self.assertIsInstance(found.fault, UnreadableFile)
+        self.assertContains(self.client.get(self.url("intake")), "TST_010.1001.exr")
+        path.unlink()
+        self.assertIsInstance(services.inventory(element).fault, PrismError)
+        self.folder.rmdir()
+        self.assertIsInstance(services.inventory(element).fault, PrismError)
+        self.assertEqual(frames_on_disk(element), [])

@@ -1,0 +1,83 @@
+"""A production with a shot, its members, and a rendered frame on disk."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.contrib.auth import get_user_model
+from django.test import TestCase, override_settings
+from django.urls import reverse
+
+from desk.rebuild.services import open_ledger
+from desk.shots.models import Element, Membership, Production, Shot
+from prism.formats.exr import write_exr
+from prism.pixels.image import Image
+from prism.tests.frames import passes
+
+HEIGHT, WIDTH = 12, 18
+
+
+class World:
+    """Mixed into a TestCase: `self.shot`, its people, and a storage folder of its own."""
+
+    def build(self) -> None:
+        self.root = Path(tempfile.mkdtemp(prefix="desk-test-")).resolve()
+        self.addCleanup(shutil.rmtree, self.root, ignore_errors=True)
+        storage = override_settings(STORAGE_ROOTS=[self.root])
+        storage.enable()
+        self.addCleanup(storage.disable)
+        users = get_user_model().objects
+        self.artist = users.create_user("ada", password="light-and-shade")
+        self.reviewer = users.create_user("rex", password="light-and-shade")
+        self.stranger = users.create_user("sam", password="light-and-shade")
+        self.production = Production.objects.create(code="TST", title="Test")
+        for user, role in ((self.artist, Membership.Role.ARTIST), (self.reviewer, Membership.Role.REVIEWER)):
+            Membership.objects.create(production=self.production, user=user, role=role)
+        self.shot = Shot.objects.create(
+            production=self.production,
+            code="TST_010",
+            title="A test",
+            first=1001,
+            last=1004,
+            width=WIDTH,
+            height=HEIGHT,
+        )
+        self.folder = self.root / "TST" / "TST_010" / "render"
+        self.folder.mkdir(parents=True)
+
+    def render(self, frame: int, name: str = "TST_010", seed: int | None = None) -> Path:
+        path = self.folder / f"{name}.{frame:04d}.exr"
+        planes = passes(np.random.default_rng(seed or frame), HEIGHT, WIDTH, np.float16)
+        write_exr(path, Image.of_planes(planes))
+        return path
+
+    def bring_in(self) -> Element:
+        return Element.objects.create(shot=self.shot, name="render", folder=str(self.folder))
+
+    def with_ledger(self):
+        """Two frames, an element and the first ledger."""
+        self.render(1001)
+        self.render(1002)
+        self.element = self.bring_in()
+        self.ledger = open_ledger(self.shot)
+        return self.ledger
+
+    def url(self, name: str, **more) -> str:
+        return reverse(name, kwargs={"production": "TST", "shot": "TST_010"} | more)
+
+    def ask(self, name: str, **body):
+        """POST JSON to a view of the shot."""
+        return self.client.post(
+            self.url(name), json.dumps(body), content_type="application/json", headers={"accept": "application/json"}
+        )
+
+
+class WorldCase(World, TestCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.build()
+        self.client.force_login(self.artist)

@@ -1,0 +1,162 @@
+"""The launcher: services started, found again and ended; clear words when something is in the way."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from launcher import house as houses
+from launcher import install, services
+from launcher.house import House
+from launcher.services import Service
+from launcher.trouble import Trouble
+
+LISTEN = "import socket, time; s = socket.socket(); s.bind(('127.0.0.1', {port})); s.listen(); time.sleep(60)"
+# Warm: ends by itself only when killed, so stopping has to insist.
+STUBBORN = "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('up', flush=True); time.sleep(60)"
+
+
+class LauncherCase(unittest.TestCase):
+    def setUp(self):
+        self.var = Path(tempfile.mkdtemp(prefix="eager-test-"))
+        self.addCleanup(shutil.rmtree, self.var, ignore_errors=True)
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self.house = House(self.var, self.port, self.port, self.port)
+        with mock.patch("builtins.print"):
+            self.house.prepare()
+        quiet = mock.patch("launcher.trouble.print", create=True)
+        quiet.start()
+        self.addCleanup(quiet.stop)
+        self.addCleanup(services.stop, self.house, "web")
+
+    def service(self, script=None, ready=None):
+        command = [sys.executable, "-c", script or LISTEN.format(port=self.port)]
+        return Service(
+            "web", command, os.environ, ready or (lambda: services._answers(self.port)), self.port, "EAGER_PORT"
+        )
+
+    def pid(self):
+        return int((self.var / "run" / "web.pid").read_text().split()[0])
+
+
+class Services(LauncherCase):
+    def test_started_once_found_again_and_ended(self):
+        services.start(self.house, self.service())
+        first = self.pid()
+        services.start(self.house, self.service())
+        self.assertEqual(self.pid(), first)
+        self.assertTrue(services.is_running(self.house, "web"))
+        self.assertTrue(services.stop(self.house, "web"))
+        self.assertFalse(services._answers(self.port))
+        self.assertFalse(services.stop(self.house, "web"))
+
+    def test_killed_and_started_again(self):
+        services.start(self.house, self.service())
+        os.kill(self.pid(), signal.SIGKILL)
+        while services.is_running(self.house, "web"):
+            time.sleep(0.01)
+        services.start(self.house, self.service())
+        self.assertTrue(services.is_running(self.house, "web"))
+
+    def test_a_taken_port_is_named(self):
+        with socket.socket() as other:
+            other.bind(("127.0.0.1", self.port))
+            other.listen()
+            with self.assertRaisesRegex(Trouble, f"Port {self.port} for web is taken.*EAGER_PORT"):
+                services.start(self.house, self.service())
+
+    def test_one_that_dies_at_once_is_said_with_its_last_words(self):
+        with self.assertRaisesRegex(Trouble, "web ended at once: no room left"):
+            services.start(self.house, self.service("raise SystemExit('no room left')", ready=lambda: False))
+
+    def test_a_stranger_with_the_same_number_is_left_alone(self):
+        """Process numbers are used again: the recorded birth must match, else the process is not ours."""
+        stranger = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(60)"])
+        self.addCleanup(stranger.wait)
+        self.addCleanup(stranger.kill)
+        (self.var / "run" / "web.pid").write_text(f"{stranger.pid} 12345")
+        self.assertFalse(services.stop(self.house, "web"))
+        self.assertIsNone(stranger.poll())
+
+    def test_one_that_will_not_end_is_ended(self):
+        log = self.var / "log" / "web.log"
+        services.start(self.house, self.service(STUBBORN, ready=lambda: "up" in log.read_text()))
+        with mock.patch.object(services, "STOP_SECONDS", 0.2):
+            self.assertTrue(services.stop(self.house, "web"))
+
+    def test_a_damaged_record_counts_as_not_running(self):
+        (self.var / "run" / "web.pid").write_text("nonsense")
+        self.assertFalse(services.is_running(self.house, "web"))
+
+
+class TheHouse(LauncherCase):
+    def test_secrets_are_made_once_and_private(self):
+        first = self.house.secrets()
+        self.assertEqual(self.house.secrets(), first)
+        self.assertEqual((self.var / "secrets.json").stat().st_mode & 0o777, 0o600)
+        self.assertEqual(len(set(first.values())), 3)
+
+    def test_too_little_room(self):
+        with mock.patch.object(houses.shutil, "disk_usage", return_value=mock.Mock(free=5 << 20)):
+            with self.assertRaisesRegex(Trouble, "Only 5 MB are free.*Free some space"):
+                self.house.prepare()
+
+    def test_no_right_to_write(self):
+        with mock.patch.object(Path, "mkdir", side_effect=PermissionError(13, "Permission denied")):
+            with self.assertRaisesRegex(Trouble, "Permission denied.*EAGER_VAR"):
+                self.house.prepare()
+
+    def test_bad_ports(self):
+        for text in ("http", "80", "99999", "-1"):
+            with (
+                self.subTest(text),
+                mock.patch.dict(os.environ, EAGER_PORT=text),
+                self.assertRaisesRegex(Trouble, "EAGER_PORT"),
+            ):
+                House.of_user()
+
+    def test_a_long_path_gets_its_socket_elsewhere(self):
+        deep = House(self.var / ("x" * 100), 1, 2, 3)
+        self.assertLess(len(str(deep.socket)), 100)
+        self.assertNotEqual(deep.socket, House(self.var / ("y" * 100), 1, 2, 3).socket)
+
+
+class Installing(LauncherCase):
+    def test_without_root_it_says_what_to_ask_for(self):
+        with (
+            mock.patch.object(install, "_has_program", return_value=False),
+            mock.patch.object(install, "_can_build", return_value=True),
+            mock.patch.object(install.os, "geteuid", return_value=1000),
+            mock.patch.object(install.shutil, "which", lambda name: "/usr/bin/apt-get" if name == "apt-get" else None),
+            self.assertRaisesRegex(Trouble, "Ask for: apt-get install mariadb-server-core"),
+        ):
+            install.install()
+
+    def test_a_failed_install_shows_the_last_line(self):
+        with self.assertRaisesRegex(Trouble, "It failed: no such package .*Check the connection"):
+            install._logged(
+                [sys.executable, "-c", "print('much'); raise SystemExit('no such package')"],
+                self.var / "log" / "x",
+                "It failed",
+            )
+
+    def test_the_lock_is_exact_and_covers_the_ranges(self):
+        locked = {
+            line.split("==")[0].lower().replace("_", "-") for line in install.LOCK.read_text().splitlines() if line
+        }
+        self.assertTrue(all("==" in line for line in install.LOCK.read_text().splitlines() if line))
+        import tomllib
+
+        project = tomllib.loads((houses.ROOT / "pyproject.toml").read_text())["project"]
+        for wanted in project["dependencies"] + project["optional-dependencies"]["test"]:
+            name = wanted.split(">")[0].strip().lower().replace("_", "-")
+            self.assertIn(name, locked)
