@@ -33,7 +33,6 @@ def rebuild(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame=1001")
     page.wait_for_selector("canvas[data-serial]")
     page.get_by_label("Trims of specular, direct").click()
-    page.get_by_role("button", name="All rows").click()
     page.get_by_role("button", name="Scopes").click()
     page.mouse.move(640, 250)
     page.wait_for_selector("text=balanced within")

@@ -19,6 +19,7 @@ DEMO_ACCOUNT = "demo / demo"
 def run_start(house: House) -> int:
     begun = time.monotonic()
     house.prepare()
+    parts.require_ports(house)
     install()
     parts.start_database(house)
     parts.start_queue(house)

@@ -10,13 +10,21 @@ import urllib.request
 
 from launcher.house import ROOT, House
 from launcher.install import PYTHON
-from launcher.services import Service, start, stop
+from launcher.services import Service, is_running, require_free, start, stop
 from launcher.trouble import Trouble, step
 
 DATABASE = "eager"
 WEB_THREADS = 8
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
+PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
 STOP_ORDER = ("web", "worker", "queue", "database")
+
+
+def require_ports(house: House) -> None:
+    """Before any work: raises Trouble if a port we are about to use belongs to another program."""
+    for name, port in (("database", house.database_port), ("queue", house.queue_port), ("web", house.web_port)):
+        if not is_running(house, name):
+            require_free(name, port, PORT_VARIABLES[name])
 
 
 def start_database(house: House) -> None:
@@ -48,7 +56,7 @@ def start_queue(house: House) -> None:
         f'dir "{folder}"\nappendonly yes\nsave ""\n'
     )
     command = ["redis-server", str(config)]
-    start(house, Service("queue", command, os.environ, _queue_ready(house), house.queue_port, "EAGER_QUEUE_PORT"))
+    start(house, Service("queue", command, os.environ, _queue_ready(house), house.queue_port, PORT_VARIABLES["queue"]))
 
 
 def start_serving(house: House) -> None:
@@ -78,7 +86,7 @@ def _web(house: House) -> Service:
         str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}", "--workers", "1",
         "--threads", str(WEB_THREADS), "--timeout", "120", "--access-logfile", "-",
     ]  # fmt: skip
-    return Service("web", command, house.environment(), _web_ready(house), house.web_port, "EAGER_PORT")
+    return Service("web", command, house.environment(), _web_ready(house), house.web_port, PORT_VARIABLES["web"])
 
 
 def stop_all(house: House) -> list[str]:
@@ -110,7 +118,7 @@ def _database(house: House) -> Service:
         f"--user={getpass.getuser()}",
     ]
     ready = lambda: _sql(house, "SELECT 1", check=False)  # noqa: E731
-    return Service("database", command, os.environ, ready, house.database_port, "EAGER_DB_PORT")
+    return Service("database", command, os.environ, ready, house.database_port, PORT_VARIABLES["database"])
 
 
 def _make_database_folder(house: House) -> None:

@@ -38,11 +38,8 @@ def start(house: House, *services: Service) -> None:
 
 
 def _launch(house: House, service: Service) -> subprocess.Popen:
-    if service.port is not None and _answers(service.port):
-        raise Trouble(
-            f"Port {service.port} for {service.name} is taken by another program. "
-            f"End that program, or set {service.port_variable} to a free port."
-        )
+    if service.port is not None:
+        require_free(service.name, service.port, service.port_variable)
     step(f"Starting {service.name}")
     with open(_log_path(house, service.name), "ab") as file:
         process = subprocess.Popen(
@@ -56,6 +53,14 @@ def _launch(house: House, service: Service) -> subprocess.Popen:
         )
     _pid_path(house, service.name).write_text(f"{process.pid} {_birth(process.pid)}")
     return process
+
+
+def require_free(name: str, port: int, variable: str) -> None:
+    """Raises Trouble if anything listens on the port."""
+    if _answers(port):
+        raise Trouble(
+            f"Port {port} for {name} is taken by another program. End that program, or set {variable} to a free port."
+        )
 
 
 def stop(house: House, name: str) -> bool:

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 from django.db.models import Max
+from django.utils import timezone
 
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
@@ -65,14 +66,13 @@ def parse(document: Any) -> documents.Ledger:
 def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
     """Save a change that builds on `revision`. Returns the new revision; raises Outdated if it is not the newest."""
     changed = Ledger.objects.filter(pk=ledger.pk, revision=revision).update(
-        document=document.as_json(), name=ledger.name, revision=revision + 1
+        document=document.as_json(), revision=revision + 1, changed=timezone.now()
     )
     if not changed:
         raise Outdated(
             "This ledger was changed elsewhere since you opened it.",
             advice="Reload to see the newer one; your change is still on this page.",
         )
-    Ledger.objects.get(pk=ledger.pk).save(update_fields=["changed"])
     return revision + 1
 
 

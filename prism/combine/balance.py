@@ -28,7 +28,7 @@ EXPLAINED = 0.999  # share of pixels a suggestion must put right
 
 @dataclass(frozen=True, slots=True)
 class Suggestion:
-    """A likely reason for a residue. action: add, remove or multiply; with the source or row to do it to."""
+    """A likely reason for a residue. action: add, remove or multiply, with the source or row to do it to; or note."""
 
     action: str
     key: str
@@ -134,6 +134,9 @@ def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allow
         return wrong.mean() <= 1 - EXPLAINED
 
     used = {row.source for row in ledger.rows}
+    lossy = {sources.source(key).part.compression for key in (*used, ledger.beauty) if sources.source(key).part.is_lossy}
+    for compression in sorted(lossy):
+        yield Suggestion("note", "", f"Passes are stored with lossy {compression}: their values are approximations.")
     for source in sources:
         if source.key not in used and _adds_light(source):
             pixels = sources.pixels(source.key)

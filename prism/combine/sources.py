@@ -11,14 +11,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.store import PixelStore
-from prism.errors import BadArgument, SizeMismatch, UnknownSource
+from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
 from prism.formats.exr import Part, read_channels, read_parts
 from prism.passes.catalogue import BY_KEY, PassKind
 from prism.passes.recognise import Recognised, recognise, without_common_prefix
 from prism.pixels.channels import LayerChannels, group_layers
 from prism.pixels.window import Window
 
-_FRAME_AND_SUFFIX = re.compile(r"([._]-?\d+)?\.[A-Za-z0-9]+$")
+_FRAME_AND_SUFFIX = re.compile(r"([._-]-?\d+)?\.[A-Za-z0-9]+$")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -155,6 +155,10 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
                     advice="Give each pass once.",
                 )
             found[source.key] = source
+    if not found:
+        raise UnreadableFile(
+            "There are only deep samples here, no flat passes.", where=str(paths[0]), advice="Flatten them first."
+        )
     return FrameSources(found, store=store)
 
 

@@ -8,7 +8,8 @@ from pathlib import Path
 
 from prism.errors import UnreadableFile
 
-_NUMBERED = re.compile(r"(?P<head>.*?[._]?)(?P<frame>-?\d+)(?P<suffix>\.[A-Za-z0-9]+)")
+# A hyphen is a minus only after a dot or underscore: a.-3.exr is frame -3, a-0003.exr is frame 3.
+_NUMBERED = re.compile(r"(?P<head>.*?)(?P<frame>(?<=[._])-\d+|\d+)(?P<suffix>\.[A-Za-z0-9]+)")
 
 
 @dataclass(frozen=True, slots=True)

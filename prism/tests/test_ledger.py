@@ -4,6 +4,7 @@ import json
 import unittest
 
 import numpy as np
+import OpenEXR
 import OpenImageIO as oiio
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -144,6 +145,24 @@ class Sources(FolderCase):
         path = self.write("a.exr", passes(self.rng))
         with self.assertRaisesRegex(BadArgument, "is in a.exr as well"):
             find_sources([path, path])
+
+    def test_names_of_other_houses(self):
+        """Hyphens, capitals and short words; what the file names share is no part of the pass."""
+        names = {"RGBA": "beauty", "DiffDir": "diffuse_direct", "spec_indirect": "specular_indirect", "bg": "background"}
+        paths = [self.write(f"closeup-{n}-0007.exr", {c: np.ones((2, 2), np.float16) for c in "RGB"}) for n in names]
+        self.assertEqual([source.key for source in find_sources(paths)], list(names.values()))
+
+    def test_deep_alone(self):
+        samples = np.empty((2, 2), object)
+        for place in np.ndindex(2, 2):
+            samples[place] = np.float32([1, 2])
+        header = {"compression": OpenEXR.ZIPS_COMPRESSION, "type": OpenEXR.deepscanline}
+        path = self.folder / "deep.exr"
+        OpenEXR.File(header, {"Z": samples, "A": samples.copy()}).write(str(path))
+        with self.assertRaisesRegex(UnreadableFile, "only deep samples"):
+            find_sources([path])
+        with self.assertRaisesRegex(UnreadableFile, "is deep"):
+            read_channels(path, read_parts(path)[0])
 
     def test_no_files(self):
         with self.assertRaises(BadArgument):
@@ -329,6 +348,15 @@ class BalanceOfLedgers(FolderCase):
         added = ledger.replace(rows=(*ledger.rows[:-1], Row(id="o", source="occlusion")))
         suggestion = balance(added, sources).suggestions[0]
         self.assertEqual((suggestion.action, suggestion.key), ("multiply", "o"))
+
+    def test_lossy_files_are_named_as_the_reason(self):
+        whole = oiio.ImageBuf(str(self.write("shot.exr", passes(self.rng, height=64, width=64, dtype=np.float16))))
+        whole.specmod().attribute("compression", "dwaa:45")
+        whole.write(str(self.folder / "lossy.exr"))
+        sources = find_sources([self.folder / "lossy.exr"])
+        result = balance(first_ledger(sources), sources)
+        self.assertFalse(result.balanced)
+        self.assertIn("lossy dwaa", result.suggestions[0].text)
 
     def test_trims_and_changes_do_not_disturb_it(self):
         sources = self.frame()

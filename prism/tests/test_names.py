@@ -152,10 +152,11 @@ class Sequences(FolderCase):
             "still.exr",
             ".a.1003.exr",
             "c.-3.exr",
+            "d-x-0007.exr",
         )
         (self.folder / "sub.1001.exr").mkdir()
         found = {sequence.head: sequence.frames for sequence in find_sequences(self.folder)}
-        self.assertEqual(found, {"a.": [1001, 1002, 1004], "b_v002.": [1001], "c.": [-3]})
+        self.assertEqual(found, {"a.": [1001, 1002, 1004], "b_v002.": [1001], "c.": [-3], "d-x-": [7]})
 
     def test_frames_as_fileseq_finds_them(self):
         self.touch(*(f"shot.{frame:04d}.exr" for frame in (1, 2, 3, 10, 10000)))

@@ -116,8 +116,10 @@ class NumField extends HTMLElement {
 
   settle(number) {
     if (this.locked) return;
-    this.draw(this.limited(number));
-    this.send("rest", this.limited(number));
+    const kept = this.limited(number);
+    this.value = kept; // at once, so that losing the focus after Enter does not send it again
+    this.draw();
+    this.send("rest", kept);
   }
 
   send(name, detail) {

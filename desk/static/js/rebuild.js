@@ -137,6 +137,7 @@ export default () => {
         this.commit((await answer.json()).ledger);
       });
     },
+    canFollow(suggestion) { return suggestion.action !== "note"; },
     follow(suggestion) {
       if (suggestion.action === "add") {
         const source = this.sources.find((one) => one.key === suggestion.key);
@@ -305,8 +306,11 @@ export default () => {
       if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
       return `not balanced: ${this.balance.beyond} pixels differ by more than ${this.balance.rounding} rounding`;
     },
-    get verdictClass() { return this.balance && !this.balance.balanced ? "off" : ""; },
-    get verdictIcon() { return this.balance && !this.balance.balanced ? "bi-exclamation-diamond-fill" : "bi-check-lg"; },
+    get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
+    get verdictIcon() {
+      if (!this.balance || this.comparing) return "bi-hourglass-split";
+      return this.balance.balanced ? "bi-check-lg" : "bi-exclamation-diamond-fill";
+    },
     get suggestions() { return this.balance?.suggestions ?? []; },
 
     // ---- Probe ----
@@ -428,11 +432,11 @@ export default () => {
   };
 };
 
-// Seven significant digits tell float32 apart; more would be noise.
+// Five decimals line up below each other; very small and very large numbers keep their digits as powers.
 function number(value) {
   if (typeof value === "string") return value; // NaN and infinities arrive as words
   const size = Math.abs(value);
-  return size !== 0 && (size < 1e-4 || size >= 1e6) ? value.toExponential(3) : value.toPrecision(size < 1 ? 5 : 6);
+  return size !== 0 && (size < 1e-3 || size >= 1e4) ? value.toExponential(3) : value.toFixed(5);
 }
 
 const power = (value) => (value === 0 ? "0" : typeof value === "string" ? value : value.toExponential(2));

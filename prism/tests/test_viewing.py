@@ -1,0 +1,98 @@
+"""What the viewer shows of a frame, and how light and data are told apart on the screen."""
+
+import io
+import unittest
+
+import numpy as np
+from PIL import Image as Pillow
+
+from prism.combine.evaluate import Evaluator
+from prism.combine.first import first_ledger
+from prism.combine.sources import find_sources
+from prism.combine.store import PixelStore
+from prism.errors import BadArgument
+from prism.tests.frames import FolderCase, passes
+from prism.viewing.picture import CHECKER_SIDE, EMPTY_DEPTH, Look, Subject, encode, picture, step_for, to_screen
+
+
+class Showing(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.planes = passes(self.rng, height=30, width=40)
+        self.planes["Z"][:5] = 1e10
+        self.sources = find_sources([self.write("shot.exr", self.planes)])
+        self.ledger = first_ledger(self.sources)
+
+    def show(self, **subject):
+        return picture(self.ledger, self.sources, Subject(**subject), Evaluator(PixelStore()))
+
+    def test_normals_are_shown_by_half_and_a_half(self):
+        """(0, 0, 1) is shown as (.5, .5, 1), codes 128, 128, 255 (common practice, no source), without a view transform."""
+        shown, data = self.show(show="source", key="normals")
+        self.assertTrue(data)
+        for channel, axis in enumerate("XYZ"):
+            np.testing.assert_allclose(shown[channel], self.planes[f"N.{axis}"] * 0.5 + 0.5, atol=1e-6)
+        straight = np.broadcast_to(np.float32([0.5, 0.5, 1, 1]).reshape(4, 1, 1), (4, 2, 2))
+        self.assertEqual(to_screen(straight, Look(), data=True)[0, 0].tolist(), [128, 128, 255])
+
+    def test_depth_runs_from_near_to_far_over_surfaces_only(self):
+        shown, data = self.show(show="source", key="depth")
+        surface = self.planes["Z"] < EMPTY_DEPTH
+        self.assertTrue(data)
+        self.assertEqual(shown[0][~surface].max(), 0)
+        self.assertEqual((shown[0][surface].max(), shown[0][surface].min()), (1, 0))
+        nearest = np.unravel_index(np.argmin(np.where(surface, self.planes["Z"], np.inf)), surface.shape)
+        self.assertEqual(shown[0][nearest], 1)
+
+    def test_depth_of_an_empty_picture(self):
+        planes = self.planes | {"Z": np.full((30, 40), 1e10, np.float32)}
+        sources = find_sources([self.write("empty.exr", planes)])
+        shown, _ = picture(self.ledger, sources, Subject(show="source", key="depth"), Evaluator(PixelStore()))
+        self.assertEqual(shown[:3].max(), 0)
+
+    def test_a_row_shows_the_sum_down_to_it(self):
+        shown, data = self.show(show="row", key="diffuse_indirect")
+        self.assertFalse(data)
+        expected = self.planes["diffuse_direct.B"] + self.planes["diffuse_indirect.B"]
+        np.testing.assert_array_equal(shown[2], expected)
+
+    def test_checker_shows_through_where_nothing_covers(self):
+        clear = np.zeros((4, 2 * CHECKER_SIDE, 2 * CHECKER_SIDE), np.float32)
+        shown = to_screen(clear, Look(ground="checker"))
+        self.assertEqual(len(np.unique(shown[..., 0])), 2)
+        self.assertNotEqual(shown[0, 0, 0], shown[0, CHECKER_SIDE, 0])
+        clear[3] = 1
+        self.assertEqual(to_screen(clear, Look(ground="checker")).max(), 0)
+
+    def test_single_channels_are_grey(self):
+        shown, _ = self.show()
+        for channel in ("r", "g", "b", "a", "luminance"):
+            grey = to_screen(shown, Look(channel=channel))
+            np.testing.assert_array_equal(grey[..., 0], grey[..., 1])
+        luminance = to_screen(np.float32([1, 0, 0, 1]).reshape(4, 1, 1), Look(channel="luminance"))
+        self.assertEqual(luminance[0, 0, 0], round(255 * (1.055 * 0.2126 ** (1 / 2.4) - 0.055)))  # BT.709 weight of red
+
+    def test_alpha_is_coverage_whatever_the_exposure(self):
+        half = np.full((4, 1, 1), 0.5, np.float32)
+        self.assertEqual(to_screen(half, Look(channel="a", stops=5))[0, 0, 0], 128)
+
+    def test_png_is_exact_and_jpeg_close(self):
+        rgb = to_screen(self.show()[0], Look())
+        png = np.asarray(Pillow.open(io.BytesIO(encode(rgb, "png"))))
+        np.testing.assert_array_equal(png, rgb)
+        flat = np.full((16, 16, 3), 90, np.uint8)
+        jpeg = np.asarray(Pillow.open(io.BytesIO(encode(flat, "jpeg")))).astype(int)
+        self.assertLessEqual(np.abs(jpeg - 90).max(), 1)
+
+
+class Choices(unittest.TestCase):
+    def test_step(self):
+        for width, at_most, step in [(960, 960, 1), (961, 960, 2), (1920, 96, 20), (10, 0, 10), (5, 99, 1)]:
+            self.assertEqual(step_for(width, at_most), step)
+
+    def test_unknown_settings_list_the_known(self):
+        for setting in ({"channel": "q"}, {"ground": "lava"}):
+            with self.subTest(setting), self.assertRaisesRegex(BadArgument, "Use "):
+                Look(**setting)
+        with self.assertRaises(BadArgument):
+            encode(np.zeros((1, 1, 3), np.uint8), "gif")
