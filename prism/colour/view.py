@@ -7,11 +7,14 @@ builds. A view is the plain sRGB encoding, or the ACES 2.0 rendering for a stand
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from types import MappingProxyType
 
 import numpy as np
 import PyOpenColorIO as ocio
+from llvmlite import ir
+from numba import types
+from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
@@ -27,6 +30,7 @@ _OCIO_SPACES = {"lin_rec709": "Linear Rec.709 (sRGB)", "acescg": "ACEScg", "aces
 
 TABLE_SIDE = 65
 TABLE_LOW, TABLE_HIGH = -10.0, 8.0  # stops about 1.0 that the table spans; beyond is held at its faces
+BLUE_STEP, GREEN_STEP, RED_STEP = 3, 3 * TABLE_SIDE, 3 * TABLE_SIDE**2  # in the flat table
 STEPS_PER_STOP = np.float32((TABLE_SIDE - 1) / (TABLE_HIGH - TABLE_LOW))
 TABLE_FOOT = np.float32(2 ** (TABLE_LOW + 1 / STEPS_PER_STOP))  # second entry of the axis; below it the axis is linear
 BAND_ROWS = 64
@@ -69,14 +73,13 @@ def apply_quickly(
     """
     height, width = rgba.shape[1:]
     out = np.empty((height, width, 3), np.uint8)
-    curve = _gamma_codes(gamma)
     flat_out = out.reshape(-1)
     planes = [np.ascontiguousarray(plane).reshape(-1) for plane in rgba[:3]]
     if transform.view == "srgb":
-        band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), _srgb_table())
+        band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), _srgb_codes(gamma))
     else:
-        band, tables = _cube_band, (np.float32(gain), _cube(transform))
-    run_bands(lambda first, end: band(*planes, *tables, curve, flat_out, first * width, end * width), height, BAND_ROWS)
+        band, tables = _cube_band, (np.float32(gain), _places(), _cube(transform), _display_codes(gamma))
+    run_bands(lambda first, end: band(*planes, *tables, flat_out, first * width, end * width), height, BAND_ROWS)
     return out
 
 
@@ -92,16 +95,59 @@ def _apply_rows(processor, pixels: NDArray[np.float32], first: int, end: int) ->
     processor.applyRGB(pixels[first:end])
 
 
-CURVE_SIZE = 4096  # linear values in the table of the sRGB curve
 CODE_SIZE = 16384  # display values in the table of codes: fine enough not to move a code over a rounding edge by itself
 LARGEST = np.float32(65504)  # stands for infinity
 
+# Tables over light are looked up by the leading bits of the float itself: sign, exponent and 11 bits of mantissa, so
+# that every stop has 2048 entries and none needs a logarithm or a power. The error is at most 2^-12 of the light.
+DROPPED_BITS = np.uint32(12)
+INFINITY_BITS = np.uint32(0x7F800000)  # IEEE 754 binary32; NaN and negative numbers lie above, as whole numbers
+LIGHT_TABLE_SIZE = (int(INFINITY_BITS) >> int(DROPPED_BITS)) + 1
+
+
+@intrinsic
+def _float_bits(typing_context, value):
+    """The bits of a float32 as a whole number."""
+
+    def generate(context, builder, signature, args):
+        return builder.bitcast(args[0], ir.IntType(32))
+
+    return types.uint32(types.float32), generate
+
 
 @cache
-def _gamma_codes(gamma: float) -> NDArray[np.uint8]:
+def _light_of_table() -> NDArray[np.float64]:
+    """The light in the middle of every entry of a table over light; the last entry is infinity."""
+    bits = (np.arange(LIGHT_TABLE_SIZE, dtype=np.uint32) << DROPPED_BITS) + np.uint32(1 << (int(DROPPED_BITS) - 1))
+    bits[-1] = INFINITY_BITS
+    return bits.view(np.float32).astype(np.float64)
+
+
+@lru_cache(maxsize=16)
+def _srgb_codes(gamma: float) -> NDArray[np.uint8]:
+    """8-bit codes of light through the sRGB curve and the viewer's gamma, over the table of light.
+
+    Source: IEC 61966-2-1.
+    """
+    linear = _light_of_table().clip(0, 1)
+    encoded = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
+    return np.floor(encoded ** (1 / gamma) * 255 + 0.5).astype(np.uint8)
+
+
+@lru_cache(maxsize=16)
+def _display_codes(gamma: float) -> NDArray[np.uint8]:
     """8-bit codes of CODE_SIZE display values from 0 to 1, after the viewer's gamma."""
     values = np.linspace(0, 1, CODE_SIZE) ** (1 / gamma)
     return np.floor(values * 255 + 0.5).astype(np.uint8)
+
+
+@cache
+def _places() -> NDArray[np.float32]:
+    """Where light lies on an axis of the cube, in steps from its foot, over the table of light."""
+    light = _light_of_table()
+    with np.errstate(divide="ignore"):
+        stepped = (np.log2(light) - TABLE_LOW) * STEPS_PER_STOP
+    return np.where(light < TABLE_FOOT, light / TABLE_FOOT, stepped).clip(0, TABLE_SIDE - 1).astype(np.float32)
 
 
 @cache
@@ -115,30 +161,21 @@ def _to_rec709(space: str) -> NDArray[np.float32]:
 
 
 @cache
-def _srgb_table() -> NDArray[np.float32]:
-    """The sRGB curve at square roots spaced evenly, which puts most entries where the curve bends.
-
-    Source: IEC 61966-2-1.
-    """
-    linear = np.linspace(0, 1, CURVE_SIZE) ** 2
-    encoded = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return encoded.astype(np.float32)
-
-
-@cache
 def _cube(transform: ViewTransform) -> NDArray[np.float32]:
-    """The view at TABLE_SIDE^3 points spaced evenly in stops, (side, side, side, 3)."""
+    """The view at TABLE_SIDE^3 points spaced evenly in stops, flat: red slowest, three display values a point."""
     stops = np.linspace(TABLE_LOW, TABLE_HIGH, TABLE_SIDE)
     axis = np.exp2(stops).astype(np.float32)
     axis[0] = 0  # so that black stays black
     red, green, blue = np.meshgrid(axis, axis, axis, indexing="ij")
     points = np.stack([red, green, blue], axis=-1).reshape(TABLE_SIDE * TABLE_SIDE, TABLE_SIDE, 3)
-    return apply_exactly(points, transform).reshape(TABLE_SIDE, TABLE_SIDE, TABLE_SIDE, 3)
+    return apply_exactly(points, transform).reshape(-1)
 
 
 @compiled
-def _code(display, curve):
-    return curve[int(min(1.0, max(0.0, display)) * (CODE_SIZE - 1) + 0.5)]
+def _entry(light):
+    """Entry of a table over light; the first, which is black, for negative light and NaN."""
+    bits = _float_bits(light)
+    return bits >> DROPPED_BITS if bits <= INFINITY_BITS else np.uint32(0)
 
 
 @compiled
@@ -148,48 +185,48 @@ def _finite(v):
 
 
 @compiled
-def _encode_band(red, green, blue, matrix, table, curve, out, first, end):
+def _encode_band(red, green, blue, matrix, codes, out, first, end):
+    """Light through a matrix and a table of codes."""
     for i in range(first, end):
         r, g, b = _finite(red[i]), _finite(green[i]), _finite(blue[i])
         for channel in range(3):
-            v = matrix[channel, 0] * r + matrix[channel, 1] * g + matrix[channel, 2] * b
-            place = np.float32(0)
-            if v > 0:
-                place = np.sqrt(min(v, np.float32(1))) * np.float32(CURVE_SIZE - 1)
-            low = min(int(place), CURVE_SIZE - 2)
-            share = place - np.float32(low)
-            out[3 * i + channel] = _code(table[low] + (table[low + 1] - table[low]) * share, curve)
+            light = matrix[channel, 0] * r + matrix[channel, 1] * g + matrix[channel, 2] * b
+            out[3 * i + channel] = codes[_entry(light)]
 
 
 @compiled
-def _place(v):
-    """Where a linear value lies on the table's axis, in steps from its foot."""
-    if not v > 0:  # NaN as well
-        return np.float32(0)
-    if v < TABLE_FOOT:
-        return v / TABLE_FOOT
-    return min((np.log2(v) - np.float32(TABLE_LOW)) * STEPS_PER_STOP, np.float32(TABLE_SIDE - 1))
+def _cube_band(red, green, blue, gain, places, cube, codes, out, first, end):
+    """Tetrahedral: between the four corners of the cell on the way from its dark to its bright end.
 
-
-@compiled
-def _cube_band(red, green, blue, gain, cube, curve, out, first, end):
-    """Trilinear between the eight points around."""
-    one = np.float32(1)
+    Half the reads of the trilinear eight, and greys stay grey, since the diagonal is an edge of every tetrahedron.
+    """
     last = TABLE_SIDE - 2
     for i in range(first, end):
-        x = _place(red[i] * gain)
-        y = _place(green[i] * gain)
-        z = _place(blue[i] * gain)
+        x = places[_entry(red[i] * gain)]
+        y = places[_entry(green[i] * gain)]
+        z = places[_entry(blue[i] * gain)]
         a = min(int(x), last)
         b = min(int(y), last)
         c = min(int(z), last)
         x -= np.float32(a)
         y -= np.float32(b)
         z -= np.float32(c)
-        w00, w01, w10, w11 = (one - x) * (one - y), (one - x) * y, x * (one - y), x * y
+        if x >= y:
+            if y >= z:
+                one, two, large, middle, small = RED_STEP, RED_STEP + GREEN_STEP, x, y, z
+            elif x >= z:
+                one, two, large, middle, small = RED_STEP, RED_STEP + BLUE_STEP, x, z, y
+            else:
+                one, two, large, middle, small = BLUE_STEP, RED_STEP + BLUE_STEP, z, x, y
+        elif x >= z:
+            one, two, large, middle, small = GREEN_STEP, RED_STEP + GREEN_STEP, y, x, z
+        elif y >= z:
+            one, two, large, middle, small = GREEN_STEP, GREEN_STEP + BLUE_STEP, y, z, x
+        else:
+            one, two, large, middle, small = BLUE_STEP, GREEN_STEP + BLUE_STEP, z, y, x
+        dark = a * RED_STEP + b * GREEN_STEP + c * BLUE_STEP
+        bright = dark + RED_STEP + GREEN_STEP + BLUE_STEP
         for channel in range(3):
-            near = cube[a, b, c, channel] * w00 + cube[a, b + 1, c, channel] * w01
-            near += cube[a + 1, b, c, channel] * w10 + cube[a + 1, b + 1, c, channel] * w11
-            far = cube[a, b, c + 1, channel] * w00 + cube[a, b + 1, c + 1, channel] * w01
-            far += cube[a + 1, b, c + 1, channel] * w10 + cube[a + 1, b + 1, c + 1, channel] * w11
-            out[3 * i + channel] = _code(near + (far - near) * z, curve)
+            display = cube[dark + channel] * (np.float32(1) - large) + cube[dark + one + channel] * (large - middle)
+            display += cube[dark + two + channel] * (middle - small) + cube[bright + channel] * small
+            out[3 * i + channel] = codes[int(display * np.float32(CODE_SIZE - 1) + np.float32(0.5))]

@@ -28,10 +28,10 @@ EXPLAINED = 0.999  # share of pixels a suggestion must put right
 
 @dataclass(frozen=True, slots=True)
 class Suggestion:
-    """A likely reason for a residue. action: add, remove or multiply, with the source or row to do it to; or note."""
+    """A likely reason for a residue."""
 
-    action: str
-    key: str
+    action: str  # insert a source, remove a row, let a row add or multiply; or note
+    key: str  # the source or row to do it to
     text: str
 
 
@@ -134,23 +134,27 @@ def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allow
         return wrong.mean() <= 1 - EXPLAINED
 
     used = {row.source for row in ledger.rows}
-    lossy = {sources.source(key).part.compression for key in (*used, ledger.beauty) if sources.source(key).part.is_lossy}
+    lossy = {
+        sources.source(key).part.compression for key in (*used, ledger.beauty) if sources.source(key).part.is_lossy
+    }
     for compression in sorted(lossy):
         yield Suggestion("note", "", f"Passes are stored with lossy {compression}: their values are approximations.")
     for source in sources:
         if source.key not in used and _adds_light(source):
             pixels = sources.pixels(source.key)
             if explains(rebuilt + _rgb(pixels), pixels):
-                yield Suggestion("add", source.key, f"{source.title} is missing: adding it closes the gap.")
+                yield Suggestion("insert", source.key, f"{source.title} is missing: adding it closes the gap.")
     for row in ledger.rows:
         title = sources.source(row.source).title
         pixels = sources.pixels(row.source)
         if row.operator == "add" and explains(rebuilt - _rgb(pixels), pixels):
             yield Suggestion("remove", row.id, f"{title} is in the beauty already: without row {row.id} it balances.")
-        elif row.operator == "add":
-            rows = tuple(r.replace(operator="multiply") if r is row else r for r in ledger.rows)
+        else:
+            other = "multiply" if row.operator == "add" else "add"
+            rows = tuple(r.replace(operator=other) if r is row else r for r in ledger.rows)
             if explains(evaluate(ledger.replace(rows=rows), sources)[:3], pixels):
-                yield Suggestion("multiply", row.id, f"{title} should multiply: it is a pass on white.")
+                reason = "is a pass on white" if other == "multiply" else "holds light"
+                yield Suggestion(other, row.id, f"{title} {reason}: its row should {other}.")
 
 
 def _adds_light(source: Source) -> bool:

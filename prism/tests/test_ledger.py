@@ -148,7 +148,12 @@ class Sources(FolderCase):
 
     def test_names_of_other_houses(self):
         """Hyphens, capitals and short words; what the file names share is no part of the pass."""
-        names = {"RGBA": "beauty", "DiffDir": "diffuse_direct", "spec_indirect": "specular_indirect", "bg": "background"}
+        names = {
+            "RGBA": "beauty",
+            "DiffDir": "diffuse_direct",
+            "spec_indirect": "specular_indirect",
+            "bg": "background",
+        }
         paths = [self.write(f"closeup-{n}-0007.exr", {c: np.ones((2, 2), np.float16) for c in "RGB"}) for n in names]
         self.assertEqual([source.key for source in find_sources(paths)], list(names.values()))
 
@@ -332,7 +337,8 @@ class BalanceOfLedgers(FolderCase):
         ledger = first_ledger(sources)
         lost = ledger.replace(rows=ledger.rows[1:])
         doubled = ledger.replace(rows=(*ledger.rows, Row(id="again", source="emission")))
-        cases = {"add": (lost, "diffuse_direct"), "remove": (doubled, "emission")}
+        wrong = ledger.with_setting("background", "operator", "multiply")
+        cases = {"insert": (lost, "diffuse_direct"), "remove": (doubled, "emission"), "add": (wrong, "background")}
         for action, (broken, key) in cases.items():
             with self.subTest(action):
                 result = balance(broken, sources)

@@ -81,7 +81,7 @@ export default () => {
     titleOf(row) { return this.sourceOf(row)?.title ?? row.source; },
     sourceHint(row) { return this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame."; },
     shareOf(row) { return this.account.rows.find((one) => one.id === row.id)?.share ?? 0; },
-    shareText(row) { return `${(this.shareOf(row) * 100).toFixed(0)}%`; },
+    shareText(row) { return Math.abs(this.shareOf(row)) < 10 ? `${(this.shareOf(row) * 100).toFixed(0)}%` : ">999%"; },
     shareStyle(row) { return { width: `${Math.min(100, Math.abs(this.shareOf(row)) * 100)}%` }; },
     shareClass(row) { return this.shareOf(row) < 0 ? "less" : ""; },
     shareHint(row) { return `${this.titleOf(row)} makes ${(this.shareOf(row) * 100).toFixed(2)} % of the picture's light`; },
@@ -139,13 +139,13 @@ export default () => {
     },
     canFollow(suggestion) { return suggestion.action !== "note"; },
     follow(suggestion) {
-      if (suggestion.action === "add") {
+      if (suggestion.action === "insert") {
         const source = this.sources.find((one) => one.key === suggestion.key);
         this.commit(change.withNew(history.current, source));
       } else if (suggestion.action === "remove") {
         this.commit(change.without(history.current, suggestion.key));
       } else {
-        this.commit(change.withRow(history.current, suggestion.key, { operator: "multiply" }));
+        this.commit(change.withRow(history.current, suggestion.key, { operator: suggestion.action }));
       }
     },
     undo() { this.adopt(history.undo()); },
