@@ -23,7 +23,8 @@ def run_start(house: House) -> int:
     install()
     parts.start_database(house)
     parts.start_queue(house)
-    if parts.manage(house, "prepare"):
+    # With a worker running, frames that are being written are not cut off.
+    if parts.manage(house, "prepare", *([] if is_running(house, "worker") else ["--resume"])):
         raise Trouble("The application could not be made ready; the lines above say why.")
     parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")

@@ -43,7 +43,7 @@ class House:
     def prepare(self) -> None:
         """Make the folders. Raises Trouble if there is no room or no right to."""
         try:
-            for name in ("log", "run", "storage"):
+            for name in ("log", "run", "storage", "static"):
                 (self.var / name).mkdir(parents=True, exist_ok=True)
             self.var.chmod(0o700)
             probe = self.var / "run" / "probe"

@@ -23,6 +23,7 @@ class Delivery(models.Model):
     element = models.ForeignKey(Element, on_delete=models.PROTECT, related_name="deliveries")
     suffix = models.CharField(max_length=8)  # .exr, .png, ...
     output = models.JSONField()  # arguments of prism.combine.deliver.Output
+    take = models.PositiveSmallIntegerField(default=1)  # tells files apart that only differ in how they are written
     author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     made = models.DateTimeField(auto_now_add=True)
 
@@ -43,7 +44,8 @@ class Delivery(models.Model):
 
     @property
     def stem(self) -> str:
-        return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}"
+        take = f"_t{self.take}" if self.take > 1 else ""
+        return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{take}"
 
 
 class DeliveryFrame(models.Model):

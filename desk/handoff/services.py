@@ -10,7 +10,7 @@ from django.db import transaction
 from kombu.exceptions import OperationalError
 
 from desk.handoff.models import Delivery, DeliveryFrame, State
-from desk.rebuild.models import Ledger
+from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
 from desk.shots.models import Shot
 from desk.shots.services import files_of, frames_on_disk
@@ -40,17 +40,23 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
     with transaction.atomic():
         version = keep_version(ledger, user)
-        deliveries = [
-            Delivery.objects.create(
-                shot=shot, version=version, element=ledger.element, suffix=suffix, output=asdict(output), author=user
-            )
-            for suffix, output in outputs.items()
-        ]
+        deliveries = [_create(shot, version, ledger, user, suffix, output) for suffix, output in outputs.items()]
         for delivery in deliveries:
             DeliveryFrame.objects.bulk_create(DeliveryFrame(delivery=delivery, number=number) for number in numbers)
     for delivery in deliveries:
         enqueue(delivery)
     return deliveries
+
+
+def _create(shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output) -> Delivery:
+    """A new delivery. The same version written in another way gets a take of its own, so that no file is overwritten."""
+    written = asdict(output)
+    earlier = version.deliveries.filter(suffix=suffix).order_by("-take")
+    same = next((one for one in earlier if one.output == written), None)
+    take = same.take if same else (earlier[0].take + 1 if earlier else 1)
+    return Delivery.objects.create(
+        shot=shot, version=version, element=ledger.element, suffix=suffix, output=written, take=take, author=user
+    )
 
 
 def enqueue(delivery: Delivery) -> None:

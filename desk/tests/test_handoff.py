@@ -106,6 +106,17 @@ class Orders(HandoffCase):
                     self.assertContains(page, text, status_code=422)
         self.assertFalse(Delivery.objects.exists())
 
+    def test_another_way_of_writing_never_overwrites(self):
+        """Half after float, and float again: three orders, two files, each as its order says."""
+        orders = [self.order(outputs={".exr": Output(pixel=pixel)})[0] for pixel in ("float", "half", "float")]
+        self.work()
+        paths = [services.path_of(delivery, 1001) for delivery in orders]
+        self.assertEqual(
+            [path.name for path in paths], [f"TST_010_first_v001{take}.1001.exr" for take in ("", "_t2", "")]
+        )
+        kinds = [read_parts(path)[0].channels["R"] for path in paths]
+        self.assertEqual(kinds, ["float", "half", "float"])
+
     def test_a_refused_order_leaves_no_version(self):
         with self.assertRaises(BadArgument):
             self.order("1003")

@@ -54,8 +54,8 @@ def render_frame(
         raise BadArgument(f"A picture of {width} x {height} pixels cannot be rendered.")
     view = scene.camera(camera)
     stage = build_stage(scene, frame)
-    settings = _settings(scene, quality, frame)
-    table = _camera_table(view, width, height)
+    settings = settings_of(scene, quality, frame)
+    table = camera_table(view, width, height)
     rows = paths.FIRST_GROUP + len(scene.light_groups)
     light = np.empty((rows, 3, height, width), np.float32)
     data = np.empty((paths.DATA_COUNT, height, width), np.float32)
@@ -100,7 +100,8 @@ def _stored(key: str, plane: np.ndarray) -> np.ndarray:
     return to_half(plane, name=key) if component in ("R", "G", "B", "A") else plane
 
 
-def _settings(scene: Scene, quality: Quality, frame: int) -> Settings:
+def settings_of(scene: Scene, quality: Quality, frame: int) -> Settings:
+    """What the compiled loops need besides the stage; every frame draws its own random numbers."""
     return Settings(
         samples=quality.samples,
         most_bounces=quality.most_bounces,
@@ -113,7 +114,7 @@ def _settings(scene: Scene, quality: Quality, frame: int) -> Settings:
     )
 
 
-def _camera_table(camera: Camera, width: int, height: int) -> np.ndarray:
+def camera_table(camera: Camera, width: int, height: int) -> np.ndarray:
     """Position, forward, right times half width, down times half height, size; the image plane lies at distance 1."""
     position = np.array(camera.position)
     forward = np.array(camera.target) - position
