@@ -35,10 +35,6 @@ class PixelStore:
         self.put(key, item)
         return item
 
-    def peek(self, key: Hashable) -> Sized | None:
-        with self._lock:
-            return self._items.get(key)
-
     def put(self, key: Hashable, item: Sized) -> None:
         with self._lock:
             if key in self._items:

@@ -28,7 +28,7 @@ VALUE_LIMIT = 1 << 31  # values decoded in one call: pixels times channels
 ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
 
 LOSSLESS = ("none", "rle", "zips", "zip", "piz")
-EXACT_FOR_READING = ("pxr24", "zstd", "htj2k256", "htj2k32")  # exact for half, or never written here
+LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half; read here, never written
 _COMPRESSIONS = {
     "none": OpenEXR.NO_COMPRESSION,
     "rle": OpenEXR.RLE_COMPRESSION,
@@ -68,7 +68,7 @@ class Part:
     @property
     def is_lossy(self) -> bool:
         """Whether the compression may have changed colour values."""
-        return self.compression.split(":")[0] not in LOSSLESS + EXACT_FOR_READING
+        return self.compression.split(":")[0] in LOSSY
 
     def layer_names(self) -> dict[str, str]:
         """Channel names as they count across the file: a later part with bare R, G, B lends them its part name."""

@@ -14,7 +14,6 @@ from prism.errors import MissingChannels, SizeMismatch
 from prism.pixels.window import Window
 
 Plane = NDArray[np.generic]  # (H, W), float16, float32 or uint32
-PIXEL_TYPES = ("half", "float", "uint")
 _DTYPES = {"half": np.dtype(np.float16), "float": np.dtype(np.float32), "uint": np.dtype(np.uint32)}
 
 

@@ -121,6 +121,16 @@ class Sums(FolderCase):
             lit = self.rgb("diffuse_direct") + self.rgb("diffuse_indirect")
             np.testing.assert_allclose(evaluate(raw, sources)[:3], lit, rtol=2e-3, atol=1e-5)
 
+    def test_files_hold_what_the_catalogue_says(self):
+        """Every pass is known, in the channels and the pixel type its entry names."""
+        sources = list(find_sources(write_frame(self.image, self.folder, "orr", 7)))
+        self.assertEqual(len(sources), 3 + len(COMPONENTS) + len(self.scene.light_groups) + 4)
+        for source in sources:
+            with self.subTest(source.key):
+                channels = [*source.colour, *([source.alpha] if source.alpha else [])]
+                self.assertEqual(tuple(name.rpartition(".")[2] for name in channels), source.kind.channels)
+                self.assertEqual(source.pixel_type, source.kind.pixel)
+
     def test_one_file_or_one_for_each_pass(self):
         self.assertEqual([path.name for path in write_frame(self.image, self.folder, "orr", 7)], ["orr.0007.exr"])
         names = {path.name for path in write_frame(self.image, self.folder, "orr", 7, packing="separate")}
