@@ -5,7 +5,7 @@ from desk.handoff import views
 urlpatterns = [
     path("", views.handoff, name="hand-off"),
     path("progress/", views.progress, name="hand-off-progress"),
-    path("<int:delivery>/again/", views.again, name="hand-off-again"),
-    path("<int:delivery>/cancel/", views.cancel, name="hand-off-cancel"),
+    path("<int:delivery>/again/", views.act, {"action": "again"}, name="hand-off-again"),
+    path("<int:delivery>/cancel/", views.act, {"action": "cancel"}, name="hand-off-cancel"),
     path("<int:delivery>/<int:number>/", views.download, name="hand-off-file"),
 ]

@@ -16,6 +16,7 @@ from prism.errors import PrismError
 from prism.naming.frames import format_frames
 
 SHOWN = 50
+ACTIONS = {"again": services.try_again, "cancel": services.cancel}
 
 
 @require_http_methods(["GET", "POST"])
@@ -63,17 +64,10 @@ def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
-def again(request: HttpRequest, shot: Shot, delivery: int) -> JsonResponse:
+def act(request: HttpRequest, shot: Shot, delivery: int, action: str) -> JsonResponse:
+    """Try a delivery's failed frames again, or cancel those that wait."""
     require_change(request, shot)
-    services.try_again(get_object_or_404(shot.deliveries, pk=delivery))
-    return JsonResponse({"deliveries": _listed(shot)})
-
-
-@require_POST
-@with_shot
-def cancel(request: HttpRequest, shot: Shot, delivery: int) -> JsonResponse:
-    require_change(request, shot)
-    services.cancel(get_object_or_404(shot.deliveries, pk=delivery))
+    ACTIONS[action](get_object_or_404(shot.deliveries, pk=delivery))
     return JsonResponse({"deliveries": _listed(shot)})
 
 
@@ -97,8 +91,8 @@ def _listed(shot: Shot) -> list[dict]:
             file["url"] = reverse(
                 "hand-off-file", kwargs=_address(shot) | {"delivery": delivery.pk, "number": file["number"]}
             )
-        for verb in ("again", "cancel"):
-            entry[verb] = reverse(f"hand-off-{verb}", kwargs=_address(shot) | {"delivery": delivery.pk})
+        for action in ACTIONS:
+            entry[action] = reverse(f"hand-off-{action}", kwargs=_address(shot) | {"delivery": delivery.pk})
         listed.append(entry)
     return listed
 

@@ -23,7 +23,7 @@ from prism.combine import ledger as documents
 from prism.combine.first import first_ledger
 from prism.combine.probe import probe
 from prism.combine.sources import FrameSources
-from prism.errors import BadArgument
+from prism.errors import BadArgument, UnreadableFile
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
 THUMBNAIL_WIDTH = 96
@@ -85,6 +85,21 @@ def keep_version(ledger: Ledger, user) -> LedgerVersion:
             return newest
         number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
         return LedgerVersion.objects.create(ledger=locked, number=number, document=locked.document, author=user)
+
+
+def version_entry(version: LedgerVersion) -> dict[str, Any]:
+    """What the page says of a version that one can go back to."""
+    return {"number": version.number, "label": version.label, "made": version.made.isoformat(timespec="minutes")}
+
+
+def use_element(ledger: Ledger, element: Element) -> None:
+    """Lay the ledger on another element of the shot. Raises UnreadableFile if that has no readable frame."""
+    frames = frames_on_disk(element)
+    if not frames:
+        raise UnreadableFile("This element has no frames on disk.", where=element.folder)
+    sources_of(element, frames[0])
+    ledger.element = element
+    ledger.save(update_fields=["element", "changed"])
 
 
 def picture_of(

@@ -10,5 +10,7 @@ urlpatterns = [
     path("probe/", views.probe, name="rebuild-probe"),
     path("save/", views.save, name="rebuild-save"),
     path("version/", views.version, name="rebuild-version"),
+    path("version/<int:ledger>/<int:number>/", views.version_document, name="rebuild-version-document"),
+    path("element/", views.element, name="rebuild-element"),
     path("first/", views.first, name="rebuild-first"),
 ]

@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.rebuild import services
-from desk.rebuild.models import Ledger
+from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.services import frames_on_disk, sources_of, stations
@@ -110,7 +110,24 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
     kept = services.keep_version(_ledger(shot, _asked(request)), request.user)
-    return JsonResponse({"number": kept.number, "label": kept.label})
+    return JsonResponse(services.version_entry(kept))
+
+
+@require_GET
+@with_shot
+def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int) -> JsonResponse:
+    kept = get_object_or_404(LedgerVersion, ledger__shot=shot, ledger=ledger, number=number)
+    return JsonResponse({"ledger": kept.document})
+
+
+@require_POST
+@with_shot
+def element(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Lay the ledger on other files of the shot."""
+    require_change(request, shot)
+    asked = _asked(request)
+    services.use_element(_ledger(shot, asked), get_object_or_404(shot.elements, pk=_whole(asked, "element")))
+    return JsonResponse({})
 
 
 @require_POST
@@ -126,14 +143,16 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("picture", "account", "balance", "probe", "save", "version", "first")
+    names = ("picture", "account", "balance", "probe", "save", "version", "first", "element")
     return {
         "shot": shot.code,
         "ledgerId": ledger.pk,
         "ledger": ledger.document,
         "revision": ledger.revision,
         "version": newest.label if newest else "",
-        "element": ledger.element.name,
+        "versions": [services.version_entry(version) for version in ledger.versions.all()],
+        "element": ledger.element_id,
+        "elements": list(shot.elements.values("id", "name")),
         "mayChange": shot.can_be_changed_by(request.user),
         "first": shot.first,
         "last": shot.last,

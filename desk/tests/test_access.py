@@ -50,6 +50,7 @@ class Access(WorldCase):
             self.ask("rebuild-save", ledgerId=self.ledger.pk, ledger=document, revision=1).status_code, 403
         )
         self.assertEqual(self.ask("rebuild-version", ledgerId=self.ledger.pk).status_code, 403)
+        self.assertEqual(self.ask("rebuild-element", ledgerId=self.ledger.pk, element=self.element.pk).status_code, 403)
         self.assertEqual(self.client.post(self.url("intake"), {"folder": "."}).status_code, 403)
         self.assertEqual(self.client.post(self.url("hand-off"), {"frames": "1001"}).status_code, 403)
         self.assertNotContains(self.client.get(self.url("hand-off")), "New delivery")

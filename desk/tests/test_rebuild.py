@@ -8,6 +8,7 @@ from PIL import Image as Pillow
 
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
+from desk.shots.models import Shot
 from desk.shots.services import sources_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from desk.viewer.turns import take_turn
@@ -204,6 +205,31 @@ class Keeping(RebuildCase):
         labels.append(self.ask("rebuild-version", ledgerId=self.ledger.pk).json()["label"])
         self.assertEqual(labels, ["v001", "v001", "v002"])
         self.assertEqual(self.ledger.versions.last().document, self.document)
+
+    def test_a_version_can_be_gone_back_to(self):
+        self.ask("rebuild-version", ledgerId=self.ledger.pk)
+        self.save(self.changed("emission", amount=0.5), 1)
+        address = self.url("rebuild-version-document", ledger=self.ledger.pk, number=1)
+        self.assertEqual(self.client.get(address).json()["ledger"], self.document)
+        missing = self.url("rebuild-version-document", ledger=self.ledger.pk, number=9)
+        self.assertEqual(self.client.get(missing).status_code, 404)
+
+    def test_laid_on_other_files(self):
+        """Another element of the shot; one without frames, or of another shot, changes nothing."""
+        other = self.root / "TST" / "v002"
+        other.mkdir()
+        (self.folder / "TST_010.1002.exr").rename(other / "again.1002.exr")
+        made = [
+            self.shot.elements.create(name=name, folder=str(folder))
+            for name, folder in (("v002", other), ("none", self.root))
+        ]
+        stranger = Shot.objects.create(production=self.production, code="X", first=1, last=2, width=1, height=1)
+        made.append(stranger.elements.create(name="x", folder=str(other)))
+        answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=one.pk).status_code for one in made]
+        self.assertEqual(answers, [200, 422, 404])
+        self.ledger.refresh_from_db()
+        self.assertEqual(self.ledger.element, made[0])
+        self.assertEqual(self.client.get(self.url("rebuild")).context["page"]["frames"], [1002])
 
     def test_starting_again_saves_nothing(self):
         self.save(self.changed("emission", amount=0.5), 1)

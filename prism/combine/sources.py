@@ -125,7 +125,11 @@ class FrameSources:
         image = read_channels(source.path, source.part, names)
         planes = _alike([self._placed(image.plane(name), image.data_window) for name in names])
         alpha = planes.pop() if source.alpha else None
-        return Pixels(tuple(planes if len(planes) == 3 else planes[:1] * 3), alpha)
+        if len(planes) == 1:
+            planes *= 3
+        elif len(planes) == 2:  # u and v of a motion pass
+            planes.append(np.zeros_like(planes[0]))
+        return Pixels(tuple(planes), alpha)
 
     def _placed(self, plane: NDArray, window: Window) -> NDArray:
         if window == self.window:
@@ -191,7 +195,11 @@ def _divided(cut: slice, step: int) -> slice:
 
 
 def _stamp(path: Path) -> tuple[str, int, int]:
-    status = path.stat()
+    """Tells a file from a later one of the same name."""
+    try:
+        status = path.stat()
+    except OSError as error:
+        raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
     return str(path), status.st_mtime_ns, status.st_size
 
 

@@ -212,6 +212,18 @@ class Sources(FolderCase):
         depth = sources.pixels("depth", step=3).planes[0]
         np.testing.assert_array_equal(depth, sources.pixels("depth").planes[0][1::3, 1::3])
 
+    def test_two_channels_keep_both(self):
+        motion = {"u": np.float32([[1, 2]]), "v": np.float32([[3, 4]])}
+        planes = {c: np.ones((1, 2), np.float16) for c in "RGB"} | {f"forward.{c}": motion[c] for c in "uv"}
+        pixels = find_sources([self.write("m.exr", planes)]).pixels("forward")
+        np.testing.assert_array_equal(np.stack(pixels.planes), [motion["u"], motion["v"], [[0, 0]]])
+
+    def test_a_file_that_went_away(self):
+        sources = self.frame()
+        next(iter(sources)).path.unlink()
+        with self.assertRaisesRegex(UnreadableFile, "shot.1001.exr: Cannot be read: No such file"):
+            sources.pixels("emission")
+
     def test_a_changed_file_is_read_again(self):
         first = self.frame()
         before = first.pixels("emission").planes[0].copy()

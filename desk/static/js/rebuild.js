@@ -1,5 +1,5 @@
 // The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
-import { pageData, post } from "./api.js";
+import { get, pageData, post } from "./api.js";
 import { History } from "./history.js";
 import * as change from "./ledger.js";
 import { Newest } from "./newest.js";
@@ -25,6 +25,9 @@ export default () => {
     ledger: page.ledger,
     revision: page.revision,
     version: page.version,
+    versions: page.versions,
+    element: page.element,
+    elements: page.elements,
     mayChange: page.mayChange,
     sources: page.sources,
     operators: page.operators,
@@ -187,8 +190,26 @@ export default () => {
         await this.saves.ask(history.current);
         const kept = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
         this.version = kept.label;
+        if (!this.versions.some((one) => one.number === kept.number)) this.versions.unshift(kept);
         this.say("kept");
       });
+    },
+    versionText(one) { return `${one.label} · ${one.made.slice(0, 16).replace("T", " ")}`; },
+    async loadVersion(event) {
+      const number = event.target.value;
+      event.target.value = "";
+      if (!number) return;
+      await this.guarded(async () => {
+        const answer = await get(`${page.urls.version}${page.ledgerId}/${number}/`);
+        this.commit((await answer.json()).ledger);
+      });
+    },
+    async chooseElement(event) {
+      await this.guarded(async () => {
+        await post(page.urls.element, { ledgerId: page.ledgerId, element: Number(event.target.value) });
+        window.location.reload();
+      });
+      if (this.fault) event.target.value = String(this.element);
     },
     say(state) {
       const text = `ledger “${this.ledger.name}” ${this.version} · ${state}`;
