@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 from prism.colour.view import SPACES, VIEWS, ViewTransform
 from prism.combine.balance import balance
@@ -143,8 +143,15 @@ def _positive(text: str) -> int:
     return number
 
 
+class OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong with a command line in one line, as all other faults are said."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(2, f"{self.prog}: {message}; see --help\n")
+
+
 def build_parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="python -m prism", description="Render passes and their recombination.")
+    parser = OneLineParser(prog="python -m prism", description="Render passes and their recombination.")
     verbs = parser.add_subparsers(metavar="VERB", required=True)
 
     def verb(name: str, run: Callable[[argparse.Namespace], Answer], summary: str) -> argparse.ArgumentParser:

@@ -27,7 +27,8 @@ PIXEL_LIMIT = 1 << 28  # pixels a header may declare in its data window (268 mil
 VALUE_LIMIT = 1 << 31  # values decoded in one call: pixels times channels
 ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
 
-LOSSLESS = ("none", "rle", "zips", "zip", "piz")
+LOSSLESS = ("none", "rle", "zips", "zip", "piz")  # which every reader knows
+NEW_LOSSLESS = ("zstd", "htj2k32", "htj2k256")  # of OpenEXR 3.5: older readers cannot open them
 LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half; read here, never written
 _COMPRESSIONS = {
     "none": OpenEXR.NO_COMPRESSION,
@@ -35,6 +36,9 @@ _COMPRESSIONS = {
     "zips": OpenEXR.ZIPS_COMPRESSION,
     "zip": OpenEXR.ZIP_COMPRESSION,
     "piz": OpenEXR.PIZ_COMPRESSION,
+    "zstd": OpenEXR.ZSTD_COMPRESSION,
+    "htj2k32": OpenEXR.HTJ2K32_COMPRESSION,
+    "htj2k256": OpenEXR.HTJ2K256_COMPRESSION,
     "pxr24": OpenEXR.PXR24_COMPRESSION,  # loses the low byte of float32
 }
 COMPRESSIONS = tuple(_COMPRESSIONS)

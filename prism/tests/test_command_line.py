@@ -94,9 +94,11 @@ class CommandLine(FolderCase):
             ["render", "x.json"],
             ["render", "x.json", "--frame", "1", "--out", "o", "--samples", "0"],
         ):
-            with self.subTest(arguments), self.assertRaises(SystemExit) as stopped, redirect_stderr(io.StringIO()):
+            err = io.StringIO()
+            with self.subTest(arguments), self.assertRaises(SystemExit) as stopped, redirect_stderr(err):
                 main(arguments)
             self.assertEqual(stopped.exception.code, 2)
+            self.assertEqual(len(err.getvalue().strip().splitlines()), 1)
 
 
 class Errors(unittest.TestCase):
