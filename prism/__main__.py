@@ -19,6 +19,7 @@ from prism.combine.sources import find_sources
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
 from prism.formats.safe import replacing
+from prism.naming.patterns import Pattern, parse_pattern, require_sequence
 from prism.pixels.stats import plane_stats
 
 Answer = tuple[Any, str]  # for programs, for people
@@ -114,15 +115,13 @@ def render(args: argparse.Namespace) -> Answer:
     from prism.standin.scene import Scene
 
     scene = Scene.load(args.scene)
+    name, camera = args.name or args.scene.stem, scene.camera(args.camera).name
+    example = {"shot": name, "camera": camera, "pass": "diffuse_indirect", "version": 1, "frame": args.frame}
+    require_sequence(args.pattern, max(scene.last, args.frame), example)
     image = render_frame(
-        scene,
-        args.frame,
-        camera=args.camera,
-        size=args.size,
-        quality=Quality(samples=args.samples, seed=args.seed),
+        scene, args.frame, camera=camera, size=args.size, quality=Quality(samples=args.samples, seed=args.seed)
     )
-    name = args.name or args.scene.stem
-    files = write_frame(image, args.out, name, args.frame, packing=args.packing)
+    files = write_frame(image, args.out, name, args.frame, pattern=args.pattern, camera=camera)
     return {"files": [str(file) for file in files]}, "\n".join(str(file) for file in files)
 
 
@@ -134,6 +133,13 @@ def _write_json(path: Path, document: dict[str, Any]) -> None:
 def _size(text: str) -> tuple[int, int]:
     width, _, height = text.lower().partition("x")
     return int(width), int(height)
+
+
+def _pattern(text: str) -> Pattern:
+    try:
+        return parse_pattern(text)
+    except BadArgument as error:
+        raise argparse.ArgumentTypeError(str(error).replace("%", "%%")) from None
 
 
 def _positive(text: str) -> int:
@@ -201,7 +207,12 @@ def build_parser() -> argparse.ArgumentParser:
     command.add_argument("--samples", type=_positive, default=16, help="per pixel")
     command.add_argument("--seed", type=int, default=1)
     command.add_argument("--name", help="first part of file names; default: the scene file's name")
-    command.add_argument("--packing", choices=("multichannel", "separate"), default="multichannel")
+    command.add_argument(
+        "--pattern",
+        type=_pattern,
+        default="{shot}.{frame:04}.exr",
+        help="paths below FOLDER; with {pass} every pass gets a file of its own (default: %(default)s)",
+    )
     return parser
 
 

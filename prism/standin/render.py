@@ -12,6 +12,7 @@ import numpy as np
 from prism.bands import run_bands
 from prism.errors import BadArgument
 from prism.formats.exr import to_half, write_exr
+from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.image import Image
 from prism.standin import paths
 from prism.standin.paths import COMPONENTS, Settings, trace_band
@@ -22,7 +23,7 @@ from prism.standin.stage import build_stage
 BAND_ROWS = 8
 FALLOFFS = {"linear": 0, "quadratic": 1, "inverse-quadratic": 2}
 REC709_CHROMATICITIES = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)  # ITU-R BT.709-6
-PACKINGS = ("multichannel", "separate")
+ONE_FILE = parse_pattern("{shot}.{frame:04}.exr")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -73,26 +74,25 @@ def render_frame(
     )
 
 
-def write_frame(image: Image, folder: Path, name: str, frame: int, *, packing: str = "multichannel") -> list[Path]:
+def write_frame(
+    image: Image, folder: Path, name: str, frame: int, *, pattern: Pattern = ONE_FILE, camera: str = ""
+) -> list[Path]:
     """Write a rendered frame: colour as half, data as float, lossless. Returns the files written.
 
-    multichannel: one file `name.FRAME.exr`. separate: one file `name_PASS.FRAME.exr` for each pass.
+    pattern: of the paths below `folder`. One with {pass} makes a file for each pass, in which channels go without the
+    pass's name (but for directions, whose N.X is a name of its own); any other makes one file that holds all passes.
     """
-    stored = {key: _stored(key, plane) for key, plane in image.channels.items()}
-    if packing == "multichannel":
-        files = {folder / f"{name}.{frame:04d}.exr": stored}
-    elif packing == "separate":
-        files = {}
-        for key, plane in stored.items():
-            layer, _, component = key.rpartition(".")
-            title = layer or {"Z": "depth"}.get(component, "beauty")
-            bare = component if layer not in ("N",) else key
-            files.setdefault(folder / f"{name}_{title}.{frame:04d}.exr", {})[bare] = plane
-    else:
-        raise BadArgument(f"Unknown packing {packing}.", advice=f"Use {' or '.join(PACKINGS)}.")
+    values = {"shot": name, "camera": camera, "version": 1, "frame": frame}
+    files: dict[str, dict[str, np.ndarray]] = {}
+    for channel, plane in image.channels.items():
+        layer, _, component = channel.rpartition(".")
+        title = {"": "depth" if component == "Z" else "beauty", "N": "normals"}.get(layer, layer)
+        alone = "pass" in pattern.fields and layer != "N"
+        path = pattern.expand(values | {"pass": title})
+        files.setdefault(path, {})[component if alone else channel] = _stored(channel, plane)
     for path, planes in files.items():
-        write_exr(path, Image.of_planes(planes, **image.attributes))
-    return list(files)
+        write_exr(folder / path, Image.of_planes(planes, **image.attributes))
+    return [folder / path for path in files]
 
 
 def _stored(key: str, plane: np.ndarray) -> np.ndarray:

@@ -57,6 +57,7 @@ class Architecture(unittest.TestCase):
     def test_rooms_build_on_each_other_one_way(self):
         """Pixels know no files, files no passes, passes no ledger; the renderer knows nothing of the rebuild."""
         forbidden = {
+            "prism.naming": ("prism.pixels", "prism.formats", "prism.passes", "prism.combine", "prism.standin"),
             "prism.pixels": ("prism.formats", "prism.colour", "prism.passes", "prism.combine", "prism.standin"),
             "prism.formats": ("prism.passes", "prism.combine", "prism.standin", "prism.viewing"),
             "prism.passes": ("prism.formats", "prism.combine", "prism.standin", "prism.viewing"),

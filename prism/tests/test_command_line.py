@@ -88,10 +88,40 @@ class CommandLine(FolderCase):
         self.assertEqual((code, files), (0, [str(self.folder / "r" / "scene.0003.exr")]))
         self.assertEqual(read_parts(files[0])[0].data_window.shape, (9, 16))
 
+    def test_render_by_pattern(self):
+        """A file for each pass where the pattern asks for it; a pattern that would lose frames is refused at once."""
+        scene = self.folder / "scene.json"
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        render = [
+            "render",
+            scene,
+            "--frame",
+            3,
+            "--out",
+            self.folder / "r",
+            "--size",
+            "16x9",
+            "--samples",
+            1,
+            "--pattern",
+        ]
+        code, out, _ = self.run_verb(*render, "{camera}/{pass}.{frame:03}.exr", "--json")
+        names = {file.removeprefix(f"{self.folder}/r/") for file in json.loads(out)["files"]}
+        self.assertLessEqual({"front/beauty.003.exr", "front/diffuse_direct.003.exr", "front/normals.003.exr"}, names)
+        for pattern, text in {
+            "{pass}.exr": "overwrite",
+            "{pass}.{frame:01}.exr": "more digits",
+            "a b.{frame:04}.exr": "white",
+        }.items():
+            code, _, err = self.run_verb(*render, pattern)
+            self.assertEqual(code, 1)
+            self.assertIn(text, err)
+
     def test_a_wrong_command_line(self):
         for arguments in (
             ["paint"],
             ["render", "x.json"],
+            ["render", "x.json", "--frame", "1", "--out", "o", "--pattern", "{what}"],
             ["render", "x.json", "--frame", "1", "--out", "o", "--samples", "0"],
         ):
             err = io.StringIO()

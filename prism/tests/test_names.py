@@ -8,6 +8,8 @@ from hypothesis import strategies as st
 
 from prism.errors import BadArgument, UnreadableFile
 from prism.naming.frames import format_frames, parse_frames
+from prism.naming.patterns import parse_pattern, require_sequence
+from prism.naming.safety import name_faults
 from prism.naming.sequences import find_sequences
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.recognise import recognise, without_common_prefix, words_of
@@ -135,6 +137,91 @@ class Frames(unittest.TestCase):
     @given(st.sets(st.integers(-99, 99), min_size=1))
     def test_formatting_and_parsing_are_each_others_inverse(self, frames):
         self.assertEqual(parse_frames(format_frames(frames)), sorted(frames))
+
+
+words = st.from_regex(r"[A-Za-z0-9][A-Za-z0-9_]{0,12}", fullmatch=True)
+
+
+class Patterns(unittest.TestCase):
+    PATTERN = "{shot}/{camera}/{pass}/{shot}_{camera}_{pass}_v{version:03}.{frame:04}.exr"
+
+    @settings(max_examples=150, deadline=None)
+    @given(words, words, words, st.integers(0, 9999), st.integers(-999, 123456))
+    def test_every_path_parses_back_to_its_values(self, shot, camera, kind, version, frame):
+        pattern = parse_pattern(self.PATTERN)
+        values = {"shot": shot, "camera": camera, "pass": kind, "version": version, "frame": frame}
+        self.assertEqual(pattern.parse(pattern.expand(values)), values)
+
+    def test_known_words_decide_where_a_name_is_cut(self):
+        pattern = parse_pattern("{shot}_{pass}.{frame:04}.exr")
+        known = {"shot": ["ORR_010"], "pass": ["direct", "diffuse_direct"]}
+        self.assertEqual(pattern.parse("ORR_010_diffuse_direct.0007.exr", known)["pass"], "diffuse_direct")
+        self.assertIsNone(pattern.parse("ORR_020_diffuse_direct.0007.exr", known))
+
+    def test_padding_must_be_the_pattern_s_own(self):
+        """Padding counts the sign: -7 at four digits is -007; wider numbers grow (as fileseq and Python have it)."""
+        pattern = parse_pattern("a.{frame:04}.exr")
+        self.assertEqual(pattern.expand({"frame": -7}), "a.-007.exr")
+        for path, frame in {"a.0007.exr": 7, "a.-007.exr": -7, "a.12345.exr": 12345}.items():
+            self.assertEqual(pattern.parse(path), {"frame": frame})
+        for path in ("a.7.exr", "a.00007.exr", "a.-07.exr", "a.0007.exrx", "b.0007.exr"):
+            self.assertIsNone(pattern.parse(path), path)
+
+    def test_bad_patterns_are_refused_with_what_to_write(self):
+        cases = {
+            "{what}.exr": "Unknown field {what}.*Use {shot}",
+            "{frame:x}": "takes a width such as :04",
+            "{frame:4}": "takes a width",
+            "{shot:3}": "takes no format",
+            "{shot!r}": "conversion",
+            "{shot.real}": "Unknown field",
+            "{0}": "Unknown field",
+            "{}": "Unknown field",
+            "{shot": "braces do not match",
+            "../{shot}": "not a plain path",
+            "/abs/{shot}": "not a plain path",
+            "a//{shot}": "not a plain path",
+            "": "not a plain path",
+        }
+        for text, message in cases.items():
+            with self.subTest(text), self.assertRaisesRegex(BadArgument, message):
+                parse_pattern(text)
+
+    def test_a_value_that_is_missing(self):
+        with self.assertRaisesRegex(BadArgument, "No value for pass"):
+            parse_pattern("{shot}_{pass}.exr").expand({"shot": "a"})
+
+    def test_sequences_lose_no_frame(self):
+        cases = {
+            "a.exr": r"Write a\.{frame:04}\.exr",
+            "a.{frame:02}.exr": "Write {frame:04}",
+            "{shot}.{frame:04}.exr": "colon|':'",
+        }
+        for text, message in cases.items():
+            with self.subTest(text), self.assertRaisesRegex(BadArgument, message):
+                require_sequence(parse_pattern(text), 1048, {"shot": "x:y", "frame": 1001})
+        require_sequence(parse_pattern("a.{frame:04}.exr"), 1048, {"frame": 1001})
+
+    def test_names_that_some_system_cannot_hold(self):
+        """Windows' devices, signs and endings; 255 bytes on Linux: 85 three-byte characters fit, 86 do not."""
+        for name in (
+            "NUL.exr",
+            "com1",
+            "a?b",
+            "a\\b",
+            "end.",
+            "end ",
+            ".hidden",
+            "-option",
+            "a b",
+            "木" * 86,
+            "x/" + "y" * 300,
+        ):
+            with self.subTest(name):
+                self.assertTrue(list(name_faults(name)))
+        for name in ("console.exr", "a-b_c.0001.exr", "木" * 85, "deep/er/name.exr"):
+            with self.subTest(name):
+                self.assertEqual(list(name_faults(name)), [])
 
 
 class Sequences(FolderCase):

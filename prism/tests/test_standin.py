@@ -15,9 +15,10 @@ from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger, Row
 from prism.combine.sources import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
+from prism.naming.patterns import parse_pattern
 from prism.standin.paths import COMPONENTS, Settings, mist_amount
 from prism.standin.rays import FAR, hit_shape, nearest, new_stack
-from prism.standin.render import Quality, render_frame, write_frame
+from prism.standin.render import ONE_FILE, Quality, render_frame, write_frame
 from prism.standin.sampling import pair
 from prism.standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape, Turn
 from prism.standin.shading import dielectric, ggx, ggx_direction
@@ -25,6 +26,7 @@ from prism.standin.stage import build_stage
 from prism.tests.frames import FolderCase
 
 SIZE = (64, 36)
+EACH_PASS = parse_pattern("{shot}/{pass}/{shot}_{pass}.{frame:04}.exr")
 
 
 def scene_of(shapes, lights, materials=None, camera=None, **more) -> Scene:
@@ -105,11 +107,11 @@ class Sums(FolderCase):
         self.assertFalse(np.array_equal(other.plane("R"), self.image.plane("R")))
 
     def test_written_passes_rebuild_the_written_beauty(self):
-        for packing in ("multichannel", "separate"):
-            files = write_frame(self.image, self.folder / packing, "orr", 1007, packing=packing)
+        for pattern in (ONE_FILE, EACH_PASS):
+            files = write_frame(self.image, self.folder, "orr", 1007, pattern=pattern)
             sources = find_sources(files)
             for way in WAYS:
-                with self.subTest(packing, way=way):
+                with self.subTest(pattern.text, way=way):
                     self.assertTrue(balance(first_ledger(sources, by=way), sources).balanced)
             raw = Ledger(
                 alpha=None,
@@ -133,10 +135,10 @@ class Sums(FolderCase):
 
     def test_one_file_or_one_for_each_pass(self):
         self.assertEqual([path.name for path in write_frame(self.image, self.folder, "orr", 7)], ["orr.0007.exr"])
-        names = {path.name for path in write_frame(self.image, self.folder, "orr", 7, packing="separate")}
-        self.assertLessEqual({"orr_beauty.0007.exr", "orr_depth.0007.exr", "orr_light_lanterns.0007.exr"}, names)
-        with self.assertRaises(BadArgument):
-            write_frame(self.image, self.folder, "orr", 7, packing="heap")
+        names = {path.name for path in write_frame(self.image, self.folder, "orr", 7, pattern=EACH_PASS)}
+        self.assertLessEqual(
+            {"orr_beauty.0007.exr", "orr_depth.0007.exr", "orr_normals.0007.exr", "orr_light_lanterns.0007.exr"}, names
+        )
 
     def test_a_dropped_render(self):
         with self.assertRaises(Superseded):

@@ -1,0 +1,158 @@
+"""File name patterns: fields in Python's format syntax, expanded into paths and parsed back.
+
+    {shot}/{pass}/{shot}_{pass}.{frame:04}.exr
+
+Only the fields in FIELDS are known; numbers may carry a width (`:04` or `:04d`), words nothing. A pattern is a path
+below some folder with `/` between its parts; it cannot climb out of it.
+"""
+
+from __future__ import annotations
+
+import re
+import string
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass
+from types import MappingProxyType
+
+from prism.errors import BadArgument
+from prism.naming.safety import name_faults
+
+WORD, NUMBER = "word", "number"
+FIELDS: Mapping[str, str] = MappingProxyType(
+    {
+        "shot": WORD,
+        "camera": WORD,
+        "pass": WORD,
+        "version": NUMBER,
+        "frame": NUMBER,
+    }
+)
+_WIDTH = re.compile(r"(?:0(\d+))?d?")
+Value = str | int
+
+
+@dataclass(frozen=True, slots=True)
+class Piece:
+    """Text that stands as it is, followed by a field; field None ends the pattern."""
+
+    text: str
+    field: str | None
+    width: int  # least digits of a number, the minus sign included; 0 for words
+
+
+@dataclass(frozen=True, slots=True)
+class Pattern:
+    """A checked pattern. Build it with `parse_pattern`."""
+
+    text: str
+    pieces: tuple[Piece, ...]
+
+    @property
+    def fields(self) -> tuple[str, ...]:
+        """Each field once, in order of first use."""
+        return tuple(dict.fromkeys(piece.field for piece in self.pieces if piece.field))
+
+    @property
+    def frame_width(self) -> int:
+        """Digits the frame number is padded to; 0 if the pattern has none."""
+        return max((piece.width for piece in self.pieces if piece.field == "frame"), default=0)
+
+    def expand(self, values: Mapping[str, Value]) -> str:
+        """The path for these values. Raises BadArgument if a field of the pattern has no value."""
+        missing = [field for field in self.fields if field not in values]
+        if missing:
+            raise BadArgument(f"No value for {', '.join(missing)}.", where=self.text)
+        return "".join(
+            piece.text + (_written(piece, values[piece.field]) if piece.field else "") for piece in self.pieces
+        )
+
+    def parse(self, path: str, known: Mapping[str, Collection[str]] = MappingProxyType({})) -> dict[str, Value] | None:
+        """The values a path was expanded from, or None if it does not follow the pattern.
+
+        known: the words a field may stand for. Words may hold `_` and so be cut in several ways; those that are known
+        decide it. A number must be padded just as the pattern pads it.
+        """
+        match = re.fullmatch(self._expression(known), path)
+        if match is None:
+            return None
+        values = {field: int(match[field]) if FIELDS[field] == NUMBER else match[field] for field in self.fields}
+        return values if self.expand(values) == path else None
+
+    def _expression(self, known: Mapping[str, Collection[str]]) -> str:
+        seen: set[str] = set()
+        parts = []
+        for piece in self.pieces:
+            parts.append(re.escape(piece.text))
+            if piece.field in seen:
+                parts.append(f"(?P={piece.field})")
+            elif piece.field:
+                parts.append(f"(?P<{piece.field}>{_alternatives(piece.field, known)})")
+                seen.add(piece.field)
+        return "".join(parts)
+
+
+def parse_pattern(text: str) -> Pattern:
+    """Check a pattern. Raises BadArgument that names the bad field, width or place."""
+    try:
+        parsed = list(string.Formatter().parse(text))
+    except ValueError as error:
+        raise BadArgument(f"The braces do not match: {error}.", where=text, advice="Write a field as {shot}.") from None
+    pieces = [_piece(text, *part) for part in parsed]
+    if (pieces and pieces[-1].field is not None) or not pieces:
+        pieces.append(Piece("", None, 0))
+    steps = text.split("/")
+    if text.startswith("/") or ".." in steps or "" in steps or "." in steps:
+        raise BadArgument(
+            "The pattern is not a plain path below its folder.", where=text, advice="Leave out /, .. and empty parts."
+        )
+    return Pattern(text, tuple(pieces))
+
+
+def require_sequence(pattern: Pattern, last: int, values: Mapping[str, Value]) -> None:
+    """Before anything is rendered: refuse a pattern that would lose frames or that some system cannot hold.
+
+    last: the frame number of most digits. values: of all fields, for an example. Raises BadArgument.
+    """
+    if "frame" not in pattern.fields:
+        stem, dot, suffix = pattern.text.rpartition(".")
+        raise BadArgument(
+            "Without a frame number every frame would overwrite the one before.",
+            where=pattern.text,
+            advice=f"Write {stem}.{{frame:04}}{dot}{suffix}.",
+        )
+    if pattern.frame_width < len(str(last)):
+        raise BadArgument(
+            f"Frame {last} has more digits than the padding of {pattern.frame_width}, and would sort wrongly.",
+            where=pattern.text,
+            advice=f"Write {{frame:0{len(str(last))}}}.",
+        )
+    faults = list(name_faults(pattern.expand(values)))
+    if faults:
+        raise BadArgument(f"Not every system can hold this name: {faults[0]}.", where=pattern.text)
+
+
+def _piece(pattern: str, text: str, field: str | None, spec: str | None, conversion: str | None) -> Piece:
+    if field is None:
+        return Piece(text, None, 0)
+    if field not in FIELDS:
+        known = ", ".join(f"{{{name}}}" for name in FIELDS)
+        raise BadArgument(f"Unknown field {{{field}}}.", where=pattern, advice=f"Use {known}.")
+    if conversion:
+        raise BadArgument(f"{{{field}!{conversion}}} has a conversion.", where=pattern, advice=f"Write {{{field}}}.")
+    match = _WIDTH.fullmatch(spec or "")
+    if match is None or (FIELDS[field] == WORD and spec):
+        what = "a width such as :04" if FIELDS[field] == NUMBER else "no format"
+        raise BadArgument(f"{{{field}:{spec}}} cannot be used.", where=pattern, advice=f"{{{field}}} takes {what}.")
+    return Piece(text, field, int(match[1] or 1) if FIELDS[field] == NUMBER else 0)
+
+
+def _written(piece: Piece, value: Value) -> str:
+    """Padding counts the minus sign, as Python and file sequences have it: -7 at width 4 is -007."""
+    return f"{value:0{piece.width}d}" if piece.width else str(value)
+
+
+def _alternatives(field: str, known: Mapping[str, Collection[str]]) -> str:
+    if FIELDS[field] == NUMBER:
+        return r"-?\d+"
+    words = sorted(known.get(field, ()), key=len, reverse=True)
+    return "|".join(re.escape(word) for word in words) if words else "[^/]+?"

@@ -1,0 +1,36 @@
+"""Names that one system or another cannot hold.
+
+Linux takes anything but / and NUL and 255 bytes; Windows refuses more, and its names and macOS's do not tell case
+apart. Sources: POSIX.1-2017 (3.282 Portable Filename Character Set); Microsoft, "Naming Files, Paths, and Namespaces"
+(from memory).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+NAME_BYTES = 255  # of one part on Linux; 255 UTF-16 units elsewhere, which is never less room
+PATH_LENGTH = 259  # of a whole path on Windows without its long-path setting
+_FORBIDDEN = re.compile(r'[\x00-\x1f<>:"\\|?*]')
+_RESERVED = re.compile(r"(con|prn|aux|nul|com[1-9]|lpt[1-9])(\..*)?", re.IGNORECASE)
+
+
+def name_faults(path: str) -> Iterator[str]:
+    """What is wrong with a relative path on some system, in words; nothing if it can live anywhere."""
+    for part in path.split("/"):
+        bad = sorted(set(_FORBIDDEN.findall(part)))
+        if bad:
+            yield f"“{part}” holds {' '.join(repr(one) for one in bad)}, which Windows refuses"
+        if _RESERVED.fullmatch(part):
+            yield f"“{part}” is the name of a device on Windows"
+        if part.endswith((" ", ".")):
+            yield f"“{part}” ends with a space or dot, which Windows drops"
+        if part.startswith((".", "-")):
+            yield f"“{part}” begins with {part[0]}: a hidden file or an option on Linux"
+        if re.search(r"\s", part):
+            yield f"“{part}” holds white space, which breaks scripts"
+        if len(part.encode()) > NAME_BYTES:
+            yield f"“{part[:20]}…” is {len(part.encode())} bytes long; a name may have {NAME_BYTES}"
+    if len(path) > PATH_LENGTH:
+        yield f"the path is {len(path)} characters long; Windows opens {PATH_LENGTH}"
