@@ -16,13 +16,13 @@ from prism.combine.deliver import PIXELS, Output, deliver
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger
 from prism.combine.sources import find_sources
+from prism.commands import Answer, Refused
+from prism.commands.plans import plan
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
 from prism.formats.safe import replacing
 from prism.naming.patterns import Pattern, parse_pattern, require_sequence
 from prism.pixels.stats import plane_stats
-
-Answer = tuple[Any, str]  # for programs, for people
 
 
 def inspect(args: argparse.Namespace) -> Answer:
@@ -198,6 +198,16 @@ def build_parser() -> argparse.ArgumentParser:
     )
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
 
+    command = verb(
+        "plan", plan, "Which files a plan will write, what is wrong with it, and whether a folder follows it."
+    )
+    command.add_argument("action", nargs="?", choices=("expand", "check", "estimate", "audit"))
+    command.add_argument("plan", nargs="?", type=Path, metavar="PLAN.json")
+    command.add_argument("--schema", action="store_true", help="print the JSON Schema of plans")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="without it, any pass may carry something")
+    command.add_argument("--folder", type=Path, metavar="DIR", help="to audit")
+    command.add_argument("--measured", metavar="SECONDS@WxHxSAMPLES", help="a rendered frame, to estimate time from")
+
     command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")
     command.add_argument("scene", type=Path, metavar="SCENE.json")
     command.add_argument("--frame", type=int, required=True)
@@ -223,6 +233,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         answer, text = args.run(args)
     except PrismError as error:
         print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
+        return 1
+    except Refused as refusal:
+        answer, text = refusal.args
+        print(json.dumps(answer, indent=2) if args.json else text)
         return 1
     print(json.dumps(answer, indent=2) if args.json else text)
     return 0

@@ -20,7 +20,9 @@ from prism.naming.safety import name_faults
 WORD, NUMBER = "word", "number"
 FIELDS: Mapping[str, str] = MappingProxyType(
     {
+        "production": WORD,
         "shot": WORD,
+        "layer": WORD,
         "camera": WORD,
         "pass": WORD,
         "version": NUMBER,

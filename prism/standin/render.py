@@ -82,7 +82,7 @@ def write_frame(
     pattern: of the paths below `folder`. One with {pass} makes a file for each pass, in which channels go without the
     pass's name (but for directions, whose N.X is a name of its own); any other makes one file that holds all passes.
     """
-    values = {"shot": name, "camera": camera, "version": 1, "frame": frame}
+    values = {"production": "", "layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, np.ndarray]] = {}
     for channel, plane in image.channels.items():
         layer, _, component = channel.rpartition(".")

@@ -1,0 +1,100 @@
+"""`python -m prism plan`: which files a plan will write, what is wrong with it, and whether a folder follows it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from prism.commands import Answer, Refused
+from prism.errors import BadArgument, PrismError
+from prism.formats.exr import read_parts
+from prism.passes.audit import FoundFile, audit
+from prism.passes.checks import check
+from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
+from prism.passes.expansion import expand
+from prism.passes.facts import SceneFacts
+from prism.passes.plan import Plan
+
+
+def plan(args: argparse.Namespace) -> Answer:
+    if args.schema:
+        schema = Plan.model_json_schema()
+        return schema, json.dumps(schema, indent=2)
+    if not args.action or not args.plan:
+        raise BadArgument(
+            "Nothing to do.", where="plan", advice="Say expand, check, estimate or audit, and a plan file."
+        )
+    document = Plan.load(args.plan)
+    facts = _facts(args.scene, document)
+    return {"expand": _expand, "check": _check, "estimate": _estimate, "audit": _audit}[args.action](
+        args, document, facts
+    )
+
+
+def _facts(scene: Path | None, document: Plan) -> SceneFacts:
+    if scene is None:
+        return SceneFacts.unknown(document.cameras)
+    from prism.standin.facts import facts_of
+    from prism.standin.scene import Scene
+
+    return facts_of(Scene.load(scene))
+
+
+def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
+    files = expand(document, facts)
+    listed = [
+        {
+            "first": planned.path(planned.frames[0]),
+            "last": planned.path(planned.frames[-1]),
+            "frames": len(planned.frames),
+            "size": planned.size,
+            "channels": planned.channels,
+            "bytes_each": planned.bytes_each,
+        }
+        for planned in files
+    ]
+    lines = [f"{one['frames']:>6} x {one['bytes_each'] / 1e6:8.2f} MB  {one['first']}" for one in listed]
+    return listed, "\n".join(lines)
+
+
+def _check(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
+    findings = check(document, facts)
+    lines = [f"{one.level:<8}{one.what} ({one.where}) {one.why}" for one in findings] or ["nothing to object to"]
+    answer = [finding.as_json() for finding in findings], "\n".join(lines)
+    if any(finding.level == "error" for finding in findings):
+        raise Refused(*answer)
+    return answer
+
+
+def _estimate(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
+    size = total_bytes(expand(document, facts))
+    answer: dict[str, Any] = {"bytes": size}
+    text = f"{size / 1e9:.2f} GB"
+    if args.measured:
+        measured = Measured.parse(args.measured)
+        seconds = total_seconds(document, measured)
+        answer |= {"seconds": seconds, "seconds_per_frame": seconds_per_frame(document, measured)}
+        text += f", {seconds / 3600:.2f} hours ({answer['seconds_per_frame']:.1f} s a frame, from {args.measured})"
+    return answer, text
+
+
+def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
+    if args.folder is None:
+        raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
+    found = {str(path.relative_to(args.folder)): _found(path) for path in sorted(args.folder.rglob("*.exr"))}
+    deviations = audit(expand(document, facts), found)
+    lines = [f"{one.kind:<11}{one.name} {one.frames} {one.what}" for one in deviations] or ["all as planned"]
+    answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
+    if deviations:
+        raise Refused(*answer)
+    return answer
+
+
+def _found(path: Path) -> FoundFile:
+    try:
+        part = read_parts(path)[0]
+    except PrismError as error:
+        return FoundFile(fault=error.what)
+    return FoundFile((part.data_window.width, part.data_window.height), dict(part.channels))
