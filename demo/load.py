@@ -9,6 +9,7 @@ from pathlib import Path
 
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
+from prism.passes.plan import Plan, ShotSettings
 
 SAMPLES = 16
 RENDER_FOLDER = Path("render") / "v001"
@@ -28,11 +29,36 @@ SHOTS = (
     DemoShot("ORR_020", "The sun at the hub, close", "close", (1001, 1025), at_once=False),
 )
 RANGE = (FIRST, LAST)
+SCENE_FILE = "orrery_conservatory.json"
+PASSES = (
+    "beauty",
+    "diffuse_direct",
+    "diffuse_indirect",
+    "specular_direct",
+    "specular_indirect",
+    "transmission",
+    "emission",
+    "background",
+    "light_group",
+    "surface_colour",
+    "raw_light",
+    "depth",
+    "mist",
+    "occlusion",
+    "normals",
+)
+
+
+def plan_of(shot: DemoShot) -> Plan:
+    """The plan that the demo's frames follow: all passes of the scene in one file for each frame."""
+    width, height = build_scene().size
+    settings = ShotSettings(production="ORR", code=shot.code, first=FIRST, last=LAST, width=width, height=height)
+    return Plan(shot=settings, cameras=(shot.camera,), passes=PASSES, names="{shot}.{frame:04}.exr")
 
 
 def write_scene(folder: Path) -> Path:
     """Write the scene document that the frames are rendered from."""
-    path = folder / "orrery_conservatory.json"
+    path = folder / SCENE_FILE
     with replacing(path) as temporary:
         temporary.write_text(json.dumps(build_scene().as_json(), indent=1) + "\n", encoding="utf-8")
     return path

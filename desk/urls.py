@@ -22,6 +22,7 @@ urlpatterns = [
     path("logout/", LogoutView.as_view(), name="logout"),
     path("", shots, name="shots"),
     path(SHOT, include("desk.shots.urls")),
+    path(f"{SHOT}plan/", include("desk.plan.urls")),
     path(f"{SHOT}intake/", include("desk.intake.urls")),
     path(f"{SHOT}rebuild/", include("desk.rebuild.urls")),
     path(f"{SHOT}hand-off/", include("desk.handoff.urls")),

@@ -29,6 +29,10 @@ def shots(page: Page) -> None:
     page.goto(f"{ADDRESS}/")
 
 
+def plan(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/plan/")
+
+
 def rebuild(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame=1001")
     page.wait_for_selector("canvas[data-serial]")
@@ -46,7 +50,7 @@ def intake(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
 
 
-VIEWS = {"shots": shots, "rebuild": rebuild, "hand-off": handoff, "intake": intake}
+VIEWS = {"shots": shots, "plan": plan, "rebuild": rebuild, "hand-off": handoff, "intake": intake}
 
 
 def main(names: list[str]) -> None:

@@ -51,4 +51,4 @@ class Document(Value):
         place = f"{where}, field {field}" if where else f"field {field}"
         more = len(error.errors()) - 1
         advice = f"{more} more field{'s' if more > 1 else ''} to correct." if more else ""
-        return BadDocument(f"{first['msg'].removeprefix('Value error, ')}.", where=place, advice=advice)
+        return BadDocument(f"{first['msg'].removeprefix('Value error, ').rstrip('.')}.", where=place, advice=advice)

@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
+from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
@@ -23,16 +24,10 @@ from prism.combine import ledger as documents
 from prism.combine.first import first_ledger
 from prism.combine.probe import probe
 from prism.combine.sources import FrameSources
-from prism.errors import BadArgument, UnreadableFile
+from prism.errors import UnreadableFile
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
 THUMBNAIL_WIDTH = 96
-
-
-class Outdated(BadArgument):
-    """Somebody else saved in the meantime; nothing was overwritten."""
-
-    code = "ledger.outdated"
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,10 +64,7 @@ def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
         document=document.as_json(), revision=revision + 1, changed=timezone.now()
     )
     if not changed:
-        raise Outdated(
-            "This ledger was changed elsewhere since you opened it.",
-            advice="Reload to see the newer one; your change is still on this page.",
-        )
+        raise Outdated("ledger")
     return revision + 1
 
 

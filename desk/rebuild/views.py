@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-import json
 import time
 from typing import Any
 
@@ -12,13 +11,16 @@ from django.views.decorators.http import require_GET, require_POST
 from desk.rebuild import services
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
+from desk.shots.asking import asked as read
+from desk.shots.asking import number, whole
 from desk.shots.models import Shot
+from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of, stations
 from desk.viewer.turns import take_turn
 from prism.colour.view import VIEW_TITLES, ViewTransform
 from prism.combine.operators import OPERATORS
 from prism.combine.sources import FrameSources
-from prism.errors import BadArgument, PrismError
+from prism.errors import PrismError
 from prism.viewing.picture import Look, Subject, step_for
 
 SIGNS = {"add": "+", "over": "over", "under": "under", "multiply": "×", "screen": "scr"}
@@ -48,14 +50,14 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     begun = time.perf_counter()
-    asked = _asked(request)
-    is_stale = take_turn(str(asked.get("viewer", "")), _whole(asked, "serial", 0))
+    asked = read(request)
+    is_stale = take_turn(str(asked.get("viewer", "")), whole(asked, "serial", 0))
     sources = _sources(shot, asked)
     subject = Subject(
         show=str(asked.get("show", "rebuilt")),
         key=str(asked.get("key", "")),
         edited=asked.get("edited"),
-        step=step_for(sources.display_window.width, _whole(asked, "width", sources.display_window.width)),
+        step=step_for(sources.display_window.width, whole(asked, "width", sources.display_window.width)),
     )
     document = services.parse(asked.get("ledger"))
     encoding = str(asked.get("encoding", "png"))
@@ -70,7 +72,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def account(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = _asked(request)
+    asked = read(request)
     look = Look(transform=_transform(shot, asked))
     return JsonResponse(services.account_of(services.parse(asked.get("ledger")), _sources(shot, asked), look))
 
@@ -78,7 +80,7 @@ def account(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = _asked(request)
+    asked = read(request)
     result = services.balance_of(services.parse(asked.get("ledger")), _sources(shot, asked))
     return JsonResponse(_finite(result))
 
@@ -86,9 +88,9 @@ def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = _asked(request)
+    asked = read(request)
     document = services.parse(asked.get("ledger"))
-    where = _whole(asked, "x"), _whole(asked, "y")
+    where = whole(asked, "x"), whole(asked, "y")
     return JsonResponse(_finite(services.probe_of(document, _sources(shot, asked), *where, _transform(shot, asked))))
 
 
@@ -96,11 +98,11 @@ def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    asked = _asked(request)
+    asked = read(request)
     ledger = _ledger(shot, asked)
     try:
-        revision = services.save(ledger, services.parse(asked.get("ledger")), _whole(asked, "revision"))
-    except services.Outdated as error:
+        revision = services.save(ledger, services.parse(asked.get("ledger")), whole(asked, "revision"))
+    except Outdated as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
 
@@ -109,7 +111,7 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    kept = services.keep_version(_ledger(shot, _asked(request)), request.user)
+    kept = services.keep_version(_ledger(shot, read(request)), request.user)
     return JsonResponse(services.version_entry(kept))
 
 
@@ -125,17 +127,17 @@ def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int)
 def element(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Lay the ledger on other files of the shot."""
     require_change(request, shot)
-    asked = _asked(request)
-    services.use_element(_ledger(shot, asked), get_object_or_404(shot.elements, pk=_whole(asked, "element")))
+    asked = read(request)
+    services.use_element(_ledger(shot, asked), get_object_or_404(shot.elements, pk=whole(asked, "element")))
     return JsonResponse({})
 
 
 @require_POST
 @with_shot
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = _asked(request)
+    asked = read(request)
     ledger = _ledger(shot, asked)
-    document = services.start_again(ledger, ledger.element, _whole(asked, "frame"), str(asked.get("by")))
+    document = services.start_again(ledger, ledger.element, whole(asked, "frame"), str(asked.get("by")))
     return JsonResponse({"ledger": document.as_json()})
 
 
@@ -170,22 +172,12 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
     }
 
 
-def _asked(request: HttpRequest) -> dict[str, Any]:
-    try:
-        asked = json.loads(request.body)
-    except ValueError:
-        raise BadArgument("The request is not JSON.") from None
-    if not isinstance(asked, dict):
-        raise BadArgument("The request is not a JSON object.")
-    return asked
-
-
 def _ledger(shot: Shot, asked: dict[str, Any]) -> Ledger:
-    return get_object_or_404(shot.ledgers.select_related("element"), pk=_whole(asked, "ledgerId"))
+    return get_object_or_404(shot.ledgers.select_related("element"), pk=whole(asked, "ledgerId"))
 
 
 def _sources(shot: Shot, asked: dict[str, Any]) -> FrameSources:
-    return sources_of(_ledger(shot, asked).element, _whole(asked, "frame"))
+    return sources_of(_ledger(shot, asked).element, whole(asked, "frame"))
 
 
 def _transform(shot: Shot, asked: dict[str, Any]) -> ViewTransform:
@@ -195,25 +187,11 @@ def _transform(shot: Shot, asked: dict[str, Any]) -> ViewTransform:
 def _look(shot: Shot, asked: dict[str, Any]) -> Look:
     return Look(
         transform=_transform(shot, asked),
-        stops=_number(asked, "stops", 0.0, -20, 20),
-        gamma=_number(asked, "gamma", 1.0, 0.1, 10),
+        stops=number(asked, "stops", 0.0, -20, 20),
+        gamma=number(asked, "gamma", 1.0, 0.1, 10),
         channel=str(asked.get("channel", "rgb")),
         ground=str(asked.get("ground", "black")),
     )
-
-
-def _whole(asked: dict[str, Any], name: str, default: int | None = None) -> int:
-    value = asked.get(name, default)
-    if isinstance(value, bool) or not isinstance(value, int):
-        raise BadArgument(f"{name} must be a whole number.", where=name)
-    return value
-
-
-def _number(asked: dict[str, Any], name: str, default: float, low: float, high: float) -> float:
-    value = asked.get(name, default)
-    if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
-        raise BadArgument(f"{name} must be a number from {low} to {high}.", where=name)
-    return float(value)
 
 
 def _finite(answer: Any) -> Any:

@@ -20,6 +20,7 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "csp",
     "desk.shots",
+    "desk.plan",
     "desk.rebuild",
     "desk.handoff",
 ]

@@ -53,6 +53,8 @@ class Shot(models.Model):
     height = models.PositiveIntegerField(validators=[MinValueValidator(1)])
     space = models.CharField("working colour", max_length=20, choices=list(SPACES.items()), default="lin_rec709")
 
+    scene = models.CharField(max_length=500, blank=True)  # scene file, from the first storage root
+
     objects = ShotQuerySet.as_manager()
 
     class Meta:

@@ -42,6 +42,7 @@ def stations(shot: Shot) -> list[Station]:
     ledgers = shot.ledgers.exists()
     states = [delivery.state for delivery in shot.deliveries.prefetch_related("frames")[:1]]
     marks = {
+        "plan": "in work" if hasattr(shot, "plan") else "untouched",
         "intake": "done" if has_element else "untouched",
         "rebuild": "in work" if ledgers else "untouched",
         "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",

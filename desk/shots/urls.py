@@ -5,7 +5,6 @@ from desk.shots import views
 urlpatterns = [
     path("", views.shot, name="shot"),
     path("picture/", views.picture, name="shot-picture"),
-    path("plan/", views.coming, {"station": "plan"}, name="plan"),
     path("render/", views.coming, {"station": "render"}, name="render"),
     path("finish/", views.coming, {"station": "finish"}, name="finish"),
 ]

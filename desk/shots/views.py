@@ -10,11 +10,6 @@ from desk.shots.models import Shot
 from prism.naming.frames import format_frames
 
 COMING = {
-    "plan": (
-        "Which passes will be rendered, and under which names",
-        "This station is not built yet. Passes come from the renderer as it writes them; name files "
-        "`shot_pass.frame.exr` and they are recognised at Intake.",
-    ),
     "render": (
         "Where the frames are made",
         "This station is not built yet. Until it is, `python -m prism render SCENE.json --frame N --out FOLDER` renders "

@@ -7,9 +7,20 @@ from desk.shots.storage import allowed_folder
 from desk.tests.world import WorldCase
 from prism.errors import UnreadableFile
 
-PAGES = ("shot", "plan", "render", "intake", "rebuild", "finish", "hand-off", "shot-picture", "hand-off-progress")
-QUESTIONS = ("rebuild-picture", "rebuild-account", "rebuild-balance", "rebuild-probe", "rebuild-first")
-CHANGES = ("rebuild-save", "rebuild-version", "intake", "hand-off")
+PAGES = (
+    "shot",
+    "plan",
+    "plan-export",
+    "render",
+    "intake",
+    "rebuild",
+    "finish",
+    "hand-off",
+    "shot-picture",
+    "hand-off-progress",
+)
+QUESTIONS = ("rebuild-picture", "rebuild-account", "rebuild-balance", "rebuild-probe", "rebuild-first", "plan-answer")
+CHANGES = ("plan-save", "rebuild-save", "rebuild-version", "intake", "hand-off")
 
 
 class Access(WorldCase):
@@ -51,6 +62,7 @@ class Access(WorldCase):
         )
         self.assertEqual(self.ask("rebuild-version", ledgerId=self.ledger.pk).status_code, 403)
         self.assertEqual(self.ask("rebuild-element", ledgerId=self.ledger.pk, element=self.element.pk).status_code, 403)
+        self.assertEqual(self.ask("plan-save", plan={}, revision=1).status_code, 403)
         self.assertEqual(self.client.post(self.url("intake"), {"folder": "."}).status_code, 403)
         self.assertEqual(self.client.post(self.url("hand-off"), {"frames": "1001"}).status_code, 403)
         self.assertNotContains(self.client.get(self.url("hand-off")), "New delivery")

@@ -17,6 +17,7 @@ from django.db import connection
 from PIL import Image as Pillow
 from playwright.sync_api import expect, sync_playwright
 
+from demo.conservatory import build_scene
 from desk.rebuild.models import Ledger
 from desk.tests.world import World
 from prism.combine.evaluate import evaluate
@@ -196,6 +197,39 @@ class MainJob(BrowserCase):
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
         expect(self.page.locator("header")).to_contain_text("to look at only")
         expect(self.amount("emission")).to_be_disabled()
+
+
+class Planning(BrowserCase):
+    def test_from_an_empty_plan_to_a_sound_one(self):
+        """Passes ticked, warnings mended with one click each, undone, and the same after a reload."""
+        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
+        self.shot.scene = "scene.json"
+        self.shot.save()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('plan')}")
+        checks = self.page.locator(".plan-checks")
+        expect(checks).to_contain_text("No camera is chosen")
+        self.page.get_by_label("wide").check()
+        self.page.get_by_label("diffuse, direct in layer all").check()
+        expect(checks).to_contain_text("The components do not sum to the beauty")
+        self.page.get_by_label("volume in layer all").check()
+        expect(checks).to_contain_text("volume would come out empty")
+        for _ in range(2):
+            self.page.get_by_role("button", name="Mend").first.click()
+            self.page.wait_for_load_state("networkidle")
+        expect(checks).to_contain_text("Nothing to object to")
+        names = self.page.get_by_label("names", exact=True)
+        names.fill("{shot}/{pass}.{frame:04}.exr")
+        self.page.keyboard.press("Enter")
+        self.page.get_by_label("packing").select_option("each-pass")
+        expect(self.page.locator(".plan-files")).to_contain_text("diffuse_direct.1001.exr")
+        expect(self.page.locator("header")).to_contain_text("· saved")
+        names.fill("{shot}/{what}.exr")
+        self.page.keyboard.press("Enter")
+        expect(checks).to_contain_text("Unknown field {what}")
+        self.page.reload()
+        expect(names).to_have_value("{shot}/{pass}.{frame:04}.exr")
+        expect(checks).to_contain_text("Nothing to object to")
 
 
 class Accessibility(BrowserCase):

@@ -189,7 +189,7 @@ class Keeping(RebuildCase):
     def test_two_pages_do_not_overwrite_each_other(self):
         self.save(self.changed("emission", amount=0.25), 1)
         answer = self.save(self.changed("emission", amount=0.75), 1)
-        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (409, "ledger.outdated"))
+        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (409, "document.outdated"))
         self.ledger.refresh_from_db()
         kept = Document.from_json(self.ledger.document).row("emission").amount
         self.assertEqual(kept, 0.25)

@@ -31,7 +31,7 @@ class Shots(WorldCase):
         self.assertEqual((marks()["intake"], marks()["rebuild"], marks()["hand-off"]), ("done", "in work", "untouched"))
 
     def test_stations_to_come_are_honest(self):
-        for name in ("plan", "render", "finish"):
+        for name in ("render", "finish"):
             self.assertContains(self.client.get(self.url(name)), "not built yet")
 
     def test_an_unknown_shot(self):

@@ -1,12 +1,11 @@
 // The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
 import { get, pageData, post } from "./api.js";
-import { History } from "./history.js";
+import { Kept } from "./kept.js";
 import * as change from "./ledger.js";
 import { Newest } from "./newest.js";
 import { drawHistogram, drawWaveform, pixelsOf } from "./scopes.js";
 import { Stage } from "./stage.js";
 
-const SAVE_AFTER = 350;
 const SURROUNDS = ["mid", "dark", "light"];
 const PLAY_WIDTH = 640;
 
@@ -14,16 +13,14 @@ export default () => {
   // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
   const page = pageData();
   const viewer = crypto.randomUUID();
-  const history = new History(page.ledger);
+  let kept = null;
   let stage = null;
   let serial = 0;
-  let saveTimer = 0;
   let probeTimer = 0;
   let mainBitmap = null;
 
   return {
     ledger: page.ledger,
-    revision: page.revision,
     version: page.version,
     versions: page.versions,
     element: page.element,
@@ -70,9 +67,16 @@ export default () => {
       this.pictures = new Newest((request) => this.fetchPicture(request));
       this.accounts = new Newest(() => this.fetchAccount());
       this.probes = new Newest((at) => this.fetchProbe(at));
-      this.saves = new Newest((document) => this.store(document));
+      kept = new Kept({
+        document: page.ledger,
+        revision: page.revision,
+        url: page.urls.save,
+        field: "ledger",
+        extra: { ledgerId: page.ledgerId },
+        say: (state) => this.say(state),
+        onFault: (error) => (this.fault = error),
+      });
       window.addEventListener("eager:help", () => this.$refs.help.showModal());
-      window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
       this.say(page.mayChange ? "saved" : "to look at only");
       this.refresh();
     },
@@ -115,21 +119,21 @@ export default () => {
     },
 
     // ---- Changes ----
-    set(row, field, value) { this.commit(change.withRow(history.current, row.id, { [field]: value }), row.id); },
-    slide(row, field, value) { this.preview(change.withRow(history.current, row.id, { [field]: value }), row.id); },
+    set(row, field, value) { this.commit(change.withRow(kept.current, row.id, { [field]: value }), row.id); },
+    slide(row, field, value) { this.preview(change.withRow(kept.current, row.id, { [field]: value }), row.id); },
     tinted(row, channel, value) { return row.tint.map((old, index) => (index === channel ? value : old)); },
     setTint(row, channel, value) { this.set(row, "tint", this.tinted(row, channel, value)); },
     slideTint(row, channel, value) { this.slide(row, "tint", this.tinted(row, channel, value)); },
     coloured(hex) { return [1, 3, 5].map((at) => Number((parseInt(hex.slice(at, at + 2), 16) / 255).toFixed(4))); },
     setColour(row, hex) { this.set(row, "tint", this.coloured(hex)); },
     slideColour(row, hex) { this.slide(row, "tint", this.coloured(hex)); },
-    resetRow(row) { this.commit(change.withReset(history.current, row.id), row.id); },
-    duplicate(row) { this.commit(change.withCopy(history.current, row.id)); },
-    remove(row) { this.commit(change.without(history.current, row.id)); },
+    resetRow(row) { this.commit(change.withReset(kept.current, row.id), row.id); },
+    duplicate(row) { this.commit(change.withCopy(kept.current, row.id)); },
+    remove(row) { this.commit(change.without(kept.current, row.id)); },
     addRow(event) {
       const source = this.sources.find((one) => one.key === event.target.value);
       event.target.value = "";
-      if (source) this.commit(change.withNew(history.current, source));
+      if (source) this.commit(change.withNew(kept.current, source));
     },
     async startAgain(event) {
       const by = event.target.value;
@@ -144,53 +148,43 @@ export default () => {
     follow(suggestion) {
       if (suggestion.action === "insert") {
         const source = this.sources.find((one) => one.key === suggestion.key);
-        this.commit(change.withNew(history.current, source));
+        this.commit(change.withNew(kept.current, source));
       } else if (suggestion.action === "remove") {
-        this.commit(change.without(history.current, suggestion.key));
+        this.commit(change.without(kept.current, suggestion.key));
       } else {
-        this.commit(change.withRow(history.current, suggestion.key, { operator: suggestion.action }));
+        this.commit(change.withRow(kept.current, suggestion.key, { operator: suggestion.action }));
       }
     },
-    undo() { this.adopt(history.undo()); },
-    redo() { this.adopt(history.redo()); },
+    undo() {
+      kept.undo();
+      this.adopt();
+    },
+    redo() {
+      kept.redo();
+      this.adopt();
+    },
 
     preview(ledger, edited) {
       this.ledger = ledger;
       this.askPicture({ edited, encoding: "jpeg" });
     },
     commit(ledger) {
-      history.change(ledger);
-      this.adopt(ledger);
+      kept.change(ledger);
+      this.adopt();
     },
-    adopt(ledger) {
-      this.ledger = ledger;
-      this.canUndo = history.past.length > 0;
-      this.canRedo = history.future.length > 0;
+    adopt() {
+      this.ledger = kept.current;
+      this.canUndo = kept.canUndo;
+      this.canRedo = kept.canRedo;
       this.comparing = true;
       this.refresh();
-      this.unsaved = true;
-      this.say("saving");
-      clearTimeout(saveTimer);
-      saveTimer = setTimeout(() => this.saves.ask(ledger), SAVE_AFTER);
-    },
-    async store(ledger) {
-      try {
-        const answer = await post(page.urls.save, { ledgerId: page.ledgerId, ledger, revision: this.revision });
-        this.revision = (await answer.json()).revision;
-        this.unsaved = ledger !== history.current;
-        this.say("saved");
-      } catch (error) {
-        this.say("not saved");
-        this.fault = error;
-      }
     },
     async keepVersion() {
       await this.guarded(async () => {
-        clearTimeout(saveTimer);
-        await this.saves.ask(history.current);
-        const kept = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
-        this.version = kept.label;
-        if (!this.versions.some((one) => one.number === kept.number)) this.versions.unshift(kept);
+        await kept.now();
+        const version = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
+        this.version = version.label;
+        if (!this.versions.some((one) => one.number === version.number)) this.versions.unshift(version);
         this.say("kept");
       });
     },
@@ -224,7 +218,7 @@ export default () => {
     },
     dragOver(row) { this.before = this.dragged ? row.id : ""; },
     drop(row) {
-      if (this.dragged) this.commit(change.moved(history.current, this.dragged, this.place(row)));
+      if (this.dragged) this.commit(change.moved(kept.current, this.dragged, this.place(row)));
       this.dragEnd();
     },
     dragEnd() { this.dragged = this.before = ""; },
@@ -233,8 +227,8 @@ export default () => {
       const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
       if (!by || !event.altKey || !this.mayChange) return;
       event.preventDefault();
-      const next = change.moved(history.current, row.id, this.place(row) + by);
-      if (next !== history.current) this.commit(next);
+      const next = change.moved(kept.current, row.id, this.place(row) + by);
+      if (next !== kept.current) this.commit(next);
       this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`).focus());
     },
 

@@ -7,6 +7,7 @@ from kombu.exceptions import OperationalError
 
 from demo import load
 from demo.conservatory import build_scene
+from desk.plan.models import Plan
 from desk.rebuild.services import open_ledger
 from desk.shots.models import Element, Membership, Production, Shot
 from desk.shots.storage import shot_folder
@@ -62,12 +63,14 @@ class Command(BaseCommand):
                 "last": load.RANGE[1],
                 "width": width,
                 "height": height,
+                "scene": f"{production.code}/{demo.code}/{load.SCENE_FILE}",
             },
         )
         Element.objects.get_or_create(
             shot=shot, name="render v001", defaults={"folder": str(folder / load.RENDER_FOLDER)}
         )
         open_ledger(shot)
+        Plan.objects.get_or_create(shot=shot, defaults={"document": load.plan_of(demo).as_json()})
         if missing:
             try:
                 render_demo_frames.apply_async((demo.code, missing), retry=False)

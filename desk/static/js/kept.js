@@ -1,0 +1,62 @@
+// A document that is undone, redone and saved by itself; a save names the revision it builds on.
+import { post } from "./api.js";
+import { History } from "./history.js";
+import { Newest } from "./newest.js";
+
+const SAVE_AFTER = 350;
+
+export class Kept {
+  // field: under which name the document is sent. say: told saving, saved or not saved. onFault: told what went wrong.
+  constructor({ document, revision, url, field, extra = {}, say, onFault }) {
+    Object.assign(this, { revision, url, field, extra, say, onFault });
+    this.history = new History(document);
+    this.saves = new Newest((one) => this.store(one));
+    this.unsaved = false;
+    this.timer = 0;
+    window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
+  }
+
+  get current() { return this.history.current; }
+  get canUndo() { return this.history.past.length > 0; }
+  get canRedo() { return this.history.future.length > 0; }
+
+  change(document) {
+    this.history.change(document);
+    this.later();
+  }
+
+  undo() {
+    this.history.undo();
+    this.later();
+  }
+
+  redo() {
+    this.history.redo();
+    this.later();
+  }
+
+  later() {
+    this.unsaved = true;
+    this.say("saving");
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => this.saves.ask(this.current), SAVE_AFTER);
+  }
+
+  // Saved now, for what must see the newest state.
+  async now() {
+    clearTimeout(this.timer);
+    await this.saves.ask(this.current);
+  }
+
+  async store(document) {
+    try {
+      const answer = await post(this.url, { ...this.extra, [this.field]: document, revision: this.revision });
+      this.revision = (await answer.json()).revision;
+      this.unsaved = document !== this.current;
+      this.say("saved");
+    } catch (error) {
+      this.say("not saved");
+      this.onFault(error);
+    }
+  }
+}
