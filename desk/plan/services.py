@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -18,6 +19,7 @@ from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan as Document
 from prism.passes.plan import ShotSettings
+from prism.passes.presets import SHIPPED, differences, moved_on, resolve
 from prism.standin.facts import facts_of
 from prism.standin.scene import Scene
 
@@ -73,7 +75,17 @@ def answer(document: Document, facts: SceneFacts) -> dict[str, Any]:
         "size": document.shot.written_size,
         "frames": len(document.shot.frames),
         "findings": [finding.as_json() for finding in check(document, facts)],
+        "differences": [asdict(difference) for difference in differences(document)],
+        "moved_on": document.applied is not None and moved_on(document.applied, SHIPPED),
     }
+
+
+def presets() -> list[dict[str, Any]]:
+    """What the page offers to apply, with all their settings."""
+    return [
+        {"name": preset.name, "purpose": preset.purpose, "settings": resolve(preset.name, SHIPPED)}
+        for preset in SHIPPED.values()
+    ]
 
 
 def catalogue() -> list[dict[str, str]]:

@@ -31,6 +31,7 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
         "revision": opened.revision,
         "mayChange": shot.can_be_changed_by(request.user),
         "catalogue": services.catalogue(),
+        "presets": services.presets(),
         "groups": list(facts.groups),
         "cameras": list(facts.cameras),
         "labels": list(facts.labels),

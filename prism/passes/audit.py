@@ -23,7 +23,7 @@ class Deviation:
     """kind: missing, extra, unreadable, size, channels or type. frames: those concerned, as a list of runs."""
 
     kind: str
-    name: str
+    name: str  # of the first file of the sequence
     frames: str
     what: str
 
@@ -42,10 +42,9 @@ def audit(files: Sequence[PlannedFiles], found: Mapping[str, FoundFile]) -> list
             planned_paths.add(path)
             for fault in _faults(planned, found.get(path)):
                 by_fault.setdefault(fault, []).append(frame)
-        name = planned.pattern.text.rpartition("/")[2]
-        shown = planned.path(planned.frames[0]).rpartition("/")[2] if "{" in name else name
+        name = planned.path(planned.frames[0]).rpartition("/")[2]
         for (kind, what), frames in by_fault.items():
-            deviations.append(Deviation(kind, shown, format_frames(frames), what))
+            deviations.append(Deviation(kind, name, format_frames(frames), what))
     for path in sorted(found.keys() - planned_paths):
         deviations.append(Deviation("extra", path, "", "This file is not in the plan."))
     return deviations

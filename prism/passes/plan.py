@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
@@ -92,6 +92,16 @@ class Packing(Value):
     compression: Literal["none", "rle", "zips", "zip", "piz"] = "zip"
 
 
+PRESET_FIELDS = ("passes", "light_groups", "quality", "packing", "names")
+
+
+class AppliedPreset(Value):
+    """Which preset was applied, and what it set at that time."""
+
+    name: str
+    settings: dict[str, Any]
+
+
 class Plan(Document):
     """Everything that decides which files will exist."""
 
@@ -105,6 +115,7 @@ class Plan(Document):
     light_groups: LightGroups = LightGroups()
     quality: Quality = Quality()
     packing: Packing = Packing()
+    applied: AppliedPreset | None = None
     names: str = "{shot}/v{version:03}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.exr"
 
     @field_validator("passes")

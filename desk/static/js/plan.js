@@ -11,6 +11,7 @@ const ROLES = [
   ["identify", "identities"],
   ["measure", "data"],
 ];
+const FIELD_NAMES = { light_groups: "light groups", passes: "passes", quality: "samples", packing: "packing", names: "names" };
 const VISIBILITIES = ["visible", "hidden", "shadow-only", "holdout"];
 
 export default () => {
@@ -25,6 +26,7 @@ export default () => {
     labels: page.labels,
     cameras: page.cameras,
     mayChange: page.mayChange,
+    presets: page.presets,
     exportUrl: page.urls.export,
     visibilities: VISIBILITIES,
     newLayer: "",
@@ -165,6 +167,23 @@ export default () => {
     findingIcon(one) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[one.level]; },
     canMend(one) { return this.mayChange && Object.keys(one.fix).length > 0; },
     mend(one) { this.change(() => one.fix); },
+
+    // ---- Presets ----
+    presetText(one) { return `${one.name}: ${one.purpose}`; },
+    applyPreset({ target }) {
+      const preset = page.presets.find((one) => one.name === target.value);
+      target.value = "";
+      if (preset) this.change(() => ({ ...preset.settings, applied: { name: preset.name, settings: preset.settings } }));
+    },
+    get differences() { return this.answer.differences; },
+    get changedText() {
+      if (!this.plan.applied) return "";
+      const state = this.differences.length ? "changed against" : "as in";
+      return `${state} the preset “${this.plan.applied.name}”${this.answer.moved_on ? ", which has moved on since" : ""}`;
+    },
+    differenceText(one) { return FIELD_NAMES[one.field] ?? one.field; },
+    putBack(one) { this.change((plan) => ({ [one.field]: plan.applied.settings[one.field] })); },
+    putAllBack() { this.change((plan) => plan.applied.settings); },
 
     // ---- In and out ----
     async bringIn(event) {
