@@ -169,7 +169,7 @@ class Patterns(unittest.TestCase):
 
     def test_bad_patterns_are_refused_with_what_to_write(self):
         cases = {
-            "{what}.exr": "Unknown field {what}.*Use {shot}",
+            "{what}.exr": "Unknown field {what}.*{shot}",
             "{frame:x}": "takes a width such as :04",
             "{frame:4}": "takes a width",
             "{shot:3}": "takes no format",
