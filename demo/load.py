@@ -10,6 +10,7 @@ from pathlib import Path
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
 from prism.passes.plan import Plan, ShotSettings
+from prism.passes.presets import SHIPPED, resolve
 
 SAMPLES = 16
 RENDER_FOLDER = Path("render") / "v001"
@@ -30,30 +31,14 @@ SHOTS = (
 )
 RANGE = (FIRST, LAST)
 SCENE_FILE = "orrery_conservatory.json"
-PASSES = (
-    "beauty",
-    "diffuse_direct",
-    "diffuse_indirect",
-    "specular_direct",
-    "specular_indirect",
-    "transmission",
-    "emission",
-    "background",
-    "light_group",
-    "surface_colour",
-    "raw_light",
-    "depth",
-    "mist",
-    "occlusion",
-    "normals",
-)
 
 
 def plan_of(shot: DemoShot) -> Plan:
     """The plan that the demo's frames follow: all passes of the scene in one file for each frame."""
     width, height = build_scene().size
     settings = ShotSettings(production="ORR", code=shot.code, first=FIRST, last=LAST, width=width, height=height)
-    return Plan(shot=settings, cameras=(shot.camera,), passes=PASSES, names="{shot}.{frame:04}.exr")
+    passes = tuple(resolve("full comp", SHIPPED)["passes"])
+    return Plan(shot=settings, cameras=(shot.camera,), passes=passes, names="{shot}.{frame:04}.exr")
 
 
 def write_scene(folder: Path) -> Path:

@@ -70,7 +70,7 @@ def frames_on_disk(element: Element | None) -> list[int]:
 
 
 def files_of(element: Element, frame: int) -> list[Path]:
-    """The files of one frame. Raises UnreadableFile naming the frames there are."""
+    """The files of one frame. Raises UnreadableFile if there are none."""
     sequences = sequences_of(element)
     files = [dict(sequence.files)[frame] for sequence in sequences if frame in sequence.frames]
     if not files:

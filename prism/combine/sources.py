@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from prism.combine.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
 from prism.formats.exr import Part, read_channels, read_parts
-from prism.passes.catalogue import BY_KEY, PassKind
-from prism.passes.recognise import Recognised, recognise, without_common_prefix
+from prism.passes.catalogue import PassKind
+from prism.passes.recognise import recognise, without_common_prefix
 from prism.pixels.channels import LayerChannels, group_layers
 from prism.pixels.window import Window
 
@@ -181,10 +181,7 @@ def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
 
 
 def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:
-    if name == "":  # the bare R, G, B, A of a file of many layers
-        known = Recognised("beauty", "beauty", BY_KEY["beauty"])
-    else:
-        known = recognise(name)
+    known = recognise(name or "beauty")  # the bare R, G, B, A of a file of many layers
     key, title, kind = (known.key, known.title, known.kind) if known else (name, name, None)
     return Source(key, title, kind, path, part, layer.colour_names[:3] or layer.names, layer.alpha)
 

@@ -38,6 +38,9 @@ NEEDS = MappingProxyType(
 """What a pass may need of the scene to carry anything, in words."""
 
 
+_DIRECTION_LAYERS = MappingProxyType({"normals": "N", "position": "P"})  # OpenEXR's standard names
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PassKind:
     key: str
@@ -51,11 +54,17 @@ class PassKind:
     words: tuple[tuple[str, ...], ...]  # each entry: one word with its short forms; all entries must be met
     total_of: tuple[str, ...] = ()  # keys of the components this one already holds
 
-    def channel_names(self, key: str) -> tuple[str, ...]:
-        """Full channel names in a file of many layers. key: its own, or light_LABEL for a light group."""
+    def channel_names(self, key: str, *, alone: bool) -> tuple[str, ...]:
+        """Full channel names in a file, in the order of `channels`.
+
+        key: the pass's own, or light_LABEL for a light group. alone: in a file of its own, where the file's name says
+        which pass it is; directions keep their layer even there, since N.X and P.X are names of their own.
+        """
         if self.role is Role.WHOLE or self.channels == ("Z",):
             return self.channels
-        layer = {"normals": "N", "position": "P"}.get(key, key)
+        if alone and key not in _DIRECTION_LAYERS:
+            return self.channels
+        layer = _DIRECTION_LAYERS.get(key, key)
         return tuple(f"{layer}.{component}" for component in self.channels)
 
     @property
@@ -79,7 +88,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         channels=(*RGB, "A"),
         pixel="half",
         role=Role.WHOLE,
-        words=(("beauty", "rgba", "combined"),),
+        words=(("beauty", "rgba"),),
     ),
     PassKind(
         key="diffuse_direct",

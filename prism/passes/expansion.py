@@ -32,20 +32,19 @@ class PlannedFiles:
     passes: tuple[PlannedPass, ...]
     frames: range
     size: tuple[int, int]  # pixels, overscan included
+    alone: bool  # whether every pass has a file of its own
 
     def path(self, frame: int) -> str:
         return self.pattern.expand(self.values | {"frame": frame})
 
     @cached_property
     def channels(self) -> dict[str, str]:
-        """Full channel names to pixel type. A file of a single pass leaves its name out, but for directions."""
-        alone = len(self.passes) == 1
-        channels = {}
-        for planned in self.passes:
-            for name in planned.kind.channel_names(planned.key):
-                bare = alone and planned.kind.key not in ("normals", "position")
-                channels[name.rpartition(".")[2] if bare else name] = planned.kind.pixel
-        return channels
+        """Full channel names to pixel type."""
+        return {
+            name: planned.kind.pixel
+            for planned in self.passes
+            for name in planned.kind.channel_names(planned.key, alone=self.alone)
+        }
 
     @property
     def bytes_each(self) -> int:
@@ -59,13 +58,14 @@ def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
     pattern = parse_pattern(plan.names)
     shot = plan.shot
     fixed = {"production": shot.production, "shot": shot.code, "version": plan.number}
+    alone = plan.packing.rule == "each-pass"
     files = []
     for layer in plan.layers:
         groups = list(_grouped(plan, _planned(plan, layer, facts)))
         for camera in plan.cameras:
             for title, passes in groups:
                 values = fixed | {"layer": layer.name, "camera": camera, "pass": title}
-                files.append(PlannedFiles(pattern, values, passes, shot.frames, shot.written_size))
+                files.append(PlannedFiles(pattern, values, passes, shot.frames, shot.written_size, alone))
     return files
 
 

@@ -13,6 +13,8 @@ from prism.bands import run_bands
 from prism.errors import BadArgument
 from prism.formats.exr import to_half, write_exr
 from prism.naming.patterns import Pattern, parse_pattern
+from prism.passes.recognise import recognise
+from prism.pixels.channels import group_layers
 from prism.pixels.image import Image
 from prism.standin import paths
 from prism.standin.paths import COMPONENTS, Settings, trace_band
@@ -79,25 +81,20 @@ def write_frame(
 ) -> list[Path]:
     """Write a rendered frame: colour as half, data as float, lossless. Returns the files written.
 
-    pattern: of the paths below `folder`. One with {pass} makes a file for each pass, in which channels go without the
-    pass's name (but for directions, whose N.X is a name of its own); any other makes one file that holds all passes.
+    pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds all.
     """
     values = {"production": "", "layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, np.ndarray]] = {}
-    for channel, plane in image.channels.items():
-        layer, _, component = channel.rpartition(".")
-        title = {"": "depth" if component == "Z" else "beauty", "N": "normals"}.get(layer, layer)
-        alone = "pass" in pattern.fields and layer != "N"
-        path = pattern.expand(values | {"pass": title})
-        files.setdefault(path, {})[component if alone else channel] = _stored(channel, plane)
+    for layer in group_layers(image.channels):
+        known = recognise(layer.layer or "beauty")
+        planes = files.setdefault(pattern.expand(values | {"pass": known.key}), {})
+        stored_names = known.kind.channel_names(known.key, alone="pass" in pattern.fields)
+        for stored_name, channel in zip(stored_names, layer.names, strict=True):
+            plane = image.plane(channel)
+            planes[stored_name] = to_half(plane, name=channel) if known.kind.pixel == "half" else plane
     for path, planes in files.items():
         write_exr(folder / path, Image.of_planes(planes, **image.attributes))
     return [folder / path for path in files]
-
-
-def _stored(key: str, plane: np.ndarray) -> np.ndarray:
-    component = key.rpartition(".")[2]
-    return to_half(plane, name=key) if component in ("R", "G", "B", "A") else plane
 
 
 def settings_of(scene: Scene, quality: Quality, frame: int) -> Settings:

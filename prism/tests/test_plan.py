@@ -21,21 +21,11 @@ from prism.passes.facts import SceneFacts, lacking
 from prism.passes.plan import Layer, LightGroups, Packing, Plan, ShotSettings
 from prism.passes.presets import SHIPPED, Preset, apply, differences, moved_on, resolve
 from prism.standin.facts import facts_of
+from prism.standin.paths import COMPONENTS
 from prism.standin.render import Quality, render_frame, write_frame
 from prism.tests.frames import FolderCase
 
 EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.exr"
-COMPONENTS = tuple(
-    [
-        "diffuse_direct",
-        "diffuse_indirect",
-        "specular_direct",
-        "specular_indirect",
-        "transmission",
-        "emission",
-        "background",
-    ]
-)
 FACTS = SceneFacts(
     name="stage",
     groups={"hero": frozenset({"rough", "shiny"}), "window": frozenset({"shiny", "glass"})},
@@ -100,6 +90,8 @@ class Expansion(unittest.TestCase):
         self.assertEqual((together["A"], together["Z"], together["N.X"]), ("half", "float", "float"))
         alone = expand(plan_of(passes=("emission", "normals"), packing=Packing(rule="each-pass")), FACTS)
         self.assertEqual([list(one.channels) for one in alone], [["R", "G", "B"], ["N.X", "N.Y", "N.Z"]])
+        single = expand(plan_of(passes=("emission",)), FACTS)[0]  # one file for all, which happen to be one
+        self.assertEqual(list(single.channels), ["emission.R", "emission.G", "emission.B"])
 
     @settings(max_examples=60, deadline=None)
     @given(
