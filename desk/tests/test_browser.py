@@ -144,6 +144,8 @@ class MainJob(BrowserCase):
         order = [row["id"] for row in Ledger.objects.get().document["rows"]]
         self.assertLess(order.index("emission"), order.index("specular_direct"))
 
+        # Changed and handed off at once: what was changed last is what is written.
+        self.page.get_by_label("background on").uncheck()
         self.page.get_by_role("link", name="Hand off").click()
         self.page.get_by_label("EXR pixel type").select_option("float")
         self.page.get_by_role("button", name="Write").click()
@@ -158,7 +160,7 @@ class MainJob(BrowserCase):
         target = self.root / "delivered.exr"
         shutil.copy(path, target)
         document = Document.from_json(json.loads(json.dumps(Ledger.objects.get().document)))
-        self.assertEqual(document.row("emission").amount, 0.5)
+        self.assertEqual((document.row("emission").amount, document.row("background").on), (0.5, False))
         expected = evaluate(document, find_sources([self.folder / "TST_010.1001.exr"]))
         with OpenEXR.File(str(target), separate_channels=True) as file:
             for plane, name in zip(expected, "RGBA"):

@@ -3,21 +3,21 @@ export class Newest {
   constructor(run) {
     this.run = run;
     this.waiting = null;
-    this.busy = false;
+    this.working = null;
   }
 
-  async ask(request) {
+  // Resolves once nothing is under way and nothing waits.
+  ask(request) {
     this.waiting = request;
-    if (this.busy) return;
-    this.busy = true;
-    try {
-      while (this.waiting !== null) {
-        const next = this.waiting;
-        this.waiting = null;
-        await this.run(next);
-      }
-    } finally {
-      this.busy = false;
+    this.working ??= this.work().finally(() => (this.working = null));
+    return this.working;
+  }
+
+  async work() {
+    while (this.waiting !== null) {
+      const next = this.waiting;
+      this.waiting = null;
+      await this.run(next);
     }
   }
 }

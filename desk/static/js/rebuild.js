@@ -289,6 +289,13 @@ export default () => {
     oneToOne() { stage.zoomTo(1); },
     get zoomText() { return `${Math.round(this.zoom * 100)} %`; },
     nextSurround() { this.surround = SURROUNDS[(SURROUNDS.indexOf(this.surround) + 1) % SURROUNDS.length]; },
+    // What was changed a moment ago is saved before the page is left for Hand-off, which writes what is saved.
+    async handOff(event) {
+      if (!kept.unsaved) return;
+      event.preventDefault();
+      await kept.now();
+      if (!kept.unsaved) window.location.assign(this.handoffUrl);
+    },
     get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
     toggleScopes() {
       this.scoping = !this.scoping;
