@@ -8,8 +8,9 @@ from bench.measure import measure
 from demo.conservatory import build_scene
 from prism.standin.paths import DATA_COUNT, FIRST_GROUP, trace_band
 from prism.standin.rays import new_stack
-from prism.standin.render import Quality, camera_table, render_frame, settings_of
+from prism.standin.render import Quality, render_frame, settings_of
 from prism.standin.stage import build_stage
+from prism.standin.view import camera_table
 
 WIDTH, HEIGHT, SAMPLES = 240, 136, 4
 

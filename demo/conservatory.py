@@ -82,6 +82,7 @@ def build_scene() -> Scene:
         cameras=[
             Camera(name="wide", position=(0.55, -5.0, 1.75), target=(-0.05, 0.3, 1.32), fov=58),
             Camera(name="close", position=(-0.9, -2.75, 1.9), target=(-0.15, 0, 1.32), fov=46),
+            Camera(name="desk_view", position=(6.5, -7.5, 5.0), target=(0, 0, 1.0), fov=50, working=True),
         ],
         mist=Mist(start=3, depth=7),
     )

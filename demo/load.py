@@ -10,10 +10,11 @@ from pathlib import Path
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
 from prism.passes.plan import Plan, ShotSettings
-from prism.passes.presets import SHIPPED, resolve
+from prism.passes.presets import SHIPPED, apply
 
 SAMPLES = 16
 RENDER_FOLDER = Path("render") / "v001"
+NAMES = "render/v{version:03}/{shot}.{frame:04}.{suffix}"
 
 
 @dataclass(frozen=True)
@@ -36,9 +37,9 @@ SCENE_FILE = "orrery_conservatory.json"
 def plan_of(shot: DemoShot) -> Plan:
     """The plan that the demo's frames follow: all passes of the scene in one file for each frame."""
     width, height = build_scene().size
-    settings = ShotSettings(production="ORR", code=shot.code, first=FIRST, last=LAST, width=width, height=height)
-    passes = tuple(resolve("full comp", SHIPPED)["passes"])
-    return Plan(shot=settings, cameras=(shot.camera,), passes=passes, names="{shot}.{frame:04}.exr")
+    settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
+    plan = apply(Plan(shot=settings, cameras=(shot.camera,), names=NAMES), "full comp", SHIPPED)
+    return plan.replace(quality=plan.quality.replace(samples_per_side=4))
 
 
 def write_scene(folder: Path) -> Path:

@@ -21,7 +21,7 @@ from prism.commands.plans import plan
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
 from prism.formats.safe import replacing
-from prism.naming.patterns import Pattern, parse_pattern, require_sequence
+from prism.naming.patterns import FIELDS, Pattern, parse_pattern, require_frame_number, require_portable
 from prism.pixels.stats import plane_stats
 
 
@@ -116,8 +116,11 @@ def render(args: argparse.Namespace) -> Answer:
 
     scene = Scene.load(args.scene)
     name, camera = args.name or args.scene.stem, scene.camera(args.camera).name
-    example = {"shot": name, "camera": camera, "pass": "diffuse_indirect", "version": 1, "frame": args.frame}
-    require_sequence(args.pattern, max(scene.last, args.frame), example)
+    require_frame_number(args.pattern, max(scene.last, args.frame))
+    words = dict.fromkeys(FIELDS, "") | {"shot": name, "camera": camera, "pass": "diffuse_indirect", "layer": "all"}
+    require_portable(
+        args.pattern.expand(words | {"version": 1, "frame": args.frame, "suffix": "exr"}), args.pattern.text
+    )
     image = render_frame(
         scene, args.frame, camera=camera, size=args.size, quality=Quality(samples=args.samples, seed=args.seed)
     )

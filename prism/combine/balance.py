@@ -17,7 +17,7 @@ from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, never
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources, Pixels, Source
-from prism.passes.catalogue import Role
+from prism.passes.kinds import Role
 from prism.pixels.stats import Difference, compare
 
 HALF_ROUNDING = 2.0**-11  # largest relative error of rounding to half

@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from prism.combine.ledger import Ledger, Row
 from prism.combine.sources import FrameSources, Source
 from prism.errors import NoBeauty, NoComponents
-from prism.passes.catalogue import CATALOGUE, Role
+from prism.passes.catalogue import CATALOGUE
+from prism.passes.kinds import Role
 
 WAYS = ("components", "light-groups")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from prism.combine.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
 from prism.formats.exr import Part, read_channels, read_parts
-from prism.passes.catalogue import PassKind
+from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix
 from prism.pixels.channels import LayerChannels, group_layers
 from prism.pixels.window import Window

@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import Any
 
 from prism.commands import Answer, Refused
-from prism.errors import BadArgument, PrismError
-from prism.formats.exr import read_parts
-from prism.passes.audit import FoundFile, audit
+from prism.errors import BadArgument
+from prism.intake.found import found_below
+from prism.passes.audit import audit
 from prism.passes.checks import check
 from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
 from prism.passes.expansion import expand
@@ -46,10 +46,11 @@ def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answ
     files = expand(document, facts)
     listed = [
         {
-            "first": planned.path(planned.frames[0]),
+            "first": planned.example,
             "last": planned.path(planned.frames[-1]),
             "frames": len(planned.frames),
             "size": planned.size,
+            "storage": planned.group.storage.title,
             "channels": planned.channels,
             "bytes_each": planned.bytes_each,
         }
@@ -83,18 +84,9 @@ def _estimate(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> An
 def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
     if args.folder is None:
         raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
-    found = {str(path.relative_to(args.folder)): _found(path) for path in sorted(args.folder.rglob("*.exr"))}
-    deviations = audit(expand(document, facts), found)
+    deviations = audit(expand(document, facts), found_below(args.folder))
     lines = [f"{one.kind:<11}{one.name} {one.frames} {one.what}" for one in deviations] or ["all as planned"]
     answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
     if deviations:
         raise Refused(*answer)
     return answer
-
-
-def _found(path: Path) -> FoundFile:
-    try:
-        part = read_parts(path)[0]
-    except PrismError as error:
-        return FoundFile(fault=error.what)
-    return FoundFile((part.data_window.width, part.data_window.height), dict(part.channels))

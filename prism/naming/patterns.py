@@ -1,6 +1,6 @@
 """File name patterns: fields in Python's format syntax, expanded into paths and parsed back.
 
-    {shot}/{pass}/{shot}_{pass}.{frame:04}.exr
+    {shot}/{pass}/{shot}_{pass}.{frame:04}.{suffix}
 
 Only the fields in FIELDS are known; numbers may carry a width (`:04` or `:04d`), words nothing. A pattern is a path
 below some folder with `/` between its parts; it cannot climb out of it.
@@ -12,6 +12,7 @@ import re
 import string
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from types import MappingProxyType
 
 from prism.errors import BadArgument
@@ -27,6 +28,7 @@ FIELDS: Mapping[str, str] = MappingProxyType(
         "pass": WORD,
         "version": NUMBER,
         "frame": NUMBER,
+        "suffix": WORD,
     }
 )
 _WIDTH = re.compile(r"(?:0(\d+))?d?")
@@ -42,14 +44,14 @@ class Piece:
     width: int  # least digits of a number, the minus sign included; 0 for words
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Pattern:
     """A checked pattern. Build it with `parse_pattern`."""
 
     text: str
     pieces: tuple[Piece, ...]
 
-    @property
+    @cached_property
     def fields(self) -> tuple[str, ...]:
         """Each field once, in order of first use."""
         return tuple(dict.fromkeys(piece.field for piece in self.pieces if piece.field))
@@ -60,13 +62,15 @@ class Pattern:
         return max((piece.width for piece in self.pieces if piece.field == "frame"), default=0)
 
     def expand(self, values: Mapping[str, Value]) -> str:
-        """The path for these values. Raises BadArgument if a field of the pattern has no value."""
-        missing = [field for field in self.fields if field not in values]
-        if missing:
-            raise BadArgument(f"No value for {', '.join(missing)}.", where=self.text)
-        return "".join(
-            piece.text + (_written(piece, values[piece.field]) if piece.field else "") for piece in self.pieces
-        )
+        """The path for these values. Raises BadArgument if a field of the pattern has no value.
+
+        Padding counts the minus sign, as Python and file sequences have it: -7 at width 4 is -007.
+        """
+        try:
+            return self.text.format_map(values)
+        except KeyError:
+            missing = [field for field in self.fields if field not in values]
+            raise BadArgument(f"No value for {', '.join(missing)}.", where=self.text) from None
 
     def parse(self, path: str, known: Mapping[str, Collection[str]] = MappingProxyType({})) -> dict[str, Value] | None:
         """The values a path was expanded from, or None if it does not follow the pattern.
@@ -110,13 +114,15 @@ def parse_pattern(text: str) -> Pattern:
     return Pattern(text, tuple(pieces))
 
 
-def require_sequence(pattern: Pattern, last: int, values: Mapping[str, Value]) -> None:
-    """Before anything is rendered: refuse a pattern that would lose frames or that some system cannot hold.
+def require_frame_number(pattern: Pattern, last: int) -> None:
+    """Before anything is rendered: refuse a pattern that would lose frames. last: the frame number of most digits.
 
-    last: the frame number of most digits. values: of all fields, for an example. Raises BadArgument.
+    A single still is named like a sequence of one frame. Raises BadArgument that says what to write.
     """
     if "frame" not in pattern.fields:
         stem, dot, suffix = pattern.text.rpartition(".")
+        if not dot:
+            stem, dot, suffix = pattern.text, ".", "{suffix}"
         raise BadArgument(
             "Without a frame number every frame would overwrite the one before.",
             where=pattern.text,
@@ -128,9 +134,13 @@ def require_sequence(pattern: Pattern, last: int, values: Mapping[str, Value]) -
             where=pattern.text,
             advice=f"Write {{frame:0{len(str(last))}}}.",
         )
-    faults = list(name_faults(pattern.expand(values)))
-    if faults:
-        raise BadArgument(f"Not every system can hold this name: {faults[0]}.", where=pattern.text)
+
+
+def require_portable(path: str, where: str) -> None:
+    """Raises BadArgument for a path that Linux, macOS or Windows cannot hold."""
+    fault = next(name_faults(path), None)
+    if fault:
+        raise BadArgument(f"Not every system can hold this name: {fault}.", where=where)
 
 
 def _piece(pattern: str, text: str, field: str | None, spec: str | None, conversion: str | None) -> Piece:
@@ -146,11 +156,6 @@ def _piece(pattern: str, text: str, field: str | None, spec: str | None, convers
         what = "a width such as :04" if FIELDS[field] == NUMBER else "no format"
         raise BadArgument(f"{{{field}:{spec}}} cannot be used.", where=pattern, advice=f"{{{field}}} takes {what}.")
     return Piece(text, field, int(match[1] or 1) if FIELDS[field] == NUMBER else 0)
-
-
-def _written(piece: Piece, value: Value) -> str:
-    """Padding counts the minus sign, as Python and file sequences have it: -7 at width 4 is -007."""
-    return f"{value:0{piece.width}d}" if piece.width else str(value)
 
 
 def _alternatives(field: str, known: Mapping[str, Collection[str]]) -> str:

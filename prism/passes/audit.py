@@ -42,7 +42,7 @@ def audit(files: Sequence[PlannedFiles], found: Mapping[str, FoundFile]) -> list
             planned_paths.add(path)
             for fault in _faults(planned, found.get(path)):
                 by_fault.setdefault(fault, []).append(frame)
-        name = planned.path(planned.frames[0]).rpartition("/")[2]
+        name = planned.example.rpartition("/")[2]
         for (kind, what), frames in by_fault.items():
             deviations.append(Deviation(kind, name, format_frames(frames), what))
     for path in sorted(found.keys() - planned_paths):

@@ -36,12 +36,17 @@ def total_bytes(files: Sequence[PlannedFiles]) -> int:
 
 
 def seconds_per_frame(plan: Plan, measured: Measured) -> float:
-    """For one layer and camera: time grows with pixels and samples, which for path tracing it does (common practice)."""
+    """For one layer and camera: time grows with pixels and samples, which for path tracing it does (common practice).
+
+    A time limit caps it. Adaptive sampling is counted as if no pixel ended early, so it takes this long at most.
+    """
     width, height = plan.shot.written_size
     paths = width * height * plan.quality.samples
-    return measured.seconds * paths / (measured.width * measured.height * measured.samples)
+    seconds = measured.seconds * paths / (measured.width * measured.height * measured.samples)
+    return min(seconds, plan.quality.time_limit) if plan.quality.time_limit else seconds
 
 
 def total_seconds(plan: Plan, measured: Measured) -> float:
-    images = len(plan.layers) * len(plan.cameras) * len(plan.shot.frames)
-    return images * seconds_per_frame(plan, measured)
+    """For all layers, cameras and frames, the warm-up frames that are thrown away included."""
+    frames = len(plan.shot.written_frames) + plan.shot.warm_up
+    return len(plan.layers) * len(plan.cameras) * frames * seconds_per_frame(plan, measured)

@@ -2,53 +2,84 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
+from prism.depth.mist import Mist
 from prism.documents import Document, Value
 from prism.errors import BadArgument
+from prism.naming.frames import parse_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY
+from prism.passes.fields import flattened
+from prism.passes.packing import Packing
 
 Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=64)]
 Side = Annotated[int, Field(ge=1, le=65536)]
+Colour = tuple[Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)]]
+Passes = Annotated[tuple[str, ...], Field(max_length=500)]
 Visibility = Literal["visible", "hidden", "shadow-only", "holdout"]
+Override = Literal["matte-black", "clay", "occlusion"]
+FRAME_LIMIT = 100_000  # frames of one plan; more is a slip of the keyboard
+LARGEST_FRAME = 9_999_999
 
 
 class ShotSettings(Value):
-    """first and last are inclusive. scale divides both sides; overscan is percent of the side, added at each edge."""
+    """frames: a list such as 1001-1048 or 0-100x25, ends inclusive. scale divides both sides; overscan is percent of the
+    side, added at each edge."""
 
     production: Word
     code: Word
-    first: Annotated[int, Field(ge=-999_999, le=9_999_999)]
-    last: Annotated[int, Field(ge=-999_999, le=9_999_999)]
+    frames: str
     rate: Annotated[float, Field(gt=0, le=1000)] = 24.0
     width: Side = 1920
     height: Side = 1080
+    pixel_aspect: Annotated[float, Field(ge=0.1, le=10)] = 1.0
     scale: Literal[1, 2, 4] = 1
     overscan: Annotated[float, Field(ge=0, le=50)] = 0.0
-    handles: Annotated[int, Field(ge=0, le=1000)] = 0  # frames written before first and after last
+    handles: Annotated[int, Field(ge=0, le=1000)] = 0  # frames written before the first and after the last
+    warm_up: Annotated[int, Field(ge=0, le=1000)] = 0  # frames rendered before the first, never written
+    space: Literal["lin_rec709", "acescg", "aces2065_1"] = "lin_rec709"
 
-    @model_validator(mode="after")
-    def _last_after_first(self) -> Self:
-        if self.last < self.first:
-            raise ValueError("the last frame lies before the first")
-        return self
+    @field_validator("frames")
+    @classmethod
+    def _frames_are_a_list(cls, frames: str) -> str:
+        try:
+            listed = parse_frames(frames)
+        except BadArgument as error:
+            raise ValueError(f"{error.what} {error.advice}") from error
+        if len(listed) > FRAME_LIMIT:
+            raise ValueError(f"{len(listed)} frames are more than the {FRAME_LIMIT} of one plan")
+        if max(map(abs, listed)) > LARGEST_FRAME:
+            raise ValueError(f"frame numbers go up to {LARGEST_FRAME}")
+        return frames.strip()
 
     @property
-    def frames(self) -> range:
-        """All frames that will be written, handles included."""
-        return range(self.first - self.handles, self.last + self.handles + 1)
+    def written_frames(self) -> tuple[int, ...]:
+        """All frames that will be written, ascending, handles included."""
+        return _written_frames(self.frames, self.handles)
+
+    @property
+    def scaled_size(self) -> tuple[int, int]:
+        return max(1, self.width // self.scale), max(1, self.height // self.scale)
 
     @property
     def written_size(self) -> tuple[int, int]:
         """Width and height of the files: scaled, then widened by the overscan on both sides."""
-        sides = []
-        for side in (self.width, self.height):
-            scaled = max(1, side // self.scale)
-            sides.append(scaled + 2 * round(scaled * self.overscan / 100))
-        return sides[0], sides[1]
+        width, height = (side + 2 * round(side * self.overscan / 100) for side in self.scaled_size)
+        return width, height
+
+
+@lru_cache(maxsize=64)
+def _written_frames(frames: str, handles: int) -> tuple[int, ...]:
+    chosen = set(parse_frames(frames))
+    first, last = min(chosen), max(chosen)
+    chosen.update(range(first - handles, first), range(last + 1, last + handles + 1))
+    return tuple(sorted(chosen))
 
 
 class LightGroups(Value):
@@ -65,63 +96,120 @@ class LightGroups(Value):
 
 
 class Layer(Value):
-    """One image of the scene. Object groups that are not named are visible. passes None: those of the plan."""
+    """One image of the scene. Object groups that are not named are visible.
+
+    override: a material for everything. passes None: those of the plan. for_camera: those of single cameras instead.
+    """
 
     name: Word
     visibility: dict[str, Visibility] = {}
-    passes: tuple[str, ...] | None = None
+    override: Override | None = None
+    passes: Passes | None = None
+    for_camera: dict[Word, Passes] = {}
 
     def shown(self, groups: tuple[str, ...]) -> tuple[str, ...]:
         return tuple(group for group in groups if self.visibility.get(group, "visible") == "visible")
 
+    def casting(self, groups: tuple[str, ...]) -> tuple[str, ...]:
+        """The groups that throw shadows and close off corners, seen or not."""
+        return tuple(group for group in groups if self.visibility.get(group) != "hidden")
+
 
 class Quality(Value):
-    """Samples are counted by the side of a square: 4 means 16 for each pixel."""
+    """Samples are counted by the side of a square: 4 means 16 for each pixel.
+
+    sampling uniform: every pixel takes all of them; adaptive: a pixel ends early once its noise is below the threshold
+    (standard error of the pixel relative to its brightness). time_limit: seconds a frame, 0 for none. prepared_every:
+    light is prepared anew on every n-th frame and kept between, 0 for every frame by itself.
+    """
 
     samples_per_side: Annotated[int, Field(ge=1, le=256)] = 4
+    sampling: Literal["uniform", "adaptive"] = "uniform"
+    noise_threshold: Annotated[float, Field(gt=0, le=1)] = 0.02
+    time_limit: Annotated[float, Field(ge=0, le=1_000_000)] = 0.0
+    denoise: bool = False
+    light_samples: Annotated[int, Field(ge=1, le=64)] = 1
+    material_samples: Annotated[int, Field(ge=1, le=64)] = 1
+    prepared_every: Annotated[int, Field(ge=0, le=10_000)] = 0
 
     @property
     def samples(self) -> int:
         return self.samples_per_side**2
 
 
-class Packing(Value):
-    """one-file: all passes together. each-pass: a file for each. colour-and-data: two files."""
+class Deep(Value):
+    """Samples kept for each pixel, and the distance in scene units below which two of them merge."""
 
-    rule: Literal["one-file", "each-pass", "colour-and-data"] = "one-file"
-    compression: Literal["none", "rle", "zips", "zip", "piz"] = "zip"
+    most_samples: Annotated[int, Field(ge=1, le=1000)] = 32
+    merge_distance: Annotated[float, Field(ge=0)] = 0.01
 
 
-PRESET_FIELDS = ("passes", "light_groups", "quality", "packing", "names")
+class Overlay(Value):
+    """Lines of the wire pass: width in pixels, linear colour, divisions of a round surface."""
+
+    width: Annotated[float, Field(gt=0, le=32)] = 1.0
+    colour: Colour = (1.0, 1.0, 1.0)
+    hidden_lines: bool = False
+    divisions: Annotated[int, Field(ge=3, le=256)] = 24
+
+
+class Cryptomatte(Value):
+    """Levels are objects told apart in one pixel; every two make a layer of four channels."""
+
+    levels: Annotated[int, Field(ge=1, le=16)] = 6
 
 
 class AppliedPreset(Value):
-    """Which preset was applied, and what it set at that time."""
+    """Which preset was applied, and what it set at that time: dotted field names to values."""
 
     name: str
     settings: dict[str, Any]
+
+    @field_validator("settings", mode="before")
+    @classmethod
+    def _by_leaves(cls, settings: Any) -> Any:
+        return flattened(settings) if isinstance(settings, dict) else settings
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedImage:
+    """One layer through one camera. shared: whether the layer has the same passes through every camera."""
+
+    layer: Layer
+    camera: str
+    passes: tuple[str, ...]  # keys of the catalogue, each once
+    shared: bool
+
+    @property
+    def where(self) -> str:
+        return f"layer {self.layer.name}" if self.shared else f"layer {self.layer.name}, camera {self.camera}"
 
 
 class Plan(Document):
     """Everything that decides which files will exist."""
 
     format: Literal["eager-prism.plan"] = "eager-prism.plan"
-    version: Literal[1] = 1  # of this schema
+    version: Literal[2] = 2  # of this schema
     number: Annotated[int, Field(ge=1, le=9999)] = 1  # of the render, as {version} in names
     shot: ShotSettings
     layers: Annotated[tuple[Layer, ...], Field(min_length=1, max_length=200)] = (Layer(name="all"),)
     cameras: Annotated[tuple[Word, ...], Field(max_length=50)] = ()
-    passes: Annotated[tuple[str, ...], Field(max_length=500)] = ("beauty",)
+    passes: Passes = ("beauty",)
     light_groups: LightGroups = LightGroups()
+    light_labels: dict[str, Word | Literal[""]] = {}  # light to label, where it is not the scene's; "" takes it away
     quality: Quality = Quality()
+    deep: Deep = Deep()
+    mist: Mist | None = None  # None: as the scene has it
+    overlay: Overlay = Overlay()
+    cryptomatte: Cryptomatte = Cryptomatte()
     packing: Packing = Packing()
     applied: AppliedPreset | None = None
-    names: str = "{shot}/v{version:03}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.exr"
+    names: str = "{shot}/v{version:03}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 
-    @field_validator("passes")
+    @model_validator(mode="before")
     @classmethod
-    def _passes_are_known(cls, passes: tuple[str, ...]) -> tuple[str, ...]:
-        return _known(passes)
+    def _upgraded(cls, data: Any) -> Any:
+        return _from_version_1(data) if isinstance(data, dict) and data.get("version") == 1 else data
 
     @field_validator("names")
     @classmethod
@@ -132,19 +220,44 @@ class Plan(Document):
             raise ValueError(f"{error.what} {error.advice}") from error
         return names
 
+    @field_validator("passes")
+    @classmethod
+    def _passes_are_known(cls, passes: tuple[str, ...]) -> tuple[str, ...]:
+        return _known(passes)
+
     @model_validator(mode="after")
     def _no_name_twice(self) -> Self:
         for layer in self.layers:
-            _known(layer.passes or ())
+            for passes in (layer.passes or (), *layer.for_camera.values()):
+                _known(passes)
         for what, found in (("layer", [layer.name for layer in self.layers]), ("camera", list(self.cameras))):
             doubled = {name for name in found if found.count(name) > 1}
             if doubled:
                 raise ValueError(f"two {what}s are called {', '.join(sorted(doubled))}")
         return self
 
-    def passes_of(self, layer: Layer) -> tuple[str, ...]:
+    def passes_of(self, layer: Layer, camera: str = "") -> tuple[str, ...]:
         """Keys of the catalogue, each once, in the order chosen."""
-        return tuple(dict.fromkeys(self.passes if layer.passes is None else layer.passes))
+        own = self.passes if layer.passes is None else layer.passes
+        return tuple(dict.fromkeys(layer.for_camera.get(camera, own)))
+
+    def images(self) -> Iterator[PlannedImage]:
+        """Every layer through every camera."""
+        for layer in self.layers:
+            by_camera = {camera: self.passes_of(layer, camera) for camera in self.cameras}
+            shared = len(set(by_camera.values())) <= 1
+            for camera, passes in by_camera.items():
+                yield PlannedImage(layer, camera, passes, shared)
+
+    def variants(self) -> Iterator[PlannedImage]:
+        """The same, but a layer that is alike through every camera only once, and even without a camera."""
+        told: set[str] = set()
+        for image in self.images():
+            if image.where not in told:
+                told.add(image.where)
+                yield image
+        if not self.cameras:
+            yield from (PlannedImage(layer, "", self.passes_of(layer), True) for layer in self.layers)
 
 
 def _known(passes: tuple[str, ...]) -> tuple[str, ...]:
@@ -152,3 +265,16 @@ def _known(passes: tuple[str, ...]) -> tuple[str, ...]:
     if unknown:
         raise ValueError(f"unknown pass {', '.join(unknown)}; the catalogue has {', '.join(BY_KEY)}")
     return passes
+
+
+def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 had a first and last frame instead of a list, and one compression for all files."""
+    shot = dict(data.get("shot") or {})
+    if "first" in shot and "last" in shot:
+        shot["frames"] = f"{shot.pop('first')}-{shot.pop('last')}"
+    packing = dict(data.get("packing") or {})
+    compression = packing.pop("compression", None)
+    if compression:
+        packing["colour"] = {"format": "exr", "pixel": "half", "compression": compression}
+        packing["data"] = {"format": "exr", "pixel": "float", "compression": compression}
+    return data | {"version": 2, "shot": shot, "packing": packing}

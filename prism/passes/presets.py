@@ -11,30 +11,58 @@ from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, field_validator, model_validator
 
 from prism.documents import Document
 from prism.errors import BadArgument, BadDocument
-from prism.passes.plan import PRESET_FIELDS, AppliedPreset, Plan
+from prism.passes.fields import field_of, flattened, with_fields
+from prism.passes.packing import Packing
+from prism.passes.plan import AppliedPreset, Cryptomatte, Deep, LightGroups, Overlay, Plan, Quality, ShotSettings
+
+_NESTED = {
+    "light_groups": LightGroups,
+    "quality": Quality,
+    "deep": Deep,
+    "overlay": Overlay,
+    "cryptomatte": Cryptomatte,
+    "packing": Packing,
+}
+PRESET_FIELDS = (
+    "passes",
+    *(f"{root}.{leaf}" for root, value in _NESTED.items() for leaf in value.model_fields),
+    "names",
+)
+"""What a preset may set: nothing of the shot, its layers, cameras and lights, which differ from shot to shot."""
+
+Name = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^\S(.*\S)?$")]
 
 
 class Preset(Document):
-    """settings: fields of a plan, only those that differ from the base's."""
+    """settings: fields of a plan by dotted name, only those that differ from the base's. formerly: names it had."""
 
     format: Literal["eager-prism.preset"] = "eager-prism.preset"
-    version: Literal[1] = 1
-    name: Annotated[str, Field(min_length=1, max_length=60)]
-    purpose: str = ""
+    version: Literal[2] = 2
+    name: Name
+    purpose: Annotated[str, Field(max_length=200)] = ""
     base: str | None = None
     settings: dict[str, Any] = {}
+    formerly: tuple[str, ...] = ()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _upgraded(cls, data: Any) -> Any:
+        """Version 1 nested its settings."""
+        return data | {"version": 2} if isinstance(data, dict) and data.get("version") == 1 else data
 
     @field_validator("settings")
     @classmethod
     def _only_what_a_preset_may_set(cls, settings: dict[str, Any]) -> dict[str, Any]:
-        strange = sorted(settings.keys() - set(PRESET_FIELDS))
+        flat = flattened(settings)
+        strange = sorted(flat.keys() - set(PRESET_FIELDS))
         if strange:
             raise ValueError(f"a preset cannot set {', '.join(strange)}; it may set {', '.join(PRESET_FIELDS)}")
-        return settings
+        _on_a_blank_plan(flat)
+        return flat
 
 
 Library = Mapping[str, Preset]
@@ -42,11 +70,19 @@ Library = Mapping[str, Preset]
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """A field of the plan that is no longer as its preset set it."""
+    """A field that is no longer as the preset has it."""
 
     field: str
     plan: Any
     preset: Any
+
+
+def find(name: str, library: Library) -> Preset:
+    """A preset by its name or one it had before. Raises BadArgument."""
+    known = library.get(name) or next((one for one in library.values() if name in one.formerly), None)
+    if known is None:
+        raise BadArgument(f"There is no preset {name}.", advice=f"There are {', '.join(library)}.")
+    return known
 
 
 def resolve(name: str, library: Library) -> dict[str, Any]:
@@ -54,12 +90,11 @@ def resolve(name: str, library: Library) -> dict[str, Any]:
     chain: list[Preset] = []
     wanted: str | None = name
     while wanted is not None:
-        if wanted not in library:
-            raise BadArgument(f"There is no preset {wanted}.", advice=f"There are {', '.join(library)}.")
-        if library[wanted] in chain:
+        preset = find(wanted, library)
+        if preset in chain:
             raise BadDocument(f"The presets {', '.join(one.name for one in chain)} build on each other in a circle.")
-        chain.append(library[wanted])
-        wanted = chain[-1].base
+        chain.append(preset)
+        wanted = preset.base
     settings: dict[str, Any] = {}
     for preset in reversed(chain):
         settings |= preset.settings
@@ -69,7 +104,7 @@ def resolve(name: str, library: Library) -> dict[str, Any]:
 def apply(plan: Plan, name: str, library: Library) -> Plan:
     """The plan with a preset's settings. Raises BadDocument if they do not make a plan."""
     settings = resolve(name, library)
-    return Plan.from_json(plan.as_json() | settings | {"applied": {"name": name, "settings": settings}})
+    return Plan.from_json(with_fields(plan.as_json(), settings | {"applied": {"name": name, "settings": settings}}))
 
 
 def differences(plan: Plan) -> list[Difference]:
@@ -77,41 +112,111 @@ def differences(plan: Plan) -> list[Difference]:
     if plan.applied is None:
         return []
     now = plan.as_json()
-    then = Plan.from_json(now | plan.applied.settings).as_json()  # with defaults filled in alike
-    return [Difference(field, now[field], then[field]) for field in plan.applied.settings if now[field] != then[field]]
+    then = Plan.from_json(with_fields(now, plan.applied.settings)).as_json()  # with defaults filled in alike
+    return _differing(now, then, tuple(plan.applied.settings))
 
 
 def moved_on(applied: AppliedPreset, library: Library) -> bool:
     """Whether the preset is gone or sets other things now than when it was applied."""
-    return applied.name not in library or resolve(applied.name, library) != applied.settings
+    try:
+        return resolve(applied.name, library) != applied.settings
+    except BadArgument:
+        return True
+
+
+def captured(plan: Plan, name: str, library: Library, *, purpose: str = "", base: str | None = None) -> Preset:
+    """The plan's settings as a preset: all of them, or only what differs from its base.
+
+    Raises BadArgument if there is no such base, BadDocument for a bad name.
+    """
+    now = plan.as_json()
+    then = now if base is None else _on_a_blank_plan(resolve(base, library))
+    fields = PRESET_FIELDS if base is None else [one.field for one in _differing(now, then, PRESET_FIELDS)]
+    settings = {field: field_of(now, field) for field in fields}
+    return Preset.from_json({"name": name, "purpose": purpose, "base": base, "settings": settings}, where="preset")
+
+
+def added(preset: Preset, library: Library) -> Library:
+    """The library with a preset put in or replaced. Raises BadArgument or BadDocument if its bases do not hold."""
+    changed = {**library, preset.name: preset}
+    resolve(preset.name, changed)
+    return changed
+
+
+def renamed(old: str, new: str, library: Library) -> Library:
+    """The library with one preset under another name; those that build on it follow, and plans still find it."""
+    require_free(new, library)
+    preset = find(old, library)
+    renaming = preset.as_json() | {"name": new, "formerly": [*preset.formerly, preset.name]}
+    moved = Preset.from_json(renaming, where="preset")
+    others = (
+        one.replace(base=new) if one.base == preset.name else one for one in library.values() if one is not preset
+    )
+    return {one.name: one for one in (*others, moved)}
+
+
+def removed(name: str, library: Library) -> Library:
+    """The library without a preset. Raises BadArgument if others build on it."""
+    preset = find(name, library)
+    dependents = [one.name for one in library.values() if one.base == preset.name]
+    if dependents:
+        raise BadArgument(
+            f"{preset.name} cannot be deleted: {', '.join(dependents)} builds on it.",
+            where="preset",
+            advice="Delete that one first, or give it another base.",
+        )
+    return {one.name: one for one in library.values() if one is not preset}
+
+
+def require_free(name: str, library: Library) -> None:
+    """Raises BadArgument if a preset of this name is there."""
+    if name in library:
+        raise BadArgument(f"There is a preset {name} already.", where="preset", advice="Choose another name.")
+
+
+def _differing(now: Mapping[str, Any], then: Mapping[str, Any], fields: tuple[str, ...]) -> list[Difference]:
+    pairs = ((field, field_of(now, field), field_of(then, field)) for field in fields)
+    return [Difference(*pair) for pair in pairs if pair[1] != pair[2]]
+
+
+def _on_a_blank_plan(settings: Mapping[str, Any]) -> dict[str, Any]:
+    """A plan that holds these settings and defaults else. Raises BadDocument naming the bad field."""
+    blank = Plan(shot=ShotSettings(production="X", code="X", frames="1"))
+    return Plan.from_json(with_fields(blank.as_json(), settings), where="preset").as_json()
 
 
 _SHIPPED = (
     Preset(
         name="layout check",
         purpose="Is everything where it should be? The beauty alone, quickly.",
-        settings={"passes": ["beauty"], "quality": {"samples_per_side": 2}, "packing": {"rule": "one-file"}},
+        settings={
+            "passes": ["beauty"],
+            "quality.samples_per_side": 2,
+            "quality.denoise": False,
+            "packing.rule": "one-file",
+        },
     ),
     Preset(
         name="animation check",
         purpose="Moves read against the background: depth and directions beside the beauty.",
         base="layout check",
-        settings={"passes": ["beauty", "depth", "normals"]},
+        settings={"passes": ["beauty", "depth", "normals", "motion_forward"]},
     ),
     Preset(
         name="grooming",
         purpose="Fine surfaces: the diffuse and specular light apart, with more samples.",
         base="layout check",
-        settings={"passes": ["beauty", "diffuse", "specular", "occlusion"], "quality": {"samples_per_side": 6}},
+        settings={"passes": ["beauty", "diffuse", "specular", "occlusion"], "quality.samples_per_side": 6},
     ),
     Preset(
         name="lighting",
         purpose="Every light group apart, to be mixed without rendering again.",
         settings={
             "passes": ["beauty", "light_group", "surface_colour", "raw_light", "depth", "normals"],
-            "light_groups": {"mode": "all", "labels": []},
-            "quality": {"samples_per_side": 4},
-            "packing": {"rule": "one-file"},
+            "light_groups.mode": "all",
+            "light_groups.labels": [],
+            "quality.samples_per_side": 4,
+            "packing.rule": "one-file",
         },
     ),
     Preset(
@@ -124,7 +229,7 @@ _SHIPPED = (
                 "emission", "background", "light_group", "surface_colour", "raw_light", "occlusion", "depth", "mist",
                 "normals",
             ],
-            "quality": {"samples_per_side": 8},
+            "quality.samples_per_side": 8,
         },
     ),
 )  # fmt: skip

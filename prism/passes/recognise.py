@@ -2,18 +2,20 @@
 
 Names are cut into words (`diffuse_direct`, `DiffuseDirect`, `diff-dir` alike). A pass is recognised if the last words
 of the name are just its own, in any order; what stands before them is a prefix. A light group is the word `light`
-followed by the label.
+followed by the label; with a component before it, it is that component of the light group.
 """
 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from prism.passes.catalogue import BY_KEY, CATALOGUE, PassKind, Role
+from prism.passes.catalogue import BY_KEY, CATALOGUE, COMPONENTS
+from prism.passes.kinds import PassKind, Role
 
 _WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_LIGHT_WORDS = BY_KEY["light_group"].words[0]
 _VERSION = re.compile(r"v\d+", re.IGNORECASE)
 
 
@@ -38,11 +40,7 @@ def recognise(name: str) -> Recognised | None:
     group = _light_group(words)
     if group is not None:  # before the others: the label may be a word of another pass, as in light_sky
         return group
-    best = max(
-        (kind for kind in CATALOGUE if kind.role is not Role.GROUP and _ends_with(words, kind)),
-        key=lambda kind: len(kind.words),
-        default=None,
-    )
+    best = _best(words, CATALOGUE)
     return None if best is None else Recognised(best.key, best.title, best)
 
 
@@ -62,10 +60,19 @@ def _ends_with(words: list[str], kind: PassKind) -> bool:
     return len(tail) == len(kind.words) and all(any(word in group for word in tail) for group in kind.words)
 
 
+def _best(words: list[str], kinds: Iterable[PassKind]) -> PassKind | None:
+    """The kind whose own words end the name; the one with most words if several do."""
+    named = (kind for kind in kinds if kind.role not in (Role.GROUP, Role.PART) and _ends_with(words, kind))
+    return max(named, key=lambda kind: len(kind.words), default=None)
+
+
 def _light_group(words: list[str]) -> Recognised | None:
-    kind = BY_KEY["light_group"]
     for place, word in enumerate(words[:-1]):
-        if word in kind.words[0]:
+        if word in _LIGHT_WORDS:
             label = "_".join(words[place + 1 :])
-            return Recognised(f"light_{label}", f"light, {label.replace('_', ' ')}", kind)
+            spoken = label.replace("_", " ")
+            part = _best(words[:place], COMPONENTS)
+            if part is None:
+                return Recognised(f"light_{label}", f"light, {spoken}", BY_KEY["light_group"])
+            return Recognised(f"{part.key}_light_{label}", f"{part.title}, {spoken}", BY_KEY["group_components"])
     return None

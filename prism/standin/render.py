@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +20,7 @@ from prism.standin.paths import COMPONENTS, Settings, trace_band
 from prism.standin.rays import new_stack
 from prism.standin.scene import Camera, Scene
 from prism.standin.stage import build_stage
+from prism.standin.view import camera_table
 
 BAND_ROWS = 8
 FALLOFFS = {"linear": 0, "quadratic": 1, "inverse-quadratic": 2}
@@ -83,7 +83,15 @@ def write_frame(
 
     pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds all.
     """
-    values = {"production": "", "layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
+    values = {
+        "production": "",
+        "layer": "all",
+        "shot": name,
+        "camera": camera,
+        "version": 1,
+        "frame": frame,
+        "suffix": "exr",
+    }
     files: dict[str, dict[str, np.ndarray]] = {}
     for layer in group_layers(image.channels):
         known = recognise(layer.layer or "beauty")
@@ -109,18 +117,6 @@ def settings_of(scene: Scene, quality: Quality, frame: int) -> Settings:
         occlusion_distance=scene.occlusion_distance,
         seed=quality.seed + 7919 * frame,
     )
-
-
-def camera_table(camera: Camera, width: int, height: int) -> np.ndarray:
-    """Position, forward, right times half width, down times half height, size; the image plane lies at distance 1."""
-    position = np.array(camera.position)
-    forward = np.array(camera.target) - position
-    forward /= np.linalg.norm(forward)
-    right = np.cross(forward, [0, 0, 1])
-    right /= np.linalg.norm(right)
-    half = math.tan(math.radians(camera.fov) / 2)
-    down = np.cross(forward, right)
-    return np.array([position, forward, right * half, down * half * height / width, [width, height, 0]])
 
 
 def _planes(scene: Scene, light: np.ndarray, data: np.ndarray) -> dict[str, np.ndarray]:

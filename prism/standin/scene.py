@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from prism.depth.mist import Mist
 from prism.documents import Document, Value
 from prism.errors import BadArgument
 
@@ -78,14 +79,7 @@ class Camera(Value):
     position: Vec3
     target: Vec3
     fov: Annotated[float, Field(gt=1, lt=150)]  # horizontal field of view
-
-
-class Mist(Value):
-    """Where the mist pass reads 0 (start) and 1 (start + depth), by camera depth."""
-
-    start: Annotated[float, Field(ge=0)]
-    depth: Positive
-    falloff: Literal["linear", "quadratic", "inverse-quadratic"] = "linear"
+    working: bool = False  # the view one works through, not made for renders
 
 
 class Scene(Document):

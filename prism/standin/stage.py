@@ -1,6 +1,7 @@
 """One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
 
 import math
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -92,19 +93,10 @@ class Stage(NamedTuple):
 
 def build_stage(scene: Scene, frame: int) -> Stage:
     """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion."""
-    turns = {group.name: group.turn for group in scene.groups}
+    turns = _turns(scene)
     names = list(scene.materials)
-    elapsed = frame - scene.first
-    lights = [_turned_light(light, turns, elapsed) for light in scene.lights]
-    records = []
-    for shape in scene.shapes:
-        placed = _turned(shape, turns[shape.group], elapsed)
-        kind = SHAPE_KINDS[shape.kind]
-        records.append((kind, names.index(shape.material), -1, placed.centre, _frame(placed.axis), shape.size))
-    for index, light in enumerate(lights):
-        if light.kind == "sphere":
-            records.append((SPHERE, -1, index, light.centre, np.eye(3), (light.radius,) * 3))
-    shapes = np.array(records, SHAPE)
+    lights = [_turned_light(light, turns, frame - scene.first) for light in scene.lights]
+    shapes = np.array([record for _, record in _placed(scene, frame)], SHAPE)
     boxes, order = _box_tree(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
     groups = scene.light_groups
     return Stage(
@@ -113,6 +105,35 @@ def build_stage(scene: Scene, frame: int) -> Stage:
         materials=np.array([_material_record(material, names) for material in scene.materials.values()], MATERIAL),
         lights=np.array([_light_record(light, groups) for light in lights], LIGHT),
     )
+
+
+def placed_shapes(scene: Scene, frame: int) -> list[tuple[str, np.void]]:
+    """Every object and every light with a shape at a frame: its name and its SHAPE record."""
+    placed = list(_placed(scene, frame))
+    return [
+        (name, record) for (name, _), record in zip(placed, np.array([one for _, one in placed], SHAPE), strict=True)
+    ]
+
+
+def boxes_of(scene: Scene, frame: int) -> Table:
+    """(N, 6) low and high corners of the boxes around every object and every light with a shape."""
+    return np.array([_bounds(record) for _, record in placed_shapes(scene, frame)]).reshape(-1, 6)
+
+
+def _turns(scene: Scene) -> dict[str, Turn | None]:
+    return {group.name: group.turn for group in scene.groups}
+
+
+def _placed(scene: Scene, frame: int) -> Iterator[tuple[str, tuple]]:
+    turns, elapsed, names = _turns(scene), frame - scene.first, list(scene.materials)
+    for shape in scene.shapes:
+        placed = _turned(shape, turns[shape.group], elapsed)
+        kind = SHAPE_KINDS[shape.kind]
+        yield shape.name, (kind, names.index(shape.material), -1, placed.centre, _frame(placed.axis), shape.size)
+    for index, light in enumerate(scene.lights):
+        if light.kind == "sphere":
+            centre = _turned_light(light, turns, elapsed).centre
+            yield light.name, (SPHERE, -1, index, centre, np.eye(3), (light.radius,) * 3)
 
 
 def _material_record(material: Material, names: list[str]) -> tuple:

@@ -215,7 +215,7 @@ class Sources(FolderCase):
     def test_two_channels_keep_both(self):
         motion = {"u": np.float32([[1, 2]]), "v": np.float32([[3, 4]])}
         planes = {c: np.ones((1, 2), np.float16) for c in "RGB"} | {f"forward.{c}": motion[c] for c in "uv"}
-        pixels = find_sources([self.write("m.exr", planes)]).pixels("forward")
+        pixels = find_sources([self.write("m.exr", planes)]).pixels("motion_forward")
         np.testing.assert_array_equal(np.stack(pixels.planes), [motion["u"], motion["v"], [[0, 0]]])
 
     def test_a_file_that_went_away(self):

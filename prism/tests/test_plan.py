@@ -1,45 +1,35 @@
-"""The plan: expansion by hand-made tables, checks that trip and checks that do not, estimates against real files."""
+"""The plan: expansion by hand-made tables, documents, estimates against real files, folders held against it."""
 
 import io
 import json
 import unittest
 from contextlib import redirect_stdout
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from demo.conservatory import build_scene
 from prism.__main__ import main
+from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument
 from prism.naming.patterns import parse_pattern
 from prism.passes.audit import FoundFile, audit
-from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.checks import check, mend, missing_components
+from prism.passes.catalogue import CATALOGUE
+from prism.passes.checks import check
 from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
 from prism.passes.expansion import expand
-from prism.passes.facts import SceneFacts, lacking
-from prism.passes.plan import Layer, LightGroups, Packing, Plan, ShotSettings
-from prism.passes.presets import SHIPPED, Preset, apply, differences, moved_on, resolve
+from prism.passes.packing import Packing, Storage
+from prism.passes.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
+from prism.passes.recognise import recognise
+from prism.passes.sizes import SIZES
 from prism.standin.facts import facts_of
 from prism.standin.paths import COMPONENTS
-from prism.standin.render import Quality, render_frame, write_frame
+from prism.standin.render import Quality as RenderQuality
+from prism.standin.render import render_frame, write_frame
+from prism.standin.sideview import side_view
 from prism.tests.frames import FolderCase
-
-EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.exr"
-FACTS = SceneFacts(
-    name="stage",
-    groups={"hero": frozenset({"rough", "shiny"}), "window": frozenset({"shiny", "glass"})},
-    everywhere=frozenset({"light", "labels", "sky", "glow"}),
-    labels=("key", "rim", "rest"),
-    cameras=("wide", "close"),
-)
-
-
-def plan_of(**changes) -> Plan:
-    """A plan there is nothing to object to."""
-    shot = ShotSettings(production="TST", code="S1", first=1, last=10, width=100, height=50)
-    sound = {"shot": shot, "cameras": ("wide",), "passes": ("beauty", *COMPONENTS, "depth"), "names": EVERYTHING}
-    return Plan(**sound | changes)
+from prism.tests.plans import FACTS, plan_of
 
 
 class Expansion(unittest.TestCase):
@@ -75,14 +65,75 @@ class Expansion(unittest.TestCase):
             plan = plan_of(passes=("light_group",), light_groups=LightGroups(mode=mode, labels=labels))
             self.assertEqual([planned.key for planned in expand(plan, FACTS)[0].passes], expected)
 
+    def test_components_of_light_groups(self):
+        """Only those that can carry the light of their group, each found again by its name."""
+        files = expand(plan_of(passes=("group_components",), light_labels={"spare": "key"}), FACTS)[0]
+        keys = [planned.key for planned in files.passes]
+        self.assertIn("emission_light_key", keys)
+        self.assertNotIn("emission_light_rim", keys)
+        self.assertEqual([recognise(key).key for key in keys], keys)
+        self.assertEqual({recognise(key).kind.key for key in keys}, {"group_components"})
+
+    def test_passes_by_layer_and_camera(self):
+        layers = (Layer(name="hero", for_camera={"close": ("beauty",)}), Layer(name="set", passes=("depth",)))
+        plan = plan_of(layers=layers, cameras=("wide", "close"), passes=("beauty", "emission"))
+        told = [(image.where, image.passes) for image in plan.variants()]
+        expected = [
+            ("layer hero, camera wide", ("beauty", "emission")),
+            ("layer hero, camera close", ("beauty",)),
+            ("layer set", ("depth",)),
+        ]
+        self.assertEqual(told, expected)
+        self.assertEqual([len(one.passes) for one in expand(plan, FACTS)], [2, 1, 1, 1])
+
+    def test_what_lies_beside_and_apart(self):
+        """Denoised files beside the noisy ones, deep in a file of its own, stray beauty with data only if asked for."""
+        plan = plan_of(passes=("beauty", "depth", "deep"), quality=Quality(denoise=True))
+        table = [
+            (Packing(), ["passes", "deep", "passes_denoised"]),
+            (Packing(rule="each-pass"), ["beauty", "depth", "deep", "beauty_denoised"]),
+            (Packing(rule="colour-and-data"), ["colour", "data", "deep", "colour_denoised"]),
+        ]
+        for packing, titles in table:
+            files = expand(plan.replace(packing=packing), FACTS)
+            self.assertEqual([one.values["pass"] for one in files], titles)
+        self.assertEqual(list(files[2].channels), ["R", "G", "B", "A", "Z", "ZBack"])
+        self.assertEqual(list(files[1].channels), ["Z"])
+        stray = expand(plan.replace(packing=Packing(rule="colour-and-data", beauty_in_data=True)), FACTS)[1]
+        self.assertEqual(stray.channels, {"R": "half", "G": "half", "B": "half", "A": "half", "Z": "float"})
+
+    def test_formats_types_and_levels(self):
+        png = Storage(format="png", pixel="uint16")
+        plan = plan_of(passes=("beauty", "occlusion"), packing=Packing(rule="each-pass", colour=png))
+        files = expand(plan, FACTS)
+        self.assertTrue(all(one.example.endswith(".0001.png") for one in files))
+        self.assertEqual([one.channels for one in files], [dict.fromkeys("RGBA", "uint16"), {"Y": "uint16"}])
+        ranks = {
+            levels: expand(plan_of(passes=("crypto_object",), cryptomatte=Cryptomatte(levels=levels)), FACTS)[0]
+            for levels in (1, 6)
+        }
+        self.assertEqual([len(one.channels) for one in ranks.values()], [4, 12])  # Cryptomatte: two levels in R G B A
+        self.assertIn("crypto_object02.A", ranks[6].channels)
+        self.assertGreater(ranks[6].bytes_each, ranks[1].bytes_each)
+        smaller = expand(plan.replace(packing=Packing(colour=Storage(compression="dwaa"))), FACTS)
+        self.assertLess(total_bytes(smaller), total_bytes(expand(plan.replace(packing=Packing()), FACTS)) / 2)
+
     def test_frames_and_sizes(self):
         """0-100 is 101 frames; 10 % overscan of HD is 2304 x 1296 (OpenEXR's windows), after the scale."""
         shot = plan_of().shot
-        self.assertEqual(len(shot.replace(first=0, last=100).frames), 101)
-        self.assertEqual(list(shot.replace(last=2, handles=2).frames), [-1, 0, 1, 2, 3, 4])
+        self.assertEqual(len(shot.replace(frames="0-100").written_frames), 101)
+        self.assertEqual(shot.replace(frames="0-100x25").written_frames, (0, 25, 50, 75, 100))
+        self.assertEqual(shot.replace(frames="5,9,8", handles=2).written_frames, (3, 4, 5, 8, 9, 10, 11))
+        self.assertEqual(shot.replace(warm_up=9).written_frames, tuple(range(1, 11)))
         hd = shot.replace(width=1920, height=1080, overscan=10)
         self.assertEqual(hd.written_size, (2304, 1296))
         self.assertEqual(hd.replace(scale=2, overscan=0).written_size, (960, 540))
+
+    def test_sizes_have_the_aspect_they_stand_under(self):
+        for aspect, sizes in SIZES.items():
+            wide, high = map(float, aspect.split(":"))
+            for size in sizes:
+                self.assertAlmostEqual(size.width / size.height, wide / high, delta=0.005)
 
     def test_channels_alone_and_together(self):
         together = expand(plan_of(passes=("beauty", "emission", "normals", "depth")), FACTS)[0].channels
@@ -97,14 +148,16 @@ class Expansion(unittest.TestCase):
     @given(
         st.lists(st.sampled_from([kind.key for kind in CATALOGUE]), min_size=1, unique=True),
         st.lists(st.from_regex(r"[a-z][a-z0-9_]{0,6}", fullmatch=True), min_size=1, max_size=4, unique=True),
-        st.sampled_from(["one-file", "each-pass", "colour-and-data"]),
+        st.sampled_from(["one-file", "each-pass", "colour-and-data", "parts"]),
+        st.booleans(),
     )
-    def test_no_two_names_are_equal_and_all_parse_back(self, passes, layers, rule):
+    def test_no_two_names_are_equal_and_all_parse_back(self, passes, layers, rule, denoise):
         plan = plan_of(
             passes=tuple(passes),
             layers=tuple(Layer(name=name) for name in layers),
             cameras=("wide", "close"),
             packing=Packing(rule=rule),
+            quality=Quality(denoise=denoise),
         )
         files = expand(plan, FACTS)
         paths = [planned.path(7) for planned in files]
@@ -115,102 +168,9 @@ class Expansion(unittest.TestCase):
             self.assertEqual(parsed, {key: planned.values[key] for key in parsed if key != "frame"} | {"frame": 7})
 
 
-class Checks(unittest.TestCase):
-    """Each check with a plan that trips it; `test_a_sound_plan` is the one that trips none."""
-
-    def codes(self, plan, facts=FACTS):
-        return [finding.code for finding in check(plan, facts)]
-
-    def test_a_sound_plan(self):
-        self.assertEqual(check(plan_of(), FACTS), [])
-
-    def test_each_trips_its_own(self):
-        shot = plan_of().shot
-        table = [
-            ({"cameras": ()}, "camera.none"),
-            ({"cameras": ("wide", "view")}, "camera.unknown"),
-            ({"layers": (Layer(name="a", visibility={"villain": "hidden"}),)}, "layer.unknown-group"),
-            ({"passes": ("beauty", *COMPONENTS, "volume")}, "pass.pointless"),
-            ({"passes": ("beauty", *COMPONENTS, "diffuse")}, "pass.doubled"),
-            ({"passes": COMPONENTS}, "rebuild.no-beauty"),
-            ({"passes": ("beauty", *COMPONENTS[1:])}, "rebuild.incomplete"),
-            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="only", labels=("key",))}, "lights.incomplete"),
-            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="all-but", labels=("fill",))}, "lights.unknown"),
-            ({"names": "{shot}_{layer}_{camera}_{pass}.exr"}, "names.bad"),
-            ({"names": "{shot}.{frame:01}.exr"}, "names.bad"),
-            ({"names": "con/{shot}.{frame:04}.exr"}, "names.bad"),
-            ({"cameras": ("wide", "close"), "names": "{shot}.{frame:04}.exr"}, "names.collision"),
-            ({"packing": Packing(rule="each-pass"), "names": "{shot}.{frame:04}.exr"}, "names.collision"),
-            ({"shot": shot.replace(scale=2)}, "shot.scaled"),
-        ]  # fmt: skip
-        for changes, code in table:
-            with self.subTest(code, **changes):
-                self.assertIn(code, self.codes(plan_of(**changes)))
-
-    def test_names_that_differ_by_case_alone(self):
-        layers = (Layer(name="Hero"), Layer(name="hero"))
-        self.assertIn("names.collision", self.codes(plan_of(layers=layers)))
-
-    def test_one_click_mends(self):
-        """Whatever has a fix is gone once it is applied, and in the end only what a person must decide is left."""
-        shot = plan_of().shot.replace(scale=4)
-        plan = plan_of(
-            shot=shot,
-            passes=tuple(kind.key for kind in CATALOGUE),
-            names="{shot}.{frame:01}.exr",
-            cameras=("wide", "view"),
-        )
-        for _ in range(30):
-            fixable = [finding for finding in check(plan, FACTS) if finding.fix]
-            if not fixable:
-                break
-            mended = mend(plan, fixable[0])
-            self.assertNotIn(fixable[0], check(mended, FACTS))
-            plan = mended
-        self.assertEqual(check(plan, FACTS), [])
-        self.assertEqual(plan.shot.scale, 1)
-
-    def test_a_layer_s_own_passes_are_mended_alone(self):
-        layers = (Layer(name="a", visibility={"window": "hidden"}), Layer(name="b"))
-        plan = plan_of(layers=layers)
-        finding = next(one for one in check(plan, FACTS) if one.code == "pass.pointless")
-        self.assertEqual((finding.where, finding.what), ("layer a", "transmission would come out empty."))
-        mended = mend(plan, finding)
-        self.assertNotIn("transmission", mended.passes_of(mended.layers[0]))
-        self.assertIn("transmission", mended.passes_of(mended.layers[1]))
-
-    def test_errors_come_first(self):
-        levels = [
-            one.level
-            for one in check(plan_of(cameras=(), passes=COMPONENTS, shot=plan_of().shot.replace(scale=2)), FACTS)
-        ]
-        self.assertEqual(levels, ["error", "warning", "note"])
-
-    def test_a_scene_nothing_is_known_of_is_not_guessed_at(self):
-        plan = plan_of(passes=("beauty", *COMPONENTS, "subsurface", "volume"))
-        self.assertEqual(check(plan, SceneFacts.unknown(plan.cameras)), [])
-
-
-class Scenes(unittest.TestCase):
-    def test_facts_of_the_demo(self):
-        facts = facts_of(build_scene())
-        self.assertEqual((facts.cameras, facts.labels), (("wide", "close"), ("lanterns", "dusk_sky", "moon_rim")))
-        self.assertEqual(facts.groups["arm_azure"], {"glass", "shiny", "rough"})
-        self.assertLessEqual({"light", "labels", "glow", "sky"}, facts.everywhere)
-
-    def test_reasons_are_said_in_words(self):
-        self.assertEqual(lacking(BY_KEY["volume"], {"light"}), "there is no medium such as fog")
-        self.assertEqual(lacking(BY_KEY["raw_light"], set()), "there is no matte or gloss material and no light")
-        self.assertEqual(lacking(BY_KEY["beauty"], set()), "")
-
-    def test_totals_cover_their_parts(self):
-        plan = plan_of(passes=("beauty", "diffuse", "specular"))
-        self.assertEqual(missing_components(plan, plan.layers[0], FACTS), ("transmission", "emission", "background"))
-
-
 class Documents(unittest.TestCase):
     def test_json_and_back(self):
-        plan = plan_of(layers=(Layer(name="a", visibility={"hero": "holdout"}),))
+        plan = plan_of(layers=(Layer(name="a", visibility={"hero": "holdout"}, for_camera={"wide": ("beauty",)}),))
         self.assertEqual(Plan.from_json(json.loads(json.dumps(plan.as_json()))), plan)
 
     def test_bad_plans_name_the_field(self):
@@ -218,67 +178,69 @@ class Documents(unittest.TestCase):
         cases = [
             ({"passes": ["beauty", "glow"]}, "passes: unknown pass glow"),
             ({"names": "{shot}/{what}.exr"}, "names: Unknown field {what}"),
-            ({"shot": good["shot"] | {"last": 0}}, "shot: the last frame lies before the first"),
+            ({"shot": good["shot"] | {"frames": "1-x"}}, "shot.frames: “1-x” is not a frame"),
+            ({"shot": good["shot"] | {"frames": "1-100001"}}, "100001 frames are more than the 100000"),
+            ({"shot": good["shot"] | {"frames": "99999999"}}, "go up to 9999999"),
             ({"shot": good["shot"] | {"scale": 3}}, "shot.scale"),
             ({"layers": []}, "layers"),
             ({"layers": [{"name": "a"}, {"name": "a"}]}, "two layers are called a"),
+            ({"layers": [{"name": "a", "for_camera": {"wide": ["glow"]}}]}, "unknown pass glow"),
             ({"cameras": ["a b"]}, "cameras.0"),
             ({"quality": {"samples_per_side": 0}}, "quality.samples_per_side"),
+            ({"packing": {"colour": {"format": "png"}}}, "packing.colour: PNG has no half pixels"),
+            ({"light_labels": {"lamp": "a b"}}, "light_labels.lamp"),
         ]
         for change, text in cases:
             with self.subTest(text), self.assertRaisesRegex(BadDocument, text):
                 Plan.from_json(good | change)
 
-
-class Presets(unittest.TestCase):
-    LIBRARY = {
-        "base": Preset(name="base", settings={"passes": ["beauty"], "quality": {"samples_per_side": 2}}),
-        "more": Preset(name="more", base="base", settings={"passes": ["beauty", "depth"]}),
-        "most": Preset(name="most", base="more", settings={"packing": {"rule": "each-pass"}}),
-    }
-
-    def test_a_preset_holds_only_what_differs(self):
-        expected = {"passes": ["beauty", "depth"], "quality": {"samples_per_side": 2}, "packing": {"rule": "each-pass"}}
-        self.assertEqual(resolve("most", self.LIBRARY), expected)
-
-    def test_applied_changed_and_put_back(self):
-        plan = apply(plan_of(), "most", self.LIBRARY)
-        self.assertEqual((plan.passes, plan.quality.samples, plan.names), (("beauty", "depth"), 4, EVERYTHING))
-        self.assertEqual(differences(plan), [])
-        changed = plan.replace(passes=("beauty",), number=7)
-        self.assertEqual(
-            [(one.field, one.plan, one.preset) for one in differences(changed)],
-            [("passes", ["beauty"], ["beauty", "depth"])],
+    def test_plans_of_version_1_are_read(self):
+        """It had a first and last frame, and one compression for all."""
+        new = plan_of(
+            packing=Packing(colour=Storage(compression="piz"), data=Storage(pixel="float", compression="piz"))
         )
-        back = Plan.from_json(changed.as_json() | {"passes": plan.applied.settings["passes"]})
-        self.assertEqual(differences(back), [])
-
-    def test_a_later_change_of_the_preset_leaves_the_plan_and_shows(self):
-        plan = apply(plan_of(), "most", self.LIBRARY)
-        later = self.LIBRARY | {
-            "base": self.LIBRARY["base"].replace(settings={"passes": [], "quality": {"samples_per_side": 9}})
+        old = {
+            key: value for key, value in new.as_json().items() if key not in ("deep", "mist", "overlay", "light_labels")
         }
-        self.assertEqual(plan.quality.samples_per_side, 2)
-        self.assertFalse(moved_on(plan.applied, self.LIBRARY))
-        self.assertTrue(moved_on(plan.applied, later))
-        self.assertTrue(moved_on(plan.applied, {}))
+        shot = {key: old["shot"][key] for key in ("production", "code", "width", "height")} | {"first": 1, "last": 10}
+        old |= {"version": 1, "shot": shot, "packing": {"rule": "one-file", "compression": "piz"}}
+        self.assertEqual(Plan.from_json(old), new)
 
-    def test_bad_presets(self):
-        circle = {"a": Preset(name="a", base="b"), "b": Preset(name="b", base="a")}
-        with self.assertRaisesRegex(BadDocument, "in a circle"):
-            resolve("a", circle)
-        with self.assertRaisesRegex(BadArgument, "no preset lost"):
-            resolve("a", {"a": Preset(name="a", base="lost")})
-        with self.assertRaisesRegex(BadDocument, "cannot set shot"):
-            Preset.from_json({"name": "a", "settings": {"shot": {}}})
+    def test_working_spaces_are_those_the_views_know(self):
+        from prism.colour.view import SPACES
 
-    def test_shipped_presets_make_sound_plans(self):
-        """On the demo scene, none leaves more than a gap in the sum that its purpose explains."""
-        facts = facts_of(build_scene())
-        for name in SHIPPED:
-            with self.subTest(name):
-                codes = {one.code for one in check(apply(plan_of(), name, SHIPPED), facts)}
-                self.assertLessEqual(codes, {"rebuild.incomplete"} if name == "grooming" else set())
+        schema = Plan.model_json_schema()["$defs"]["ShotSettings"]["properties"]["space"]
+        self.assertEqual(schema["enum"], list(SPACES))
+
+
+class MistSettings(unittest.TestCase):
+    def test_falloffs(self):
+        """Common practice; worked arithmetic for start 5, depth 25."""
+        depths = np.array([2, 5, 11.25, 17.5, 30, 1e10, np.inf], np.float32)
+        table = {
+            "linear": (0, 0, 0.25, 0.5, 1, 1, 1),
+            "quadratic": (0, 0, 0.0625, 0.25, 1, 1, 1),
+            "inverse-quadratic": (0, 0, 0.5, 0.7071068, 1, 1, 1),
+        }
+        for falloff, expected in table.items():
+            np.testing.assert_allclose(mist_at(depths, Mist(start=5, depth=25, falloff=falloff)), expected, atol=1e-6)
+
+    def test_the_same_as_the_rendered_pass(self):
+        scene = build_scene()
+        image = render_frame(scene, 1001, size=(48, 27), quality=RenderQuality(samples=1))
+        np.testing.assert_allclose(mist_at(image.plane("Z"), scene.mist), image.plane("mist.V"), atol=1e-5)
+
+    def test_side_view_holds_what_the_camera_sees(self):
+        """Every depth a render finds lies within the outline of some object; the angle is that of the picture's edge."""
+        scene = build_scene()
+        view = side_view(scene, 1001, "wide", aspect=16 / 9)
+        self.assertEqual({name for name, _ in view.outlines} & {"floor", "amber", "sun"}, {"floor", "amber", "sun"})
+        self.assertAlmostEqual(np.tan(np.radians(view.half_angle)), np.tan(np.radians(29)) * 9 / 16, places=6)
+        sun = np.array(dict(view.outlines)["sun"])
+        camera, target, centre = (np.array(one) for one in ((0.55, -5.0, 1.75), (-0.05, 0.3, 1.32), (0, 0, 1.55)))
+        forward = (target - camera) / np.linalg.norm(target - camera)
+        depth = (centre - camera) @ forward
+        np.testing.assert_allclose([sun[:, 0].min(), sun[:, 0].max()], [depth - 0.17, depth + 0.17], atol=2e-3)
 
 
 class Estimates(FolderCase):
@@ -287,6 +249,10 @@ class Estimates(FolderCase):
         measured = Measured.parse("8@200x100x4")
         self.assertEqual(seconds_per_frame(plan, measured), 8 / 4 * 4)
         self.assertEqual(total_seconds(plan, measured), 8 * 2 * 10)
+        warmed = plan.replace(shot=plan.shot.replace(warm_up=5))
+        self.assertEqual(total_seconds(warmed, measured), 8 * 2 * 15)
+        limited = plan.replace(quality=plan.quality.replace(time_limit=3))
+        self.assertEqual(seconds_per_frame(limited, measured), 3)
         for text in ("8", "8@1x1", "0@10x10x4", "a@1x1x1"):
             with self.subTest(text), self.assertRaises(BadArgument):
                 Measured.parse(text)
@@ -295,7 +261,7 @@ class Estimates(FolderCase):
         """What the stand-in writes is what the plan lists, and a quarter off its estimated size at most."""
         scene = build_scene()
         facts = facts_of(scene)
-        shot = ShotSettings(production="ORR", code="orr", first=1001, last=1001, width=240, height=136)
+        shot = ShotSettings(production="ORR", code="orr", frames="1001", width=240, height=136)
         passes = (
             "beauty",
             *COMPONENTS,
@@ -307,11 +273,14 @@ class Estimates(FolderCase):
             "occlusion",
             "normals",
         )
-        for rule, names in (("one-file", "{shot}.{frame:04}.exr"), ("each-pass", "{shot}_{pass}.{frame:04}.exr")):
+        for rule, names in (
+            ("one-file", "{shot}_v{version:03}.{frame:04}.exr"),
+            ("each-pass", "{shot}_{pass}_v{version:03}.{frame:04}.{suffix}"),
+        ):
             plan = Plan(shot=shot, cameras=("wide",), passes=passes, names=names, packing=Packing(rule=rule))
             self.assertEqual(check(plan, facts), [])
             folder = self.folder / rule
-            image = render_frame(scene, 1001, size=(240, 136), quality=Quality(samples=16))
+            image = render_frame(scene, 1001, size=(240, 136), quality=RenderQuality(samples=16))
             written = write_frame(image, folder, "orr", 1001, pattern=parse_pattern(names))
             size = sum(path.stat().st_size for path in written)
             self.assertLess(abs(size / total_bytes(expand(plan, facts)) - 1), 0.25, rule)

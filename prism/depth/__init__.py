@@ -1,0 +1,1 @@
+"""Mist and fog."""

@@ -1,0 +1,1 @@
+"""Bringing files in, and distrusting them."""

@@ -1,0 +1,59 @@
+"""A finding, and the small changes of a plan that mend one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from prism.passes.catalogue import BY_KEY
+from prism.passes.fields import with_fields
+from prism.passes.plan import Plan, PlannedImage
+
+ERROR, WARNING, NOTE = "error", "warning", "note"
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """fix: fields of the plan by dotted name with the values that mend it; empty if only a person can decide."""
+
+    code: str
+    level: str
+    what: str
+    where: str
+    why: str
+    fix: dict[str, Any] = field(default_factory=dict)
+
+    def as_json(self) -> dict[str, Any]:
+        return asdict(self)
+
+
+def mend(plan: Plan, finding: Finding) -> Plan:
+    """The plan with a finding's fix applied."""
+    return Plan.from_json(with_fields(plan.as_json(), finding.fix))
+
+
+def titles(keys: Iterable[str]) -> str:
+    return ", ".join(BY_KEY[key].title for key in keys)
+
+
+def without_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[str, Any]:
+    left_out = set(keys)
+    return _passes(plan, image, [key for key in image.passes if key not in left_out])
+
+
+def with_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[str, Any]:
+    wanted = {*image.passes, *keys}
+    return _passes(plan, image, [key for key in BY_KEY if key in wanted])
+
+
+def _passes(plan: Plan, image: PlannedImage, passes: list[str]) -> dict[str, Any]:
+    """The fix that gives an image these passes: the plan's own if its layer shares them with no other."""
+    layer = image.layer
+    if image.shared and layer.passes is None and not layer.for_camera and len(plan.layers) == 1:
+        return {"passes": passes}
+    if image.shared:
+        changed = layer.replace(passes=passes, for_camera={})
+    else:
+        changed = layer.replace(for_camera=layer.for_camera | {image.camera: passes})
+    return {"layers": [(changed if one is layer else one).model_dump(mode="json") for one in plan.layers]}

@@ -1,0 +1,31 @@
+"""A small scene and a plan there is nothing to object to, for tests of planning."""
+
+from prism.passes.facts import GroupFact, LightFact, SceneFacts
+from prism.passes.plan import Plan, ShotSettings
+from prism.standin.paths import COMPONENTS
+
+EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
+GIVEN = {"rough", "shiny", "glass"}
+FACTS = SceneFacts(
+    name="stage",
+    groups={
+        "hero": GroupFact(gives=frozenset({"rough", "shiny"}), surfaces=2),
+        "window": GroupFact(gives=frozenset({"shiny", "glass"})),
+        "wheel": GroupFact(gives=frozenset({"rough", "moving"})),
+    },
+    lights=(
+        LightFact(name="key_1", kind="sphere", label="key"),
+        LightFact(name="dusk", kind="sky", label="rim"),
+        LightFact(name="spare", kind="sphere"),
+    ),
+    cameras=("wide", "close", "view"),
+    working_views=frozenset({"view"}),
+    reach={"wide": (2.0, 40.0), "close": (1.0, 12.0)},
+)
+
+
+def plan_of(**changes) -> Plan:
+    """A plan there is nothing to object to."""
+    shot = ShotSettings(production="TST", code="S1", frames="1-10", width=100, height=50)
+    sound = {"shot": shot, "cameras": ("wide",), "passes": ("beauty", *COMPONENTS, "depth"), "names": EVERYTHING}
+    return Plan(**sound | changes)

@@ -1,0 +1,253 @@
+"""The checks of a plan: each with a case that trips it, and one sound plan that trips none."""
+
+import unittest
+
+from demo.conservatory import build_scene
+from prism.passes.catalogue import BY_KEY, CATALOGUE
+from prism.passes.checks import check, mend
+from prism.passes.checks.light import completeness
+from prism.passes.facts import GroupFact, LightFact, SceneFacts, dark_groups, lacking, parts_of_groups
+from prism.passes.kinds import DEMANDS, NEEDS, Role
+from prism.passes.packing import FORMATS, Packing, Storage
+from prism.passes.plan import Layer, LightGroups, Mist, Quality
+from prism.standin.facts import facts_of
+from prism.standin.paths import COMPONENTS
+from prism.tests.plans import EVERYTHING, FACTS, plan_of
+
+SHOT = plan_of().shot
+ALL = ("beauty", *COMPONENTS)
+GUIDED = ("beauty", "albedo", "normals", "variance")
+PNG = Storage(format="png", pixel="uint8")
+JPEG = Storage(format="jpeg", pixel="uint8", compression="jpeg")
+LOSSY = Storage(compression="dwaa")
+
+
+def stored(**storages):
+    return {"packing": Packing(rule="each-pass", **storages)}
+
+
+class Checks(unittest.TestCase):
+    def codes(self, plan, facts=FACTS):
+        return [finding.code for finding in check(plan, facts)]
+
+    def test_sound_plans(self):
+        """Whatever is beside the mistake of a case below is no mistake."""
+        for changes in (
+            {},
+            {"shot": SHOT.replace(frames="1001-1010", handles=8)},
+            {"passes": ("beauty", "light_group")},
+            {"passes": ("beauty", "group_components")},
+            {"passes": ("beauty", "diffuse", "specular", "transmission", "emission", "background")},
+            {"passes": ("beauty", "deep")},
+            {"passes": ("beauty", "mist"), "mist": Mist(start=5, depth=20)},
+            {"passes": GUIDED, "quality": Quality(denoise=True)},
+            {"passes": ("beauty", "emission", "background", "light_group"), **stored(colour=Storage(format="tiff", pixel="float"))},
+            {"layers": (Layer(name="a"), Layer(name="b", visibility={"hero": "holdout"}))},
+            {"passes": ("beauty", "depth"), "packing": Packing(rule="colour-and-data", colour=LOSSY)},
+        ):  # fmt: skip
+            with self.subTest(**changes):
+                self.assertEqual(check(plan_of(**changes), FACTS), [])
+
+    def test_each_trips_its_own(self):
+        table = [
+            ({"cameras": ()}, "camera.none"),
+            ({"cameras": ("wide", "lost")}, "camera.unknown"),
+            ({"cameras": ("wide", "view")}, "camera.working-view"),
+            ({"layers": (Layer(name="a", visibility={"villain": "hidden"}),)}, "layer.unknown-group"),
+            ({"layers": (Layer(name="a", visibility=dict.fromkeys(FACTS.groups, "hidden")),)}, "layer.empty"),
+            ({"layers": (Layer(name="a", for_camera={"close": ("beauty",)}),)}, "layer.unused-camera"),
+            ({"shot": SHOT.replace(frames="0-10")}, "frames.zero"),
+            ({"shot": SHOT.replace(frames="-3-10")}, "frames.negative"),
+            ({"shot": SHOT.replace(handles=8)}, "frames.negative"),
+            ({"shot": SHOT.replace(scale=2)}, "shot.scaled"),
+            ({"passes": (*ALL, "mist"), "mist": Mist(start=50, depth=1)}, "mist.unseen"),
+            ({"passes": (*ALL, "mist"), "mist": Mist(start=0, depth=1)}, "mist.unseen"),
+            ({"passes": (*ALL, "volume")}, "pass.pointless"),
+            ({"passes": (*ALL, "diffuse")}, "pass.doubled"),
+            ({"passes": COMPONENTS}, "rebuild.no-beauty"),
+            ({"passes": ("beauty", *COMPONENTS[1:])}, "rebuild.incomplete"),
+            ({"light_labels": {"lamp": "key"}}, "lights.unknown-light"),
+            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="only", labels=("key",))}, "lights.incomplete"),
+            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="all-but", labels=("fill",))}, "lights.unknown"),
+            ({"passes": (*ALL, "deep"), "quality": Quality(sampling="adaptive")}, "deep.sampling"),
+            ({"passes": ALL, "quality": Quality(denoise=True)}, "denoise.blind"),
+            ({"quality": Quality(prepared_every=8)}, "prepared.moving"),
+            (stored(colour=JPEG), "packing.alpha"),
+            (stored(colour=PNG), "packing.unclamped"),
+            (stored(data=PNG), "packing.float32"),
+            (stored(data=Storage(pixel="float", compression="dwab")), "packing.exact"),
+            (stored(data=Storage(pixel="float", compression="pxr24")), "packing.exact"),
+            ({"passes": (*ALL, "deep"), **stored(deep=Storage(pixel="float", compression="zip"))}, "packing.deep"),
+            ({"passes": (*ALL, "deep"), **stored(deep=Storage(pixel="half", compression="zips"))}, "packing.deep"),
+            ({"passes": (*ALL, "crypto_object"), **stored(data=Storage(format="tiff", pixel="float"))}, "packing.layers"),
+            ({"packing": Packing(colour=PNG, data=PNG)}, "packing.layers"),
+            ({"packing": Packing(colour=LOSSY)}, "packing.one-storage"),
+            ({"packing": Packing(rule="colour-and-data", beauty_in_data=True)}, "packing.stray"),
+            ({"names": "{shot}_{layer}_{camera}_{pass}_v{version}.exr"}, "names.bad"),
+            ({"names": "{shot}_v{version}.exr", "shot": SHOT.replace(frames="7")}, "names.bad"),
+            ({"names": "{shot}_v{version}.{frame:01}.exr"}, "names.bad"),
+            ({"names": "con/{shot}_v{version}.{frame:04}.exr"}, "names.bad"),
+            ({"cameras": ("wide", "close"), "names": "{shot}_v{version}.{frame:04}.exr"}, "names.collision"),
+            ({"packing": Packing(rule="each-pass"), "names": "{shot}_v{version}.{frame:04}.exr"}, "names.collision"),
+            ({"layers": (Layer(name="Hero"), Layer(name="hero"))}, "names.collision"),
+            ({"passes": ("beauty", "depth"), "names": "{shot}_{pass}_v{version}.{frame:04}.exr", **stored(colour=PNG)}, "names.suffix"),
+            ({"names": "{shot}.{frame:04}.exr"}, "names.version"),
+            ({"names": "{shot}_{shot}_v{version}.{frame:04}.exr"}, "names.redundant"),
+            ({"names": "S1_{shot}_v{version}.{frame:04}.exr"}, "names.redundant"),
+        ]  # fmt: skip
+        for changes, code in table:
+            with self.subTest(code, **changes):
+                self.assertIn(code, self.codes(plan_of(**changes)))
+
+    def test_one_click_mends(self):
+        """Whatever has a fix is gone once it is applied, and in the end only what a person must decide is left."""
+        plan = plan_of(
+            shot=SHOT.replace(scale=4, frames="1001-1010", handles=8),
+            passes=tuple(kind.key for kind in CATALOGUE),
+            names="{shot}_{shot}.{frame:01}.png",
+            cameras=("wide", "view"),
+            light_labels={"lamp": "key"},
+            light_groups=LightGroups(mode="only", labels=("key", "fill")),
+            quality=Quality(sampling="adaptive", denoise=True, prepared_every=4),
+            mist=Mist(start=50, depth=1),
+            packing=Packing(colour=JPEG, data=Storage(compression="dwaa"), deep=Storage(), beauty_in_data=True),
+        )
+        for _ in range(40):
+            fixable = [finding for finding in check(plan, FACTS) if finding.fix]
+            if not fixable:
+                break
+            plan = mend(plan, fixable[0])
+            self.assertNotIn(fixable[0], check(plan, FACTS))
+        self.assertEqual(check(plan, FACTS), [])
+        self.assertEqual((plan.shot.scale, plan.cameras), (1, ("wide",)))
+
+    def test_a_layer_s_own_passes_are_mended_alone(self):
+        layers = (
+            Layer(name="a", visibility={"window": "hidden"}),
+            Layer(name="b", for_camera={"close": ("beauty", "volume")}),
+        )
+        plan = plan_of(layers=layers, cameras=("wide", "close"))
+        found = [one for one in check(plan, FACTS) if one.code == "pass.pointless"]
+        self.assertEqual(
+            [(one.where, one.what) for one in found],
+            [
+                ("layer a", "transmission would come out all black."),
+                ("layer b, camera close", "volume would come out all black."),
+            ],
+        )
+        for _ in found:
+            plan = mend(plan, next(one for one in check(plan, FACTS) if one.code == "pass.pointless"))
+        a, b = plan.layers
+        self.assertNotIn("transmission", plan.passes_of(a))
+        self.assertEqual(plan.passes_of(b, "close"), ("beauty",))
+        self.assertIn("transmission", plan.passes_of(b, "wide"))
+
+    def test_errors_come_first(self):
+        plan = plan_of(cameras=(), passes=COMPONENTS, shot=SHOT.replace(scale=2))
+        self.assertEqual([one.level for one in check(plan, FACTS)], ["error", "warning", "note"])
+
+    def test_a_scene_nothing_is_known_of_is_not_guessed_at(self):
+        plan = plan_of(passes=(*ALL, "subsurface", "volume"), light_labels={"lamp": "key"})
+        self.assertEqual(check(plan, SceneFacts.unknown(plan.cameras)), [])
+
+
+class Scenes(unittest.TestCase):
+    def test_facts_of_the_demo(self):
+        facts = facts_of(build_scene())
+        self.assertEqual(facts.labels, ("lanterns", "dusk_sky", "moon_rim"))
+        self.assertEqual((facts.cameras, facts.working_views), (("wide", "close", "desk_view"), {"desk_view"}))
+        self.assertEqual(facts.groups["arm_azure"].gives, {"glass", "shiny", "rough", "moving"})
+        self.assertEqual(facts.groups["plants"].surfaces, 30)
+        self.assertEqual(facts.mist, Mist(start=3, depth=7))
+
+    def test_reasons_are_said_in_words(self):
+        self.assertEqual(lacking(BY_KEY["volume"], {"light"}), "there is no medium such as fog")
+        self.assertEqual(lacking(BY_KEY["raw_light"], set()), "there is no matte or gloss material and no light")
+        self.assertEqual(lacking(BY_KEY["beauty"], set()), "")
+        for kind in CATALOGUE:
+            self.assertLessEqual(set(kind.needs), NEEDS.keys())
+            self.assertLessEqual(set(kind.all_demands), DEMANDS.keys())
+
+    def test_what_a_layer_shows_decides(self):
+        """By layer: hidden groups give nothing, casters close off corners unseen, an override takes the materials away."""
+        hero = GroupFact(gives=frozenset({"rough"}))
+        facts = SceneFacts(
+            name="", groups={"hero": hero, "wall": hero}, lights=(LightFact(name="sun", kind="distant"),)
+        )
+        cases = [
+            (("hero", "wall"), ("hero", "wall"), None, {"rough", "surface", "neighbours", "light", "sky"}),
+            (("hero",), ("hero",), None, {"rough", "surface", "light", "sky"}),
+            (("hero",), ("hero", "wall"), None, {"rough", "surface", "neighbours", "light", "sky"}),
+            (("hero",), ("hero",), "matte-black", {"surface", "light", "sky"}),
+            ((), ("wall",), "clay", {"rough", "light", "sky"}),
+        ]
+        for shown, casting, override, given in cases:
+            with self.subTest(shown=shown, casting=casting, override=override):
+                self.assertEqual(facts.given(shown, casting, override), given)
+        self.assertEqual(BY_KEY["occlusion"].blank, "white")
+
+    def test_what_a_light_group_can_carry(self):
+        """A lamp is seen itself, a sky is seen where there is nothing, a dark light gives nothing."""
+        facts = FACTS.relabelled({"spare": "key"})
+        given = facts.given(FACTS.groups, FACTS.groups)
+        parts = {
+            label: {kind.key for kind in kinds} for label, kinds in parts_of_groups(LightGroups(), facts, given).items()
+        }
+        both = {"diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission"}
+        self.assertEqual(parts, {"key": both | {"emission"}, "rim": both | {"background"}})
+        dark = SceneFacts(name="", groups={}, lights=(LightFact(name="a", kind="sky", label="key", dark=True),))
+        self.assertEqual((dark_groups(dark), dark_groups(FACTS)), (("key",), ()))
+        self.assertIn("lights.dark", [one.code for one in check(plan_of(passes=("beauty", "light_group")), dark)])
+
+    def test_completeness(self):
+        """By components, by light groups, by both; what is missing and what is doubled."""
+        table = [
+            (ALL, LightGroups(), (("components",), (), ())),
+            ((*ALL, "light_group"), LightGroups(), (("components", "light groups"), (), ())),
+            (("beauty", "group_components"), LightGroups(), (("components by light group",), COMPONENTS, ())),
+            (("beauty", "light_group"), LightGroups(mode="only", labels=("key",)), ((), COMPONENTS, ())),
+            (("beauty", "diffuse", "specular"), LightGroups(), ((), ("transmission", "emission", "background"), ())),
+            (("beauty", *COMPONENTS, "diffuse"), LightGroups(), (("components",), (), ("diffuse",))),
+        ]
+        for passes, groups, expected in table:
+            plan = plan_of(passes=passes, light_groups=groups)
+            found = completeness(plan, next(plan.images()), FACTS)
+            with self.subTest(passes=passes):
+                self.assertEqual((found.ways, found.missing, found.doubled), expected)
+
+
+class Storages(unittest.TestCase):
+    def test_each_kind_of_pass_goes_where_its_demands_are_met(self):
+        """OpenEXR's own documentation: PXR24 rounds float to 24 bits, B44 and DWA lose; deep takes none, RLE, ZIPS."""
+        carriers = {
+            role: {
+                (form, pixel, compression)
+                for form, entry in FORMATS.items()
+                for pixel in entry.pixels
+                for compression in entry.compressions
+                if not Storage(format=form, pixel=pixel, compression=compression).unmet(demands)
+            }
+            for role, demands in {
+                "beauty": BY_KEY["beauty"].all_demands,
+                "light": BY_KEY["emission"].all_demands,
+                "data": BY_KEY["depth"].all_demands,
+                "deep": BY_KEY["deep"].all_demands,
+            }.items()
+        }
+        lossless = {("exr", "float", one) for one in ("none", "rle", "zips", "zip", "piz")}
+        tiff = {("tiff", "float", one) for one in ("zip", "none")}
+        self.assertEqual(carriers["data"], lossless | tiff)
+        self.assertEqual(carriers["deep"], {("exr", "float", one) for one in ("none", "rle", "zips")})
+        self.assertEqual(carriers["light"], carriers["beauty"])  # alpha is what JPEG lacks, and it clamps as well
+        self.assertNotIn("jpeg", {form for form, _, _ in carriers["light"]})
+        self.assertEqual(BY_KEY["normals"].role, Role.MEASURE)
+
+    def test_what_does_not_fit_together_is_refused(self):
+        for wrong in ({"format": "png", "pixel": "half"}, {"format": "jpeg", "pixel": "uint8"}, {"compression": "lzw"}):
+            with self.subTest(**wrong), self.assertRaisesRegex(ValueError, "it has"):
+                Storage(**wrong)
+
+    def test_names_follow_the_format(self):
+        plan = plan_of(passes=("beauty",), names=EVERYTHING.replace("{suffix}", "exr"), **stored(colour=PNG))
+        fix = next(one for one in check(plan, FACTS) if one.code == "names.suffix").fix
+        self.assertEqual(fix, {"names": EVERYTHING})
