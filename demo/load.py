@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
+from prism.passes.estimate import Measured
 from prism.passes.plan import Plan, ShotSettings
 from prism.passes.presets import SHIPPED, apply
 
@@ -54,12 +56,17 @@ def frame_path(shot: DemoShot, folder: Path, frame: int) -> Path:
     return folder / RENDER_FOLDER / f"{shot.code}.{frame:04d}.exr"
 
 
-def render(shot: DemoShot, folder: Path, frame: int, on_progress: Callable[[float], None] = lambda done: None) -> Path:
-    """Render one frame of a demo shot into its folder, all passes in one file."""
+def render(
+    shot: DemoShot, folder: Path, frame: int, on_progress: Callable[[float], None] = lambda done: None
+) -> Measured:
+    """Render one frame of a demo shot into its folder, all passes in one file. Returns how long the rendering took."""
     # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
-    from prism.standin.render import Quality, render_frame, write_frame
+    from prism.standin.render import Quality, load_compiled, render_frame, write_frame
 
-    image = render_frame(
-        build_scene(), frame, camera=shot.camera, quality=Quality(samples=SAMPLES), on_progress=on_progress
-    )
-    return write_frame(image, folder / RENDER_FOLDER, shot.code, frame)[0]
+    scene, quality = build_scene(), Quality(samples=SAMPLES)
+    load_compiled(scene)
+    begun = time.perf_counter()
+    image = render_frame(scene, frame, camera=shot.camera, quality=quality, on_progress=on_progress)
+    seconds = time.perf_counter() - begun
+    write_frame(image, folder / RENDER_FOLDER, shot.code, frame)
+    return Measured(seconds, *scene.size, SAMPLES)

@@ -1,51 +1,82 @@
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.plan import services
-from desk.plan.models import Plan
+from desk.plan import library, services, versions
+from desk.plan.models import Plan, PlanVersion
+from desk.plan.scenes import facts_for
 from desk.shots.access import require_change, with_shot
 from desk.shots.asking import asked, whole
 from desk.shots.models import Shot
 from desk.shots.saving import Outdated
 from desk.shots.services import stations
 from prism.errors import PrismError
+from prism.passes.facts import SceneFacts
+
+STORAGES = (
+    ("colour", "Colour", "half holds light as it is; alpha, values above 1"),
+    ("data", "Data", "depth, directions and identities want 32-bit float and nothing lossy"),
+    ("deep", "Deep", "only OpenEXR, 32-bit float, with none, rle or zips"),
+)
+URLS = (
+    "answer",
+    "save",
+    "export",
+    "lock",
+    "copy",
+    "audit",
+    "name",
+    "side",
+    "mist",
+    "measure",
+    "presets",
+    "preset",
+    "sizes",
+)
 
 
 @require_GET
 @with_shot
 def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The newest plan to work on, or one of its locked versions to look at."""
     opened = services.open_plan(shot)
+    version = _version(request, opened)
     context = {"shot": shot, "stations": stations(shot), "current": "plan"}
     try:
-        document = services.parse(opened.document)
-        facts = services.facts_for(shot, document)
+        document = services.parse((version or opened).document)
+        facts = facts_for(shot, document.cameras)
+        answered = services.answer(shot, document)
     except PrismError as fault:
         return render(request, "fault.html", context | {"fault": fault}, status=422)
     address = {"production": shot.production.code, "shot": shot.code}
+    others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
     page = {
-        "plan": opened.document,
+        "plan": document.as_json(),
         "revision": opened.revision,
-        "mayChange": shot.can_be_changed_by(request.user),
+        "viewing": version.number if version else None,
+        "versions": list(opened.versions.values("number", "reason")),
+        "mayChange": version is None and shot.can_be_changed_by(request.user),
         "catalogue": services.catalogue(),
-        "presets": services.presets(),
-        "groups": list(facts.groups),
-        "cameras": list(facts.cameras),
-        "labels": list(facts.labels),
-        "answer": services.answer(document, facts),
-        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in ("answer", "save", "export")},
+        "formats": services.formats(),
+        "presets": library.listed(library.presets_of(shot.production)),
+        "sizes": library.sizes_of(shot.production),
+        "shots": [other.code for other in others],
+        "scene": _scene(facts),
+        "answer": answered,
+        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in URLS},
     }
-    return render(request, "plan/plan.html", context | {"page": page})
+    return render(request, "plan/plan.html", context | {"page": page, "storages": STORAGES})
 
 
 @require_POST
 @with_shot
 def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
-    document = services.parse(asked(request).get("plan"))
-    return JsonResponse(services.answer(document, services.facts_for(shot, document)))
+    return JsonResponse(services.answer(shot, services.parse(asked(request).get("plan"))))
 
 
 @require_POST
@@ -56,15 +87,75 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     opened = get_object_or_404(Plan, shot=shot)
     try:
         revision = services.save(opened, services.parse(found.get("plan")), whole(found, "revision"))
-    except Outdated as error:
+    except (Outdated, versions.Locked) as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
+
+
+@require_POST
+@with_shot
+def lock(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The plan as saved is what was rendered: keep it so."""
+    require_change(request, shot)
+    opened = services.open_plan(shot)
+    versions.lock(opened)
+    return JsonResponse({"versions": list(opened.versions.values("number", "reason"))})
+
+
+@require_POST
+@with_shot
+def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Lay the plan on another shot of the production."""
+    found = asked(request)
+    others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
+    target = get_object_or_404(others, code=str(found.get("shot", "")))
+    require_change(request, target)
+    copied = versions.copy_to(services.parse(found.get("plan")), target, services.open_plan(target))
+    address = reverse("plan", kwargs={"production": target.production.code, "shot": target.code})
+    return JsonResponse({"url": address, "number": copied.document["number"]})
+
+
+@require_POST
+@with_shot
+def audit(request: HttpRequest, shot: Shot) -> JsonResponse:
+    return JsonResponse(services.hold_against_disk(shot, services.parse(asked(request).get("plan"))))
+
+
+@require_POST
+@with_shot
+def name(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What an existing file name says, read by the plan's pattern; values is null if it does not follow it."""
+    found = asked(request)
+    document = services.parse(found.get("plan"))
+    return JsonResponse({"values": services.read_name(shot, document, str(found.get("path", "")))})
 
 
 @require_GET
 @with_shot
 def export(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The plan as a file, for scripts and for other shots."""
-    response = JsonResponse(services.open_plan(shot).document, json_dumps_params={"indent": 2})
-    response["Content-Disposition"] = f'attachment; filename="{shot.code}_plan.json"'
+    opened = services.open_plan(shot)
+    document = services.parse((_version(request, opened) or opened).document)
+    response = JsonResponse(document.as_json(), json_dumps_params={"indent": 2})
+    response["Content-Disposition"] = f'attachment; filename="{shot.code}_plan_v{document.number:03}.json"'
     return response
+
+
+def _version(request: HttpRequest, opened: Plan) -> PlanVersion | None:
+    wanted = request.GET.get("version", "")
+    if not wanted:
+        return None
+    if not wanted.isdecimal():
+        raise Http404("There is no such version.")
+    return get_object_or_404(PlanVersion, plan=opened, number=int(wanted))
+
+
+def _scene(facts: SceneFacts) -> dict[str, Any]:
+    return {
+        "name": facts.name,
+        "groups": list(facts.groups),
+        "cameras": [{"name": name, "working": name in facts.working_views} for name in facts.cameras],
+        "lights": [{"name": one.name, "kind": one.kind, "label": one.label} for one in facts.lights],
+        "mist": facts.mist.model_dump() if facts.mist else None,
+        "reach": facts.reach,
+    }

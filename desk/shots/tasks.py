@@ -1,6 +1,8 @@
 from celery import shared_task
 
 from demo import load
+from desk.plan.measures import record
+from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
 
 
@@ -11,6 +13,7 @@ def render_demo_frames(code: str, frames: list[int]) -> None:
     shot = next(shot for shot in load.SHOTS if shot.code == code)
     folder = shot_folder("ORR", code)
     if not load.frame_path(shot, folder, frame).exists():
-        load.render(shot, folder, frame)
+        measured = load.render(shot, folder, frame)
+        record(Shot.objects.get(production__code="ORR", code=code), shot.camera, frame, measured)
     if rest:
         render_demo_frames.delay(code, rest)

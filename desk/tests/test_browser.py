@@ -18,11 +18,18 @@ from PIL import Image as Pillow
 from playwright.sync_api import expect, sync_playwright
 
 from demo.conservatory import build_scene
+from demo.load import SHOTS
+from desk.plan import services
+from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
+from desk.shots.models import Shot
 from desk.tests.world import World
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
 from prism.combine.sources import find_sources
+from prism.passes.catalogue import CATALOGUE
+from prism.passes.packing import Packing
+from prism.passes.plan import Layer
 
 CHROMIUM = shutil.which("chromium") or "/usr/bin/chromium"
 ARGUMENTS = [
@@ -202,42 +209,149 @@ class MainJob(BrowserCase):
 
 
 class Planning(BrowserCase):
-    def test_from_an_empty_plan_to_a_sound_one(self):
-        """Passes ticked, warnings mended with one click each, undone, and the same after a reload."""
+    def setUp(self):
+        super().setUp()
         (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
-        self.shot.scene = "scene.json"
-        self.shot.save()
+        demo = SHOTS[1]
+        self.other = Shot.objects.create(
+            production=self.production, code=demo.code, title=demo.title, first=1001, last=1048, width=960, height=540,
+            scene="scene.json",
+        )  # fmt: skip
         self.log_in()
-        self.page.goto(f"{self.live_server_url}{self.url('plan')}")
-        checks = self.page.locator(".plan-checks")
-        expect(checks).to_contain_text("No camera is chosen")
-        self.page.get_by_label("wide").check()
-        self.page.get_by_label("diffuse, direct in layer all").check()
-        expect(checks).to_contain_text("The components do not sum to the beauty")
-        self.page.get_by_label("volume in layer all").check()
-        expect(checks).to_contain_text("volume would come out empty")
-        for _ in range(2):
-            self.page.get_by_role("button", name="Mend").first.click()
-            self.page.wait_for_load_state("networkidle")
-        expect(checks).to_contain_text("Nothing to object to")
-        self.page.get_by_label("Apply a preset").select_option("full comp")
-        expect(checks).to_contain_text("as in the preset")
-        self.page.get_by_label("mist in layer all").uncheck()
-        expect(checks).to_contain_text("changed against the preset")
-        self.page.get_by_role("button", name="Put back passes").click()
-        expect(self.page.get_by_label("mist in layer all")).to_be_checked()
-        names = self.page.get_by_label("names", exact=True)
-        names.fill("{shot}/{pass}.{frame:04}.exr")
-        self.page.keyboard.press("Enter")
-        self.page.get_by_label("packing").select_option("each-pass")
-        expect(self.page.locator(".plan-files")).to_contain_text("diffuse_direct.1001.exr")
+        self.open()
+        self.checks = self.page.locator(".plan-checks")
+        self.files = self.page.locator(".plan-files")
+
+    def open(self):
+        self.page.goto(f"{self.live_server_url}{self.url('plan', shot=self.other.code)}")
+
+    def part(self, name):
+        self.page.get_by_label("Parts of the plan").get_by_role("button", name=name).click()
+
+    def saved(self):
+        """Waits until the last change is stored, and returns it."""
+        self.page.wait_for_load_state("networkidle")
         expect(self.page.locator("header")).to_contain_text("· saved")
+        return Plan.objects.get(shot=self.other).document
+
+    def test_the_second_demo_shot_from_a_preset_to_a_checked_plan(self):
+        """A camera, a preset, two warnings mended with a click each, names; undone, redone, and there after a reload."""
+        expect(self.checks).to_contain_text("No camera is chosen")
+        self.part("Shot")
+        self.page.get_by_label("close").check()
+        self.page.get_by_label("Apply a preset").select_option("grooming")
+        expect(self.checks).to_contain_text("The components do not sum to the beauty without transmission")
+        self.part("Sheet")
+        self.page.get_by_label("volume in layer all").check()
+        expect(self.checks).to_contain_text("volume would come out all black")
+        for gone in ("would come out all black", "do not sum to the beauty"):
+            self.page.locator(".finding", has_text=gone).get_by_role("button", name="Mend").click()
+            expect(self.checks).not_to_contain_text(gone)
+        expect(self.checks).to_contain_text("Nothing to object to")
+        expect(self.checks).to_contain_text("changed against the preset")
+        expect(self.page.locator(".sums")).to_contain_text("components")
+        self.page.get_by_role("button", name="Undo").click()
+        expect(self.checks).to_contain_text("do not sum to the beauty")
+        self.page.get_by_role("button", name="Redo").click()
+        self.part("Packing")
+        self.page.get_by_label("packing", exact=True).select_option("each-pass")
+        self.part("Names")
+        names = self.page.get_by_label("names", exact=True)
+        names.fill("{shot}/{pass}_v{version:03}.{frame:04}.{suffix}")
+        self.page.keyboard.press("Enter")
+        expect(self.files).to_contain_text("specular_v001.1001.exr")
+        self.page.get_by_label("a file", exact=True).fill("transmission_v007.1012.exr")
+        self.page.keyboard.press("Enter")
+        expect(self.page.locator(".read")).to_contain_text("1012")
+        self.saved()
         names.fill("{shot}/{what}.exr")
         self.page.keyboard.press("Enter")
-        expect(checks).to_contain_text("Unknown field {what}")
+        expect(self.checks).to_contain_text("Unknown field {what}")
         self.page.reload()
-        expect(names).to_have_value("{shot}/{pass}.{frame:04}.exr")
-        expect(checks).to_contain_text("Nothing to object to")
+        expect(names).to_have_value("{shot}/{pass}_v{version:03}.{frame:04}.{suffix}")
+        expect(self.checks).to_contain_text("Nothing to object to")
+        self.assertEqual(
+            self.complaints,
+            ["Failed to load resource: the server responded with a status of 422 (Unprocessable Entity)"],
+        )
+
+    def test_layers_cameras_and_light_labels(self):
+        """Passes for one camera of one layer, groups hidden in a layer, a light put under another label."""
+        self.part("Shot")
+        for camera in ("wide", "close"):
+            self.page.get_by_label(camera).check()
+        self.part("Sheet")
+        self.page.get_by_label("Name of a new layer").fill("plants")
+        self.page.get_by_label("Add the layer").click()
+        self.page.get_by_label("cameras apart").check()
+        self.page.get_by_label("depth in layer plants, camera close").check()
+        self.page.get_by_label("room in layer plants").select_option("holdout")
+        self.page.get_by_role("button", name="light groups", exact=True).click()
+        self.part("Lights")
+        self.page.get_by_label("moon", exact=True).fill("")
+        self.page.keyboard.press("Tab")
+        expect(self.page.locator("[aria-label=Lights]")).to_contain_text("rest")
+        plan = self.saved()
+        plants = plan["layers"][1]
+        self.assertEqual(plants["visibility"], {"room": "holdout"})
+        everywhere = ["beauty", "light_group"]
+        self.assertEqual(plants["for_camera"], {"wide": everywhere, "close": [*everywhere, "depth"]})
+        self.assertEqual((plan["layers"][0]["passes"], plan["light_labels"]), (everywhere, {"moon": ""}))
+        self.assertEqual(self.complaints, [])
+
+    def test_mist_dragged_on_the_side_view(self):
+        self.part("Mist")
+        end = self.page.get_by_role("slider", name="end of the mist")
+        box = end.locator(".knob").bounding_box()
+        self.page.mouse.move(box["x"] + 5, box["y"] + 8)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + 105, box["y"] + 8, steps=6)
+        self.page.mouse.up()
+        dragged = self.saved()["mist"]
+        self.assertEqual(dragged["start"], 3)
+        self.assertGreater(dragged["depth"], 7.5)
+        start = self.page.get_by_role("slider", name="start of the mist")
+        start.focus()
+        self.page.keyboard.press("Shift+ArrowRight")
+        expect(start).to_have_attribute("aria-valuenow", "4")
+        expect(start).to_be_focused()
+        self.assertEqual(self.saved()["mist"], dragged | {"start": 4})
+        expect(self.page.locator(".mist-foot img")).to_be_visible()
+        self.assertEqual(self.complaints, [])
+
+    def test_a_locked_version_stays_and_a_change_makes_the_next(self):
+        self.page.get_by_role("button", name="Lock as rendered").click()
+        expect(self.page.locator(".plan-bar")).to_contain_text("v001 is rendered; a change makes v002")
+        self.page.get_by_label("depth in layer all").check()
+        self.assertEqual(self.saved()["number"], 2)
+        self.page.get_by_label("Version to look at").select_option("1")
+        expect(self.page.locator(".plan-bar")).to_contain_text("This is v001 as it was kept")
+        expect(self.page.get_by_label("depth in layer all")).to_be_disabled()
+        expect(self.page.get_by_label("depth in layer all")).not_to_be_checked()
+
+    def test_thousands_of_sequences_never_make_as_many_rows(self):
+        """1,000 frames of every pass of six layers through three cameras: the tree holds what is in sight."""
+        scene = build_scene()
+        scene = scene.replace(cameras=[*scene.cameras, scene.cameras[0].replace(name="third")])
+        (self.root / "scene.json").write_text(json.dumps(scene.as_json()))
+        document = services.parse(services.open_plan(self.other).document)
+        crowded = document.replace(
+            shot=document.shot.replace(frames="1001-2000"),
+            cameras=("wide", "close", "third"),
+            layers=tuple(Layer(name=f"layer{number}") for number in range(6)),
+            passes=tuple(kind.key for kind in CATALOGUE),
+            packing=Packing(rule="each-pass"),
+        )
+        Plan.objects.filter(shot=self.other).update(document=crowded.as_json())
+        self.open()
+        expect(self.files).to_contain_text("sequences of 1000 frames")
+        self.files.locator(".folder", has_text="v001").click()
+        rows = self.files.locator(".row-line")
+        expect(rows.nth(20)).to_be_visible()
+        self.assertLess(rows.count(), 80)
+        self.files.locator(".rows").evaluate("rows => rows.scrollTop = rows.scrollHeight")
+        expect(self.files).to_contain_text("layer5_third")
+        self.assertLess(rows.count(), 80)
 
 
 class Accessibility(BrowserCase):
@@ -247,6 +361,8 @@ class Accessibility(BrowserCase):
         self.check(axe, "login")
         self.log_in()
         self.check(axe, "shots")
+        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
+        Shot.objects.filter(pk=self.shot.pk).update(scene="scene.json")
         for name in ("plan", "intake", "rebuild", "hand-off"):
             for theme in ("dusk", "paper"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")
@@ -256,6 +372,11 @@ class Accessibility(BrowserCase):
                     self.page.get_by_label("Trims of emission").click()
                     self.page.wait_for_load_state("networkidle")
                 self.check(axe, f"{name}, {theme}")
+        self.page.goto(f"{self.live_server_url}{self.url('plan')}")
+        for part in ("Shot", "Lights", "Quality", "Mist", "Deep", "Packing", "Names", "Presets"):
+            self.page.get_by_label("Parts of the plan").get_by_role("button", name=part).click()
+            self.page.wait_for_load_state("networkidle")
+            self.check(axe, f"plan, {part}")
 
     def check(self, axe, where):
         found = axe.run(self.page).response["violations"]

@@ -1,13 +1,23 @@
 """The Plan station: answers, saving, and plans that make no sense."""
 
+import io
 import json
+
+import numpy as np
+from PIL import Image as Pillow
 
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
 from desk.plan import services
-from desk.plan.models import Plan
-from desk.tests.world import WorldCase
+from desk.plan.measures import measure
+from desk.plan.models import MeasuredFrame, Plan, StoredPreset
+from desk.plan.scenes import facts_for
+from desk.shots.models import Shot
+from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.errors import PrismError
+from prism.formats.exr import write_exr
+from prism.passes.presets import SHIPPED, Preset
+from prism.pixels.image import Image
 
 
 class PlanCase(WorldCase):
@@ -25,15 +35,18 @@ class PlanCase(WorldCase):
 class Plans(PlanCase):
     def test_a_plan_begins_with_the_shot(self):
         page = self.client.get(self.url("plan")).context["page"]
-        self.assertEqual((page["plan"]["shot"]["code"], page["plan"]["shot"]["last"]), ("TST_010", 1004))
-        self.assertEqual(page["cameras"], ["wide", "close"])
+        self.assertEqual((page["plan"]["shot"]["code"], page["plan"]["shot"]["frames"]), ("TST_010", "1001-1004"))
+        self.assertEqual([one["name"] for one in page["scene"]["cameras"] if not one["working"]], ["wide", "close"])
         self.assertIn("camera.none", [one["code"] for one in page["answer"]["findings"]])
         self.assertEqual(Plan.objects.count(), 1)
 
     def test_the_demo_plan_is_sound(self):
         answer = self.answer().json()
         self.assertEqual((answer["findings"], answer["count"], len(answer["files"])), ([], 48, 1))
-        self.assertEqual(answer["files"][0]["name"], "ORR_010.1001.exr")
+        self.assertEqual(answer["files"], [["render/v001/ORR_010.1001.exr", 0]])
+        self.assertEqual(answer["columns"][0]["ways"], ["components", "light groups"])
+        self.assertEqual(answer["columns"][0]["reasons"]["volume"], "there is no medium such as fog")
+        self.assertNotIn("background", answer["lightGroups"][0]["carries"])
 
     def test_many_passes_layers_and_cameras_never_make_a_row_for_each_frame(self):
         layers = [{"name": f"layer{number}"} for number in range(6)]
@@ -62,7 +75,7 @@ class Plans(PlanCase):
         self.client.get(self.url("plan"))
         self.assertEqual(self.ask("plan-save", plan=self.sound, revision=1).json(), {"revision": 2})
         exported = self.client.get(self.url("plan-export"))
-        self.assertIn("TST_010_plan.json", exported.headers["Content-Disposition"])
+        self.assertIn("TST_010_plan_v001.json", exported.headers["Content-Disposition"])
         self.assertEqual(exported.json(), self.sound)
 
     def test_two_pages_do_not_overwrite_each_other(self):
@@ -84,4 +97,159 @@ class Plans(PlanCase):
         page = self.client.get(self.url("plan"))
         self.assertContains(page, "absent.json", status_code=422)
         with self.assertRaises(PrismError):
-            services.facts_for(self.shot, services.parse(self.sound))
+            facts_for(self.shot, ())
+
+
+class Versions(PlanCase):
+    def setUp(self):
+        super().setUp()
+        self.client.get(self.url("plan"))
+        self.ask("plan-save", plan=self.sound, revision=1)
+        self.ask("plan-lock")
+
+    def test_a_rendered_version_stays_and_a_change_makes_a_new_one(self):
+        changed = self.sound | {"passes": ["beauty"]}
+        refused = self.ask("plan-save", plan=changed, revision=2)
+        self.assertEqual((refused.status_code, refused.json()["error"]["code"]), (409, "plan.locked"))
+        self.assertEqual(self.ask("plan-save", plan=self.sound, revision=2).status_code, 200)
+        self.assertEqual(self.ask("plan-save", plan=changed | {"number": 2}, revision=3).status_code, 200)
+        page = self.client.get(self.url("plan"), {"version": 1}).context["page"]
+        self.assertEqual((page["plan"], page["mayChange"], page["viewing"]), (self.sound, False, 1))
+        self.assertEqual(self.client.get(self.url("plan-export"), {"version": 1}).json(), self.sound)
+        self.assertEqual(self.client.get(self.url("plan"), {"version": 7}).status_code, 404)
+
+    def test_copied_to_another_shot(self):
+        """The other keeps its code, frames and size, and what it had is kept as a version."""
+        other = Shot.objects.create(production=self.production, code="TST_020", first=1, last=9, width=64, height=32)
+        answer = self.ask("plan-copy", plan=self.sound, shot="TST_020").json()
+        copy = services.parse(Plan.objects.get(shot=other).document)
+        self.assertEqual((answer["number"], copy.number), (2, 2))
+        self.assertEqual((copy.shot.code, copy.shot.frames, copy.shot.written_size), ("TST_020", "1-9", (64, 32)))
+        self.assertEqual((copy.passes, copy.names), (tuple(self.sound["passes"]), self.sound["names"]))
+        self.assertEqual([one.reason for one in other.plan.versions.all()], ["replaced"])
+        self.assertEqual(self.ask("plan-copy", plan=self.sound, shot="ABC").status_code, 404)
+
+    def test_held_against_the_disk(self):
+        """Files of the plan, wherever its names put them; strangers in those folders are told."""
+        plan = self.sound | {"passes": ["beauty"], "names": "render/{shot}.{frame:04}.{suffix}"}
+        plan["shot"] = plan["shot"] | {"production": "TST", "code": "TST_010", "width": WIDTH, "height": HEIGHT}
+        write_exr(
+            self.folder / "TST_010.1001.exr",
+            Image.of_planes(dict.fromkeys("RGBA", np.zeros((HEIGHT, WIDTH), np.float16))),
+        )
+        self.render(1002)
+        self.render(1003, name="stray")
+        held = self.ask("plan-audit", plan=plan).json()
+        self.assertEqual(held["present"], 2)
+        kinds = {(one["kind"], one["frames"]) for one in held["deviations"]}
+        self.assertEqual(kinds, {("missing", "1003-1048"), ("channels", "1002"), ("extra", "")})
+
+
+class Libraries(PlanCase):
+    def presets(self, **asked):
+        return self.ask("plan-presets", **asked)
+
+    def names(self):
+        return {one["name"] for one in self.client.get(self.url("plan")).context["page"]["presets"]}
+
+    def test_kept_renamed_duplicated_deleted(self):
+        self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="full comp")
+        kept = Preset.from_json(self.client.get(self.url("plan-preset"), {"name": "ours"}).json())
+        self.assertEqual(kept.settings, {"quality.samples_per_side": 4, "names": self.sound["names"]})
+        self.presets(action="duplicate", name="full comp", new="base of ours")
+        self.presets(action="keep", plan=self.sound, new="ours", base="base of ours")
+        guarded = self.presets(action="delete", name="base of ours").json()["error"]
+        self.assertIn("ours builds on it", guarded["what"])
+        self.presets(action="rename", name="base of ours", new="ground")
+        self.assertLess({"ours", "ground"}, self.names())
+        self.assertEqual(StoredPreset.objects.get(name="ours").document["base"], "ground")
+        for name in ("ours", "ground"):
+            self.assertEqual(self.presets(action="delete", name=name).status_code, 200)
+        self.assertEqual(self.names(), set(SHIPPED))
+
+    def test_shipped_ones_stay_and_bad_ones_are_refused(self):
+        for asked, text in (
+            ({"action": "delete", "name": "lighting"}, "is shipped"),
+            ({"action": "keep", "new": "lighting", "plan": self.sound}, "is shipped"),
+            ({"action": "duplicate", "name": "lighting", "new": "full comp"}, "already"),
+            (
+                {"action": "bring-in", "preset": {"name": "x", "settings": {"quality.speed": 1}}},
+                "settings: a preset cannot set",
+            ),
+            ({"action": "bring-in", "preset": {"name": "lighting"}}, "already"),
+            ({"action": "paint"}, "paint is not something"),
+        ):
+            with self.subTest(text):
+                error = self.presets(**asked).json()["error"]
+                self.assertIn(text, f"{error['where']}: {error['what']}")
+        self.assertEqual(self.names(), set(SHIPPED))
+
+    def test_a_plan_shows_that_its_preset_moved_on(self):
+        self.presets(action="keep", plan=self.sound, new="ours")
+        resolved = next(
+            one
+            for one in self.presets(action="keep", plan=self.sound, new="two").json()["presets"]
+            if one["name"] == "ours"
+        )
+        plan = self.sound | {"applied": {"name": "ours", "settings": resolved["settings"]}}
+        self.assertFalse(self.ask("plan-answer", plan=plan).json()["movedOn"])
+        self.presets(action="keep", plan=self.sound | {"passes": ["beauty"]}, new="ours")
+        moved = self.ask("plan-answer", plan=plan).json()
+        self.assertEqual((moved["movedOn"], moved["differences"]), (True, []))
+
+    def test_own_sizes(self):
+        self.ask("plan-sizes", title="dome", width=4096, height=4096)
+        sizes = self.client.get(self.url("plan")).context["page"]["sizes"]
+        self.assertEqual(
+            sizes[-1], {"aspect": "own sizes", "sizes": [{"title": "dome", "width": 4096, "height": 4096}]}
+        )
+        self.assertEqual(self.ask("plan-sizes", title="no", width=0, height=1).status_code, 422)
+        self.assertNotIn("own sizes", str(self.ask("plan-sizes", action="drop", title="dome").json()))
+
+    def test_reviewers_change_nothing(self):
+        self.client.get(self.url("plan"))
+        self.client.force_login(self.reviewer)
+        for name in ("plan-save", "plan-lock", "plan-presets", "plan-sizes", "plan-measure"):
+            with self.subTest(name):
+                self.assertEqual(
+                    self.ask(name, plan=self.sound, revision=1, action="delete", name="x").status_code, 403
+                )
+        self.assertFalse(self.client.get(self.url("plan")).context["page"]["mayChange"])
+
+
+class Views(PlanCase):
+    def test_side_and_mist(self):
+        side = self.client.get(self.url("plan-side"), {"camera": "wide"}).json()
+        self.assertIn("zodiac", [one["name"] for one in side["outlines"]])
+        asked = {"camera": "wide", "start": 3, "depth": 7, "falloff": "linear"}
+        picture = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked).content))
+        clear = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked | {"start": 900}).content))
+        self.assertEqual((picture.size, picture.getpixel((160, 10))), ((320, 180), (255, 255, 255)))
+        self.assertEqual(np.asarray(clear)[90:].max(), 0)  # nothing in the lower half is 900 m away
+        for name, bad in (("plan-mist", asked | {"depth": 0}), ("plan-side", {"camera": "lost"})):
+            self.assertEqual(
+                self.client.get(self.url(name), bad, headers={"accept": "application/json"}).status_code, 422
+            )
+
+    def test_time_comes_from_frames_that_were_measured(self):
+        self.assertIsNone(self.answer().json()["time"])
+        measure(self.shot.pk, "wide")
+        measured = MeasuredFrame.objects.get()
+        scale = 960 * 540 * 16 / (measured.width * measured.height * measured.samples)
+        time = self.answer().json()["time"]
+        self.assertAlmostEqual(time["perFrame"], measured.seconds * scale, places=6)
+        self.assertAlmostEqual(time["total"], 48 * time["perFrame"], places=4)
+        self.assertIn("wide 1001 at 240 × 136, 4 samples", time["basis"])
+
+    def test_names_read_back(self):
+        plan = self.sound | {
+            "names": "{shot}/{pass}/{shot}_{pass}_v{version:03}.{frame:04}.{suffix}",
+            "packing": {"rule": "each-pass"},
+        }
+        expected = {"shot": "ORR_010", "pass": "diffuse_direct", "version": 12, "frame": 7, "suffix": "exr"}
+        for path in (
+            "ORR_010_diffuse_direct_v012.0007.exr",
+            "/far/ORR_010/diffuse_direct/ORR_010_diffuse_direct_v012.0007.exr",
+        ):
+            self.assertEqual(self.ask("plan-name", plan=plan, path=path).json()["values"], expected)
+        self.assertIsNone(self.ask("plan-name", plan=plan, path="ORR_010_glow_v012.0007.exr").json()["values"])

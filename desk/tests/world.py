@@ -69,7 +69,7 @@ class World:
     def url(self, name: str, **more) -> str:
         return reverse(name, kwargs={"production": "TST", "shot": "TST_010"} | more)
 
-    def ask(self, name: str, **body):
+    def ask(self, name: str, /, **body):
         """POST JSON to a view of the shot."""
         return self.client.post(
             self.url(name), json.dumps(body), content_type="application/json", headers={"accept": "application/json"}

@@ -74,7 +74,7 @@ def _estimate(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> An
     answer: dict[str, Any] = {"bytes": size}
     text = f"{size / 1e9:.2f} GB"
     if args.measured:
-        measured = Measured.parse(args.measured)
+        measured = [Measured.parse(args.measured)]
         seconds = total_seconds(document, measured)
         answer |= {"seconds": seconds, "seconds_per_frame": seconds_per_frame(document, measured)}
         text += f", {seconds / 3600:.2f} hours ({answer['seconds_per_frame']:.1f} s a frame, from {args.measured})"

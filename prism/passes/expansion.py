@@ -106,14 +106,14 @@ def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
     pattern, shot = parse_pattern(plan.names), plan.shot
     frames, size = shot.written_frames, shot.written_size
     fixed = {"production": shot.production, "shot": shot.code, "version": plan.number}
-    groups: dict[tuple[str, tuple[str, ...]], list[FileGroup]] = {}
+    groups: dict[tuple[tuple[str, ...], frozenset[str]], list[FileGroup]] = {}  # images that are alike share them
     files = []
     for image in plan.images():
-        place = (image.layer.name, image.passes)
-        if place not in groups:
-            groups[place] = list(file_groups(plan, planned_passes(plan, image, facts)))
-        where = fixed | {"layer": image.layer.name, "camera": image.camera}
-        files += [PlannedFiles(pattern, where, group, frames, size) for group in groups[place]]
+        alike = (image.passes, facts.given_to(image))
+        if alike not in groups:
+            groups[alike] = list(file_groups(plan, planned_passes(plan, image, facts)))
+        place = fixed | {"layer": image.layer.name, "camera": image.camera}
+        files += [PlannedFiles(pattern, place, group, frames, size) for group in groups[alike]]
     return files
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,6 +13,7 @@ from prism.bands import run_bands
 from prism.errors import BadArgument
 from prism.formats.exr import to_half, write_exr
 from prism.naming.patterns import Pattern, parse_pattern
+from prism.passes.estimate import Measured
 from prism.passes.recognise import recognise
 from prism.pixels.channels import group_layers
 from prism.pixels.image import Image
@@ -74,6 +76,19 @@ def render_frame(
     return Image.of_planes(
         _planes(scene, light, data), chromaticities=REC709_CHROMATICITIES, **_described(scene, view, frame, quality)
     )
+
+
+def measure_frame(scene: Scene, frame: int, *, camera: str, size: tuple[int, int], samples: int) -> Measured:
+    """Render a frame for the time it takes."""
+    load_compiled(scene)
+    begun = time.perf_counter()
+    render_frame(scene, frame, camera=camera, size=size, quality=Quality(samples=samples))
+    return Measured(time.perf_counter() - begun, *size, samples)
+
+
+def load_compiled(scene: Scene) -> None:
+    """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time."""
+    render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
 
 
 def write_frame(

@@ -246,13 +246,15 @@ class MistSettings(unittest.TestCase):
 class Estimates(FolderCase):
     def test_time_grows_with_pixels_and_squared_samples(self):
         plan = plan_of(cameras=("wide", "close"))  # 100 x 50, 4 x 4 samples, 10 frames
-        measured = Measured.parse("8@200x100x4")
+        measured = [Measured.parse("8@200x100x4")]
         self.assertEqual(seconds_per_frame(plan, measured), 8 / 4 * 4)
         self.assertEqual(total_seconds(plan, measured), 8 * 2 * 10)
         warmed = plan.replace(shot=plan.shot.replace(warm_up=5))
         self.assertEqual(total_seconds(warmed, measured), 8 * 2 * 15)
         limited = plan.replace(quality=plan.quality.replace(time_limit=3))
         self.assertEqual(seconds_per_frame(limited, measured), 3)
+        slower = [*measured, Measured.parse("24@200x100x4")]
+        self.assertEqual(seconds_per_frame(plan, slower), 2 * 8)  # the mean of both
         for text in ("8", "8@1x1", "0@10x10x4", "a@1x1x1"):
             with self.subTest(text), self.assertRaises(BadArgument):
                 Measured.parse(text)

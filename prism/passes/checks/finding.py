@@ -34,7 +34,7 @@ def mend(plan: Plan, finding: Finding) -> Plan:
 
 
 def titles(keys: Iterable[str]) -> str:
-    return ", ".join(BY_KEY[key].title for key in keys)
+    return " · ".join(BY_KEY[key].title for key in keys)  # titles hold commas themselves
 
 
 def without_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[str, Any]:

@@ -32,7 +32,9 @@ def _bad(pattern: Pattern, files: list[PlannedFiles], widest: int) -> Iterator[F
     try:
         require_frame_number(pattern, widest)
         for planned in files:
-            require_portable(planned.path(widest), pattern.text)
+            require_portable(planned.example, pattern.text)
+        if files:
+            require_portable(max(files, key=lambda one: len(one.example)).path(widest), pattern.text)
     except BadArgument as error:
         fix = _renamed(pattern, len(str(widest)))
         yield Finding("names.bad", ERROR, error.what, error.where, error.advice, fix)

@@ -38,7 +38,7 @@ def _demands(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
         storage: Storage = getattr(plan.packing, field)
         yield Finding(
             f"packing.{demand}", WARNING if demand in _ONLY_A_LOSS else ERROR,
-            f"{storage.title} cannot carry {', '.join(passes)}.", f"packing, {field}",
+            f"{storage.title} cannot carry {' · '.join(passes)}.", f"packing, {field}",
             f"Needs {DEMANDS[demand]}.", {f"packing.{field}": _SOUND[field].model_dump(mode="json")},
         )  # fmt: skip
 

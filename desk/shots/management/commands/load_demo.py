@@ -7,7 +7,9 @@ from kombu.exceptions import OperationalError
 
 from demo import load
 from demo.conservatory import build_scene
+from desk.plan.measures import record
 from desk.plan.models import Plan
+from desk.plan.versions import lock
 from desk.rebuild.services import open_ledger
 from desk.shots.models import Element, Membership, Production, Shot
 from desk.shots.storage import shot_folder
@@ -49,10 +51,11 @@ class Command(BaseCommand):
         folder = shot_folder(production.code, demo.code)
         load.write_scene(folder)
         (folder / load.RENDER_FOLDER).mkdir(parents=True, exist_ok=True)
+        measured = None
         missing = [frame for frame in demo.frames if not load.frame_path(demo, folder, frame).exists()]
         if demo.at_once and demo.frames[0] in missing:
             self.stdout.write(f"- Rendering {demo.code} frame {missing[0]}; further frames follow in the background")
-            load.render(demo, folder, missing.pop(0))
+            measured = load.render(demo, folder, missing.pop(0))
         width, height = build_scene().size
         shot, _ = Shot.objects.get_or_create(
             production=production,
@@ -70,7 +73,11 @@ class Command(BaseCommand):
             shot=shot, name="render v001", defaults={"folder": str(folder / load.RENDER_FOLDER)}
         )
         open_ledger(shot)
-        Plan.objects.get_or_create(shot=shot, defaults={"document": load.plan_of(demo).as_json()})
+        plan, begun = Plan.objects.get_or_create(shot=shot, defaults={"document": load.plan_of(demo).as_json()})
+        if begun:
+            lock(plan)  # its frames are rendered, or soon will be
+        if measured is not None:
+            record(shot, demo.camera, demo.frames[0], measured)
         if missing:
             try:
                 render_demo_frames.apply_async((demo.code, missing), retry=False)

@@ -1,0 +1,128 @@
+"""Presets and picture sizes that a production keeps, beside those that are shipped."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+
+from desk.plan.models import OwnSize, StoredPreset
+from desk.shots.models import Production
+from prism.errors import BadArgument
+from prism.passes.plan import Plan as Document
+from prism.passes.presets import (
+    SHIPPED,
+    Library,
+    Preset,
+    added,
+    captured,
+    find,
+    removed,
+    renamed,
+    require_free,
+    resolve,
+)
+from prism.passes.sizes import SIZES
+
+LARGEST_SIDE = 65536
+
+
+def presets_of(production: Production) -> Library:
+    """Shipped presets first, then the production's own."""
+    own = (Preset.from_json(stored.document, where=stored.name) for stored in production.presets.all())
+    return {**SHIPPED, **{preset.name: preset for preset in own}}
+
+
+def listed(library: Library) -> list[dict[str, Any]]:
+    """What the page offers: each preset with what it sets itself and all it sets with its bases."""
+    return [
+        {
+            "name": preset.name,
+            "purpose": preset.purpose,
+            "base": preset.base,
+            "own": preset.settings,
+            "settings": resolve(preset.name, library),
+            "shipped": preset.name in SHIPPED,
+        }
+        for preset in library.values()
+    ]
+
+
+def keep(production: Production, document: Document, name: str, purpose: str, base: str | None) -> None:
+    """Store a plan's settings as a preset: a new one, or new settings for one of the production's own."""
+    library = presets_of(production)
+    preset = captured(document, name, library, purpose=purpose, base=base)
+    if name in library:
+        require_own(name)
+        preset = preset.replace(formerly=library[name].formerly, purpose=purpose or library[name].purpose)
+    _store(production, library, added(preset, library))
+
+
+def bring_in(production: Production, data: Any) -> None:
+    """Store a preset from a file. Raises BadDocument with the path to a bad field, BadArgument if the name is taken."""
+    library = presets_of(production)
+    preset = Preset.from_json(data, where="preset")
+    require_free(preset.name, library)
+    _store(production, library, added(preset, library))
+
+
+def rename(production: Production, name: str, new: str) -> None:
+    require_own(name)
+    library = presets_of(production)
+    _store(production, library, renamed(name, new, library))
+
+
+def duplicate(production: Production, name: str, new: str) -> None:
+    library = presets_of(production)
+    require_free(new, library)
+    twin = find(name, library).as_json() | {"name": new, "formerly": []}
+    _store(production, library, added(Preset.from_json(twin, where="preset"), library))
+
+
+def delete(production: Production, name: str) -> None:
+    require_own(name)
+    library = presets_of(production)
+    _store(production, library, removed(name, library))
+
+
+def require_own(name: str) -> None:
+    """Raises BadArgument for a preset that is shipped."""
+    if name in SHIPPED:
+        raise BadArgument(
+            f"{name} is shipped and stays as it is.", where="preset", advice="Duplicate it, then change that."
+        )
+
+
+@transaction.atomic
+def _store(production: Production, before: Library, after: Library) -> None:
+    production.presets.filter(name__in=[name for name in before if name not in after]).delete()
+    for name, preset in after.items():
+        if before.get(name) != preset:
+            StoredPreset.objects.update_or_create(
+                production=production, name=name, defaults={"document": preset.as_json()}
+            )
+
+
+def sizes_of(production: Production) -> list[dict[str, Any]]:
+    """Sizes by aspect, the production's own last."""
+    common = [
+        {"aspect": aspect, "sizes": [{"title": one.title, "width": one.width, "height": one.height} for one in sizes]}
+        for aspect, sizes in SIZES.items()
+    ]
+    own = [{"title": one.title, "width": one.width, "height": one.height} for one in production.sizes.all()]
+    return [*common, {"aspect": "own sizes", "sizes": own}] if own else common
+
+
+def keep_size(production: Production, title: str, width: int, height: int) -> None:
+    """Raises BadArgument for a size that no plan may have."""
+    if not title or len(title) > 40:
+        raise BadArgument("A size needs a name of at most 40 characters.", where="size")
+    if not (1 <= width <= LARGEST_SIDE and 1 <= height <= LARGEST_SIDE):
+        raise BadArgument(
+            f"{width} x {height} is no picture size.", where="size", advice=f"Sides go up to {LARGEST_SIDE}."
+        )
+    OwnSize.objects.update_or_create(production=production, title=title, defaults={"width": width, "height": height})
+
+
+def drop_size(production: Production, title: str) -> None:
+    production.sizes.filter(title=title).delete()

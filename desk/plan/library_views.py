@@ -1,0 +1,62 @@
+"""Presets and sizes that a production keeps, changed from the Plan page."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, JsonResponse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.plan import library, services
+from desk.shots.access import require_change, with_shot
+from desk.shots.asking import asked, whole
+from desk.shots.models import Shot
+from prism.errors import BadArgument
+from prism.passes.presets import find
+
+
+@require_POST
+@with_shot
+def presets(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """keep, rename, duplicate, delete or bring-in; the answer lists the presets there are then."""
+    require_change(request, shot)
+    found, production = asked(request), shot.production
+    name, new = str(found.get("name", "")), str(found.get("new", "")).strip()
+    match found.get("action"):
+        case "keep":
+            base = found.get("base") or None
+            purpose = str(found.get("purpose", ""))
+            library.keep(production, services.parse(found.get("plan")), new, purpose, base and str(base))
+        case "rename":
+            library.rename(production, name, new)
+        case "duplicate":
+            library.duplicate(production, name, new)
+        case "delete":
+            library.delete(production, name)
+        case "bring-in":
+            library.bring_in(production, found.get("preset"))
+        case other:
+            raise BadArgument(f"{other} is not something to do with a preset.", where="action")
+    return JsonResponse({"presets": library.listed(library.presets_of(production))})
+
+
+@require_GET
+@with_shot
+def preset(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """One preset as a file."""
+    chosen = find(request.GET.get("name", ""), library.presets_of(shot.production))
+    response = JsonResponse(chosen.as_json(), json_dumps_params={"indent": 2})
+    safe = "".join(sign if sign.isascii() and sign.isalnum() else "_" for sign in chosen.name)
+    response["Content-Disposition"] = f'attachment; filename="preset_{safe}.json"'
+    return response
+
+
+@require_POST
+@with_shot
+def sizes(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Keep a size under a title, or drop it."""
+    require_change(request, shot)
+    found, title = asked(request), str(asked(request).get("title", "")).strip()
+    if found.get("action") == "drop":
+        library.drop_size(shot.production, title)
+    else:
+        library.keep_size(shot.production, title, whole(found, "width"), whole(found, "height"))
+    return JsonResponse({"sizes": library.sizes_of(shot.production)})

@@ -1,0 +1,57 @@
+"""How long frames of a shot's scene take, from frames that were rendered."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.utils import timezone
+
+from desk.plan.models import MeasuredFrame
+from desk.plan.scenes import scene_of
+from desk.shots.models import Shot
+from prism.passes.estimate import Measured, seconds_per_frame, total_seconds
+from prism.passes.plan import Plan as Document
+
+LAST = 5  # frames an estimate is based on
+SMALL = (240, 136)
+SMALL_SAMPLES = 4
+
+
+def record(shot: Shot, camera: str, frame: int, measured: Measured) -> MeasuredFrame:
+    return MeasuredFrame.objects.create(
+        shot=shot,
+        camera=camera,
+        frame=frame,
+        width=measured.width,
+        height=measured.height,
+        samples=measured.samples,
+        seconds=measured.seconds,
+    )
+
+
+def measure(shot_pk: int, camera: str) -> MeasuredFrame:
+    """Render a small frame of the shot's scene and keep how long it took; takes seconds."""
+    # Imported here: the renderer takes seconds to load.
+    from prism.standin.render import measure_frame
+
+    shot = Shot.objects.get(pk=shot_pk)
+    scene = scene_of(shot)
+    measured = measure_frame(scene, shot.first, camera=camera, size=SMALL, samples=SMALL_SAMPLES)
+    return record(shot, camera, shot.first, measured)
+
+
+def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:
+    """Time for the plan, and what that is based on; None if no frame was measured."""
+    frames = list(shot.measured.all()[:LAST])
+    if not frames:
+        return None
+    measured = [Measured(one.seconds, one.width, one.height, one.samples) for one in frames]
+    newest = frames[0]
+    told = f"{newest.camera} {newest.frame} at {newest.width} × {newest.height}, {newest.samples} samples, {newest.seconds:.1f} s"
+    others = f" and {len(frames) - 1} before" if len(frames) > 1 else ""
+    return {
+        "perFrame": seconds_per_frame(document, measured),
+        "total": total_seconds(document, measured),
+        "basis": f"{told}{others}, {timezone.localtime(newest.at):%d %b %H:%M}",
+        "measured": newest.pk,
+    }

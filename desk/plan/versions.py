@@ -1,0 +1,53 @@
+"""Versions of a plan that stay as they are, and copies for other shots."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from desk.plan.models import Plan, PlanVersion
+from desk.shots.models import Shot
+from prism.errors import BadArgument
+from prism.passes.plan import Plan as Document
+
+
+class Locked(BadArgument):
+    """This version is rendered; its plan is what its files are."""
+
+    code = "plan.locked"
+
+    def __init__(self, number: int) -> None:
+        super().__init__(
+            f"Version {number:03} is locked: its files exist.", where="plan", advice="A change makes a new version."
+        )
+
+
+def lock(plan: Plan, reason: str = PlanVersion.Reason.RENDERED) -> PlanVersion:
+    """Keep the plan's version as it is; once is enough."""
+    number = plan.document["number"]
+    version, _ = PlanVersion.objects.get_or_create(
+        plan=plan, number=number, defaults={"document": plan.document, "reason": reason}
+    )
+    return version
+
+
+def require_unlocked(plan: Plan, document: Document) -> None:
+    """A locked version may be kept as it is, or left for another number. Raises Locked."""
+    kept = plan.versions.filter(number=document.number).first()
+    if kept is not None and Document.from_json(kept.document) != document:
+        raise Locked(document.number)
+
+
+@transaction.atomic
+def copy_to(document: Document, target: Shot, begun: Plan) -> Plan:
+    """Lay a plan on another shot, whose code, frames, rate and size stay.
+
+    begun: the plan of that shot so far. It is kept as a version, and the copy gets the next number, so nothing is lost.
+    """
+    newest = max([begun.document["number"], *begun.versions.values_list("number", flat=True)])
+    lock(begun, PlanVersion.Reason.REPLACED)
+    own = Document.from_json(begun.document).shot
+    kept = own.model_dump(include={"production", "code", "frames", "rate", "width", "height", "pixel_aspect", "space"})
+    copy = document.replace(number=newest + 1, shot=document.shot.replace(**kept))
+    begun.document, begun.revision = copy.as_json(), begun.revision + 1
+    begun.save()
+    return begun

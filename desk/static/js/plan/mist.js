@@ -1,0 +1,186 @@
+// Mist settings on a side view of the camera and the scene: start and end are dragged on it, the picture answers.
+import { get, pageData } from "../api.js";
+
+const SVG = "http://www.w3.org/2000/svg";
+const WIDE = 800;
+const HIGH = 300;
+const LEFT = 34; // room for the camera
+const STOPS = 12; // of the gradient that shows the falloff
+const MORE = 1.35; // how far beyond the end of the mist is shown
+const SHARES = { linear: (t) => t, quadratic: (t) => t * t, "inverse-quadratic": Math.sqrt };
+
+export default () => {
+  const { urls, scene } = pageData();
+  let shapes = null;
+  let pictureWanted = "";
+  let pictureLoading = false;
+
+  return {
+    camera: "",
+    dragged: null, // the mist while it is dragged
+    shownTo: 1,
+    picture: "",
+
+    init() {
+      this.camera = this.plan.cameras[0] ?? scene.cameras.find((one) => !one.working)?.name ?? "";
+      this.$watch("plan", () => this.section === "mist" && this.redraw());
+      this.$watch("section", () => this.section === "mist" && this.load());
+      if (this.section === "mist") this.load();
+    },
+    get mist() { return this.dragged ?? this.plan.mist ?? scene.mist ?? { start: 1, depth: 10, falloff: "linear" }; },
+    get end() { return this.mist.start + this.mist.depth; },
+    get ownMist() { return this.plan.mist !== null; },
+    get reachText() {
+      const reach = scene.reach[this.camera];
+      return reach ? `What ${this.camera} sees lies from ${reach[0].toFixed(1)} to ${reach[1].toFixed(1)} along its axis.` : "";
+    },
+    chooseCamera({ target: { value } }) {
+      this.camera = value;
+      this.load();
+    },
+    async load() {
+      if (!this.camera || !scene.name) return;
+      await this.attempt(async () => {
+        shapes = await (await get(`${urls.side}?camera=${encodeURIComponent(this.camera)}`)).json();
+        this.redraw();
+      });
+    },
+    redraw() {
+      this.shownTo = this.end * MORE;
+      this.draw();
+      this.preview();
+    },
+
+    // ---- Changing ----
+    setStart(value) { this.keep({ ...this.mist, start: Math.max(0, round(value)) }); },
+    setEnd(value) { this.keep({ ...this.mist, depth: Math.max(0.01, round(value - this.mist.start)) }); },
+    setDepth(value) { this.keep({ ...this.mist, depth: value }); },
+    setFalloff({ target: { value } }) { this.keep({ ...this.mist, falloff: value }); },
+    asInScene() { this.keep(null); },
+    keep(mist) {
+      this.dragged = null;
+      this.put("mist", mist);
+    },
+    slide(mist) {
+      this.dragged = mist;
+      this.draw();
+      this.preview();
+    },
+
+    // ---- The picture: the next one is asked for when the last has come ----
+    preview() {
+      const { start, depth, falloff } = this.mist;
+      pictureWanted = `${urls.mist}?camera=${encodeURIComponent(this.camera)}&start=${start}&depth=${depth}&falloff=${falloff}`;
+      this.nextPicture();
+    },
+    nextPicture() {
+      if (pictureLoading || !pictureWanted || pictureWanted === this.picture) return;
+      pictureLoading = true;
+      this.picture = pictureWanted;
+    },
+    pictureCame() {
+      pictureLoading = false;
+      this.nextPicture();
+    },
+    get mistAlt() { return `Mist seen through ${this.camera}: black is clear, white is full mist`; },
+
+    // ---- The side view ----
+    draw() {
+      const svg = this.$refs.side;
+      if (!svg || !shapes) return;
+      const scale = (WIDE - LEFT - 20) / this.shownTo;
+      const x = (depth) => LEFT + depth * scale;
+      const y = (height) => HIGH / 2 - height * scale;
+      const edge = Math.tan((shapes.angle * Math.PI) / 180) * this.shownTo * 1.2;
+      const parts = [
+        gradient(this.mist, this.shownTo * 1.2),
+        element("polygon", { class: "seen", points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}` }),
+        ...shapes.outlines.map(({ name, points }) => {
+          const outline = element("polygon", { class: "outline", points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" ") });
+          outline.append(element("title", {}, name));
+          return outline;
+        }),
+        element("rect", { class: "haze", x: x(0), y: 0, width: this.shownTo * 1.2 * scale, height: HIGH, fill: "url(#haze)" }),
+        element("path", { class: "camera", d: `M${x(0)},${y(0)} l-22,-12 v24 z` }),
+        ...ticks(this.shownTo).flatMap((depth) => [
+          element("line", { class: "tick", x1: x(depth), x2: x(depth), y1: HIGH - 22, y2: HIGH - 16 }),
+          element("text", { class: "tick", x: x(depth), y: HIGH - 4, "text-anchor": "middle" }, String(depth)),
+        ]),
+        this.grip("start", this.mist.start, x, scale),
+        this.grip("end", this.end, x, scale),
+      ];
+      const held = document.activeElement?.dataset?.grip;
+      svg.replaceChildren(...parts);
+      if (held) svg.querySelector(`[data-grip="${held}"]`).focus();
+    },
+    grip(which, depth, x, scale) {
+      const at = x(depth);
+      const group = element("g", {
+        class: "grip", tabindex: this.mayChange ? 0 : -1, role: "slider", "data-grip": which,
+        "aria-label": `${which} of the mist`, "aria-valuenow": round(depth), "aria-valuemin": 0, "aria-valuemax": round(this.shownTo),
+      });
+      group.append(
+        element("line", { x1: at, x2: at, y1: 0, y2: HIGH - 24 }),
+        element("rect", { class: "hold", x: at - 8, y: 0, width: 16, height: HIGH - 24 }),
+        element("rect", { class: "knob", x: at - 5, y: which === "start" ? 30 : 60, width: 10, height: 22 }),
+        element("text", { x: at + 10, y: which === "start" ? 45 : 75 }, `${which} ${round(depth)}`),
+      );
+      if (!this.mayChange) return group;
+      group.addEventListener("pointerdown", (event) => this.press(event, which, scale));
+      group.addEventListener("keydown", (event) => this.nudge(event, which));
+      return group;
+    },
+    press(event, which, scale) {
+      event.preventDefault();
+      const svg = this.$refs.side;
+      const perPixel = WIDE / svg.getBoundingClientRect().width / scale;
+      const from = event.clientX;
+      const before = this.mist;
+      svg.setPointerCapture(event.pointerId);
+      const move = (change) => this.slide(moved(before, which, (change.clientX - from) * perPixel));
+      svg.addEventListener("pointermove", move);
+      svg.addEventListener("lostpointercapture", () => {
+        svg.removeEventListener("pointermove", move);
+        if (this.dragged) this.keep(this.dragged);
+      }, { once: true });
+    },
+    nudge(event, which) {
+      const direction = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
+      if (!direction) return;
+      event.preventDefault();
+      this.keep(moved(this.mist, which, direction * (event.shiftKey ? 1 : event.altKey ? 0.01 : 0.1)));
+    },
+  };
+};
+
+// Start moves the whole mist; the end changes its depth.
+function moved(mist, which, by) {
+  if (which === "start") return { ...mist, start: Math.max(0, round(mist.start + by)) };
+  return { ...mist, depth: Math.max(0.01, round(mist.depth + by)) };
+}
+
+function gradient(mist, shownTo) {
+  const defs = element("defs", {});
+  const haze = element("linearGradient", { id: "haze" });
+  for (let step = 0; step <= STOPS; step += 1) {
+    const share = step / STOPS;
+    const place = Math.min(1, (mist.start + share * mist.depth) / shownTo);
+    haze.append(element("stop", { offset: place, "stop-color": "currentColor", "stop-opacity": 0.55 * SHARES[mist.falloff](share) }));
+  }
+  defs.append(haze);
+  return defs;
+}
+
+function ticks(shownTo) {
+  const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500].find((one) => shownTo / one <= 12) ?? 1000;
+  return Array.from({ length: Math.floor(shownTo / step) + 1 }, (_, count) => Number((count * step).toFixed(3)));
+}
+
+function element(name, attributes, text) {
+  const made = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
+  if (text !== undefined) made.textContent = text;
+  return made;
+}
+
+const round = (number) => Number(number.toFixed(3));

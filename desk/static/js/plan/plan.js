@@ -1,0 +1,291 @@
+// The Plan station: a plan that is answered at every change with its files and findings, and saved by itself.
+// The sections of the page are components of their own inside this one and change the plan through it.
+import { get, pageData, post } from "../api.js";
+import { Kept } from "../kept.js";
+import { duration, fieldOf, fieldTitle, megabytes, toggled, withFields } from "./fields.js";
+
+const SECTIONS = ["sheet", "shot", "lights", "quality", "mist", "extras", "packing", "names", "presets"];
+const MEASURE_EVERY = 1500;
+const MEASURE_FOR = 120_000;
+
+export default () => {
+  const page = pageData();
+  let kept = null;
+  let turns = Promise.resolve();
+
+  return {
+    plan: page.plan,
+    answer: page.answer,
+    scene: page.scene,
+    mayChange: page.mayChange,
+    versions: page.versions,
+    viewing: page.viewing,
+    presets: page.presets,
+    shots: page.shots,
+    sizes: page.sizes,
+    formats: page.formats,
+    section: SECTIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "sheet",
+    canUndo: false,
+    canRedo: false,
+    fault: null,
+    notice: "",
+    measuring: false,
+
+    init() {
+      kept = new Kept({
+        document: page.plan,
+        revision: page.revision,
+        url: page.urls.save,
+        field: "plan",
+        say: (state) => this.say(state),
+        onFault: (error) => (this.fault = error),
+      });
+      this.say(page.mayChange ? "saved" : "to look at only");
+      window.addEventListener("hashchange", () => this.show(location.hash.slice(1)));
+    },
+    say(state) {
+      window.dispatchEvent(new CustomEvent("eager:keeping", { detail: `plan ${tag(this.plan.number)} · ${state}` }));
+    },
+
+    // ---- Changing ----
+    // A change is a function from the plan to the fields that become different. Changes wait for each other, so that
+    // quick ones build on one another; each is first answered, and kept only if the plan is sound enough to be one.
+    change(fieldsOf) {
+      return this.inTurn(async () => {
+        const changed = withFields(kept.current, fieldsOf(kept.current));
+        const plan = this.isLocked(changed.number) ? { ...changed, number: this.nextNumber() } : changed;
+        this.answer = await this.ask(plan);
+        kept.change(plan);
+      });
+    },
+    put(name, value) { return this.change(() => ({ [name]: value })); },
+    typed(name, { target }) {
+      if (target.type === "checkbox") this.put(name, target.checked);
+      else this.put(name, target.dataset.number === undefined ? target.value.trim() : Number(target.value));
+    },
+    at(name) { return fieldOf(this.plan, name); },
+    is(name, value) { return fieldOf(this.plan, name) === value; },
+    undo() { this.inTurn(() => this.stepped(() => kept.undo())); },
+    redo() { this.inTurn(() => this.stepped(() => kept.redo())); },
+    async stepped(step) {
+      step();
+      this.answer = await this.ask(kept.current);
+    },
+    inTurn(work) {
+      turns = turns.then(work).then(() => this.adopt(), (error) => (this.fault = error)); // what was typed stays
+      return turns;
+    },
+    async ask(plan) { return (await post(page.urls.answer, { plan })).json(); },
+    adopt() {
+      this.plan = kept.current;
+      this.canUndo = kept.canUndo;
+      this.canRedo = kept.canRedo;
+      this.fault = null;
+    },
+    async attempt(work) {
+      this.fault = null;
+      try {
+        return await work();
+      } catch (error) {
+        this.fault = error;
+        return null;
+      }
+    },
+    key(event) {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      event.preventDefault();
+      if (event.shiftKey && this.canRedo) this.redo();
+      else if (!event.shiftKey && this.canUndo) this.undo();
+    },
+
+    // ---- Sections ----
+    show(section) {
+      if (!SECTIONS.includes(section)) return;
+      this.section = section;
+      history.replaceState(null, "", `#${section}`);
+    },
+    showing(section) { return this.section === section; },
+    get sheetText() { return `${this.plan.layers.length} × ${Math.max(1, this.plan.cameras.length)}`; },
+    get shotText() { return `${this.answer.frames} fr, ${this.answer.size.join(" × ")}`; },
+    get lightsText() {
+      const rendered = this.answer.lightGroups.filter((one) => one.rendered).length;
+      return `${rendered} of ${this.answer.lightGroups.length} groups`;
+    },
+    get qualityText() { return `${this.plan.quality.samples_per_side ** 2} samples`; },
+    get mistText() {
+      const mist = this.plan.mist ?? this.scene.mist;
+      return mist ? `${short(mist.start)} – ${short(mist.start + mist.depth)}` : "none";
+    },
+    get extrasText() { return `${this.plan.deep.most_samples} deep, ${this.plan.cryptomatte.levels} levels`; },
+    get packingText() { return { "one-file": "one file", "each-pass": "file for each", "colour-and-data": "two files", parts: "parts" }[this.plan.packing.rule]; },
+    get namesText() { return this.answer.files.length ? this.answer.files[0][0].split("/").at(-1) : "no file yet"; },
+    get presetsText() {
+      if (!this.plan.applied) return "none applied";
+      return this.differences.length ? `${this.differences.length} changed` : "as applied";
+    },
+
+    // ---- Shot, cameras, lights ----
+    get writtenText() {
+      const [width, height] = this.answer.size;
+      const { width: wide, height: high, scale, overscan } = this.plan.shot;
+      const full = `full size ${wide} × ${high}, ${millions(wide * high)}`;
+      return scale === 1 && !overscan ? full : `written ${width} × ${height}, ${millions(width * height)} (${full})`;
+    },
+    get framesText() {
+      const warm = this.plan.shot.warm_up;
+      return `${this.answer.frames} frames: ${this.answer.frameList}${warm ? `; ${warm} before them are rendered and thrown away` : ""}`;
+    },
+    chooseSize(event) {
+      const [width, height] = event.target.value.split("x").map(Number);
+      event.target.value = "";
+      if (height) this.change(() => ({ "shot.width": width, "shot.height": height }));
+    },
+    sizeValue(size) { return `${size.width}x${size.height}`; },
+    sizeLabel(size) { return `${size.title}  ${size.width} × ${size.height}`; },
+    keepSize(event) {
+      const title = new FormData(event.target).get("title").trim();
+      const { width, height } = this.plan.shot;
+      this.attempt(async () => {
+        this.sizes = (await (await post(page.urls.sizes, { title, width, height })).json()).sizes;
+        event.target.reset();
+      });
+    },
+    get ownSizes() { return this.sizes.find((one) => one.aspect === "own sizes")?.sizes ?? []; },
+    dropSize(size) {
+      this.attempt(async () => {
+        this.sizes = (await (await post(page.urls.sizes, { action: "drop", title: size.title })).json()).sizes;
+      });
+    },
+    cameraOn(camera) { return this.plan.cameras.includes(camera); },
+    setCamera(camera, { target: { checked } }) { this.change((plan) => ({ cameras: toggled(plan.cameras, camera, checked) })); },
+    labelOn(label) { return this.plan.light_groups.labels.includes(label); },
+    setLabel(label, { target: { checked } }) {
+      this.change((plan) => ({ "light_groups.labels": toggled(plan.light_groups.labels, label, checked) }));
+    },
+    get choosingLabels() { return this.plan.light_groups.mode !== "all"; },
+    labelOf(light) { return this.plan.light_labels[light.name] ?? light.label; },
+    relabelled(light) { return light.name in this.plan.light_labels; },
+    relabel(light, { target: { value } }) {
+      this.change(({ light_labels }) => {
+        const { [light.name]: _, ...others } = light_labels;
+        return { light_labels: value.trim() === light.label ? others : { ...others, [light.name]: value.trim() } };
+      });
+    },
+
+    // ---- Quality ----
+    get samplesText() { return `${this.plan.quality.samples_per_side} × ${this.plan.quality.samples_per_side} = ${this.plan.quality.samples_per_side ** 2} a pixel`; },
+    get timeText() {
+      const time = this.answer.time;
+      return time ? `${duration(time.perFrame)} a frame, ${duration(time.total)} for all` : "no frame of this scene was measured yet";
+    },
+    get basisText() { return this.answer.time ? `from ${this.answer.time.basis}` : "Have a small one rendered, or render a frame."; },
+    measure() {
+      const camera = this.plan.cameras[0] ?? this.scene.cameras.find((one) => !one.working)?.name ?? "";
+      const before = this.answer.time?.measured;
+      this.measuring = true;
+      return this.attempt(async () => {
+        await post(page.urls.measure, { camera });
+        for (let waited = 0; waited < MEASURE_FOR; waited += MEASURE_EVERY) {
+          await new Promise((done) => setTimeout(done, MEASURE_EVERY));
+          const { time } = await (await get(page.urls.measure)).json();
+          if (time && time.measured !== before) break;
+        }
+        this.answer = await this.ask(this.plan);
+      }).finally(() => (this.measuring = false));
+    },
+
+    // ---- Packing ----
+    formatOf(use) { return this.formats.find((one) => one.key === this.plan.packing[use].format); },
+    setFormat(use, { target: { value } }) {
+      const form = this.formats.find((one) => one.key === value);
+      const storage = this.plan.packing[use];
+      const pixel = form.pixels.some((one) => one.key === storage.pixel) ? storage.pixel : form.pixels.at(-1).key;
+      const same = form.compressions.some((one) => one.key === storage.compression);
+      this.put(`packing.${use}`, { format: value, pixel, compression: same ? storage.compression : form.compressions[0].key });
+    },
+    setStorage(use, leaf, { target: { value } }) { this.change((plan) => ({ [`packing.${use}`]: { ...plan.packing[use], [leaf]: value } })); },
+    storageIs(use, leaf, value) { return this.plan.packing[use][leaf] === value; },
+    storageLabel(use, what) { return `${what} of ${use} files`; },
+    compressionText(use) { return this.formatOf(use).compressions.find((one) => one.key === this.plan.packing[use].compression)?.meaning ?? ""; },
+
+    // ---- Findings ----
+    get findings() { return this.answer.findings; },
+    get sound() { return this.answer.findings.length === 0; },
+    findingKey(one) { return `${one.code} ${one.where} ${one.what}`; },
+    findingIcon(one) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[one.level]; },
+    canMend(one) { return this.mayChange && Object.keys(one.fix).length > 0; },
+    mend(one) { this.change(() => one.fix); },
+    get faultWhat() { return this.fault?.what ?? ""; },
+    get faultWhere() { return this.fault?.where ?? ""; },
+    get faultAdvice() { return this.fault?.advice ?? ""; },
+
+    // ---- Versions and copies ----
+    isLocked(number) { return this.versions.some((one) => one.number === number); },
+    nextNumber() { return Math.max(kept.current.number, ...this.versions.map((one) => one.number)) + 1; },
+    get locked() { return this.isLocked(this.plan.number); },
+    get lockText() { return this.locked ? `${tag(this.plan.number)} is rendered; a change makes ${tag(this.nextNumber())}` : ""; },
+    versionUp() { this.change(() => ({ number: this.nextNumber() })); },
+    lock() {
+      return this.attempt(async () => {
+        await kept.now();
+        this.versions = (await (await post(page.urls.lock, {})).json()).versions;
+      });
+    },
+    versionText(version) { return `${tag(version.number)}, ${version.reason}`; },
+    openVersion({ target: { value } }) { location.search = value ? `?version=${value}` : ""; },
+    isViewed(version) { return this.viewing === version.number; },
+    get viewingText() { return `This is ${tag(this.viewing ?? 0)} as it was kept; it cannot change.`; },
+    copyTo(event) {
+      const shot = event.target.value;
+      event.target.value = "";
+      if (!shot) return;
+      this.attempt(async () => {
+        const { number } = await (await post(page.urls.copy, { plan: this.plan, shot })).json();
+        this.notice = `${shot} has this plan now, as ${tag(number)} with its own frames and size.`;
+      });
+    },
+
+    // ---- Presets: what differs, here because the foot of the page shows it too ----
+    get differences() { return this.answer.differences; },
+    get changedText() {
+      if (!this.plan.applied) return "";
+      const state = this.differences.length ? "changed against" : "as in";
+      return `${state} the preset “${this.plan.applied.name}”${this.answer.movedOn ? ", which has moved on since" : ""}`;
+    },
+    differenceTitle(one) { return fieldTitle(one.field); },
+    putBack(one) { this.put(one.field, this.plan.applied.settings[one.field]); },
+    putAllBack() { this.change((plan) => plan.applied.settings); },
+    applyPreset(name) {
+      const preset = this.presets.find((one) => one.name === name);
+      if (preset) this.change(() => ({ ...preset.settings, applied: { name, settings: preset.settings } }));
+    },
+    applyChosen({ target }) {
+      this.applyPreset(target.value);
+      target.value = "";
+    },
+    presetText(one) { return `${one.name}: ${one.purpose}`; },
+
+    // ---- In and out ----
+    get exportUrl() { return this.viewing ? `${page.urls.export}?version=${this.viewing}` : page.urls.export; },
+    async bringIn(event) {
+      const plan = await this.readJson(event);
+      if (plan) this.change(() => plan);
+    },
+    async readJson(event) {
+      const [file] = event.target.files;
+      event.target.value = "";
+      if (!file) return null;
+      try {
+        return JSON.parse(await file.text());
+      } catch {
+        this.fault = { what: "This file is not JSON.", where: file.name, advice: "Choose a file that was exported here." };
+        return null;
+      }
+    },
+    megabytes,
+  };
+};
+
+const tag = (number) => `v${String(number).padStart(3, "0")}`;
+const short = (number) => String(Number(number.toFixed(2)));
+const millions = (pixels) => `${(pixels / 1e6).toFixed(2)} million pixels`;

@@ -1,0 +1,124 @@
+// The sheet: passes down, layers (and, if wanted, their cameras) across.
+import { pageData } from "../api.js";
+import { toggled } from "./fields.js";
+
+const ROLES = [
+  ["whole", "the rendered image"],
+  ["light", "components: each adds light"],
+  ["group", "light groups"],
+  ["part", "both at once"],
+  ["cover", "base colours"],
+  ["scale", "passes on white: multiply"],
+  ["overlay", "overlays: laid on top"],
+  ["identify", "identities"],
+  ["measure", "data"],
+];
+const VISIBILITIES = ["visible", "hidden", "shadow-only", "holdout"];
+const OVERRIDES = [["", "own materials"], ["matte-black", "matte black"], ["clay", "plain clay"], ["occlusion", "occlusion"]];
+
+export default () => {
+  const { catalogue } = pageData();
+  const blocks = ROLES.map(([role, title]) => ({ role, title, passes: catalogue.filter((one) => one.role === role) }))
+    .filter((block) => block.passes.length);
+  const inOrder = (passes) => catalogue.map((one) => one.key).filter((key) => passes.includes(key));
+
+  return {
+    blocks,
+    visibilities: VISIBILITIES,
+    overrides: OVERRIDES.map(([key, title]) => ({ key, title })),
+    apart: false,
+    newLayer: "",
+
+    init() { this.apart = this.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0); },
+    get layers() { return this.plan.layers; },
+    get manyCameras() { return this.plan.cameras.length > 1; },
+    get columns() {
+      const cameras = this.apart && this.manyCameras ? this.plan.cameras : [""];
+      return this.plan.layers.flatMap((layer) => cameras.map((camera) => ({ key: `${layer.name} ${camera}`, layer, camera })));
+    },
+    get camerasApart() { return this.apart && this.manyCameras; },
+    get span() { return this.camerasApart ? this.plan.cameras.length : 1; },
+
+    // ---- Cells ----
+    passOn(column, pass) { return camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)); },
+    passMixed(column, pass) {
+      return !this.passOn(column, pass) && camerasOf(this.plan, column).some((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
+    },
+    cellLabel(column, pass) { return `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`; },
+    reason(column, pass) {
+      const found = this.answer.columns.find((one) => one.layer === column.layer.name && (!one.camera || !column.camera || one.camera === column.camera));
+      const reason = found?.reasons[pass.key];
+      return reason ? `All ${pass.blank} here: ${reason}.` : "";
+    },
+    carriesNothing(column, pass) { return this.reason(column, pass) !== ""; },
+    setPass(column, pass, { target: { checked } }) { this.change((plan) => switched(plan, [column], pass.key, checked)); },
+    setRow(pass) {
+      const on = !this.columns.every((column) => this.passOn(column, pass));
+      this.change((plan) => switched(plan, plan.layers.map((layer) => ({ layer, camera: "" })), pass.key, on));
+    },
+    rowLabel(pass) { return `Switch ${pass.title} in every layer`; },
+
+    // ---- What sums to the beauty ----
+    sums(column) {
+      return this.answer.columns.filter((one) => one.layer === column.layer.name && (!one.camera || !column.camera || one.camera === column.camera));
+    },
+    sumText(column) {
+      const ways = this.sums(column).map((one) => one.ways.join(", ") || "nothing");
+      return [...new Set(ways)].join(" / ");
+    },
+    sumLacks(column) { return this.sums(column).some((one) => one.ways.length === 0); },
+    sumHint(column) {
+      const missing = [...new Set(this.sums(column).flatMap((one) => one.missing))];
+      return missing.length ? `Components are not complete without ${missing.join(" · ")}` : "The components are complete";
+    },
+
+    // ---- Layers ----
+    get onlyLayer() { return this.plan.layers.length === 1; },
+    addLayer() {
+      const name = this.newLayer.trim();
+      if (!name) return;
+      this.change((plan) => {
+        const last = plan.layers.at(-1);
+        return { layers: [...plan.layers, { name, visibility: {}, override: null, passes: last.passes ?? plan.passes, for_camera: last.for_camera }] };
+      });
+      this.newLayer = "";
+    },
+    removeLayer(layer) { this.change((plan) => ({ layers: plan.layers.filter((one) => one.name !== layer.name) })); },
+    renameLayer(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) })); },
+    layerLabel(layer) { return `Name of layer ${layer.name}`; },
+    removeLabel(layer) { return `Remove layer ${layer.name}`; },
+    visibility(layer, group) { return layer.visibility[group] ?? "visible"; },
+    isVisibility(layer, group, one) { return this.visibility(layer, group) === one; },
+    setVisibility(layer, group, { target: { value } }) {
+      this.change((plan) => {
+        const { [group]: _, ...others } = plan.layers.find((one) => one.name === layer.name).visibility;
+        return { layers: changed(plan, layer, { visibility: value === "visible" ? others : { ...others, [group]: value } }) };
+      });
+    },
+    visibilityLabel(layer, group) { return `${group} in layer ${layer.name}`; },
+    isOverride(layer, one) { return (layer.override ?? "") === one.key; },
+    setOverride(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) })); },
+    overrideLabel(layer) { return `Material override in layer ${layer.name}`; },
+  };
+
+  function switched(plan, columns, key, on) {
+    let fields = { layers: plan.layers, passes: plan.passes };
+    for (const { layer, camera } of columns) {
+      const now = { ...plan, ...fields };
+      const before = now.layers.find((one) => one.name === layer.name);
+      const lists = (plan.cameras.length ? plan.cameras : [""]).map((one) => {
+        const passes = passesOf(now, before, one);
+        return [one, camera && camera !== one ? passes : inOrder(toggled(passes, key, on))];
+      });
+      const alike = lists.every(([, passes]) => String(passes) === String(lists[0][1]));
+      if (!alike) fields = { ...fields, layers: changed(now, layer, { for_camera: Object.fromEntries(lists) }) };
+      else if (plan.layers.length > 1) fields = { ...fields, layers: changed(now, layer, { passes: lists[0][1], for_camera: {} }) };
+      else fields = { passes: lists[0][1], layers: changed(now, layer, { passes: null, for_camera: {} }) };
+    }
+    return fields;
+  }
+};
+
+const camerasOf = (plan, column) => (column.camera ? [column.camera] : plan.cameras.length ? plan.cameras : [""]);
+const passesOf = (plan, layer, camera) => layer.for_camera[camera] ?? layer.passes ?? plan.passes;
+const changed = (plan, layer, fields) => plan.layers.map((one) => (one.name === layer.name ? { ...one, ...fields } : one));

@@ -1,0 +1,88 @@
+// The files a plan will produce, as folders that open and close. Only the rows in sight are on the page, so that
+// thousands of sequences scroll as easily as ten.
+import { pageData, post } from "../api.js";
+import { megabytes } from "./fields.js";
+
+const ROW = 22;
+const SPARE = 8; // rows kept above and below those in sight
+const OPEN_UP_TO = 60; // sequences; more begin with closed folders
+
+export default () => {
+  const { urls } = pageData();
+  return {
+    closed: {},
+    top: 0,
+    height: 600,
+    held: null,
+
+    init() {
+      this.height = this.$refs.rows.clientHeight;
+      new ResizeObserver(() => (this.height = this.$refs.rows.clientHeight)).observe(this.$refs.rows);
+      this.$watch("answer", () => (this.held = null));
+    },
+    scrolled() { this.top = this.$refs.rows.scrollTop; },
+    get root() { return treeOf(this.answer); },
+    get rows() { return flattened(this.root, (folder) => this.isOpen(folder)); },
+    get window() {
+      const first = Math.max(0, Math.floor(this.top / ROW) - SPARE);
+      return this.rows.slice(first, first + Math.ceil(this.height / ROW) + 2 * SPARE).map((row, place) => ({ ...row, y: (first + place) * ROW }));
+    },
+    get fullHeight() { return { height: `${this.rows.length * ROW}px` }; },
+    rowStyle(row) { return { top: `${row.y}px`, "padding-left": `${row.depth * 14}px` }; },
+    isOpen(folder) { return this.closed[folder.path] === undefined ? this.answer.files.length <= OPEN_UP_TO || folder.depth === 0 : !this.closed[folder.path]; },
+    fold(row) { if (row.folder) this.closed = { ...this.closed, [row.path]: this.isOpen(row) }; },
+    foldIcon(row) { return row.folder ? (this.isOpen(row) ? "bi-chevron-down" : "bi-chevron-right") : "bi-file-earmark"; },
+    rowText(row) { return `${row.folder ? `${row.sequences} × ${this.answer.frames}` : `× ${this.answer.frames}`} · ${megabytes(row.bytes)}`; },
+    rowHint(row) { return row.folder ? counted(row.sequences, "sequence") : `${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`; },
+    get totalText() { return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`; },
+    get sequencesText() { return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`; },
+
+    // ---- Held against the folder on disk ----
+    hold() {
+      this.attempt(async () => (this.held = await (await post(urls.audit, { plan: this.plan })).json()));
+    },
+    get heldText() {
+      if (!this.held) return "";
+      const wrong = this.held.deviations.filter((one) => one.kind !== "missing").length;
+      return `${this.held.present} of ${this.answer.count} are there${wrong ? `, ${wrong} not as planned` : this.held.present ? ", all as planned" : ""}`;
+    },
+    get deviations() { return this.held ? this.held.deviations.slice(0, 40) : []; },
+    deviationKey(one) { return `${one.kind} ${one.name} ${one.what}`; },
+    deviationText(one) { return `${one.kind}: ${one.name} ${one.frames} ${one.kind === "missing" ? "" : one.what}`; },
+  };
+};
+
+function treeOf(answer) {
+  const root = { folder: true, name: "", path: "", depth: -1, children: new Map(), sequences: 0, bytes: 0 };
+  for (const [path, place] of answer.files) {
+    const group = answer.groups[place];
+    const bytes = group.bytes * answer.frames;
+    const steps = path.split("/");
+    let here = root;
+    add(here, bytes);
+    for (const step of steps.slice(0, -1)) {
+      if (!here.children.has(step)) {
+        here.children.set(step, { folder: true, name: step, path: `${here.path}${step}/`, depth: here.depth + 1, children: new Map(), sequences: 0, bytes: 0 });
+      }
+      here = here.children.get(step);
+      add(here, bytes);
+    }
+    here.children.set(`${path} ${place}`, { folder: false, name: steps.at(-1), path: `${path} ${place}`, depth: here.depth + 1, bytes, channels: group.channels, passes: group.passes, storage: group.storage });
+  }
+  return root;
+}
+
+function add(folder, bytes) {
+  folder.sequences += 1;
+  folder.bytes += bytes;
+}
+
+function flattened(folder, isOpen, rows = []) {
+  for (const child of folder.children.values()) {
+    rows.push(child);
+    if (child.folder && isOpen(child)) flattened(child, isOpen, rows);
+  }
+  return rows;
+}
+
+const counted = (number, what) => `${number} ${what}${number === 1 ? "" : "s"}`;
