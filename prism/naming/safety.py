@@ -14,20 +14,21 @@ NAME_BYTES = 255  # of one part on Linux; 255 UTF-16 units elsewhere, which is n
 PATH_LENGTH = 259  # of a whole path on Windows without its long-path setting
 _FORBIDDEN = re.compile(r'[\x00-\x1f<>:"\\|?*]')
 _PLAIN = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]*[A-Za-z0-9_-])?(/[A-Za-z0-9_]([A-Za-z0-9_.-]*[A-Za-z0-9_-])?)*")
-_DEVICE = re.compile(r"(^|/)(con|prn|aux|nul|com[1-9]|lpt[1-9])(\.|/|$)", re.IGNORECASE)
-_RESERVED = re.compile(r"(con|prn|aux|nul|com[1-9]|lpt[1-9])(\..*)?", re.IGNORECASE)
+_DEVICES = frozenset({"con", "prn", "aux", "nul", *(f"{port}{n}" for port in ("com", "lpt") for n in range(1, 10))})
 
 
 def name_faults(path: str) -> Iterator[str]:
     """What is wrong with a relative path on some system, in words; nothing if it can live anywhere."""
-    if _PLAIN.fullmatch(path) and len(path) <= NAME_BYTES and not _DEVICE.search(path):
+    parts = path.split("/")
+    devices = [part for part in parts if part.partition(".")[0].lower() in _DEVICES]
+    if _PLAIN.fullmatch(path) and len(path) <= NAME_BYTES and not devices:
         return  # nearly all names; thousands are checked at every change of a plan
-    for part in path.split("/"):
+    for device in devices:
+        yield f"“{device}” is the name of a device on Windows"
+    for part in parts:
         bad = sorted(set(_FORBIDDEN.findall(part)))
         if bad:
             yield f"“{part}” holds {' '.join(repr(one) for one in bad)}, which Windows refuses"
-        if _RESERVED.fullmatch(part):
-            yield f"“{part}” is the name of a device on Windows"
         if part.endswith((" ", ".")):
             yield f"“{part}” ends with a space or dot, which Windows drops"
         if part.startswith((".", "-")):

@@ -172,14 +172,14 @@ _EXR_SIZE: Mapping[tuple[bool, str], Mapping[str, float]] = {
         "dwaa": 0.75, "dwab": 0.75,
     },
     (True, HALF): {
-        "none": 1.59, "rle": 0.4, "zips": 0.26, "zip": 0.22, "piz": 0.35, "pxr24": 0.24, "b44": 0.7, "b44a": 0.48,
-        "dwaa": 0.1, "dwab": 0.1,
+        "none": 1.4, "rle": 0.31, "zips": 0.23, "zip": 0.19, "piz": 0.3, "pxr24": 0.2, "b44": 0.61, "b44a": 0.33,
+        "dwaa": 0.23, "dwab": 0.22,
     },
 }  # fmt: skip
 _FLAT_SIZE: Mapping[tuple[str, str, str], float] = {
-    ("tiff", BYTE, "zip"): 0.47, ("tiff", BYTE, "none"): 1.07, ("tiff", WORD, "zip"): 1.49, ("tiff", WORD, "none"): 2.14,
-    ("tiff", FLOAT, "zip"): 1.32, ("tiff", FLOAT, "none"): 4.99, ("png", BYTE, "zip"): 0.38, ("png", WORD, "zip"): 1.06,
-    ("tga", BYTE, "none"): 1.07, ("tga", BYTE, "rle"): 1.07, ("jpeg", BYTE, "jpeg"): 0.16,
+    ("tiff", BYTE, "zip"): 0.47, ("tiff", BYTE, "none"): 1.07, ("tiff", WORD, "zip"): 1.49, ("tiff", WORD, "none"): 2.15,
+    ("tiff", FLOAT, "zip"): 1.32, ("tiff", FLOAT, "none"): 4.29, ("png", BYTE, "zip"): 0.38, ("png", WORD, "zip"): 1.07,
+    ("tga", BYTE, "none"): 1.07, ("tga", BYTE, "rle"): 0.68, ("jpeg", BYTE, "jpeg"): 0.16,
 }  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
 
 from prism.passes.catalogue import BY_KEY
@@ -25,7 +25,8 @@ class Finding:
     fix: dict[str, Any] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
-        return asdict(self)
+        names = ("code", "level", "what", "where", "why", "fix")
+        return {name: getattr(self, name) for name in names}
 
 
 def mend(plan: Plan, finding: Finding) -> Plan:

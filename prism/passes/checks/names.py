@@ -14,7 +14,7 @@ from prism.passes.plan import Plan
 
 _TOLD_BY = ("layer", "camera", "pass", "suffix")
 _SUFFIX = re.compile(r"\.(\w+)$")
-_AGAIN = re.compile(r"(?<![A-Za-z0-9])([A-Za-z][A-Za-z0-9]*)[^A-Za-z0-9]+\1(?![A-Za-z0-9])", re.IGNORECASE)
+_AGAIN = re.compile(r"(?<![a-z0-9])([a-z][a-z0-9]*)[^a-z0-9]+\1(?![a-z0-9])")
 
 
 def name_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
@@ -98,10 +98,10 @@ def _redundant(plan: Plan, pattern: Pattern, files: list[PlannedFiles]) -> Itera
             return
     for planned in files:
         name = planned.example.rpartition("/")[2]
-        again = _AGAIN.search(name)
+        again = _AGAIN.search(name.lower())
         if again:
             yield Finding(
-                "names.redundant", NOTE, f"“{again[1]}” stands twice in a row in {name}.", plan.names,
+                "names.redundant", NOTE, f"“{name[slice(*again.span(1))]}” stands twice in a row in {name}.", plan.names,
                 "A field repeats what another says already; leave one of them out.",
             )  # fmt: skip
             return

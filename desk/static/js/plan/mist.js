@@ -23,7 +23,7 @@ export default () => {
 
     init() {
       this.camera = this.plan.cameras[0] ?? scene.cameras.find((one) => !one.working)?.name ?? "";
-      this.$watch("plan", () => this.section === "mist" && this.redraw());
+      this.$watch("turn", () => this.section === "mist" && this.redraw());
       this.$watch("section", () => this.section === "mist" && this.load());
       if (this.section === "mist") this.load();
     },

@@ -15,7 +15,7 @@ export default () => {
 
   return {
     plan: page.plan,
-    answer: page.answer,
+    answer: Object.freeze(page.answer), // frozen, so that thousands of files are not watched one by one
     scene: page.scene,
     mayChange: page.mayChange,
     versions: page.versions,
@@ -25,6 +25,7 @@ export default () => {
     sizes: page.sizes,
     formats: page.formats,
     section: SECTIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "sheet",
+    turn: 0, // up by one whenever plan or answer are new
     canUndo: false,
     canRedo: false,
     fault: null,
@@ -75,12 +76,17 @@ export default () => {
       turns = turns.then(work).then(() => this.adopt(), (error) => (this.fault = error)); // what was typed stays
       return turns;
     },
-    async ask(plan) { return (await post(page.urls.answer, { plan })).json(); },
+    async ask(plan) { return Object.freeze(await (await post(page.urls.answer, { plan })).json()); },
     adopt() {
       this.plan = kept.current;
       this.canUndo = kept.canUndo;
       this.canRedo = kept.canRedo;
       this.fault = null;
+      this.turn += 1;
+    },
+    async refresh() {
+      this.answer = await this.ask(this.plan);
+      this.turn += 1;
     },
     async attempt(work) {
       this.fault = null;
@@ -190,7 +196,7 @@ export default () => {
           const { time } = await (await get(page.urls.measure)).json();
           if (time && time.measured !== before) break;
         }
-        this.answer = await this.ask(this.plan);
+        await this.refresh();
       }).finally(() => (this.measuring = false));
     },
 

@@ -37,7 +37,7 @@ export default () => {
     library(asked, done = () => {}) {
       return this.attempt(async () => {
         this.presets = (await (await post(urls.presets, asked)).json()).presets;
-        this.answer = await this.ask(this.plan);
+        await this.refresh();
         done();
       });
     },

@@ -20,6 +20,7 @@ export default () => {
   const { catalogue } = pageData();
   const blocks = ROLES.map(([role, title]) => ({ role, title, passes: catalogue.filter((one) => one.role === role) }))
     .filter((block) => block.passes.length);
+  const byKey = new Map(catalogue.map((one) => [one.key, one]));
   const inOrder = (passes) => catalogue.map((one) => one.key).filter((key) => passes.includes(key));
 
   return {
@@ -29,7 +30,12 @@ export default () => {
     apart: false,
     newLayer: "",
 
-    init() { this.apart = this.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0); },
+    init() {
+      this.apart = this.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0);
+      this.$watch("turn", () => this.draw());
+      this.$watch("apart", () => this.draw());
+      this.$nextTick(() => this.draw());
+    },
     get layers() { return this.plan.layers; },
     get manyCameras() { return this.plan.cameras.length > 1; },
     get columns() {
@@ -39,22 +45,41 @@ export default () => {
     get camerasApart() { return this.apart && this.manyCameras; },
     get span() { return this.camerasApart ? this.plan.cameras.length : 1; },
 
-    // ---- Cells ----
-    passOn(column, pass) { return camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)); },
-    passMixed(column, pass) {
-      return !this.passOn(column, pass) && camerasOf(this.plan, column).some((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
+    // ---- Cells: drawn here rather than by the page's templates, which takes a tenth of the time for hundreds ----
+    draw() {
+      const columns = this.columns;
+      const shape = columns.map((column) => column.key).join("/");
+      for (const row of this.$root.querySelectorAll("tr[data-pass]")) {
+        const pass = byKey.get(row.dataset.pass);
+        if (row.dataset.shape !== shape) {
+          row.querySelectorAll("td.cell").forEach((cell) => cell.remove());
+          row.lastElementChild.before(...columns.map((column) => this.newCell(column, pass)));
+          row.dataset.shape = shape;
+        }
+        row.querySelectorAll("td.cell").forEach((cell, place) => this.fill(cell, columns[place], pass));
+      }
     },
-    cellLabel(column, pass) { return `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`; },
-    reason(column, pass) {
-      const found = this.answer.columns.find((one) => one.layer === column.layer.name && (!one.camera || !column.camera || one.camera === column.camera));
-      const reason = found?.reasons[pass.key];
-      return reason ? `All ${pass.blank} here: ${reason}.` : "";
+    newCell(column, pass) {
+      const cell = Object.assign(document.createElement("td"), { className: "cell" });
+      const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "form-check-input m-0", disabled: !this.mayChange });
+      box.setAttribute("aria-label", `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`);
+      box.addEventListener("change", () => this.change((plan) => switched(plan, [column], pass.key, box.checked)));
+      cell.append(box);
+      return cell;
     },
-    carriesNothing(column, pass) { return this.reason(column, pass) !== ""; },
-    setPass(column, pass, { target: { checked } }) { this.change((plan) => switched(plan, [column], pass.key, checked)); },
+    fill(cell, column, pass) {
+      const [box] = cell.children;
+      const on = camerasOf(this.plan, column).map((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
+      box.checked = on.every(Boolean);
+      box.indeterminate = !box.checked && on.some(Boolean);
+      const reason = this.sums(column)[0]?.reasons[pass.key];
+      cell.title = reason ? `All ${pass.blank} here: ${reason}.` : "";
+      cell.classList.toggle("empty", Boolean(reason));
+    },
     setRow(pass) {
-      const on = !this.columns.every((column) => this.passOn(column, pass));
-      this.change((plan) => switched(plan, plan.layers.map((layer) => ({ layer, camera: "" })), pass.key, on));
+      const whole = (plan) => plan.layers.map((layer) => ({ layer, camera: "" }));
+      const on = whole(this.plan).every((column) => camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)));
+      this.change((plan) => switched(plan, whole(plan), pass.key, !on));
     },
     rowLabel(pass) { return `Switch ${pass.title} in every layer`; },
 

@@ -9,6 +9,8 @@ const OPEN_UP_TO = 60; // sequences; more begin with closed folders
 
 export default () => {
   const { urls } = pageData();
+  let known = null;
+  let root = null;
   return {
     closed: {},
     top: 0,
@@ -18,10 +20,13 @@ export default () => {
     init() {
       this.height = this.$refs.rows.clientHeight;
       new ResizeObserver(() => (this.height = this.$refs.rows.clientHeight)).observe(this.$refs.rows);
-      this.$watch("answer", () => (this.held = null));
+      this.$watch("turn", () => (this.held = null));
     },
     scrolled() { this.top = this.$refs.rows.scrollTop; },
-    get root() { return treeOf(this.answer); },
+    get root() {
+      if (known !== this.answer) [known, root] = [this.answer, treeOf(this.answer)];
+      return root;
+    },
     get rows() { return flattened(this.root, (folder) => this.isOpen(folder)); },
     get window() {
       const first = Math.max(0, Math.floor(this.top / ROW) - SPARE);
