@@ -11,11 +11,12 @@ from pathlib import Path
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
 from prism.passes.estimate import Measured
-from prism.passes.plan import Plan, ShotSettings
+from prism.passes.plan import Layer, Plan, ShotSettings
 from prism.passes.presets import SHIPPED, apply
 
 SAMPLES = 16
 RENDER_FOLDER = Path("render") / "v001"
+LAYERED_NAMES = "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 NAMES = "render/v{version:03}/{shot}.{frame:04}.{suffix}"
 
 
@@ -25,12 +26,13 @@ class DemoShot:
     title: str
     camera: str
     frames: tuple[int, ...]  # rendered for the demo
+    layered_next: bool  # whether a second version with layers is planned
     at_once: bool  # whether the first of them is there before the page is ready
 
 
 SHOTS = (
-    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", (1001, 1013, 1025, 1037, 1048), at_once=True),
-    DemoShot("ORR_020", "The sun at the hub, close", "close", (1001, 1025), at_once=False),
+    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", (1001, 1013, 1025, 1037, 1048), False, at_once=True),
+    DemoShot("ORR_020", "The sun at the hub, close", "close", (1001, 1025), True, at_once=False),
 )
 RANGE = (FIRST, LAST)
 SCENE_FILE = "orrery_conservatory.json"
@@ -42,6 +44,30 @@ def plan_of(shot: DemoShot) -> Plan:
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
     plan = apply(Plan(shot=settings, cameras=(shot.camera,), names=NAMES), "full comp", SHIPPED)
     return plan.replace(quality=plan.quality.replace(samples_per_side=4))
+
+
+def next_plan_of(shot: DemoShot) -> Plan:
+    """What is planned next: the orrery and what stands around it as layers of their own, through both cameras."""
+    plan = plan_of(shot)
+    groups = build_scene().groups
+    turning = [group.name for group in groups if group.turn]
+    around = [group.name for group in groups if not group.turn and group.name != "stand"]
+    layers = (
+        Layer(name="orrery", visibility=dict.fromkeys(around, "holdout")),
+        Layer(
+            name="room",
+            visibility=dict.fromkeys((*turning, "stand"), "shadow-only"),
+            passes=("beauty", "light_group", "depth", "mist", "crypto_object"),
+        ),
+    )
+    return plan.replace(
+        number=2,
+        layers=layers,
+        cameras=("wide", "close"),
+        quality=plan.quality.replace(samples_per_side=8),
+        packing=plan.packing.replace(rule="each-pass"),
+        names=LAYERED_NAMES,
+    )
 
 
 def write_scene(folder: Path) -> Path:

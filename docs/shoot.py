@@ -30,7 +30,19 @@ def shots(page: Page) -> None:
 
 
 def plan(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/plan/")
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_020/plan/#sheet")
+
+
+def names(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_020/plan/#names")
+    page.reload()  # another part of the same address does not load the page again
+    page.get_by_label("a file", exact=True).fill("ORR_020_orrery_close_specular_direct_v002.1012.exr")
+    page.keyboard.press("Enter")
+
+
+def mist(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/plan/#mist")
+    page.wait_for_selector(".mist-foot img[src]")
 
 
 def rebuild(page: Page) -> None:
@@ -50,7 +62,15 @@ def intake(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
 
 
-VIEWS = {"shots": shots, "plan": plan, "rebuild": rebuild, "hand-off": handoff, "intake": intake}
+VIEWS = {
+    "shots": shots,
+    "plan": plan,
+    "plan-names": names,
+    "plan-mist": mist,
+    "rebuild": rebuild,
+    "hand-off": handoff,
+    "intake": intake,
+}
 
 
 def main(names: list[str]) -> None:

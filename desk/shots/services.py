@@ -42,7 +42,7 @@ def stations(shot: Shot) -> list[Station]:
     ledgers = shot.ledgers.exists()
     states = [delivery.state for delivery in shot.deliveries.prefetch_related("frames")[:1]]
     marks = {
-        "plan": "in work" if hasattr(shot, "plan") else "untouched",
+        "plan": _plan_mark(shot),
         "intake": "done" if has_element else "untouched",
         "rebuild": "in work" if ledgers else "untouched",
         "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",
@@ -51,6 +51,13 @@ def stations(shot: Shot) -> list[Station]:
         Station(slug, title, number, marks.get(slug, "untouched"))
         for number, (slug, title) in enumerate(STATIONS, start=1)
     ]
+
+
+def _plan_mark(shot: Shot) -> str:
+    """Done once the newest version is rendered; a change makes the next, which is in work again."""
+    if not hasattr(shot, "plan"):
+        return "untouched"
+    return "done" if shot.plan.versions.filter(number=shot.plan.document["number"]).exists() else "in work"
 
 
 def sequences_of(element: Element) -> list[Sequence]:

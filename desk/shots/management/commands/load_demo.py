@@ -76,6 +76,9 @@ class Command(BaseCommand):
         plan, begun = Plan.objects.get_or_create(shot=shot, defaults={"document": load.plan_of(demo).as_json()})
         if begun:
             lock(plan)  # its frames are rendered, or soon will be
+            if demo.layered_next:
+                plan.document = load.next_plan_of(demo).as_json()
+                plan.save()
         if measured is not None:
             record(shot, demo.camera, demo.frames[0], measured)
         if missing:

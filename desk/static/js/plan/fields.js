@@ -16,7 +16,7 @@ export function withFields(plan, settings) {
 export function fieldTitle(name) {
   const [root, leaf] = name.split(".");
   const spoken = (leaf ?? root).replaceAll("_", " ");
-  return leaf && root !== "quality" ? `${root.replaceAll("_", " ")}: ${spoken}` : spoken;
+  return leaf && root !== "quality" ? `${root.replaceAll("_", " ")} ${spoken}` : spoken;
 }
 
 export const toggled = (list, item, on) => (on ? [...list.filter((one) => one !== item), item] : list.filter((one) => one !== item));

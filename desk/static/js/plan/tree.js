@@ -33,12 +33,12 @@ export default () => {
       return this.rows.slice(first, first + Math.ceil(this.height / ROW) + 2 * SPARE).map((row, place) => ({ ...row, y: (first + place) * ROW }));
     },
     get fullHeight() { return { height: `${this.rows.length * ROW}px` }; },
-    rowStyle(row) { return { top: `${row.y}px`, "padding-left": `${row.depth * 14}px` }; },
+    rowStyle(row) { return { top: `${row.y}px`, "padding-left": `${row.depth * 11}px` }; },
     isOpen(folder) { return this.closed[folder.path] === undefined ? this.answer.files.length <= OPEN_UP_TO || folder.depth === 0 : !this.closed[folder.path]; },
     fold(row) { if (row.folder) this.closed = { ...this.closed, [row.path]: this.isOpen(row) }; },
     foldIcon(row) { return row.folder ? (this.isOpen(row) ? "bi-chevron-down" : "bi-chevron-right") : "bi-file-earmark"; },
-    rowText(row) { return `${row.folder ? `${row.sequences} × ${this.answer.frames}` : `× ${this.answer.frames}`} · ${megabytes(row.bytes)}`; },
-    rowHint(row) { return row.folder ? counted(row.sequences, "sequence") : `${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`; },
+    rowText(row) { return row.folder ? `${row.sequences} · ${megabytes(row.bytes)}` : megabytes(row.bytes); },
+    rowHint(row) { return row.folder ? counted(row.sequences, "sequence") : `${row.name}: ${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`; },
     get totalText() { return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`; },
     get sequencesText() { return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`; },
 
