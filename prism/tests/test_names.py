@@ -172,6 +172,13 @@ class Patterns(unittest.TestCase):
         for path in ("a.7.exr", "a.00007.exr", "a.-07.exr", "a.0007.exrx", "b.0007.exr"):
             self.assertIsNone(pattern.parse(path), path)
 
+    @settings(max_examples=60, deadline=None)
+    @given(st.integers(-99999, 99999), st.integers(1, 8))
+    def test_padding_against_fileseq(self, frame, width):
+        """fileseq 3.4.0 as outside reference: one `@` is one digit."""
+        ours = parse_pattern(f"a.{{frame:0{width}}}.exr").expand({"frame": frame})
+        self.assertEqual(ours, fileseq.FileSequence(f"a.1-2{'@' * width}.exr").frame(frame))
+
     def test_bad_patterns_are_refused_with_what_to_write(self):
         cases = {
             "{what}.exr": "Unknown field {what}.*{shot}",
