@@ -1,36 +1,33 @@
-"""The stand-in renderer: million samples a second, and how both cores are used."""
+"""The stand-in renderer: million samples a second, and what many passes cost beside the beauty alone."""
 
 from __future__ import annotations
 
-import numpy as np
+from collections.abc import Callable
 
-from bench.measure import measure
+from bench.measure import in_turn
 from demo.conservatory import build_scene
-from prism.standin.paths import DATA_COUNT, FIRST_GROUP, trace_band
-from prism.standin.rays import new_stack
-from prism.standin.render import Quality, render_frame, settings_of
-from prism.standin.stage import build_stage
-from prism.standin.view import camera_table
+from prism.passes.catalogue import BY_KEY
+from prism.standin.render import Order, Quality, render, standard_passes
 
 WIDTH, HEIGHT, SAMPLES = 240, 136, 4
 
 
 def run() -> None:
     scene = build_scene()
-    quality = Quality(samples=SAMPLES)
-    stage = build_stage(scene, 1001)
-    table = camera_table(scene.camera(), WIDTH, HEIGHT)
-    rows = FIRST_GROUP + len(scene.light_groups)
-    light = np.zeros((HEIGHT, WIDTH, rows, 3))
-    data = np.zeros((HEIGHT, WIDTH, DATA_COUNT))
 
-    def alone() -> None:
-        trace_band(stage, settings_of(scene, quality, 1001), table, 0, HEIGHT, light, data, new_stack())
+    def frame(passes) -> Callable[[], object]:
+        order = Order(size=(WIDTH, HEIGHT), quality=Quality(samples=SAMPLES), passes=passes)
+        return lambda: render(scene, 1001, order)
 
-    one = measure(alone, runs=3)
-    all_cores = measure(lambda: render_frame(scene, 1001, size=(WIDTH, HEIGHT), quality=quality), runs=3)
-    count = WIDTH * HEIGHT * SAMPLES / 1e6
-    print(
-        f"renderer, all passes: {count / all_cores.best:.2f} million samples a second on all cores, "
-        f"{one.best / all_cores.best:.2f} times as fast as one core"
+    timings = in_turn(
+        {
+            "beauty": frame({"beauty": BY_KEY["beauty"]}),
+            "standard": frame(standard_passes(scene)),
+            "all": frame({key: kind for key, kind in BY_KEY.items() if key not in ("light_group", "group_components")}),
+        },
+        runs=5,
     )
+    count = WIDTH * HEIGHT * SAMPLES / 1e6
+    print(f"renderer: {count / timings['beauty'].best:.2f} million samples a second for the beauty alone")
+    for name, what in (("standard", "components, groups and common data"), ("all", "every pass, deep and wire too")):
+        print(f"  {what:<38}{timings[name].best / timings['beauty'].best:6.2f} x the beauty alone")

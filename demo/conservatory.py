@@ -6,7 +6,7 @@ Lengths in metres, z up. The arms turn over 48 frames, the inner planets faster 
 import math
 from dataclasses import dataclass
 
-from prism.standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape, Turn
+from prism.standin.scene import Camera, Group, Light, Material, Medium, Mist, Scene, Shape, Turn
 
 FIRST, LAST = 1001, 1048
 HUB_HEIGHT = 1.55
@@ -85,6 +85,7 @@ def build_scene() -> Scene:
             Camera(name="desk_view", position=(6.5, -7.5, 5.0), target=(0, 0, 1.0), fov=50, working=True),
         ],
         mist=Mist(start=3, depth=7),
+        medium=Medium(density=0.055, top=0.62, colour=(0.92, 0.95, 1.0), forward=0.55),
     )
 
 
@@ -110,7 +111,8 @@ def _materials() -> dict[str, Material]:
         "glass_blue": Material(kind="glass", colour=(0.48, 0.72, 0.98), ior=1.5),
         "glass_amber": Material(kind="glass", colour=(0.98, 0.74, 0.32), ior=1.5),
         "pearl": Material(
-            kind="gloss",
+            kind="wax",
+            depth=0.03,
             colour=(0.74, 0.66, 0.6),
             second_colour=(0.42, 0.2, 0.16),
             roughness=0.15,

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,10 +10,10 @@ from pathlib import Path
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.formats.safe import replacing
 from prism.passes.estimate import Measured
+from prism.passes.expansion import expand
 from prism.passes.plan import Layer, Plan, ShotSettings
 from prism.passes.presets import SHIPPED, apply
 
-SAMPLES = 16
 RENDER_FOLDER = Path("render") / "v001"
 LAYERED_NAMES = "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 NAMES = "render/v{version:03}/{shot}.{frame:04}.{suffix}"
@@ -87,12 +86,14 @@ def render(
 ) -> Measured:
     """Render one frame of a demo shot into its folder, all passes in one file. Returns how long the rendering took."""
     # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
-    from prism.standin.render import Quality, load_compiled, render_frame, write_frame
+    from prism.standin.facts import facts_of
+    from prism.standin.render import load_compiled
+    from prism.standin.shot import make_frame
 
-    scene, quality = build_scene(), Quality(samples=SAMPLES)
+    scene, plan = build_scene(), plan_of(shot)
+    facts = facts_of(scene)
     load_compiled(scene)
-    begun = time.perf_counter()
-    image = render_frame(scene, frame, camera=shot.camera, quality=quality, on_progress=on_progress)
-    seconds = time.perf_counter() - begun
-    write_frame(image, folder / RENDER_FOLDER, shot.code, frame)
-    return Measured(seconds, *scene.size, SAMPLES)
+    files = expand(plan, facts)
+    image = next(plan.images())
+    made = make_frame(plan, scene, facts, image, files, frame, folder, on_progress=on_progress)
+    return Measured(made.seconds, *plan.shot.written_size, plan.quality.samples)

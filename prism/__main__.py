@@ -111,8 +111,9 @@ def _setting(text: str) -> tuple[str, str, Any]:
 
 def render(args: argparse.Namespace) -> Answer:
     # Imported here: the renderer is the one part that takes seconds to load.
-    from prism.standin.render import Quality, render_frame, write_frame
+    from prism.standin.render import Quality, render_frame
     from prism.standin.scene import Scene
+    from prism.standin.write import write_frame
 
     scene = Scene.load(args.scene)
     name, camera = args.name or args.scene.stem, scene.camera(args.camera).name

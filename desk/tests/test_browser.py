@@ -211,7 +211,7 @@ class MainJob(BrowserCase):
 class Planning(BrowserCase):
     def setUp(self):
         super().setUp()
-        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
+        (self.root / "scene.json").write_text(json.dumps(build_scene().replace(medium=None).as_json()))
         demo = SHOTS[1]
         self.other = Shot.objects.create(
             production=self.production, code=demo.code, title=demo.title, first=1001, last=1048, width=960, height=540,

@@ -45,7 +45,8 @@ class Plans(PlanCase):
         self.assertEqual((answer["findings"], answer["count"], len(answer["files"])), ([], 48, 1))
         self.assertEqual(answer["files"], [["render/v001/ORR_010.1001.exr", 0]])
         self.assertEqual(answer["columns"][0]["ways"], ["components", "light groups"])
-        self.assertEqual(answer["columns"][0]["reasons"]["volume"], "there is no medium such as fog")
+        black = self.answer(layers=[{"name": "lines", "override": "matte-black"}]).json()
+        self.assertEqual(black["columns"][0]["reasons"]["transmission"], "there is no glass material")
         self.assertNotIn("background", answer["lightGroups"][0]["carries"])
 
     def test_many_passes_layers_and_cameras_never_make_a_row_for_each_frame(self):

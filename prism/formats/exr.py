@@ -29,7 +29,7 @@ ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever
 
 LOSSLESS = ("none", "rle", "zips", "zip", "piz")  # which every reader knows
 NEW_LOSSLESS = ("zstd", "htj2k32", "htj2k256")  # of OpenEXR 3.5: older readers cannot open them
-LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half; read here, never written
+LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half
 _COMPRESSIONS = {
     "none": OpenEXR.NO_COMPRESSION,
     "rle": OpenEXR.RLE_COMPRESSION,
@@ -42,6 +42,12 @@ _COMPRESSIONS = {
     "pxr24": OpenEXR.PXR24_COMPRESSION,  # loses the low byte of float32
 }
 COMPRESSIONS = tuple(_COMPRESSIONS)
+_WRITTEN_IF_ASKED = {  # lossy: for looking, never offered where a picture is handed on
+    "b44": OpenEXR.B44_COMPRESSION,
+    "b44a": OpenEXR.B44A_COMPRESSION,
+    "dwaa": OpenEXR.DWAA_COMPRESSION,
+    "dwab": OpenEXR.DWAB_COMPRESSION,
+}
 _OIIO_TYPES = {oiio.HALF: "half", oiio.FLOAT: "float", oiio.UINT: "uint"}
 # Set by the windows and by the writer itself, or of meaning to the reading library only.
 _STRUCTURAL = {
@@ -141,20 +147,19 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
 
     All parts must share the display window. Attributes may be strings, numbers and short tuples of numbers.
     """
-    if compression not in _COMPRESSIONS:
-        raise UnwritableFile(
-            f"Unknown compression {compression}.", where=str(path), advice=f"Use {', '.join(COMPRESSIONS)}."
-        )
+    known = _COMPRESSIONS | _WRITTEN_IF_ASKED
+    if compression not in known:
+        raise UnwritableFile(f"Unknown compression {compression}.", where=str(path), advice=f"Use {', '.join(known)}.")
     built = []
     for name, image in parts:
         # The binding changes the dicts it is given and scrambles arrays that are not contiguous: hand it fresh ones.
         planes = {channel: np.ascontiguousarray(plane) for channel, plane in image.channels.items()}
         header = {
             **image.attributes,
-            "compression": _COMPRESSIONS[compression],
+            "compression": known[compression],
             "type": OpenEXR.scanlineimage,
-            "dataWindow": _box(image.data_window),
-            "displayWindow": _box(image.display_window),
+            "dataWindow": image.data_window.as_box(),
+            "displayWindow": image.display_window.as_box(),
         }
         built.append(OpenEXR.Part(header, planes, name) if name else OpenEXR.Part(header, planes))
     with replacing(Path(path)) as temporary:
@@ -179,10 +184,6 @@ def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
             advice="Write it as float.",
         )
     return half
-
-
-def _box(window: Window) -> tuple[np.ndarray, np.ndarray]:
-    return np.array([window.x0, window.y0], np.int32), np.array([window.x1, window.y1], np.int32)
 
 
 def _open(path: Path) -> oiio.ImageInput:

@@ -15,7 +15,7 @@ from prism.passes.plan import Plan, PlannedImage
 
 ONE_FILE = "passes"  # what {pass} stands for where a file holds all of them
 COLOUR, DATA, DENOISED = "colour", "data", "denoised"
-_DENOISED_ROLES = (Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART)
+DENOISED_ROLES = (Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART)
 _FLAT_CHANNELS = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
 
 
@@ -37,6 +37,8 @@ class FileGroup:
     pixels: tuple[str, ...]  # of every pass
     alone: bool
     levels: int
+    denoised: bool = False
+    in_parts: bool = False  # every pass a part of its own
 
     @cached_property
     def channels(self) -> dict[str, str]:
@@ -48,7 +50,9 @@ class FileGroup:
         }
         if "layers" in self.storage.abilities:
             return named
-        return dict.fromkeys(_FLAT_CHANNELS.get(len(named), tuple(named)), self.storage.pixel)
+        flat = _FLAT_CHANNELS.get(len(named), tuple(named))
+        kept = flat if "alpha" in self.storage.abilities else tuple(name for name in flat if name != "A")
+        return dict.fromkeys(kept, self.storage.pixel)
 
     @cached_property
     def bytes_per_pixel(self) -> float:
@@ -134,12 +138,12 @@ def planned_passes(plan: Plan, image: PlannedImage, facts: SceneFacts) -> tuple[
 
 def file_groups(plan: Plan, passes: tuple[PlannedPass, ...]) -> Iterator[FileGroup]:
     """Which passes share a file, denoised ones beside the noisy."""
-    yield from _grouped(plan, passes, "")
+    yield from _grouped(plan, passes, denoised=False)
     if plan.quality.denoise:
-        yield from _grouped(plan, tuple(one for one in passes if one.kind.role in _DENOISED_ROLES), f"_{DENOISED}")
+        yield from _grouped(plan, tuple(one for one in passes if one.kind.role in DENOISED_ROLES), denoised=True)
 
 
-def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], ending: str) -> Iterator[FileGroup]:
+def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], *, denoised: bool) -> Iterator[FileGroup]:
     packing = plan.packing
     shared = tuple(one for one in passes if not one.kind.own_file)
     if packing.rule == "each-pass":
@@ -148,13 +152,10 @@ def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], ending: str) -> Iterat
         titled = [(title, _of_kind(shared, is_data, packing)) for title, is_data in ((COLOUR, False), (DATA, True))]
     else:
         titled = [(ONE_FILE, shared)]
-    alone = packing.rule == "each-pass"
+    titled += [(one.key, (one,)) for one in passes if one.kind.own_file]
     for title, members in titled:
         if members:
-            yield _group(plan, title + ending, members, alone)
-    for one in passes:
-        if one.kind.own_file:
-            yield _group(plan, one.key + ending, (one,), True)
+            yield _group(plan, title, members, denoised)
 
 
 def _of_kind(passes: tuple[PlannedPass, ...], is_data: bool, packing: Packing) -> tuple[PlannedPass, ...]:
@@ -164,8 +165,16 @@ def _of_kind(passes: tuple[PlannedPass, ...], is_data: bool, packing: Packing) -
     return stray + members if is_data and members and packing.beauty_in_data else members
 
 
-def _group(plan: Plan, title: str, passes: tuple[PlannedPass, ...], alone: bool) -> FileGroup:
+def _group(plan: Plan, title: str, passes: tuple[PlannedPass, ...], denoised: bool) -> FileGroup:
     """The file is stored as its last pass asks: data comes last, and a file has only one format and compression."""
     storages = [plan.packing.storage(one.kind) for one in passes]
-    pixels = tuple(storage.pixel for storage in storages)
-    return FileGroup(title, passes, storages[-1], pixels, alone, plan.cryptomatte.levels)
+    return FileGroup(
+        title=f"{title}_{DENOISED}" if denoised else title,
+        passes=passes,
+        storage=storages[-1],
+        pixels=tuple(storage.pixel for storage in storages),
+        alone=plan.packing.rule == "each-pass" or passes[0].kind.own_file,
+        levels=plan.cryptomatte.levels,
+        denoised=denoised,
+        in_parts=plan.packing.rule == "parts" and not passes[0].kind.own_file,
+    )

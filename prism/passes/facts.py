@@ -19,6 +19,7 @@ MATERIAL_GIVES: Mapping[str, frozenset[str]] = MappingProxyType(
         "metal": frozenset({"shiny"}),
         "glass": frozenset({"shiny", "glass"}),
         "pane": frozenset({"shiny"}),
+        "wax": frozenset({"shiny", "subsurface"}),
     }
 )
 OVERRIDE_GIVES: Mapping[Override, frozenset[str]] = MappingProxyType(

@@ -226,7 +226,7 @@ _SHIPPED = (
         settings={
             "passes": [
                 "beauty", "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission",
-                "emission", "background", "light_group", "surface_colour", "raw_light", "occlusion", "depth", "mist",
+                "subsurface", "emission", "volume", "background", "light_group", "surface_colour", "raw_light", "occlusion", "depth", "mist",
                 "normals",
             ],
             "quality.samples_per_side": 8,

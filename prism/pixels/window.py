@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from prism.errors import SizeMismatch
 
 
@@ -45,6 +48,10 @@ class Window:
         """Where this window's rows and columns lie in an array of `outer`, which must hold it."""
         top, left = self.y0 - outer.y0, self.x0 - outer.x0
         return slice(top, top + self.height), slice(left, left + self.width)
+
+    def as_box(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Its corners as OpenEXR's own binding takes them."""
+        return np.array([self.x0, self.y0], np.int32), np.array([self.x1, self.y1], np.int32)
 
     def __str__(self) -> str:
         return f"{self.width} x {self.height} at {self.x0},{self.y0}"

@@ -22,6 +22,7 @@ def facts_of(scene: Scene) -> SceneFacts:
         cameras=tuple(camera.name for camera in scene.cameras),
         working_views=frozenset(camera.name for camera in scene.cameras if camera.working),
         reach={camera.name: _reach(camera, boxes) for camera in scene.cameras},
+        everywhere=frozenset({"medium"}) if scene.medium else frozenset(),
         mist=scene.mist,
     )
 

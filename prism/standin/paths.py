@@ -1,20 +1,23 @@
-"""Light carried along camera paths, compiled, and booked at once by component and by light group.
-
-Every bit of light that reaches the camera is booked three times with the same number: to the beauty, to the one
-component it came by and to the one light group it came from. So the components sum to the beauty, and the light
-groups sum to the beauty, exactly up to float rounding, whatever the number of samples.
-
-A component is named by what light did at the first surface the camera sees: it left a light there (emission), was
-scattered there (diffuse or specular; direct if it came straight from a light, indirect if from another surface), or
-went through (transmission). Light that met no surface is background.
-"""
+"""Light carried along camera paths, compiled, and booked as it is found."""
 
 import math
 from typing import NamedTuple
 
-import numpy as np
-
 from prism.compiled import compiled
+from prism.standin.booking import (
+    BACKGROUND,
+    CAMERA,
+    DIFFUSE,
+    EMISSION,
+    SPECULAR,
+    SUBSURFACE,
+    TRANSMISSION,
+    VOLUME,
+    book,
+    component_of,
+    limited,
+)
+from prism.standin.medium import phase, phase_direction, within
 from prism.standin.rays import FAR, NUDGE, light_through, material_at, nearest
 from prism.standin.sampling import pair
 from prism.standin.shading import (
@@ -31,25 +34,10 @@ from prism.standin.shading import (
     sphere_radiance,
     surface_colour,
 )
-from prism.standin.stage import GLASS, GLOSS, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE
-from prism.standin.vectors import add, along, dot, largest, mul, row, scale, vec
+from prism.standin.stage import GLASS, HOLDOUT, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, SHADOW_ONLY, WAX
+from prism.standin.survey import LIT, OPEN, pane_reflectance
+from prism.standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
-COMPONENTS = (
-    "diffuse_direct",
-    "diffuse_indirect",
-    "specular_direct",
-    "specular_indirect",
-    "transmission",
-    "emission",
-    "background",
-)
-DIFFUSE, DIFFUSE_INDIRECT, SPECULAR, SPECULAR_INDIRECT, TRANSMISSION, EMISSION, BACKGROUND = range(len(COMPONENTS))
-CAMERA = -1  # the lobe of a path that has not met a surface yet
-BEAUTY = len(COMPONENTS)  # row of the light ledger; light groups follow it
-FIRST_GROUP = BEAUTY + 1
-
-ALPHA, DEPTH, MIST, NORMAL, OCCLUSION, COLOUR = 0, 1, 2, 3, 6, 7
-DATA_COUNT = 10
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
 SURE_BOUNCES = 3  # before paths may end by chance
 
@@ -57,39 +45,23 @@ SURE_BOUNCES = 3  # before paths may end by chance
 class Settings(NamedTuple):
     """What the compiled loops need besides the stage."""
 
-    samples: int  # per pixel
+    samples: int  # per pixel, at most
+    groups: int  # light groups
+    light_samples: int  # shadow rays to each group at every surface
+    material_samples: int  # paths followed from what a camera ray meets first
+    noise_threshold: float  # 0: all samples in every pixel
     most_bounces: int
     indirect_limit: float  # largest radiance one indirect contribution may carry; keeps stray bright dots out
     mist_start: float
     mist_depth: float
     mist_falloff: int  # 0 linear, 1 quadratic, 2 inverse quadratic
-    occlusion_distance: float
+    occlusion_distance: float  # 0: not wanted
+    wire_divisions: int  # 0: not wanted
+    wire_width: float  # pixels
+    wire_hidden: int  # 1: lines behind surfaces too
+    deep_samples: int  # kept in a pixel; 0: not wanted
+    deep_distance: float  # below which two of them merge
     seed: int
-
-
-@compiled
-def book(light, component, group, value):
-    """Add one contribution to beauty, component and light group alike."""
-    for c in range(3):
-        light[BEAUTY, c] += value[c]
-        light[component, c] += value[c]
-        light[FIRST_GROUP + group, c] += value[c]
-
-
-@compiled
-def limited(value, scattered, limit):
-    peak = largest(value)
-    if scattered > 0 and peak > limit:
-        return scale(value, limit / peak)
-    return value
-
-
-@compiled
-def component_of(lobe, scattered):
-    """Where light from an emitter hit after `scattered` bounces belongs."""
-    if lobe == TRANSMISSION:
-        return TRANSMISSION
-    return lobe if scattered == 1 else lobe + 1
 
 
 @compiled
@@ -134,39 +106,70 @@ def pick_light(stage, group, point, choice):
 
 
 @compiled
-def gather(stage, settings, light, stack, point, n, view, surface, throughput, lobe, scattered, seed, sample):
-    """Book the light that reaches a surface straight from one light of each group.
+def gather(
+    stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, seed, sample, first
+):
+    """Book the light that reaches a surface straight from lights, by one shadow ray or several for each group.
 
     surface: (diffuse reflectance, specular reflectance at the normal, roughness squared, chance of sampling specular).
+    rows: of the account, for diffuse and specular light. first: at what the camera sees; shadows are measured there.
     """
     diffuse, specular, alpha, specular_chance = surface
-    for group in range(light.shape[0] - FIRST_GROUP):
-        choice, _ = pair(seed, sample, 1000 + scattered * 64 + group * 2)
+    share = 1.0 / settings.light_samples
+    for turn in range(settings.groups * settings.light_samples):
+        group = turn // settings.light_samples
+        purpose = 1000 + (scattered * settings.groups * settings.light_samples + turn) * 2
+        choice, _ = pair(seed, sample, purpose)
         source = pick_light(stage, group, point, choice)
         if source < 0:
             continue
-        u, v = pair(seed, sample, 1001 + scattered * 64 + group * 2)
+        u, v = pair(seed, sample, purpose + 1)
         cosine = aim_cosine(stage, source, point)
         direction, distance, radiance = aim(stage, source, point, cosine, u, v)
         cos_l = dot(n, direction)
         if cos_l <= 0.0:
             continue
         through = light_through(stage, point, direction, distance, stack)
+        density = aimed_density(stage, source, point)
+        if first:
+            for c in range(3):
+                data[OPEN + c] += radiance[c] * cos_l / density * share
+                data[LIT + c] += radiance[c] * through[c] * cos_l / density * share
         if largest(through) <= 0.0:
             continue
-        density = aimed_density(stage, source, point)
-        arriving = scale(mul(mul(throughput, through), radiance), 1.0 / density)
+        arriving = scale(mul(mul(throughput, through), radiance), share / density)
         if largest(diffuse) > 0.0:
             other = (1.0 - specular_chance) * cos_l / math.pi
             value = scale(mul(arriving, diffuse), cos_l / math.pi * density / (density + other))
-            where = DIFFUSE if scattered == 0 else (TRANSMISSION if lobe == TRANSMISSION else lobe + 1)
-            book(light, where, group, limited(value, scattered, settings.indirect_limit))
+            book(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
         if specular_chance > 0.0:
             factor, facet_density = ggx(n, view, direction, alpha)
             other = specular_chance * facet_density
             value = scale(mul(arriving, fresnel(specular, view, direction)), factor * density / (density + other))
-            where = SPECULAR if scattered == 0 else (TRANSMISSION if lobe == TRANSMISSION else lobe + 1)
-            book(light, where, group, limited(value, scattered, settings.indirect_limit))
+            book(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
+
+
+@compiled
+def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, seed, sample):
+    """Book the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
+    share = 1.0 / settings.light_samples
+    for turn in range(settings.groups * settings.light_samples):
+        group = turn // settings.light_samples
+        purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
+        choice, _ = pair(seed, sample, purpose)
+        source = pick_light(stage, group, point, choice)
+        if source < 0:
+            continue
+        u, v = pair(seed, sample, purpose + 1)
+        direction, distance, radiance = aim(stage, source, point, aim_cosine(stage, source, point), u, v)
+        through = light_through(stage, point, direction, distance, stack)
+        if largest(through) <= 0.0:
+            continue
+        density = aimed_density(stage, source, point)
+        likely = phase(stage.medium, -dot(direction, towards))
+        weight = share * likely / (density + likely)  # balance heuristic, against what directions drawn by phase find
+        value = scale(mul(mul(throughput, through), radiance), weight)
+        book(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
 
 
 @compiled
@@ -177,7 +180,7 @@ def fresnel(at_normal, view, direction):
 
 
 @compiled
-def meet_sky(stage, settings, light, direction, throughput, lobe, scattered, density, last_point):
+def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, density, last_point):
     """Book what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
     component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
     for source in range(stage.lights.size):
@@ -192,7 +195,8 @@ def meet_sky(stage, settings, light, direction, throughput, lobe, scattered, den
             )
         else:
             continue
-        book(light, component, stage.lights[source].group, limited(value, scattered - 1, settings.indirect_limit))
+        value = limited(value, scattered - 1, settings.indirect_limit)
+        book(account, settings.groups, component, stage.lights[source].group, value)
 
 
 @compiled
@@ -227,25 +231,73 @@ def refract(direction, n, cosine, ratio):
 
 
 @compiled
-def pane_reflectance(cosine, ior):
-    """Both faces of a thin pane, with the light going back and forth between them."""
-    single = dielectric(cosine, 1.0 / ior)
-    return 2.0 * single / (1.0 + single)
+def below_surface(stage, shape, point, n, depth, seed, sample, stack):
+    """Where light that went in at `point` comes out again: (point, normal), a little way off on the same object.
+
+    The distance falls off exponentially with `depth` as its mean; where the surface bends away too far, light comes out
+    where it went in. Source: Christensen & Burley, "Approximate Reflectance Profiles", 2015, simplified to one term.
+    """
+    u, v = pair(seed, sample, 7)
+    reach = -depth * math.log(1.0 - u)
+    angle = 2.0 * math.pi * v
+    x, y = basis(n)
+    aside = add(scale(x, reach * math.cos(angle)), scale(y, reach * math.sin(angle)))
+    above = add(add(point, aside), scale(n, reach))
+    t, normal, found = nearest(stage, above, scale(n, -1.0), 0.0, 2.0 * reach, stack)
+    if found != shape:
+        return point, n
+    return along(above, scale(n, -1.0), t), normal
 
 
 @compiled
-def follow(stage, settings, light, stack, origin, direction, seed, sample):
-    """Follow one camera path to its end and book all light it finds."""
-    throughput = (1.0, 1.0, 1.0)
+def first_seen(stage, origin, direction, near, far, camera, stack):
+    """The nearest thing along a ray; what only throws shadows is not there for the camera."""
+    while True:
+        t, n, shape = nearest(stage, origin, direction, near, far, stack)
+        if not camera or shape < 0 or stage.shapes[shape].look != SHADOW_ONLY:
+            return t, n, shape
+        near = t + NUDGE
+
+
+@compiled
+def follow(stage, settings, account, data, stack, origin, direction, share, seed, sample):
+    """Follow one camera path to its end and book all light it finds, times `share`."""
+    throughput = (share, share, share)
     lobe = CAMERA
     scattered = 0
     density = 0.0  # of the last scattering; 0 after a mirror or at the camera
     straight = False  # once light was scattered roughly, glass no longer bends it, as for shadows
     near = 0.0
     for event in range(MOST_EVENTS):
-        t, n, shape = nearest(stage, origin, direction, near, FAR, stack)
+        t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
+        begin, end = within(stage.medium, origin, direction, near, t)
+        if begin < end:
+            u, v = pair(seed, sample, 13 + event * 4)
+            free = begin - math.log(1.0 - u) / stage.medium.density
+            if free < end:
+                if lobe == CAMERA:
+                    lobe = VOLUME
+                point = along(origin, direction, free)
+                throughput = mul(throughput, vec(stage.medium.colour))
+                back = scale(direction, -1.0)
+                component = component_of(lobe, scattered + 1)
+                gather_in_fog(
+                    stage, settings, account, stack, point, back, throughput, component, scattered, seed, sample
+                )
+                u, v = pair(seed, sample, 11 + event * 4)
+                direction = phase_direction(stage.medium, direction, u, v)
+                density = phase(stage.medium, -dot(direction, back))
+                straight = True
+                origin = point
+                near = 0.0
+                scattered += 1
+                if scattered > settings.most_bounces:
+                    return
+                continue
         if shape < 0:
-            meet_sky(stage, settings, light, direction, throughput, lobe, scattered, density, origin)
+            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, density, origin)
+            return
+        if lobe == CAMERA and stage.shapes[shape].look == HOLDOUT:
             return
         point = along(origin, direction, t)
         source = stage.shapes[shape].light
@@ -254,7 +306,8 @@ def follow(stage, settings, light, stack, origin, direction, seed, sample):
             component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
             value = mul(throughput, sphere_radiance(stage, source, n, view))
             value = scale(value, hit_weight(stage, source, origin, density))
-            book(light, component, stage.lights[source].group, limited(value, scattered - 1, settings.indirect_limit))
+            value = limited(value, scattered - 1, settings.indirect_limit)
+            book(account, settings.groups, component, stage.lights[source].group, value)
             return
         material = material_at(stage, shape, point)
         kind = stage.materials[material].kind
@@ -290,8 +343,17 @@ def follow(stage, settings, light, stack, origin, direction, seed, sample):
         else:
             surface = surface_of(stage, material, shape, point, n, view)
             diffuse, specular, alpha, specular_chance = surface
+            waxen = kind == WAX
             start = along(point, n, NUDGE)
-            gather(stage, settings, light, stack, start, n, view, surface, throughput, lobe, scattered, seed, sample)
+            rows = (DIFFUSE, SPECULAR)
+            if scattered > 0:
+                rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
+            at_surface = ((0.0, 0.0, 0.0), specular, alpha, specular_chance) if waxen else surface
+            first = scattered == 0
+            gather(
+                stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, seed,
+                sample, first,
+            )  # fmt: skip
             u, v = pair(seed, sample, 11 + event * 4)
             if choice < specular_chance:
                 outgoing = ggx_direction(n, view, alpha, u, v)
@@ -303,11 +365,26 @@ def follow(stage, settings, light, stack, origin, direction, seed, sample):
                 if lobe == CAMERA:
                     lobe = SPECULAR
             else:
-                outgoing = cosine_direction(n, u, v)
-                density = max(1e-9, dot(n, outgoing)) / math.pi * (1.0 - specular_chance)
                 throughput = scale(mul(throughput, diffuse), 1.0 / (1.0 - specular_chance))
+                density = 1.0 - specular_chance
+                if waxen:
+                    if lobe == CAMERA:
+                        lobe = SUBSURFACE
+                    point, n = below_surface(
+                        stage, shape, point, n, stage.materials[material].depth, seed, sample, stack
+                    )
+                    start = along(point, n, NUDGE)
+                    rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
+                    inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
+                    gather(
+                        stage, settings, account, data, stack, start, n, n, inside, throughput, rows, scattered,
+                        seed, sample, False,
+                    )  # fmt: skip
+                    density = 1.0
                 if lobe == CAMERA:
                     lobe = DIFFUSE
+                outgoing = cosine_direction(n, u, v)
+                density *= max(1e-9, dot(n, outgoing)) / math.pi
             direction = outgoing
             straight = True
             point = start
@@ -318,90 +395,8 @@ def follow(stage, settings, light, stack, origin, direction, seed, sample):
         if scattered > settings.most_bounces:
             return
         if scattered > SURE_BOUNCES:
-            alive = min(0.95, largest(throughput))
+            alive = min(0.95, largest(throughput) / share)
             survive, _ = pair(seed, sample, 12 + event * 4)
             if survive >= alive:
                 return
             throughput = scale(throughput, 1.0 / alive)
-
-
-@compiled
-def mist_amount(settings, depth):
-    """0 at the start, 1 at start + depth and beyond. Inverse quadratic is the square root (common practice)."""
-    t = min(1.0, max(0.0, (depth - settings.mist_start) / settings.mist_depth))
-    if settings.mist_falloff == 1:
-        return t * t
-    return math.sqrt(t) if settings.mist_falloff == 2 else t
-
-
-@compiled
-def survey(stage, settings, data, stack, origin, direction, forward, seed, sample):
-    """Measure what one camera ray sees first, looking through panes: coverage, depth, mist, normal, occlusion, colour."""
-    near = 0.0
-    open_share = 1.0
-    for _ in range(MOST_EVENTS):
-        t, n, shape = nearest(stage, origin, direction, near, FAR, stack)
-        if shape < 0:
-            data[ALPHA] += 1.0 - open_share
-            data[MIST] += 1.0
-            data[OCCLUSION] += 1.0
-            return
-        point = along(origin, direction, t)
-        lit = stage.shapes[shape].light >= 0
-        material = 0 if lit else material_at(stage, shape, point)
-        facing = dot(n, direction)
-        if facing > 0.0:
-            n = scale(n, -1.0)
-        if not lit and stage.materials[material].kind == PANE:
-            open_share *= 1.0 - pane_reflectance(abs(facing), stage.materials[material].ior)
-            near = t + NUDGE
-            continue
-        depth = t * dot(direction, forward)
-        data[ALPHA] += 1.0
-        data[DEPTH] = min(data[DEPTH], depth)
-        data[MIST] += mist_amount(settings, depth)
-        for c in range(3):
-            data[NORMAL + c] += n[c]
-        if not lit and (stage.materials[material].kind == MATTE or stage.materials[material].kind == GLOSS):
-            diffuse, _, _, _ = surface_of(stage, material, shape, point, n, scale(direction, -1.0))
-            for c in range(3):
-                data[COLOUR + c] += diffuse[c]
-        u, v = pair(seed, sample, 5)
-        start = along(point, n, NUDGE)
-        _, _, blocker = nearest(stage, start, cosine_direction(n, u, v), NUDGE, settings.occlusion_distance, stack)
-        data[OCCLUSION] += 1.0 if lit or blocker < 0 else 0.0
-        return
-
-
-@compiled
-def trace_band(stage, settings, camera, first, end, light_out, data_out, stack):
-    """Render rows first..end-1.
-
-    camera: (5, 3) table of position, forward, right times half width, down times half height, (width, height, -).
-    light_out: (H, W, rows, 3) float64, rows as in the light ledger.  data_out: (H, W, DATA_COUNT) float64.
-    """
-    position = row(camera, 0)
-    forward = row(camera, 1)
-    width = camera[4, 0]
-    height = camera[4, 1]
-    for y in range(first, end):
-        for x in range(light_out.shape[1]):
-            light = light_out[y - first, x]
-            data = data_out[y - first, x]
-            data[DEPTH] = FAR
-            seed = np.uint64(settings.seed) * np.uint64(0x1000003) + np.uint64(y) * np.uint64(65537) + np.uint64(x)
-            for sample in range(settings.samples):
-                u, v = pair(seed, sample, 1)
-                right = scale(row(camera, 2), 2.0 * (x + u) / width - 1.0)
-                down = scale(row(camera, 3), 2.0 * (y + v) / height - 1.0)
-                direction = add(add(forward, right), down)
-                direction = scale(direction, 1.0 / math.sqrt(dot(direction, direction)))
-                survey(stage, settings, data, stack, position, direction, forward, seed, sample)
-                follow(stage, settings, light, stack, position, direction, seed, sample)
-            share = 1.0 / settings.samples
-            for k in range(light.shape[0]):
-                for c in range(3):
-                    light[k, c] *= share
-            for k in range(DATA_COUNT):
-                if k != DEPTH:
-                    data[k] *= share

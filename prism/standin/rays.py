@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from prism.compiled import compiled
+from prism.standin.medium import transmittance
 from prism.standin.stage import BAND, BOX, CYLINDER, DISC, GLASS, PANE, RIBS, RING, SPHERE
 from prism.standin.vectors import along, dot, mul, row, scale, sub, vec
 
@@ -287,11 +288,12 @@ def material_at(stage, shape, point):
 
 @compiled
 def light_through(stage, point, direction, distance, stack):
-    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, all else stops it.
+    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else stops it.
 
     Glass throws tinted, unbent shadows here; that keeps them free of the noise of focused light.
     """
-    through = (1.0, 1.0, 1.0)
+    clear = transmittance(stage.medium, point, direction, 0.0, distance)
+    through = (clear, clear, clear)
     near = NUDGE
     while True:
         t, _, shape = nearest(stage, point, direction, near, distance - NUDGE, stack)

@@ -1,41 +1,163 @@
-"""From a scene to files: render one frame and write its passes."""
+"""From a scene to passes: one frame of one layer through one camera."""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
-from dataclasses import dataclass
-from pathlib import Path
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from prism.bands import run_bands
+from prism.depth.mist import Mist
 from prism.errors import BadArgument
-from prism.formats.exr import to_half, write_exr
-from prism.naming.patterns import Pattern, parse_pattern
+from prism.passes.catalogue import BY_KEY
 from prism.passes.estimate import Measured
-from prism.passes.recognise import recognise
-from prism.pixels.channels import group_layers
+from prism.passes.kinds import PassKind, Role
+from prism.passes.plan import Deep, Overlay
 from prism.pixels.image import Image
-from prism.standin import paths
-from prism.standin.paths import COMPONENTS, Settings, trace_band
+from prism.standin.booking import BEAUTY, COMPONENTS, rows_of
+from prism.standin.deepening import DEEP_CHANNELS
+from prism.standin.paths import Settings
+from prism.standin.planes import Band, planes_of
 from prism.standin.rays import new_stack
-from prism.standin.scene import Camera, Scene
-from prism.standin.stage import build_stage
-from prism.standin.view import camera_table
+from prism.standin.scene import Scene
+from prism.standin.stage import build_stage, names_of
+from prism.standin.survey import DATA_COUNT, SAMPLES, SLOTS, SQUARE
+from prism.standin.tracing import trace_band
+from prism.standin.view import camera_axes, camera_table
 
 BAND_ROWS = 8
+BAND_VALUES = 1 << 23  # values a band of deep or many-rowed pixels may take, before it gets fewer rows
 FALLOFFS = {"linear": 0, "quadratic": 1, "inverse-quadratic": 2}
 REC709_CHROMATICITIES = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)  # ITU-R BT.709-6
-ONE_FILE = parse_pattern("{shot}.{frame:04}.exr")
+PILOT_ROWS = 24  # one row in so many is rendered to see how many samples a time limit allows
+STANDARD = (
+    "beauty", *COMPONENTS, "light_group", "surface_colour", "raw_light", "depth", "mist", "occlusion", "normals",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Quality:
-    samples: int = 16  # per pixel
+    samples: int = 16  # per pixel, at most
     most_bounces: int = 6
     indirect_limit: float = 4.0
+    light_samples: int = 1
+    material_samples: int = 1
+    noise_threshold: float = 0.0  # 0: all samples in every pixel
+    time_limit: float = 0.0  # seconds; 0: none
     seed: int = 1
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Order:
+    """What is wanted of a frame. size: of the picture in pixels, None for the scene's. margin: pixels added at the left
+    and right, and at top and bottom. passes: keys as in files to entries of the catalogue."""
+
+    camera: str | None = None
+    size: tuple[int, int] | None = None
+    margin: tuple[int, int] = (0, 0)
+    passes: Mapping[str, PassKind] = field(default_factory=dict)
+    quality: Quality = Quality()
+    visibility: Mapping[str, str] = field(default_factory=dict)
+    override: str | None = None
+    mist: Mist | None = None
+    overlay: Overlay = Overlay()
+    deep: Deep = Deep()
+    levels: int = 6
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class DeepPixels:
+    """Samples of every pixel in one run, row by row, near to far. counts: (H, W). values: (N, 6), R G B A Z ZBack."""
+
+    counts: NDArray[np.int32]
+    values: NDArray[np.float32]
+
+
+@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
+class Rendered:
+    """A frame: planes of every pass by its key, in the order of its channels, float32 of the written size."""
+
+    planes: Mapping[str, list[NDArray[np.float32]]]
+    deep: DeepPixels | None
+    margin: tuple[int, int]
+    noise: float  # standard error of the beauty, relative to its mean
+    samples: float  # a pixel took, on average
+    seconds: float
+    names: tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]
+    attributes: Mapping[str, Any]
+
+
+def standard_passes(scene: Scene) -> dict[str, PassKind]:
+    """The passes a frame is rendered with when none are named: light by components and groups, and common data."""
+    passes: dict[str, PassKind] = {}
+    for key in STANDARD:
+        if key == "light_group":
+            passes |= {f"light_{label}": BY_KEY[key] for label in scene.light_groups}
+        else:
+            passes[key] = BY_KEY[key]
+    return passes
+
+
+def render(
+    scene: Scene,
+    frame: int,
+    order: Order,
+    *,
+    is_stale: Callable[[], bool] = lambda: False,
+    on_progress: Callable[[float], None] = lambda done: None,
+) -> Rendered:
+    """Render one frame. The same scene, frame and order give the same bits, unless a time limit cuts in.
+
+    Raises BadArgument if there is no such camera, Superseded if `is_stale` turns true.
+    """
+    width, height = order.size or scene.size
+    if min(width, height) < 1:
+        raise BadArgument(f"A picture of {width} x {height} pixels cannot be rendered.")
+    begun = time.perf_counter()
+    tracing = _Tracing(scene, frame, order, width, height)
+    if order.quality.time_limit:
+        tracing = tracing.with_samples(_affordable(tracing, order.quality))
+    planes: dict[str, list[NDArray[np.float32]]] = {}
+    sums = np.zeros((tracing.height, 3))
+    deep: dict[int, tuple[NDArray[np.int32], NDArray[np.float32]]] = {}
+    flat = {key: kind for key, kind in order.passes.items() if "deep" not in kind.all_demands}
+
+    def work(first: int, end: int) -> None:
+        band, counts, values = tracing.trace(first, end)
+        for key, kind in flat.items():
+            made = planes_of(key, kind, band)
+            held = planes.setdefault(key, [np.empty((tracing.height, tracing.width), np.float32) for _ in made])
+            for plane, part in zip(held, made, strict=True):
+                plane[first:end] = part
+        if tracing.settings.deep_samples:
+            deep[first] = counts, values
+        sums[first:end] = _noise_sums(band)
+
+    # Planes are made by whichever band comes first; doing one alone keeps two from making them both.
+    work(0, min(tracing.band_rows, tracing.height))
+    rest = tracing.height - tracing.band_rows
+    if rest > 0:
+        offset = tracing.band_rows
+        run_bands(
+            lambda first, end: work(first + offset, end + offset), rest, tracing.band_rows,
+            is_stale=is_stale, on_progress=on_progress,
+        )  # fmt: skip
+    variance, light, taken = sums.sum(axis=0)
+    pixels = tracing.width * tracing.height
+    return Rendered(
+        planes=planes,
+        deep=_joined(deep) if deep else None,
+        margin=order.margin,
+        noise=float(np.sqrt(variance / pixels) / max(light / pixels, 1e-9)),
+        samples=float(taken / pixels),
+        seconds=time.perf_counter() - begun,
+        names=tracing.names,
+        attributes=_described(scene, tracing, frame, order),
+    )
 
 
 def render_frame(
@@ -48,34 +170,21 @@ def render_frame(
     is_stale: Callable[[], bool] = lambda: False,
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> Image:
-    """Render every pass of one frame.
+    """The standard passes of one frame as one image, float32, channels named as in a file that holds them all."""
+    passes = standard_passes(scene)
+    order = Order(camera=camera, size=size, quality=quality, passes=passes)
+    rendered = render(scene, frame, order, is_stale=is_stale, on_progress=on_progress)
+    channels = {
+        name: plane
+        for key, kind in passes.items()
+        for name, plane in zip(kind.channel_names(key, alone=False), rendered.planes[key], strict=True)
+    }
+    return Image.of_planes(channels, **rendered.attributes)
 
-    Returns float32 planes named as in the file: R G B A, `<component>.R`, `light_<group>.R`, `surface_colour.R`,
-    `raw_light.R`, `Z`, `mist.V`, `occlusion.V`, `N.X`. The same scene, frame, size and quality give the same bits.
-    Raises BadArgument if there is no such camera, Superseded if `is_stale` turns true.
-    """
-    width, height = size or scene.size
-    if min(width, height) < 1:
-        raise BadArgument(f"A picture of {width} x {height} pixels cannot be rendered.")
-    view = scene.camera(camera)
-    stage = build_stage(scene, frame)
-    settings = settings_of(scene, quality, frame)
-    table = camera_table(view, width, height)
-    rows = paths.FIRST_GROUP + len(scene.light_groups)
-    light = np.empty((rows, 3, height, width), np.float32)
-    data = np.empty((paths.DATA_COUNT, height, width), np.float32)
 
-    def work(first: int, end: int) -> None:
-        booked = np.zeros((end - first, width, rows, 3))
-        measured = np.zeros((end - first, width, paths.DATA_COUNT))
-        trace_band(stage, settings, table, first, end, booked, measured, new_stack())
-        light[:, :, first:end] = booked.transpose(2, 3, 0, 1)
-        data[:, first:end] = measured.transpose(2, 0, 1)
-
-    run_bands(work, height, BAND_ROWS, is_stale=is_stale, on_progress=on_progress)
-    return Image.of_planes(
-        _planes(scene, light, data), chromaticities=REC709_CHROMATICITIES, **_described(scene, view, frame, quality)
-    )
+def load_compiled(scene: Scene) -> None:
+    """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time."""
+    render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
 
 
 def measure_frame(scene: Scene, frame: int, *, camera: str, size: tuple[int, int], samples: int) -> Measured:
@@ -86,85 +195,127 @@ def measure_frame(scene: Scene, frame: int, *, camera: str, size: tuple[int, int
     return Measured(time.perf_counter() - begun, *size, samples)
 
 
-def load_compiled(scene: Scene) -> None:
-    """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time."""
-    render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
+class _Tracing:
+    """What stays the same for all bands of a frame."""
+
+    def __init__(self, scene: Scene, frame: int, order: Order, width: int, height: int) -> None:
+        self.order = order
+        self.labels = scene.light_groups
+        self.names = names_of(scene)
+        self.view = scene.camera(order.camera)
+        self.width, self.height = width + 2 * order.margin[0], height + 2 * order.margin[1]
+        self.camera = camera_table(self.view, width, height, margin=order.margin)
+        self.stage = build_stage(scene, frame, visibility=order.visibility, override=order.override)
+        self.settings = settings_of(scene, order, frame)
+        self.rows = rows_of(len(self.labels), any(kind.role is Role.PART for kind in order.passes.values()))
+        values = self.width * (self.rows * 3 + DATA_COUNT + self.settings.deep_samples * DEEP_CHANNELS)
+        self.band_rows = max(1, min(BAND_ROWS, BAND_VALUES // values))
+
+    def with_samples(self, samples: int) -> _Tracing:
+        self.settings = self.settings._replace(samples=samples)
+        return self
+
+    def trace(self, first: int, end: int) -> tuple[Band, NDArray[np.int32], NDArray[np.float32]]:
+        """A band of rows; and its deep samples, counts (H, W) and values (N, 6), empty if not wanted."""
+        shape = (end - first, self.width)
+        accounts = np.zeros((*shape, self.rows, 3))
+        table = np.zeros((*shape, DATA_COUNT))
+        things, shares = np.full((*shape, 3, SLOTS), -1, np.int32), np.zeros((*shape, 3, SLOTS))
+        wanted = self.settings.deep_samples
+        rays = np.zeros((self.settings.samples if wanted else 1, 5))
+        deep = np.zeros((*shape, wanted, DEEP_CHANNELS) if wanted else (1, 1, 1, DEEP_CHANNELS), np.float32)
+        counts = np.zeros(shape if wanted else (1, 1), np.int32)
+        trace_band(
+            self.stage, self.settings, self.camera, first, end, accounts, table, things, shares, rays, deep, counts,
+            new_stack(),
+        )  # fmt: skip
+        _, forward, right, down = camera_axes(self.view)
+        band = Band(
+            accounts=accounts,
+            table=table,
+            things=things,
+            shares=shares,
+            labels=self.labels,
+            names=self.names,
+            to_camera=np.array([right, -down, -forward]),
+            line_colour=self.order.overlay.colour,
+            levels=self.order.levels,
+            openness_is_beauty=self.order.override == "occlusion",
+        )
+        kept = np.arange(wanted) < counts[..., np.newaxis] if wanted else np.zeros((1, 1, 1), bool)
+        return band, counts, deep[kept]
 
 
-def write_frame(
-    image: Image, folder: Path, name: str, frame: int, *, pattern: Pattern = ONE_FILE, camera: str = ""
-) -> list[Path]:
-    """Write a rendered frame: colour as half, data as float, lossless. Returns the files written.
-
-    pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds all.
-    """
-    values = {
-        "production": "",
-        "layer": "all",
-        "shot": name,
-        "camera": camera,
-        "version": 1,
-        "frame": frame,
-        "suffix": "exr",
-    }
-    files: dict[str, dict[str, np.ndarray]] = {}
-    for layer in group_layers(image.channels):
-        known = recognise(layer.layer or "beauty")
-        planes = files.setdefault(pattern.expand(values | {"pass": known.key}), {})
-        stored_names = known.kind.channel_names(known.key, alone="pass" in pattern.fields)
-        for stored_name, channel in zip(stored_names, layer.names, strict=True):
-            plane = image.plane(channel)
-            planes[stored_name] = to_half(plane, name=channel) if known.kind.pixel == "half" else plane
-    for path, planes in files.items():
-        write_exr(folder / path, Image.of_planes(planes, **image.attributes))
-    return [folder / path for path in files]
-
-
-def settings_of(scene: Scene, quality: Quality, frame: int) -> Settings:
+def settings_of(scene: Scene, order: Order, frame: int) -> Settings:
     """What the compiled loops need besides the stage; every frame draws its own random numbers."""
+    quality, mist = order.quality, order.mist or scene.mist
+    keys = {kind.key for kind in order.passes.values()}
     return Settings(
         samples=quality.samples,
+        groups=len(scene.light_groups),
+        light_samples=quality.light_samples,
+        material_samples=quality.material_samples,
+        noise_threshold=quality.noise_threshold,
         most_bounces=quality.most_bounces,
         indirect_limit=quality.indirect_limit,
-        mist_start=scene.mist.start,
-        mist_depth=scene.mist.depth,
-        mist_falloff=FALLOFFS[scene.mist.falloff],
-        occlusion_distance=scene.occlusion_distance,
+        mist_start=mist.start,
+        mist_depth=mist.depth,
+        mist_falloff=FALLOFFS[mist.falloff],
+        occlusion_distance=scene.occlusion_distance if "occlusion" in keys or order.override == "occlusion" else 0.0,
+        wire_divisions=order.overlay.divisions if "wire" in keys else 0,
+        wire_width=order.overlay.width,
+        wire_hidden=int(order.overlay.hidden_lines),
+        deep_samples=order.deep.most_samples if "deep" in keys else 0,
+        deep_distance=order.deep.merge_distance,
         seed=quality.seed + 7919 * frame,
     )
 
 
-def _planes(scene: Scene, light: np.ndarray, data: np.ndarray) -> dict[str, np.ndarray]:
-    planes = {"A": data[paths.ALPHA]}
-
-    def colour(layer: str, rgb: np.ndarray) -> None:
-        for component, plane in zip("RGB", rgb, strict=True):
-            planes[f"{layer}.{component}" if layer else component] = plane
-
-    colour("", light[paths.BEAUTY])
-    for index, name in enumerate(COMPONENTS):
-        colour(name, light[index])
-    for index, group in enumerate(scene.light_groups):
-        colour(f"light_{group}", light[paths.FIRST_GROUP + index])
-    surface = data[paths.COLOUR : paths.COLOUR + 3]
-    lit = light[paths.DIFFUSE] + light[paths.DIFFUSE_INDIRECT]
-    colour("surface_colour", surface)
-    # Raw light x surface colour = diffuse light; where the surface is black there is nothing to divide out.
-    colour("raw_light", np.divide(lit, surface, out=np.zeros_like(lit), where=surface > 0))
-    planes["Z"] = data[paths.DEPTH]
-    planes["mist.V"] = data[paths.MIST]
-    planes["occlusion.V"] = data[paths.OCCLUSION]
-    for axis, plane in zip("XYZ", data[paths.NORMAL : paths.NORMAL + 3], strict=True):
-        planes[f"N.{axis}"] = plane
-    return planes
+def _affordable(tracing: _Tracing, quality: Quality) -> int:
+    """Samples a pixel may take within the time limit, from the time a few rows take with few samples."""
+    few = min(4, quality.samples)
+    settings, tracing.settings = tracing.settings, tracing.settings._replace(samples=few)
+    rows = range(PILOT_ROWS // 2, tracing.height, PILOT_ROWS)
+    begun = time.perf_counter()
+    run_bands(lambda first, end: tracing.trace(rows[first], rows[first] + 1), len(rows), 1)
+    taken = time.perf_counter() - begun
+    tracing.settings = settings
+    if not rows:
+        return quality.samples
+    each = taken / len(rows) * tracing.height / few
+    return int(np.clip((quality.time_limit - taken) / each, 1, quality.samples))
 
 
-def _described(scene: Scene, camera: Camera, frame: int, quality: Quality) -> dict[str, str | int]:
+def _noise_sums(band: Band) -> NDArray[np.float64]:
+    """By row: sums of the variance and the light of the beauty, and of the samples taken."""
+    taken, mean = band.table[..., SAMPLES], band.accounts[..., BEAUTY, :]
+    spread = (band.table[..., SQUARE : SQUARE + 3] - mean * mean).clip(0).mean(axis=-1)
+    return np.stack([(spread / np.maximum(taken - 1, 1)).sum(1), mean.mean(axis=-1).sum(1), taken.sum(1)], axis=1)
+
+
+def _joined(bands: Mapping[int, tuple[NDArray[np.int32], NDArray[np.float32]]]) -> DeepPixels:
+    ordered = [bands[first] for first in sorted(bands)]
+    return DeepPixels(
+        counts=np.concatenate([counts for counts, _ in ordered]),
+        values=np.concatenate([values for _, values in ordered]),
+    )
+
+
+def _described(scene: Scene, tracing: _Tracing, frame: int, order: Order) -> dict[str, Any]:
     return {
         "scene": scene.name,
-        "camera": camera.name,
+        "camera": tracing.view.name,
         "frame": frame,
-        "samples": quality.samples,
-        "seed": quality.seed,
+        "samples": tracing.settings.samples,
+        "seed": order.quality.seed,
         "emptyDepth": "1e10",
+        "chromaticities": REC709_CHROMATICITIES,
     }
+
+
+def with_labels(scene: Scene, labels: Mapping[str, str]) -> Scene:
+    """The scene with other labels on some lights; an empty one takes the label away."""
+    lights = [
+        light.replace(label=labels[light.name] or None) if light.name in labels else light for light in scene.lights
+    ]
+    return scene.replace(lights=lights) if labels else scene

@@ -11,6 +11,7 @@ from prism.errors import BadArgument
 Vec3 = tuple[float, float, float]
 Positive = Annotated[float, Field(gt=0)]
 Colour = tuple[Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)]]
+Share = Annotated[float, Field(ge=0, le=1)]
 Name = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_]*$", max_length=64)]
 
 
@@ -18,16 +19,18 @@ class Material(Value):
     """How a surface scatters light; colours are linear Rec.709 reflectances.
 
     matte: diffuse only. gloss: diffuse under a clear dielectric coat. metal: coloured GGX reflection.
-    glass: smooth dielectric, bends light. pane: thin glass that does not bend it.
+    glass: smooth dielectric, bends light. pane: thin glass that does not bend it. wax: light comes out again a little way
+    off, under the same coat as gloss.
     """
 
-    kind: Literal["matte", "gloss", "metal", "glass", "pane"]
+    kind: Literal["matte", "gloss", "metal", "glass", "pane", "wax"]
     colour: Colour
     second_colour: Colour = (0, 0, 0)  # the other tile, or the grain of the pattern
     roughness: Annotated[float, Field(ge=0.02, le=1)] = 0.3
     ior: Annotated[float, Field(gt=1, le=3)] = 1.5
     pattern: Literal["plain", "tiles", "ribs", "bands"] = "plain"
     scale: Positive = 1.0
+    depth: Positive = 0.02  # wax: how far light travels below the surface, on average
     rib_material: Name | None = None  # what the ribs of a ribbed dome are made of
 
 
@@ -69,6 +72,15 @@ class Turn(Value):
     degrees_per_frame: float
 
 
+class Medium(Value):
+    """Fog, the same everywhere below a height. colour: the share of light it scatters on; the rest it swallows."""
+
+    density: Positive  # extinction, per metre
+    top: float
+    colour: tuple[Share, Share, Share] = (0.9, 0.9, 0.9)
+    forward: Annotated[float, Field(gt=-1, lt=1)] = 0.0  # 0 scatters evenly, towards 1 straight on
+
+
 class Group(Value):
     name: Name
     turn: Turn | None = None
@@ -97,6 +109,7 @@ class Scene(Document):
     lights: list[Light]
     cameras: list[Camera] = Field(min_length=1)
     mist: Mist
+    medium: Medium | None = None
     occlusion_distance: Positive = 1.0
 
     @model_validator(mode="after")

@@ -1,7 +1,8 @@
 """One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
@@ -10,7 +11,8 @@ from numpy.typing import NDArray
 from prism.standin.scene import Light, Material, Scene, Shape, Turn
 
 SPHERE, CYLINDER, BAND, RING, BOX, DISC, DOME = range(7)
-MATTE, GLOSS, METAL, GLASS, PANE = range(5)
+MATTE, GLOSS, METAL, GLASS, PANE, WAX = range(6)
+SEEN, SHADOW_ONLY, HOLDOUT = range(3)
 PLAIN, TILES, RIBS, BANDS = range(4)
 LIGHT_SPHERE, LIGHT_DISTANT, LIGHT_SKY = range(3)
 
@@ -23,7 +25,14 @@ SHAPE_KINDS = {
     "disc": DISC,
     "dome": DOME,
 }
-MATERIAL_KINDS = {"matte": MATTE, "gloss": GLOSS, "metal": METAL, "glass": GLASS, "pane": PANE}
+MATERIAL_KINDS = {"matte": MATTE, "gloss": GLOSS, "metal": METAL, "glass": GLASS, "pane": PANE, "wax": WAX}
+LOOKS = {"visible": SEEN, "shadow-only": SHADOW_ONLY, "holdout": HOLDOUT}
+OVERRIDES = {
+    "matte-black": Material(kind="matte", colour=(0, 0, 0)),
+    "clay": Material(kind="matte", colour=(0.5, 0.5, 0.5)),
+    "occlusion": Material(kind="matte", colour=(1, 1, 1)),
+}
+LIGHTS_GROUP = "lights"  # of lights that turn with no object group
 PATTERNS = {"plain": PLAIN, "tiles": TILES, "ribs": RIBS, "bands": BANDS}
 LIGHT_KINDS = {"sphere": LIGHT_SPHERE, "distant": LIGHT_DISTANT, "sky": LIGHT_SKY}
 LEAF_SHAPES = 2
@@ -36,9 +45,14 @@ SHAPE = np.dtype(
         ("kind", "i4"),
         ("material", "i4"),  # -1 for a light
         ("light", "i4"),  # -1 unless the shape is a light
+        ("look", "i4"),  # to the camera
+        ("name", "i4"),  # place in names_of objects
+        ("group", "i4"),  # place in names_of groups
         ("centre", "f8", 3),
         ("frame", "f8", (3, 3)),  # rows are the shape's own axes in the world
         ("size", "f8", 3),
+        ("pivot", "f8", 2),  # of the vertical line it turns about
+        ("turn", "f8"),  # radians a frame
     ],
     align=True,
 )
@@ -62,6 +76,7 @@ MATERIAL = np.dtype(
         ("roughness", "f8"),
         ("ior", "f8"),
         ("scale", "f8"),
+        ("depth", "f8"),
     ],
     align=True,
 )
@@ -82,6 +97,15 @@ LIGHT = np.dtype(
 )
 
 
+class Fog(NamedTuple):
+    """Fog below a height; density 0 is none."""
+
+    density: float
+    top: float
+    forward: float
+    colour: tuple[float, float, float]
+
+
 class Stage(NamedTuple):
     """What the compiled loops read."""
 
@@ -89,22 +113,42 @@ class Stage(NamedTuple):
     boxes: NDArray  # (B,) BOX_NODE, the root first
     materials: NDArray  # (M,) MATERIAL
     lights: NDArray  # (L,) LIGHT
+    medium: Fog
 
 
-def build_stage(scene: Scene, frame: int) -> Stage:
-    """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion."""
+NO_FOG = Fog(0.0, 0.0, 0.0, (0.0, 0.0, 0.0))
+
+
+def build_stage(
+    scene: Scene, frame: int, *, visibility: Mapping[str, str] = MappingProxyType({}), override: str | None = None
+) -> Stage:
+    """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion.
+
+    visibility: of object groups that are not simply visible. override: a material for everything, a key of OVERRIDES.
+    """
     turns = _turns(scene)
     names = list(scene.materials)
+    hidden = {shape.name for shape in scene.shapes if visibility.get(shape.group) == "hidden"}
     lights = [_turned_light(light, turns, frame - scene.first) for light in scene.lights]
-    shapes = np.array([record for _, record in _placed(scene, frame)], SHAPE)
+    placed = [record for name, record in _placed(scene, frame, visibility) if name not in hidden]
+    shapes = np.array(placed, SHAPE)
     boxes, order = _box_tree(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
     groups = scene.light_groups
+    materials = [OVERRIDES[override] if override else material for material in scene.materials.values()]
+    fog = scene.medium
     return Stage(
         shapes=shapes[order],
         boxes=boxes,
-        materials=np.array([_material_record(material, names) for material in scene.materials.values()], MATERIAL),
+        materials=np.array([_material_record(material, names) for material in materials], MATERIAL),
         lights=np.array([_light_record(light, groups) for light in lights], LIGHT),
+        medium=Fog(fog.density, fog.top, fog.forward, tuple(map(float, fog.colour))) if fog else NO_FOG,
     )
+
+
+def names_of(scene: Scene) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]:
+    """What the numbers in SHAPE records stand for: objects, materials and groups; lights come after the rest."""
+    objects = (*(shape.name for shape in scene.shapes), *(light.name for light in scene.lights))
+    return objects, (*scene.materials, "light"), (*(group.name for group in scene.groups), LIGHTS_GROUP)
 
 
 def placed_shapes(scene: Scene, frame: int) -> list[tuple[str, np.void]]:
@@ -124,16 +168,35 @@ def _turns(scene: Scene) -> dict[str, Turn | None]:
     return {group.name: group.turn for group in scene.groups}
 
 
-def _placed(scene: Scene, frame: int) -> Iterator[tuple[str, tuple]]:
-    turns, elapsed, names = _turns(scene), frame - scene.first, list(scene.materials)
-    for shape in scene.shapes:
+def _placed(
+    scene: Scene, frame: int, visibility: Mapping[str, str] = MappingProxyType({})
+) -> Iterator[tuple[str, tuple]]:
+    turns, elapsed = _turns(scene), frame - scene.first
+    materials, groups = list(scene.materials), [group.name for group in scene.groups]
+    for number, shape in enumerate(scene.shapes):
         placed = _turned(shape, turns[shape.group], elapsed)
-        kind = SHAPE_KINDS[shape.kind]
-        yield shape.name, (kind, names.index(shape.material), -1, placed.centre, _frame(placed.axis), shape.size)
+        look = LOOKS.get(visibility.get(shape.group, "visible"), SEEN)
+        yield (
+            shape.name,
+            (
+                SHAPE_KINDS[shape.kind], materials.index(shape.material), -1, look, number, groups.index(shape.group),
+                placed.centre, _frame(placed.axis), shape.size, *_spin(turns[shape.group]),
+            ),
+        )  # fmt: skip
     for index, light in enumerate(scene.lights):
         if light.kind == "sphere":
+            turn = turns.get(light.group) if light.group else None
+            group = groups.index(light.group) if light.group in groups else len(groups)
             centre = _turned_light(light, turns, elapsed).centre
-            yield light.name, (SPHERE, -1, index, centre, np.eye(3), (light.radius,) * 3)
+            number = len(scene.shapes) + index
+            yield (
+                light.name,
+                (SPHERE, -1, index, SEEN, number, group, centre, np.eye(3), (light.radius,) * 3, *_spin(turn)),
+            )
+
+
+def _spin(turn: Turn | None) -> tuple[tuple[float, float], float]:
+    return ((0.0, 0.0), 0.0) if turn is None else (turn.through, math.radians(turn.degrees_per_frame))
 
 
 def _material_record(material: Material, names: list[str]) -> tuple:
@@ -146,6 +209,7 @@ def _material_record(material: Material, names: list[str]) -> tuple:
         material.roughness,
         material.ior,
         material.scale,
+        material.depth,
     )
 
 

@@ -20,8 +20,12 @@ def camera_axes(camera: Camera) -> tuple[NDArray, NDArray, NDArray, NDArray]:
     return position, forward, right, np.cross(forward, right)
 
 
-def camera_table(camera: Camera, width: int, height: int) -> NDArray:
-    """Position, forward, right times half width, down times half height, size; the image plane lies at distance 1."""
+def camera_table(camera: Camera, width: int, height: int, *, margin: tuple[int, int] = (0, 0)) -> NDArray:
+    """Position, forward, right times half width, down times half height, size; the image plane lies at distance 1.
+
+    width, height: of the picture, which the camera's field of view spans; a margin shows more around it.
+    """
     position, forward, right, down = camera_axes(camera)
     half = math.tan(math.radians(camera.fov) / 2)
-    return np.array([position, forward, right * half, down * half * height / width, [width, height, 0]])
+    whole = (width + 2 * margin[0], height + 2 * margin[1])
+    return np.array([position, forward, right * half * whole[0] / width, down * half * whole[1] / width, [*whole, 0]])

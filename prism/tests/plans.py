@@ -2,10 +2,12 @@
 
 from prism.passes.facts import GroupFact, LightFact, SceneFacts
 from prism.passes.plan import Plan, ShotSettings
-from prism.standin.paths import COMPONENTS
 
 EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
-GIVEN = {"rough", "shiny", "glass"}
+COMPONENTS = (
+    "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission", "emission", "background",
+)  # fmt: skip
+"""Those that can carry light on this stage: it has no wax and no fog."""
 FACTS = SceneFacts(
     name="stage",
     groups={

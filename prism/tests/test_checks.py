@@ -11,8 +11,7 @@ from prism.passes.kinds import DEMANDS, NEEDS, Role
 from prism.passes.packing import FORMATS, Packing, Storage
 from prism.passes.plan import Layer, LightGroups, Mist, Quality
 from prism.standin.facts import facts_of
-from prism.standin.paths import COMPONENTS
-from prism.tests.plans import EVERYTHING, FACTS, plan_of
+from prism.tests.plans import COMPONENTS, EVERYTHING, FACTS, plan_of
 
 SHOT = plan_of().shot
 ALL = ("beauty", *COMPONENTS)
@@ -156,7 +155,7 @@ class Scenes(unittest.TestCase):
         facts = facts_of(build_scene())
         self.assertEqual(facts.labels, ("lanterns", "dusk_sky", "moon_rim"))
         self.assertEqual((facts.cameras, facts.working_views), (("wide", "close", "desk_view"), {"desk_view"}))
-        self.assertEqual(facts.groups["arm_azure"].gives, {"glass", "shiny", "rough", "moving"})
+        self.assertEqual(facts.groups["arm_azure"].gives, {"glass", "shiny", "subsurface", "moving"})
         self.assertEqual(facts.groups["plants"].surfaces, 30)
         self.assertEqual(facts.mist, Mist(start=3, depth=7))
 

@@ -23,11 +23,12 @@ from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
 from prism.passes.recognise import recognise
 from prism.passes.sizes import SIZES
+from prism.standin.booking import COMPONENTS
 from prism.standin.facts import facts_of
-from prism.standin.paths import COMPONENTS
 from prism.standin.render import Quality as RenderQuality
-from prism.standin.render import render_frame, write_frame
+from prism.standin.render import render_frame
 from prism.standin.sideview import side_view
+from prism.standin.write import write_frame
 from prism.tests.frames import FolderCase
 from prism.tests.plans import FACTS, plan_of
 

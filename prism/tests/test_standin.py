@@ -16,13 +16,15 @@ from prism.combine.ledger import Ledger, Row
 from prism.combine.sources import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
 from prism.naming.patterns import parse_pattern
-from prism.standin.paths import COMPONENTS, Settings, mist_amount
+from prism.standin.booking import COMPONENTS
 from prism.standin.rays import FAR, hit_shape, nearest, new_stack
-from prism.standin.render import ONE_FILE, Quality, render_frame, write_frame
+from prism.standin.render import FALLOFFS, Order, Quality, render_frame, settings_of
 from prism.standin.sampling import pair
 from prism.standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape, Turn
 from prism.standin.shading import dielectric, ggx, ggx_direction
 from prism.standin.stage import build_stage
+from prism.standin.survey import mist_amount
+from prism.standin.write import IN_ONE_FILE, write_frame
 from prism.tests.frames import FolderCase
 
 SIZE = (64, 36)
@@ -107,7 +109,7 @@ class Sums(FolderCase):
         self.assertFalse(np.array_equal(other.plane("R"), self.image.plane("R")))
 
     def test_written_passes_rebuild_the_written_beauty(self):
-        for pattern in (ONE_FILE, EACH_PASS):
+        for pattern in (IN_ONE_FILE, EACH_PASS):
             files = write_frame(self.image, self.folder, "orr", 1007, pattern=pattern)
             sources = find_sources(files)
             for way in WAYS:
@@ -425,7 +427,9 @@ class MistAndScenes(unittest.TestCase):
         }
         for depth, expected in table.items():
             for falloff, value in enumerate(expected):
-                made = Settings(1, 1, 1.0, 5.0, 25.0, falloff, 1.0, 1)
+                made = settings_of(
+                    scene_of([], []), Order(mist=Mist(start=5, depth=25, falloff=tuple(FALLOFFS)[falloff])), 1
+                )
                 self.assertAlmostEqual(mist_amount(made, float(depth)), value, places=6)
 
     def test_lights_without_a_label_are_the_rest(self):

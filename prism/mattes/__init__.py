@@ -1,0 +1,1 @@
+"""Mattes: Cryptomatte and flat identity colours."""

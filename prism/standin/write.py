@@ -1,0 +1,144 @@
+"""A rendered frame written as its plan says: names, packing, types and compression."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from prism.errors import UnwritableFile
+from prism.formats.deep import write_deep
+from prism.formats.exr import to_half, write_parts
+from prism.formats.safe import replacing
+from prism.mattes.cryptomatte import header
+from prism.naming.patterns import FIELDS, Pattern, parse_pattern
+from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
+from prism.passes.recognise import recognise
+from prism.pixels.channels import group_layers
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.standin.planes import Planes
+from prism.standin.render import Rendered
+
+IN_ONE_FILE = parse_pattern("{shot}.{frame:04}.exr")
+_KINDS = ("object", "material", "group")
+_OIIO_COMPRESSION = {"tiff": {"zip": "zip", "none": "none"}, "tga": {"rle": "rle", "none": "none"}}
+
+
+def write_planned(
+    rendered: Rendered, files: Sequence[PlannedFiles], frame: int, folder: Path, cleaned: Mapping[str, Planes]
+) -> list[Path]:
+    """Write the files of one frame of one layer and camera below `folder`. Returns their paths.
+
+    files: those of this layer and camera. cleaned: denoised planes by pass, for the files that hold those.
+    """
+    written = []
+    for planned in files:
+        path = folder / planned.path(frame)
+        planes = {**rendered.planes, **cleaned} if planned.group.denoised else rendered.planes
+        write_group(rendered, planes, planned.group, path)
+        written.append(path)
+    return written
+
+
+def write_group(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:
+    """Write one file, whole or not at all. Raises UnwritableFile."""
+    if group.storage.format != "exr":
+        _write_flat(planes[group.passes[0].key], group, path)
+    elif group.passes[0].kind.own_file:
+        _write_deep(rendered, group, path)
+    else:
+        _write_exr(rendered, planes, group, path)
+
+
+def write_frame(
+    image: Image, folder: Path, name: str, frame: int, *, pattern: Pattern = IN_ONE_FILE, camera: str = ""
+) -> list[Path]:
+    """Write an image of passes without a plan: colour as half, data as float, lossless. Returns the files written.
+
+    pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds all.
+    """
+    values = dict.fromkeys(FIELDS, "") | {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
+    files: dict[str, dict[str, NDArray]] = {}
+    for layer in group_layers(image.channels):
+        known = recognise(layer.layer or "beauty")
+        planes = files.setdefault(pattern.expand(values | {"pass": known.key, "suffix": "exr"}), {})
+        stored_names = known.kind.channel_names(known.key, alone="pass" in pattern.fields)
+        for stored_name, channel in zip(stored_names, layer.names, strict=True):
+            plane = image.plane(channel)
+            planes[stored_name] = to_half(plane, name=channel) if known.kind.pixel == "half" else plane
+    for path, planes in files.items():
+        write_parts(folder / path, [("", Image.of_planes(planes, **image.attributes))])
+    return [folder / path for path in files]
+
+
+def _write_exr(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:
+    data, display = _windows(rendered, next(iter(planes.values()))[0].shape)
+
+    def image_of(members: Sequence[tuple[PlannedPass, str]]) -> Image:
+        channels: dict[str, NDArray] = {}
+        attributes: dict[str, Any] = dict(rendered.attributes)
+        for planned, pixel in members:
+            names = planned.kind.channel_names(planned.key, alone=group.alone, levels=group.levels)
+            for name, plane in zip(names, planes[planned.key], strict=True):
+                channels[name] = to_half(plane, name=name, where=str(path)) if pixel == "half" else plane
+            if planned.kind.ranked:
+                attributes |= header(planned.key, rendered.names[_KINDS.index(planned.key.removeprefix("crypto_"))])
+        return Image(channels=channels, data_window=data, display_window=display, attributes=attributes)
+
+    members = list(zip(group.passes, group.pixels, strict=True))
+    parts = [(one[0].key, image_of([one])) for one in members] if group.in_parts else [("", image_of(members))]
+    write_parts(path, parts, compression=group.storage.compression)
+
+
+def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
+    deep = rendered.deep
+    data, display = _windows(rendered, deep.counts.shape)
+    write_deep(
+        path, deep.counts, deep.values, group.passes[0].kind.channels, data_window=data, display_window=display,
+        compression=group.storage.compression, attributes=rendered.attributes,
+    )  # fmt: skip
+
+
+def _windows(rendered: Rendered, shape: tuple[int, int]) -> tuple[Window, Window]:
+    """Data and display window: overscan lies outside the picture."""
+    across, down = rendered.margin
+    height, width = shape
+    data = Window(-across, -down, width - across - 1, height - down - 1)
+    return data, Window.of_size(width - 2 * across, height - 2 * down)
+
+
+def _write_flat(planes: Planes, group: FileGroup, path: Path) -> None:
+    """A still: float as it is; whole numbers as display values, sRGB for colour, clamped to 0..1.
+
+    Alpha is stored as the format has it: premultiplied in TIFF, straight elsewhere.
+    """
+    storage = group.storage
+    count = len(group.channels)
+    pixels = np.stack(planes[:count], axis=-1).astype(np.float32)
+    if storage.pixel != "float":
+        pixels = _display(pixels)
+    height, width = pixels.shape[:2]
+    spec = oiio.ImageSpec(width, height, count, storage.pixel)
+    spec.attribute("compression", _OIIO_COMPRESSION.get(storage.format, {}).get(storage.compression, "zip"))
+    with replacing(path) as temporary:
+        output = oiio.ImageOutput.create(str(temporary))
+        if output is None or not output.open(str(temporary), spec) or not output.write_image(pixels):
+            reason = output.geterror() if output else oiio.geterror()
+            raise UnwritableFile(f"Not written: {reason}.", where=str(path), advice="Check space and names.")
+        output.close()
+
+
+def _display(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Colour through the sRGB curve (IEC 61966-2-1), divided by alpha around it; single planes and alpha as they are."""
+    count = pixels.shape[-1]
+    if count < 3:
+        return pixels.clip(0, 1)
+    alpha = pixels[..., 3:] if count == 4 else np.ones_like(pixels[..., :1])
+    straight = np.divide(pixels[..., :3], alpha, out=pixels[..., :3].copy(), where=alpha > 0).clip(0, 1)
+    curved = np.where(straight <= 0.0031308, 12.92 * straight, 1.055 * straight ** (1 / 2.4) - 0.055)
+    return np.concatenate([curved * alpha, pixels[..., 3:]], axis=-1).clip(0, 1).astype(np.float32)
