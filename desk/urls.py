@@ -23,6 +23,7 @@ urlpatterns = [
     path("", shots, name="shots"),
     path(SHOT, include("desk.shots.urls")),
     path(f"{SHOT}plan/", include("desk.plan.urls")),
+    path(f"{SHOT}render/", include("desk.render.urls")),
     path(f"{SHOT}intake/", include("desk.intake.urls")),
     path(f"{SHOT}rebuild/", include("desk.rebuild.urls")),
     path(f"{SHOT}hand-off/", include("desk.handoff.urls")),

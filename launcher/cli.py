@@ -62,7 +62,7 @@ def run_test(arguments: list[str]) -> int:
     try:
         parts.start_database(house)
         parts.start_queue(house)
-        return parts.manage(house, "test", *(arguments or ["--timing"]))
+        return parts.manage(house, "test", "--noinput", *(arguments or ["--timing"]))
     finally:
         parts.stop_all(house)
 

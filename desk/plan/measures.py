@@ -12,12 +12,16 @@ from desk.shots.models import Shot
 from prism.passes.estimate import Measured, seconds_per_frame, total_seconds
 from prism.passes.plan import Plan as Document
 
+KEPT = 50
 LAST = 5  # frames an estimate is based on
 SMALL = (240, 136)
 SMALL_SAMPLES = 4
 
 
 def record(shot: Shot, camera: str, frame: int, measured: Measured) -> MeasuredFrame:
+    """Keep how long a frame took; the oldest are forgotten."""
+    old = list(shot.measured.values_list("pk", flat=True)[KEPT:])
+    MeasuredFrame.objects.filter(pk__in=old).delete()
     return MeasuredFrame.objects.create(
         shot=shot,
         camera=camera,

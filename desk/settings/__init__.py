@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "desk.plan",
     "desk.rebuild",
     "desk.handoff",
+    "desk.render",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -74,6 +75,9 @@ CELERY_TASK_IGNORE_RESULT = True
 CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 CELERY_BROKER_TRANSPORT_OPTIONS = {"socket_connect_timeout": 3, "socket_timeout": 10}
+
+RENDER_LOST_AFTER = float(os.environ.get("EAGER_LOST_AFTER", "20"))  # seconds without a sign of life
+RENDER_BACKOFF = float(os.environ.get("EAGER_BACKOFF", "3"))  # seconds before the second attempt, doubled for the third
 
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "shots"

@@ -43,6 +43,7 @@ def stations(shot: Shot) -> list[Station]:
     states = [delivery.state for delivery in shot.deliveries.prefetch_related("frames")[:1]]
     marks = {
         "plan": _plan_mark(shot),
+        "render": _render_mark(shot),
         "intake": "done" if has_element else "untouched",
         "rebuild": "in work" if ledgers else "untouched",
         "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",
@@ -58,6 +59,17 @@ def _plan_mark(shot: Shot) -> str:
     if not hasattr(shot, "plan"):
         return "untouched"
     return "done" if shot.plan.versions.filter(number=shot.plan.document["number"]).exists() else "in work"
+
+
+def _render_mark(shot: Shot) -> str:
+    """By the newest run; its frames tell."""
+    run = shot.runs.first()
+    if run is None:
+        return "untouched"
+    states = set(run.frames.values_list("state", flat=True))
+    if "failed" in states:
+        return "needs attention"
+    return "in work" if states & {"queued", "running", "cancelled"} else "done"
 
 
 def sequences_of(element: Element) -> list[Sequence]:

@@ -10,11 +10,6 @@ from desk.shots.models import Shot
 from prism.naming.frames import format_frames
 
 COMING = {
-    "render": (
-        "Where the frames are made",
-        "This station is not built yet. Until it is, `python -m prism render SCENE.json --frame N --out FOLDER` renders "
-        "a frame of a scene with all its passes; bring the folder in at Intake.",
-    ),
     "finish": (
         "Steps on the rebuilt picture",
         "This station is not built yet. The picture goes from Rebuild straight to Hand-off.",

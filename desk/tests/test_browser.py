@@ -4,16 +4,12 @@ import io
 import json
 import os
 import shutil
-import subprocess
-import sys
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
 from axe_playwright_python.sync_playwright import Axe
-from django.conf import settings
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.db import connection
 from PIL import Image as Pillow
 from playwright.sync_api import expect, sync_playwright
 
@@ -72,27 +68,6 @@ class BrowserCase(World, StaticLiveServerTestCase):
         self.page.get_by_label("Password").fill("light-and-shade")
         self.page.get_by_role("button", name="Log in").click()
         expect(self.page.get_by_role("heading", name="Shots")).to_be_visible()
-
-    def start_worker(self):
-        """A worker as the launcher starts it, on the database of this test."""
-        environment = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
-        command = [
-            sys.executable,
-            "-m",
-            "celery",
-            "-A",
-            "desk",
-            "worker",
-            "--pool",
-            "solo",
-            "--without-gossip",
-            "--without-mingle",
-        ]
-        log = open(self.root / "worker.log", "wb")
-        worker = subprocess.Popen(command, env=environment, cwd=settings.BASE, stdout=log, stderr=log)
-        self.addCleanup(log.close)
-        self.addCleanup(worker.wait)
-        self.addCleanup(worker.terminate)
 
     def picture(self) -> np.ndarray:
         return np.asarray(

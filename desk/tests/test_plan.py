@@ -55,7 +55,7 @@ class Plans(PlanCase):
         answer = self.answer(
             layers=layers, cameras=["wide", "close"], names=names, packing={"rule": "each-pass"}
         ).json()
-        self.assertEqual(len(answer["files"]), 6 * 2 * (14 + 3))  # 14 passes, and one for each of three light groups
+        self.assertEqual(len(answer["files"]), 6 * 2 * (16 + 3))  # 16 passes, and one for each of three light groups
         self.assertEqual(answer["count"], 48 * len(answer["files"]))
 
     def test_bad_plans_name_the_field_and_are_not_saved(self):
@@ -89,7 +89,7 @@ class Plans(PlanCase):
     def test_without_a_scene_nothing_is_guessed(self):
         self.shot.scene = ""
         self.shot.save()
-        answer = self.answer(passes=["beauty", *self.sound["passes"][1:8], "volume", "subsurface"]).json()
+        answer = self.answer(passes=["beauty", *self.sound["passes"][1:10]]).json()
         self.assertEqual(answer["findings"], [])
 
     def test_a_scene_file_that_went_away_is_named(self):

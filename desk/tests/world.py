@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import json
+import os
+import shlex
 import shutil
+import subprocess
+import sys
 import tempfile
 from pathlib import Path
 
 import numpy as np
+from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.db import connection
 from django.test import TestCase, override_settings
 from django.urls import reverse
 
@@ -65,6 +71,24 @@ class World:
         self.element = self.bring_in()
         self.ledger = open_ledger(self.shot)
         return self.ledger
+
+    def start_worker(
+        self, name: str = "first", *, pool: str = "solo", limit: str = "", **environment
+    ) -> subprocess.Popen:
+        """A worker as the launcher starts it, on the database of this test. limit: of the shell, such as `ulimit -f 8`."""
+        variables = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
+        arguments = ["-m", "celery", "-A", "desk", "worker", "--pool", pool, "--hostname", f"{name}@test"]
+        command = [sys.executable, *arguments, "--without-gossip", "--without-mingle"]
+        if limit:
+            command = ["sh", "-c", f"{limit}; exec {shlex.join(command)}"]
+        log = open(self.root / f"{name}.log", "ab")
+        worker = subprocess.Popen(
+            command, env=variables | environment, cwd=settings.BASE, stdout=log, stderr=log, start_new_session=True
+        )
+        self.addCleanup(log.close)
+        self.addCleanup(worker.wait)
+        self.addCleanup(worker.terminate)
+        return worker
 
     def url(self, name: str, **more) -> str:
         return reverse(name, kwargs={"production": "TST", "shot": "TST_010"} | more)

@@ -9,6 +9,7 @@ import planPresets from "./plan/presets.js";
 import planSheet from "./plan/sheet.js";
 import planTree from "./plan/tree.js";
 import rebuild from "./rebuild.js";
+import renderStation from "./render.js";
 import { keeping, strip } from "./strip.js";
 
 Alpine.data("strip", strip);
@@ -20,5 +21,6 @@ Alpine.data("planPresets", planPresets);
 Alpine.data("planSheet", planSheet);
 Alpine.data("planTree", planTree);
 Alpine.data("rebuild", rebuild);
+Alpine.data("renderStation", renderStation);
 Alpine.data("dispatch", dispatch);
 Alpine.start();

@@ -1,0 +1,133 @@
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.plan.scenes import facts_for
+from desk.plan.services import open_plan
+from desk.render import comparing, queue, services
+from desk.render.models import Run, RunFrame
+from desk.shots.access import require_change, with_shot
+from desk.shots.asking import asked, whole
+from desk.shots.models import Shot
+from desk.shots.services import stations
+from prism.errors import BadArgument, PrismError
+from prism.passes.plan import Plan
+
+ACTIONS = {"cancel": services.cancel, "resume": services.resume}
+
+
+@require_GET
+@with_shot
+def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
+    context = {"shot": shot, "stations": stations(shot), "current": "render"}
+    try:
+        plan = Plan.from_json(open_plan(shot).document, where="plan")
+        labels = facts_for(shot, plan.cameras).relabelled(plan.light_labels).labels
+    except PrismError as fault:
+        return render(request, "fault.html", context | {"fault": fault}, status=422)
+    address = {"production": shot.production.code, "shot": shot.code}
+    names = ("start", "progress", "change", "compare", "difference")
+    page = {
+        "mayChange": shot.can_be_changed_by(request.user),
+        "frames": plan.shot.frames,
+        "version": plan.number,
+        "layers": [layer.name for layer in plan.layers],
+        "labels": list(labels),
+        "progress": _progress(shot, request.GET.get("run", "")),
+        "urls": {name: reverse(f"render-{name}", kwargs=address) for name in names}
+        | {name: reverse(f"render-{name}", kwargs=address | {"pk": 0}) for name in ("frame", "picture")},
+    }
+    return render(request, "render/render.html", context | {"page": page})
+
+
+@require_POST
+@with_shot
+def start(request: HttpRequest, shot: Shot) -> JsonResponse:
+    require_change(request, shot)
+    found = asked(request)
+    wish = services.Wish(
+        frames=str(found.get("frames", "")),
+        every=whole(found, "every", 1),
+        only_missing=bool(found.get("onlyMissing", True)),
+        layers=tuple(map(str, found.get("layers") or ())),
+        light_groups=tuple(map(str, found.get("lightGroups") or ())),
+        priority=whole(found, "priority", 0),
+    )
+    run = services.begin(shot, request.user, wish)
+    return JsonResponse(_progress(shot, str(run.pk)))
+
+
+@require_GET
+@with_shot
+def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
+    return JsonResponse(_progress(shot, request.GET.get("run", "")))
+
+
+@require_POST
+@with_shot
+def change(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Cancel or resume a run, or let it go first."""
+    require_change(request, shot)
+    found = asked(request)
+    run = get_object_or_404(shot.runs, pk=whole(found, "run"))
+    action = found.get("action")
+    if action == "priority":
+        services.put_first(run, whole(found, "priority"))
+    elif action in ACTIONS:
+        ACTIONS[action](run)
+    else:
+        raise BadArgument(f"{action} is not something to do with a run.", where="action")
+    return JsonResponse(_progress(shot, str(run.pk)))
+
+
+@require_GET
+@with_shot
+def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
+    return JsonResponse(services.detail(_frame(shot, pk)))
+
+
+@require_GET
+@with_shot
+def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
+    answer = HttpResponse(comparing.picture_of(_frame(shot, pk)), content_type="image/jpeg")
+    answer["Cache-Control"] = "private, max-age=5"
+    return answer
+
+
+@require_GET
+@with_shot
+def compare(request: HttpRequest, shot: Shot) -> JsonResponse:
+    first, second, number = _two(request, shot)
+    return JsonResponse(comparing.comparison(first, second, number))
+
+
+@require_GET
+@with_shot
+def difference(request: HttpRequest, shot: Shot) -> HttpResponse:
+    first, second, number = _two(request, shot)
+    return HttpResponse(comparing.difference_jpeg(first, second, number or 0), content_type="image/jpeg")
+
+
+def _progress(shot: Shot, wanted: str) -> dict:
+    run = shot.runs.filter(pk=int(wanted)).first() if wanted.isdecimal() else shot.runs.first()
+    return {
+        "runs": services.summaries(shot),
+        "wall": services.wall(run) if run else None,
+        "workers": queue.alive(),
+    }
+
+
+def _frame(shot: Shot, pk: int) -> RunFrame:
+    return get_object_or_404(RunFrame.objects.select_related("run__shot__production"), pk=pk, run__shot=shot)
+
+
+def _two(request: HttpRequest, shot: Shot) -> tuple[Run, Run, int | None]:
+    keys = [request.GET.get(name, "") for name in ("a", "b")]
+    if not all(key.isdecimal() for key in keys):
+        raise BadArgument("Choose two runs.", where="compare")
+    first, second = (get_object_or_404(shot.runs, pk=int(key)) for key in keys)
+    number = request.GET.get("frame", "")
+    return first, second, int(number) if number.removeprefix("-").isdecimal() else None

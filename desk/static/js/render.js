@@ -1,0 +1,252 @@
+// The Render station: a wall of frames that fills, the latest picture, and runs side by side.
+import { get, pageData, post } from "./api.js";
+import { duration, megabytes } from "./plan/fields.js";
+
+const EVERY = 1000;
+const REST = 5000;
+const GAP = 2;
+const LEAST = 5;
+const MOST = 20;
+const LEFT = 130; // for the names of the rows
+const NUMBER = 34; // room for the last of them
+const TOP = 16; // for the numbers of the frames
+const STATES = { queued: "waiting", running: "rendering", failed: "frames set aside", cancelled: "cancelled", done: "done" };
+const LETTERS = { q: "waiting", r: "being rendered", d: "rendered", s: "was there", f: "set aside", c: "cancelled" };
+
+export default () => {
+  const page = pageData();
+  const at = (name, key) => page.urls[name].replace("/0/", `/${key}/`);
+
+  return {
+    ...page.progress,
+    mayChange: page.mayChange,
+    plannedFrames: page.frames,
+    layers: page.layers,
+    labels: page.labels,
+    frames: "",
+    every: "1",
+    onlyMissing: true,
+    chosenLayers: [],
+    chosenLabels: [],
+    busy: false,
+    fault: null,
+    detail: null,
+    pictureKey: 0,
+    pictureTitle: "",
+    hoverText: "",
+    compared: [],
+    comparison: null,
+
+    init() {
+      new ResizeObserver(() => this.draw()).observe(this.$refs.scroll);
+      this.took(page.progress);
+      this.follow();
+    },
+    async follow() {
+      for (;;) {
+        await new Promise((done) => setTimeout(done, this.isOpen ? EVERY : REST));
+        if (!document.hidden) await this.renew();
+      }
+    },
+    async renew() {
+      const shown = this.wall ? `?run=${this.wall.id}` : "";
+      try {
+        this.took(await (await get(`${page.urls.progress}${shown}`)).json());
+      } catch (error) {
+        this.fault = error;
+      }
+    },
+    took(progress) {
+      Object.assign(this, progress);
+      const newest = this.wall?.newest;
+      if (newest && newest.key !== this.pictureKey && !this.detail) {
+        this.pictureKey = newest.key;
+        this.pictureTitle = newest.title;
+      }
+      const state = this.wall ? `${this.wall.good} of ${this.wall.whole}` : "nothing rendered";
+      window.dispatchEvent(new CustomEvent("eager:keeping", { detail: state }));
+      this.$nextTick(() => this.draw());
+    },
+    async attempt(work) {
+      this.busy = true;
+      this.fault = null;
+      try {
+        await work();
+      } catch (error) {
+        this.fault = error;
+      }
+      this.busy = false;
+    },
+    get faultWhat() { return this.fault?.what ?? ""; },
+    get faultWhere() { return this.fault?.where ?? ""; },
+    get faultAdvice() { return this.fault?.advice ?? ""; },
+
+    // ---- Starting ----
+    start() {
+      const wish = { frames: this.frames, every: Number(this.every), onlyMissing: this.onlyMissing, layers: this.chosenLayers, lightGroups: this.chosenLabels };
+      return this.attempt(async () => {
+        this.detail = null;
+        this.took(await (await post(page.urls.start, wish)).json());
+      });
+    },
+    change(action, more = {}) {
+      return this.attempt(async () => this.took(await (await post(page.urls.change, { run: this.wall.id, action, ...more })).json()));
+    },
+    goFirst() { return this.change("priority", { priority: 1 }); },
+    get versionText() { return `v${String(page.version).padStart(3, "0")}`; },
+    get manyLayers() { return this.layers.length > 1; },
+    get layersText() { return this.chosenLayers.length ? this.chosenLayers.join(", ") : "all layers"; },
+    get labelsText() { return this.chosenLabels.length ? `only ${this.chosenLabels.join(", ")}` : "all files"; },
+    get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker lives"; },
+
+    // ---- The run shown ----
+    get run() { return this.runs.find((one) => one.id === this.wall?.id); },
+    get runTitle() { return this.run ? `${this.runName(this.run)}, ${this.runVersion(this.run)}` : ""; },
+    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && one.state === "running"); },
+    get canResume() { return ["failed", "cancelled"].includes(this.run?.state); },
+    get isFirst() { return this.run?.priority === 1; },
+    get countText() { return this.wall ? `${this.wall.good} of ${this.wall.whole} frames` : ""; },
+    get timesText() {
+      if (!this.wall) return "";
+      const { elapsed, left, perFrame } = this.wall;
+      return [perFrame === null ? "" : `${duration(perFrame)} a frame`, `${duration(elapsed)} so far`, left === null ? "" : `about ${duration(left)} left`].filter(Boolean).join(" · ");
+    },
+    get bytesText() { return this.wall ? megabytes(this.wall.bytes) : ""; },
+    get stalled() { return Boolean(this.wall?.stalled); },
+    get stalledText() { return this.wall?.stalled ?? ""; },
+    get failed() { return this.wall?.failed ?? []; },
+    get wallLabel() { return this.wall ? `${this.countText} rendered, in ${this.wall.rows.length} rows` : "no frames"; },
+
+    // ---- The wall ----
+    get cell() {
+      const room = (this.$refs.scroll.clientWidth - LEFT - NUMBER) / Math.max(1, this.wall.numbers.length);
+      return Math.max(LEAST, Math.min(MOST, Math.floor(room)));
+    },
+    draw() {
+      if (!this.wall || !this.$refs.scroll.clientWidth) return;
+      const canvas = this.$refs.wall;
+      const cell = this.cell;
+      const width = LEFT + this.wall.numbers.length * cell + NUMBER;
+      const height = TOP + this.wall.rows.length * (MOST + GAP);
+      const scale = window.devicePixelRatio || 1;
+      canvas.width = width * scale;
+      canvas.height = height * scale;
+      Object.assign(canvas.style, { width: `${width}px`, height: `${height}px` });
+      const pen = canvas.getContext("2d");
+      pen.scale(scale, scale);
+      const style = getComputedStyle(canvas);
+      const colours = { line: style.getPropertyValue("--line"), focus: style.getPropertyValue("--focus"), text: style.getPropertyValue("--text"), quiet: style.getPropertyValue("--quiet"), bad: style.getPropertyValue("--bad") };
+      pen.font = "12px Mono, monospace";
+      pen.textBaseline = "middle";
+      const shares = new Map(this.wall.running.map((one) => [one.key, one.share]));
+      this.numbers(pen, cell, colours);
+      this.wall.rows.forEach((row, line) => {
+        const y = TOP + line * (MOST + GAP);
+        pen.fillStyle = colours.quiet;
+        pen.fillText(`${row.layer} ${row.camera}`.slice(0, 16), 0, y + MOST / 2);
+        [...row.states].forEach((state, place) => square(pen, LEFT + place * cell, y, cell - (cell > 7 ? GAP : 1), state, shares.get(row.keys[place]) ?? 0, colours));
+      });
+    },
+    numbers(pen, cell, colours) {
+      const { numbers } = this.wall;
+      const step = Math.max(1, Math.ceil(44 / cell));
+      pen.fillStyle = colours.quiet;
+      numbers.forEach((number, place) => place % step === 0 && pen.fillText(number, LEFT + place * cell, 6));
+    },
+    found(event) {
+      const box = this.$refs.wall.getBoundingClientRect();
+      const place = Math.floor((event.clientX - box.left - LEFT) / this.cell);
+      const row = this.wall.rows[Math.floor((event.clientY - box.top - TOP) / (MOST + GAP))];
+      return row && place >= 0 && row.keys[place] ? { row, place, key: row.keys[place], number: this.wall.numbers[place] } : null;
+    },
+    hover(event) {
+      const found = this.found(event);
+      this.hoverText = found ? `${found.row.layer} ${found.row.camera} ${found.number}: ${LETTERS[found.row.states[found.place]]}` : "";
+    },
+    leave() { this.hoverText = ""; },
+    pick(event) {
+      const found = this.found(event);
+      if (found) this.look(found.key);
+    },
+    look(key) {
+      return this.attempt(async () => {
+        this.detail = await (await get(at("frame", key))).json();
+        if (this.detail.bytes) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
+      });
+    },
+    get pictureUrl() { return this.pictureKey ? at("picture", this.pictureKey) : ""; },
+    get detailTitle() { return this.detail ? `${this.detail.title}: ${this.detail.state}` : ""; },
+    get detailText() {
+      if (!this.detail) return "";
+      const { seconds, samples, noise, bytes, attempts, worker } = this.detail;
+      return [seconds ? duration(seconds) : "", samples ? `${samples.toFixed(0)} samples a pixel` : "", noise ? `noise ${noise.toFixed(4)}` : "", bytes ? megabytes(bytes) : "", `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`, worker].filter(Boolean).join(" · ");
+    },
+    get detailLog() { return this.detail?.log || "no log yet"; },
+
+    // ---- History ----
+    show(one) {
+      this.detail = null;
+      this.pictureKey = 0;
+      this.pictureTitle = "";
+      this.wall = { ...this.wall, id: one.id };
+      return this.renew();
+    },
+    isShown(one) { return one.id === this.wall?.id; },
+    runName(one) { return `run ${one.id}`; },
+    runVersion(one) { return `v${String(one.version).padStart(3, "0")}`; },
+    runState(one) { return `${one.good} of ${one.whole}, ${STATES[one.state]}`; },
+    runSeconds(one) { return one.seconds === null ? "" : duration(one.seconds); },
+    runNoise(one) { return one.noise === null ? "" : one.noise.toFixed(4); },
+    runBytes(one) { return megabytes(one.bytes); },
+    runMade(one) { return `${one.made.slice(0, 16).replace("T", " ")} ${one.author}`; },
+    compareLabel(one) { return `compare ${this.runName(one)}`; },
+    isCompared(one) { return this.compared.includes(one.id); },
+    toggleCompared(one) {
+      this.compared = this.isCompared(one) ? this.compared.filter((id) => id !== one.id) : [...this.compared, one.id].slice(-2);
+      this.comparison = null;
+      if (this.compared.length === 2) this.compare();
+    },
+    compare(frame = "") {
+      const [a, b] = [...this.compared].sort((x, y) => x - y);
+      return this.attempt(async () => (this.comparison = await (await get(`${page.urls.compare}?a=${a}&b=${b}&frame=${frame}`)).json()));
+    },
+    compareFrame({ target: { value } }) { return this.compare(value); },
+    get comparedFrames() { return this.comparison?.frames ?? []; },
+    isComparedFrame(one) { return this.comparison?.number === one; },
+    get firstUrl() { return this.comparison ? at("picture", this.comparison.keys[0]) : ""; },
+    get secondUrl() { return this.comparison ? at("picture", this.comparison.keys[1]) : ""; },
+    get differenceUrl() {
+      if (!this.comparison) return "";
+      const [a, b] = this.comparison.runs;
+      return `${page.urls.difference}?a=${a.id}&b=${b.id}&frame=${this.comparison.number}`;
+    },
+    get firstText() { return this.comparison ? costs(this.comparison.runs[0]) : ""; },
+    get secondText() { return this.comparison ? costs(this.comparison.runs[1]) : ""; },
+    get differenceText() { return this.comparison ? `${this.comparison.title}: apart by ${this.comparison.mean.toPrecision(3)} on average, ${this.comparison.largest.toPrecision(3)} at most` : ""; },
+  };
+};
+
+const costs = (run) => `run ${run.id}, v${String(run.version).padStart(3, "0")}: ${duration(run.seconds)} a frame, ${run.samples.toFixed(0)} samples, noise ${run.noise.toFixed(4)}`;
+
+// Waiting is an outline; rendering fills from below; done is full; was there is half; set aside is crossed out.
+function square(pen, x, y, side, state, share, colours) {
+  if (state === " ") return;
+  pen.strokeStyle = state === "f" ? colours.bad : colours.line;
+  pen.strokeRect(x + 0.5, y + 0.5, side - 1, MOST - 1);
+  if (state === "d") fill(pen, x, y, side, 1, colours.focus);
+  if (state === "s") fill(pen, x, y, side, 0.5, colours.quiet);
+  if (state === "r") fill(pen, x, y, side, Math.max(0.08, share), colours.text);
+  if (state === "f") fill(pen, x, y, side, 1, colours.bad);
+  if (state === "c") {
+    pen.beginPath();
+    pen.moveTo(x + 2, y + MOST - 2);
+    pen.lineTo(x + side - 2, y + 2);
+    pen.stroke();
+  }
+}
+
+function fill(pen, x, y, side, share, colour) {
+  pen.fillStyle = colour;
+  const height = Math.round(MOST * share);
+  pen.fillRect(x, y + MOST - height, side, height);
+}

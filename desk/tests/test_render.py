@@ -1,0 +1,348 @@
+"""The Render station: runs begun and ended, and a queue that real processes are killed in."""
+
+import json
+import os
+import signal
+import time
+from datetime import timedelta
+from unittest import mock
+
+from django.db import connection
+from django.test import TransactionTestCase
+from django.utils import timezone
+
+from demo.conservatory import build_scene
+from desk.celery import app
+from desk.plan.models import Plan
+from desk.plan.services import open_plan
+from desk.render import queue, services, work
+from desk.render.models import OPEN, Run, RunFrame, State
+from desk.shots.models import Element, Shot
+from desk.shots.services import stations
+from desk.tests.world import World, WorldCase
+from prism.errors import BadArgument
+from prism.intake.found import found_below
+from prism.intake.whole import is_whole
+from prism.passes.audit import audit
+from prism.passes.expansion import expand
+from prism.passes.plan import Layer, Packing, Quality
+from prism.passes.plan import Plan as Document
+from prism.standin.facts import facts_of
+
+SOON = 120  # seconds a slow machine may take for a small run
+HASTY = {"EAGER_LOST_AFTER": "4", "EAGER_BACKOFF": "0.2"}
+
+
+class Rendering(World):
+    """A shot of four small frames with two layers, planned and waiting."""
+
+    def plan(self, **changes):
+        self.scene = build_scene()
+        (self.root / "scene.json").write_text(json.dumps(self.scene.as_json()))
+        self.shot.scene = "scene.json"
+        self.shot.save()
+        plan = Document.from_json(open_plan(self.shot).document)
+        wanted = {
+            "cameras": ("wide",),
+            "passes": ("beauty", "depth"),
+            "layers": (Layer(name="all"), Layer(name="back", visibility={"stand": "hidden"})),
+            "quality": Quality(samples_per_side=1),
+            "names": "render/v{version:03}/{layer}_{pass}.{frame:04}.{suffix}",
+        }
+        Plan.objects.filter(shot=self.shot).update(document=plan.replace(**wanted | changes).as_json())
+
+    def begin(self, **wish) -> Run:
+        return services.begin(self.shot, self.artist, services.Wish(**wish))
+
+    def states(self, run):
+        return list(run.frames.order_by("number", "pk").values_list("state", flat=True))
+
+    def check_whole(self, run):
+        """Every file of the run is there as planned and can be read to its end; nothing else is."""
+        plan = Document.from_json(run.document)
+        folder = self.root / "TST" / "TST_010"
+        found = found_below(folder)
+        files = expand(plan, facts_of(self.scene))
+        planned = {
+            next(one for one in files if one.values["layer"] == frame.layer).path(frame.number)
+            for frame in run.frames.all()
+        }
+        self.assertEqual({one.name for one in audit(files, found) if one.kind != "missing"}, set())
+        self.assertEqual(set(found), planned)
+        self.assertTrue(all(is_whole(folder / path) for path in found))
+        left = [path.name for path in folder.rglob(".*")]
+        self.assertEqual(left, [])
+
+
+class Runs(Rendering, WorldCase):
+    """Without processes: frames are taken by hand, and no message is sent."""
+
+    def setUp(self):
+        super().setUp()
+        for name in ("top_up", "send"):
+            patched = mock.patch.object(queue, name)
+            patched.start()
+            self.addCleanup(patched.stop)
+        self.plan()
+
+    def test_a_run_is_frames_times_layers_and_locks_the_plan(self):
+        run = self.begin(frames="1001-1004x3")
+        self.assertEqual(run.frames.count(), 2 * 2)
+        self.assertEqual(list(self.shot.plan.versions.values_list("number", "reason")), [(1, "rendered")])
+        self.assertEqual(self.begin(every=3, layers=("back",)).frames.count(), 2)
+
+    def test_wishes_that_make_no_sense(self):
+        for wish, text in (
+            ({"frames": "1003-1009"}, "Not in the plan: 1005-1009"),
+            ({"every": 0}, "1 or more"),
+            ({"layers": ("front",)}, "no front"),
+            ({"light_groups": ("key",)}, "no key"),
+            ({"light_groups": ("lanterns",)}, "No file holds these light groups alone"),
+        ):
+            with self.subTest(text), self.assertRaisesRegex(BadArgument, text):
+                self.begin(**wish)
+        self.plan(cameras=())
+        with self.assertRaisesRegex(BadArgument, "No camera is chosen.*Mend it in Plan"):
+            self.begin()
+        self.assertEqual(Run.objects.count(), 0)
+
+    def test_only_some_light_groups(self):
+        self.plan(passes=("beauty", "light_group"), packing=Packing(rule="each-pass"), layers=(Layer(name="all"),))
+        run = self.begin(frames="1002", light_groups=("moon_rim",))
+        work.next_frame("me")
+        folder = self.root / "TST" / "TST_010" / "render" / "v001"
+        self.assertEqual([path.name for path in folder.iterdir()], ["all_light_moon_rim.1002.exr"])
+        self.assertEqual(self.states(run), [State.DONE])
+
+    def test_taken_by_priority_and_once(self):
+        low, high = self.begin(frames="1001"), self.begin(frames="1002", priority=1)
+        taken = [queue.take("me") for _ in range(5)]
+        self.assertEqual([one.run_id for one in taken if one], [high.pk, high.pk, low.pk, low.pk])
+        services.put_first(low, 1)
+        self.assertEqual(Run.objects.get(pk=low.pk).priority, 1)
+
+    def test_a_worker_given_up_cannot_end_a_frame_that_another_took(self):
+        self.begin(frames="1001", layers=("all",))
+        first = queue.take("first")
+        RunFrame.objects.update(beat=timezone.now() - queue.LOST_AFTER - timedelta(seconds=1))
+        queue.sweep()
+        RunFrame.objects.update(not_before=None)
+        second = queue.take("second")
+        self.assertEqual((first.pk, second.attempts), (second.pk, 2))
+        self.assertFalse(queue.beat(first, 0.5))
+        self.assertFalse(queue.end(first, State.DONE, "late"))
+        self.assertTrue(queue.end(second, State.DONE, "in time"))
+        frame = RunFrame.objects.get()
+        self.assertEqual((frame.state, frame.worker), (State.DONE, "second"))
+        self.assertIn("did not come back", frame.log)
+
+    def test_a_poison_frame_is_set_aside_and_the_rest_goes_on(self):
+        run = self.begin(frames="1001-1002", layers=("all",))
+        blocked = self.root / "TST" / "TST_010" / "render" / "v001" / "all_passes.1001.exr"
+        blocked.mkdir(parents=True)
+        for _ in range(6):
+            work.next_frame("me")
+            RunFrame.objects.update(not_before=None)
+        self.assertEqual(self.states(run), [State.FAILED, State.DONE])
+        bad = run.frames.get(number=1001)
+        self.assertEqual((bad.attempts, bad.log.count("A folder has this name")), (queue.MOST_ATTEMPTS, 3))
+        self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "needs attention")
+        blocked.rmdir()
+        services.resume(run)
+        work.next_frame("me")
+        self.assertEqual(self.states(run), [State.DONE, State.DONE])
+        self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "done")
+
+    def test_an_unexpected_fault_is_logged_and_raised(self):
+        run = self.begin(frames="1001", layers=("all",))
+        with mock.patch("prism.standin.shot.make_frame", side_effect=ZeroDivisionError("oops")):
+            with self.assertRaises(ZeroDivisionError):
+                work.next_frame("me")
+        self.assertIn("ZeroDivisionError: oops", run.frames.get().log)
+
+    def test_what_is_there_and_whole_is_skipped(self):
+        """A file cut short, and one of other channels, are rendered again."""
+        run = self.begin(layers=("all",))
+        for _ in range(4):
+            work.next_frame("me")
+        folder = self.root / "TST" / "TST_010" / "render" / "v001"
+        cut = folder / "all_passes.1002.exr"
+        cut.write_bytes(cut.read_bytes()[:-200])
+        other = folder / "all_passes.1003.exr"
+        other.write_bytes((self.render(1003)).read_bytes())
+        (self.folder / "TST_010.1003.exr").unlink()
+        again = self.begin(layers=("all",))
+        for _ in range(4):
+            work.next_frame("me")
+        self.assertEqual(self.states(again), [State.SKIPPED, State.DONE, State.DONE, State.SKIPPED])
+        self.assertTrue(is_whole(cut))
+        everything = self.begin(layers=("all",), only_missing=False, frames="1001")
+        work.next_frame("me")
+        self.assertEqual((self.states(run)[0], self.states(everything)), (State.DONE, [State.DONE]))
+
+    def test_cancelled_and_resumed(self):
+        run = self.begin(layers=("all",))
+        work.next_frame("me")
+        running = queue.take("me")
+        services.cancel(run)
+        self.assertFalse(queue.beat(running, 0.2))
+        self.assertEqual(self.states(run), [State.DONE] + [State.CANCELLED] * 3)
+        services.resume(run)
+        self.assertEqual(self.states(run), [State.DONE] + [State.QUEUED] * 3)
+
+    def test_a_cancel_stops_the_frame_being_rendered(self):
+        run = self.begin(frames="1001", layers=("all",))
+
+        def cancelled(*_, is_stale, **__):
+            services.cancel(run)
+            deadline = time.monotonic() + 10
+            while not is_stale() and time.monotonic() < deadline:
+                time.sleep(0.05)
+            raise work.Superseded("A newer request took over.")
+
+        with mock.patch("prism.standin.shot.make_frame", cancelled), mock.patch.object(work, "BEAT_EVERY", 0.1):
+            with mock.patch.object(queue, "beat", side_effect=lambda frame, share: False):  # threads see no test data
+                work.next_frame("me")
+        self.assertEqual(self.states(run), [State.CANCELLED])
+
+    def test_the_page_says_why_nothing_moves(self):
+        run = self.begin(frames="1001", layers=("all",))
+        with mock.patch.object(queue, "messages", return_value=None):
+            self.assertIn("queue does not answer", services.wall(run)["stalled"])
+        with mock.patch.object(queue, "messages", return_value=1):
+            self.assertIn("No worker lives", services.wall(run)["stalled"])
+            queue.greet("me")
+            self.assertEqual(services.wall(run)["stalled"], "")
+            frame = queue.take("me")
+            self.assertEqual(services.wall(run)["stalled"], "")
+            RunFrame.objects.update(beat=timezone.now() - queue.LOST_AFTER - timedelta(seconds=1))
+            self.assertIn("does not answer", services.wall(run)["stalled"])
+            queue.put_off(frame, "failed")
+            self.assertIn("tried again", services.wall(run)["stalled"])
+
+    def test_wall_times_and_frames_by_the_page(self):
+        self.ask("render-start", frames="1001-1002", layers=["all"])
+        work.next_frame("me")
+        wall = self.client.get(self.url("render-progress")).json()["wall"]
+        self.assertEqual((wall["numbers"], wall["rows"][0]["states"]), ([1001, 1002], "dq"))
+        self.assertEqual((wall["good"], wall["whole"]), (1, 2))
+        self.assertAlmostEqual(wall["left"], wall["elapsed"], delta=0.2)
+        key = wall["newest"]["key"]
+        self.assertIn("Rendered in", self.client.get(self.url("render-frame", pk=key)).json()["log"])
+        self.assertEqual(self.client.get(self.url("render-picture", pk=key)).headers["Content-Type"], "image/jpeg")
+        self.assertEqual(Element.objects.get(shot=self.shot).name, "render v001 all wide")
+        for action, status in (("cancel", 200), ("resume", 200), ("paint", 422)):
+            self.assertEqual(self.ask("render-change", run=wall["id"], action=action).status_code, status)
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.ask("render-start").status_code, 403)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(self.url("render-frame", pk=key)).status_code, 404)
+
+    def test_two_runs_compared(self):
+        """Cleaner, slower, and how far apart: of two versions, since one version has one set of files."""
+        rough = self.begin(frames="1001", layers=("all",))
+        work.next_frame("me")
+        same = self.begin(frames="1001", layers=("all",), only_missing=False)
+        work.next_frame("me")
+        document = Document.from_json(Plan.objects.get().document)
+        fine = document.replace(number=2, quality=Quality(samples_per_side=4))
+        Plan.objects.update(document=fine.as_json())
+        clean = self.begin(frames="1001", layers=("all",))
+        work.next_frame("me")
+        found = self.client.get(self.url("render-compare"), {"a": rough.pk, "b": clean.pk}).json()
+        first, second = found["runs"]
+        self.assertEqual((first["samples"], second["samples"]), (1, 16))
+        self.assertGreater(found["largest"], found["mean"])
+        self.assertGreater(found["mean"], 0)
+        picture = self.client.get(self.url("render-difference"), {"a": rough.pk, "b": clean.pk, "frame": 1001})
+        self.assertEqual(picture.headers["Content-Type"], "image/jpeg")
+        refused = self.client.get(
+            self.url("render-compare"), {"a": rough.pk, "b": same.pk}, headers={"accept": "application/json"}
+        )
+        self.assertIn("Both runs wrote version 001", refused.json()["error"]["what"])
+
+
+class Processes(Rendering, TransactionTestCase):
+    """Real workers on a real queue, killed and cut off. After each, the run is complete, every file whole, none twice."""
+
+    def setUp(self):
+        super().setUp()
+        self.build()
+        self.plan()
+        with app.connection_for_write() as broker:
+            broker.default_channel.client.delete(queue.QUEUE)
+
+    def wait(self, condition, what):
+        deadline = time.monotonic() + SOON
+        while not condition():
+            self.assertLess(time.monotonic(), deadline, f"{what}: {list(RunFrame.objects.values_list('state', 'log'))}")
+            time.sleep(0.1)
+
+    def wait_for_end(self, run):
+        self.wait(lambda: not run.frames.filter(state__in=OPEN).exists(), "the run did not end")
+        self.assertEqual(set(self.states(run)), {State.DONE})
+        self.check_whole(run)
+
+    def wait_for_a_running_frame(self, run):
+        self.wait(lambda: run.frames.filter(state=State.RUNNING, progress__gt=0).exists(), "no frame began")
+        return run.frames.filter(state=State.RUNNING).first()
+
+    def slow(self):
+        """Frames that take some seconds each, so that there is a middle to be killed in."""
+        Shot.objects.filter(pk=self.shot.pk).update(width=160, height=90)
+        self.shot.refresh_from_db()
+        Plan.objects.all().delete()
+        self.plan(quality=Quality(samples_per_side=8))
+
+    def test_two_workers_share_a_run(self):
+        """The second under its own name, as on another machine; no frame is rendered twice."""
+        self.start_worker("first", **HASTY)
+        self.start_worker("second", **HASTY)
+        self.wait(lambda: len(queue.Worker.objects.all()) == 2, "the workers did not greet")
+        self.slow()
+        run = self.begin(frames="1001-1002")
+        self.wait_for_end(run)
+        self.assertEqual(set(run.frames.values_list("worker", flat=True)), {"first@test", "second@test"})
+        self.assertEqual(set(run.frames.values_list("attempts", flat=True)), {1})
+
+    def test_a_worker_killed_in_the_middle_of_a_frame(self):
+        self.slow()
+        first = self.start_worker("first", **HASTY)
+        run = self.begin(layers=("all",), frames="1001-1002")
+        frame = self.wait_for_a_running_frame(run)
+        os.killpg(first.pid, signal.SIGKILL)
+        self.start_worker("second", **HASTY)
+        self.wait_for_end(run)
+        taken_again = run.frames.get(pk=frame.pk)
+        self.assertEqual((taken_again.worker, taken_again.attempts), ("second@test", 2))
+
+    def test_messages_lost_and_connections_cut(self):
+        """What a restart of the queue and of the database does to a worker: every message gone, every connection dead."""
+        self.slow()
+        self.start_worker("first", **HASTY)
+        run = self.begin(layers=("all",), frames="1001-1002")
+        self.wait_for_a_running_frame(run)
+        with app.connection_for_write() as broker:
+            broker.default_channel.client.flushdb()
+            broker.default_channel.client.client_kill_filter(_type="normal", skipme=True)
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT id FROM information_schema.processlist WHERE db = DATABASE() AND id <> CONNECTION_ID()"
+            )
+            for (key,) in cursor.fetchall():
+                cursor.execute(f"KILL CONNECTION {int(key)}")
+        self.wait_for_end(run)
+
+    def test_a_full_disk(self):
+        """Files may not grow beyond 30 kB: each frame is tried, set aside, and rendered once there is room."""
+        self.slow()
+        full = self.start_worker("full", limit="ulimit -f 60", **HASTY)
+        run = self.begin(frames="1001-1002", layers=("all",))
+        self.wait(lambda: set(self.states(run)) == {State.FAILED}, "the frames were not set aside")
+        self.assertEqual(run.frames.first().attempts, queue.MOST_ATTEMPTS)
+        self.assertEqual([path.name for path in (self.root / "TST").rglob("*.exr")], [])
+        full.terminate()
+        full.wait()
+        self.start_worker("first", **HASTY)
+        services.resume(run)
+        self.wait_for_end(run)
