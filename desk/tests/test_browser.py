@@ -14,13 +14,16 @@ from PIL import Image as Pillow
 from playwright.sync_api import expect, sync_playwright
 
 from demo.conservatory import build_scene
-from demo.load import SHOTS
+from demo.load import SHOTS, plan_of
 from desk.plan import services
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
+from desk.render.models import Run
 from desk.shots.models import Shot
 from desk.tests.world import World
+from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
+from prism.combine.first import first_ledger
 from prism.combine.ledger import Ledger as Document
 from prism.combine.sources import find_sources
 from prism.passes.catalogue import CATALOGUE
@@ -329,6 +332,64 @@ class Planning(BrowserCase):
         self.assertLess(rows.count(), 80)
 
 
+class Rendering(BrowserCase):
+    def test_a_run_watched_to_its_end_another_cancelled_and_resumed(self):
+        """Started from the planned shot, filling the wall without a reload; then the rendered ledger balances."""
+        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
+        demo = SHOTS[1]
+        shot = Shot.objects.create(
+            production=self.production, code=demo.code, title=demo.title, first=1001, last=1004, width=48, height=28,
+            scene="scene.json",
+        )  # fmt: skip
+        plan = plan_of(demo)
+        small = plan.shot.replace(production="TST", frames="1001-1004", width=48, height=28)
+        Plan.objects.create(shot=shot, document=plan.replace(shot=small).as_json())
+        self.start_worker()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('render', shot=shot.code)}")
+        wall = self.page.locator(".render-wall")
+        expect(wall).to_contain_text("Nothing was rendered here yet")
+        expect(self.page.locator(".render-start")).to_contain_text("worker first@test", timeout=PATIENCE)
+        start = self.page.get_by_role("button", name="Render v001")
+        self.page.get_by_role("textbox", name="frames").fill("1001-1002")
+        start.click()
+        expect(wall).to_contain_text("2 of 2 frames", timeout=PATIENCE)
+        expect(self.page.locator(".render-picture img")).to_be_visible()
+        expect(self.page.locator(".render-history")).to_contain_text("2 of 2, done")
+        self.page.get_by_role("textbox", name="frames").fill("1001-1009")
+        start.click()
+        expect(self.page.get_by_role("alert")).to_contain_text("Not in the plan: 1005-1009")
+        self.assertIn("422", self.complaints.pop())
+
+        Plan.objects.filter(shot=shot).update(
+            document=plan.replace(
+                shot=small.replace(width=240, height=136), number=2, quality=plan.quality.replace(samples_per_side=12)
+            ).as_json()
+        )
+        self.page.reload()
+        self.page.get_by_role("button", name="Render v002").click()
+        expect(wall).to_contain_text("0 of 4 frames")
+        self.page.get_by_role("button", name="Cancel").click()
+        history = self.page.locator(".render-history")
+        expect(history).to_contain_text("of 4, cancelled")
+        Run.objects.filter(number=2).update(
+            document=plan.replace(shot=small, number=2, quality=plan.quality.replace(samples_per_side=2)).as_json()
+        )  # what is left shall not take long
+        self.page.get_by_role("button", name="Resume").click()
+        expect(history).to_contain_text("4 of 4, done", timeout=PATIENCE)
+        for place in (0, 1):
+            history.get_by_role("checkbox").nth(place).check()
+        expect(self.page.locator(".compared")).to_contain_text("apart by", timeout=PATIENCE)
+        self.page.locator(".wall-scroll canvas").click(position={"x": 136, "y": 26})
+        expect(self.page.locator(".frame-detail")).to_contain_text("Rendered in")
+        self.assertEqual(self.complaints, [])
+
+        folder = self.root / "TST" / shot.code / "render" / "v001"
+        for path in sorted(folder.iterdir()):
+            sources = find_sources([path])
+            self.assertTrue(balance(first_ledger(sources), sources).balanced, path.name)
+
+
 class Accessibility(BrowserCase):
     def test_axe_finds_nothing_serious(self):
         axe = Axe()
@@ -338,7 +399,7 @@ class Accessibility(BrowserCase):
         self.check(axe, "shots")
         (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
         Shot.objects.filter(pk=self.shot.pk).update(scene="scene.json")
-        for name in ("plan", "intake", "rebuild", "hand-off"):
+        for name in ("plan", "render", "intake", "rebuild", "hand-off"):
             for theme in ("dusk", "paper"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")
                 self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
