@@ -54,6 +54,13 @@ def rebuild(page: Page) -> None:
     page.wait_for_selector("text=balanced within")
 
 
+def render(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/render/")
+    for place in (0, 1):
+        page.locator(".render-history").get_by_role("checkbox").nth(place).check()
+    page.wait_for_selector("text=apart by")
+
+
 def handoff(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001")
 
@@ -67,6 +74,7 @@ VIEWS = {
     "plan": plan,
     "plan-names": names,
     "plan-mist": mist,
+    "render": render,
     "rebuild": rebuild,
     "hand-off": handoff,
     "intake": intake,

@@ -18,10 +18,11 @@ from prism.combine.ledger import Ledger
 from prism.combine.sources import find_sources
 from prism.commands import Answer, Refused
 from prism.commands.plans import plan
+from prism.commands.renders import render
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
 from prism.formats.safe import replacing
-from prism.naming.patterns import FIELDS, Pattern, parse_pattern, require_frame_number, require_portable
+from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.stats import plane_stats
 
 
@@ -109,26 +110,6 @@ def _setting(text: str) -> tuple[str, str, Any]:
         return row, field, setting
 
 
-def render(args: argparse.Namespace) -> Answer:
-    # Imported here: the renderer is the one part that takes seconds to load.
-    from prism.standin.render import Quality, render_frame
-    from prism.standin.scene import Scene
-    from prism.standin.write import write_frame
-
-    scene = Scene.load(args.scene)
-    name, camera = args.name or args.scene.stem, scene.camera(args.camera).name
-    require_frame_number(args.pattern, max(scene.last, args.frame))
-    words = dict.fromkeys(FIELDS, "") | {"shot": name, "camera": camera, "pass": "diffuse_indirect", "layer": "all"}
-    require_portable(
-        args.pattern.expand(words | {"version": 1, "frame": args.frame, "suffix": "exr"}), args.pattern.text
-    )
-    image = render_frame(
-        scene, args.frame, camera=camera, size=args.size, quality=Quality(samples=args.samples, seed=args.seed)
-    )
-    files = write_frame(image, args.out, name, args.frame, pattern=args.pattern, camera=camera)
-    return {"files": [str(file) for file in files]}, "\n".join(str(file) for file in files)
-
-
 def _write_json(path: Path, document: dict[str, Any]) -> None:
     with replacing(path) as temporary:
         temporary.write_text(json.dumps(document, indent=2) + "\n", encoding="utf-8")
@@ -214,7 +195,12 @@ def build_parser() -> argparse.ArgumentParser:
 
     command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")
     command.add_argument("scene", type=Path, metavar="SCENE.json")
-    command.add_argument("--frame", type=int, required=True)
+    wanted = command.add_mutually_exclusive_group(required=True)
+    wanted.add_argument("--frame", type=int)
+    wanted.add_argument(
+        "--plan", type=Path, metavar="PLAN.json", help="all files of a plan; the options below are its own"
+    )
+    command.add_argument("--frames", help="with --plan: a list such as 1001-1010x3 (default: all of the plan)")
     command.add_argument("--out", type=Path, required=True, metavar="FOLDER")
     command.add_argument("--camera", help="default: the first of the scene")
     command.add_argument("--size", type=_size, metavar="WxH", help="default: the size of the scene")

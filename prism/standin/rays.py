@@ -225,14 +225,19 @@ def box_entry(box, origin, inverse, best):
 
 
 @compiled
-def nearest(stage, origin, direction, near, far, stack):
-    """First shape along the ray between near and far: (distance, normal, shape index), index -1 if none."""
+def inverse_of(direction):
     tiny = 1e-300  # avoids 0 * inf where a ray lies in a box face
-    inverse = (
+    return (
         1.0 / (direction[0] if direction[0] != 0.0 else tiny),
         1.0 / (direction[1] if direction[1] != 0.0 else tiny),
         1.0 / (direction[2] if direction[2] != 0.0 else tiny),
     )
+
+
+@compiled
+def nearest(stage, origin, direction, near, far, stack):
+    """First shape along the ray between near and far: (distance, normal, shape index), index -1 if none."""
+    inverse = inverse_of(direction)
     boxes = stage.boxes
     best = far
     best_shape = -1
@@ -287,26 +292,53 @@ def material_at(stage, shape, point):
 
 
 @compiled
-def light_through(stage, point, direction, distance, stack):
-    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else stops it.
-
-    Glass throws tinted, unbent shadows here; that keeps them free of the noise of focused light.
-    """
-    clear = transmittance(stage.medium, point, direction, 0.0, distance)
-    through = (clear, clear, clear)
+def through_shape(stage, index, point, direction, far):
+    """Colour share of light that one shape lets pass, in and out again; black if it stops it or is a light itself."""
+    through = (1.0, 1.0, 1.0)
     near = NUDGE
     while True:
-        t, _, shape = nearest(stage, point, direction, near, distance - NUDGE, stack)
-        if shape < 0:
+        t, _ = hit_shape(stage.shapes[index], point, direction, near)
+        if t >= far:
             return through
-        if stage.shapes[shape].light >= 0:
+        if stage.shapes[index].light >= 0:
             return (0.0, 0.0, 0.0)
-        material = material_at(stage, shape, along(point, direction, t))
+        material = material_at(stage, index, along(point, direction, t))
         kind = stage.materials[material].kind
         if kind != PANE and kind != GLASS:
             return (0.0, 0.0, 0.0)
         through = mul(through, vec(stage.materials[material].colour))
         near = t + NUDGE
+
+
+@compiled
+def light_through(stage, point, direction, distance, stack):
+    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else stops it.
+
+    Glass throws tinted, unbent shadows here; that keeps them free of the noise of focused light. Since tints multiply in
+    any order, shapes are met as the tree holds them, and the first that stops the light ends the search.
+    """
+    clear = transmittance(stage.medium, point, direction, 0.0, distance)
+    through = (clear, clear, clear)
+    far = distance - NUDGE
+    inverse = inverse_of(direction)
+    boxes = stage.boxes
+    stack[0] = 0
+    top = 1 if box_entry(boxes[0], point, inverse, far) < FAR else 0
+    while top > 0:
+        top -= 1
+        box = boxes[stack[top]]
+        for i in range(box.first, box.first + box.count):
+            through = mul(through, through_shape(stage, i, point, direction, far))
+            if through[0] <= 0.0 and through[1] <= 0.0 and through[2] <= 0.0:
+                return through
+        if box.count == 0:
+            if box_entry(boxes[box.first], point, inverse, far) < FAR:
+                stack[top] = box.first
+                top += 1
+            if box_entry(boxes[box.second], point, inverse, far) < FAR:
+                stack[top] = box.second
+                top += 1
+    return through
 
 
 def new_stack() -> np.ndarray:

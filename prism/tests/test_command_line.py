@@ -10,6 +10,8 @@ import numpy as np
 from prism.__main__ import main
 from prism.errors import PrismError
 from prism.formats.exr import read_channels, read_parts
+from prism.passes.packing import Packing
+from prism.passes.plan import Plan, ShotSettings
 from prism.standin.scene import Scene
 from prism.tests.frames import FolderCase, passes
 from prism.tests.test_standin import ball, scene_of, white_sky
@@ -87,6 +89,23 @@ class CommandLine(FolderCase):
         files = json.loads(out)["files"]
         self.assertEqual((code, files), (0, [str(self.folder / "r" / "scene.0003.exr")]))
         self.assertEqual(read_parts(files[0])[0].data_window.shape, (9, 16))
+
+    def test_render_by_plan(self):
+        """What a plan lists is what is written, frame by frame; a frame that is not planned is refused."""
+        scene, plan = self.folder / "scene.json", self.folder / "plan.json"
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        shot = ShotSettings(production="TST", code="S1", frames="1-3", width=16, height=9)
+        names = "{pass}_v{version:03}.{frame:04}.{suffix}"
+        passes = ("beauty", "diffuse", "background", "crypto_object")
+        document = Plan(shot=shot, cameras=("front",), passes=passes, names=names, packing=Packing(rule="each-pass"))
+        plan.write_text(json.dumps(document.as_json()))
+        render = ["render", scene, "--plan", plan, "--out", self.folder / "r", "--json"]
+        code, out, _ = self.run_verb(*render)
+        self.assertEqual((code, len(json.loads(out)["files"])), (0, 4 * 3))
+        audit = ["plan", "audit", plan, "--scene", scene, "--folder", self.folder / "r"]
+        self.assertEqual(self.run_verb(*audit)[:2], (0, "all as planned\n"))
+        code, _, err = self.run_verb(*render, "--frames", "3-5")
+        self.assertEqual((code, json.loads(err)["what"]), (1, "Not in the plan: 4-5."))
 
     def test_render_by_pattern(self):
         """A file for each pass where the pattern asks for it; a pattern that would lose frames is refused at once."""
