@@ -2,9 +2,9 @@
 
 import sys
 
-from bench import ledgers, pictures, plans, renders
+from bench import denoisers, ledgers, pictures, plans, renders
 
-BENCHES = {"ledgers": ledgers, "pictures": pictures, "plans": plans, "renders": renders}
+BENCHES = {"denoisers": denoisers, "ledgers": ledgers, "pictures": pictures, "plans": plans, "renders": renders}
 
 for name in sys.argv[1:] or BENCHES:
     BENCHES[name].run()

@@ -16,7 +16,6 @@ ALPHA, DEPTH, MIST, NORMAL, OCCLUSION, COLOUR = 0, 1, 2, 3, 6, 7
 ALBEDO, DEPTH_SUM, SOLID, POSITION, UV, FORWARD, BACKWARD = 10, 13, 14, 15, 18, 20, 22
 OPEN, LIT, SQUARE, WIRE, FOG, FOG_COLOUR, FOG_NEAR, SAMPLES = 24, 27, 30, 33, 34, 35, 38, 39
 DATA_COUNT = 40
-OF_THE_NEAREST = (DEPTH, FOG_NEAR, *range(POSITION, OPEN))  # columns that are not means over samples
 SLOTS = 24  # things told apart in one pixel; beyond that the least is left out
 MOST_LAYERS = 32  # surfaces looked through
 

@@ -211,7 +211,6 @@ export default () => {
     },
     setStorage(use, leaf, { target: { value } }) { this.change((plan) => ({ [`packing.${use}`]: { ...plan.packing[use], [leaf]: value } })); },
     storageIs(use, leaf, value) { return this.plan.packing[use][leaf] === value; },
-    storageLabel(use, what) { return `${what} of ${use} files`; },
     compressionText(use) { return this.formatOf(use).compressions.find((one) => one.key === this.plan.packing[use].compression)?.meaning ?? ""; },
 
     // ---- Findings ----
