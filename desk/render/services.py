@@ -145,7 +145,7 @@ def summaries(shot: Shot) -> list[dict[str, Any]]:
         cancelled=Count("frames", filter=Q(frames__state=State.CANCELLED)),
         last=Max("frames__ended"),
     )
-    return [_summary(run) for run in runs.select_related("author")[:30]]
+    return [_summary(run) for run in runs.select_related("author").order_by("-made", "-pk")[:30]]
 
 
 def wall(run: Run) -> dict[str, Any]:

@@ -30,9 +30,8 @@ class Shots(WorldCase):
         self.with_ledger()
         self.assertEqual((marks()["intake"], marks()["rebuild"], marks()["hand-off"]), ("done", "in work", "untouched"))
 
-    def test_stations_to_come_are_honest(self):
-        for name in ("render", "finish"):
-            self.assertContains(self.client.get(self.url(name)), "not built yet")
+    def test_the_station_to_come_is_honest(self):
+        self.assertContains(self.client.get(self.url("finish")), "not built yet")
 
     def test_an_unknown_shot(self):
         answer = self.client.get("/shots/TST/NOPE/rebuild/")
