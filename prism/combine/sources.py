@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -14,10 +14,11 @@ from prism.combine.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
 from prism.formats.exr import Part, read_channels, read_parts
 from prism.passes.kinds import PassKind
-from prism.passes.recognise import recognise, without_common_prefix
+from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import LayerChannels, group_layers
 from prism.pixels.window import Window
 
+DENOISED = "denoised"  # ends the name of a file that was cleaned
 _FRAME_AND_SUFFIX = re.compile(r"([._-]-?\d+)?\.[A-Za-z0-9]+$")
 
 
@@ -150,8 +151,9 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
     paths = [Path(path) for path in paths]
     found: dict[str, Source] = {}
     stems = without_common_prefix([_FRAME_AND_SUFFIX.sub("", path.name) for path in paths])
-    for path, stem in zip(paths, stems, strict=True):
-        for source in _sources_of(path, stem, alone=len(paths) == 1):
+    by_file = [_sources_of(path, stem, alone=len(paths) == 1) for path, stem in zip(paths, stems, strict=True)]
+    for path, sources in zip(paths, _without_strays(by_file), strict=True):
+        for source in sources:
             if source.key in found:
                 raise BadArgument(
                     f"{source.title} is in {found[source.key].path.name} as well.",
@@ -166,7 +168,24 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
     return FrameSources(found, store=store)
 
 
+def _without_strays(by_file: list[list[Source]]) -> list[list[Source]]:
+    """Data files may drag a copy of the beauty along; it stands aside where another file has the beauty."""
+    whole = [file for file in by_file if any(one.key == "beauty" for one in file)]
+    strays = [file for file in whole if len(file) > 1 and all(one.is_data or one.key == "beauty" for one in file)]
+    if not strays or len(whole) == 1:
+        return by_file
+    return [[one for one in file if file not in strays or one.key != "beauty"] for file in by_file]
+
+
 def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
+    """Denoised passes lie beside the noisy ones, which are what sums to the rendered beauty: they get keys of their own."""
+    if words_of(stem)[-1:] != [DENOISED]:
+        return _noisy_sources_of(path, stem, alone=alone)
+    sources = _noisy_sources_of(path, stem.replace(DENOISED, ""), alone=alone)
+    return [replace(one, key=f"{one.key}_{DENOISED}", title=f"{one.title}, {DENOISED}", kind=None) for one in sources]
+
+
+def _noisy_sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
     parts = [part for part in read_parts(path) if not part.deep]
     layers: list[tuple[Part, LayerChannels]] = []
     for part in parts:

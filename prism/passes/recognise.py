@@ -41,7 +41,9 @@ def recognise(name: str) -> Recognised | None:
     if group is not None:  # before the others: the label may be a word of another pass, as in light_sky
         return group
     best = _best(words, CATALOGUE)
-    return None if best is None else Recognised(best.key, best.title, best)
+    if best is not None:
+        return Recognised(best.key, best.title, best)
+    return _ranks(words)
 
 
 def without_common_prefix(names: Sequence[str]) -> list[str]:
@@ -64,6 +66,14 @@ def _best(words: list[str], kinds: Iterable[PassKind]) -> PassKind | None:
     """The kind whose own words end the name; the one with most words if several do."""
     named = (kind for kind in kinds if kind.role not in (Role.GROUP, Role.PART) and _ends_with(words, kind))
     return max(named, key=lambda kind: len(kind.words), default=None)
+
+
+def _ranks(words: list[str]) -> Recognised | None:
+    """A layer of a Cryptomatte: its name ends with the number of the layer, as in crypto_object00."""
+    if not words or not words[-1].isdigit():
+        return None
+    best = _best(words[:-1], (kind for kind in CATALOGUE if kind.ranked))
+    return None if best is None else Recognised(f"{best.key}{words[-1]}", f"{best.title} {words[-1]}", best)
 
 
 def _light_group(words: list[str]) -> Recognised | None:

@@ -17,16 +17,15 @@ from prism.standin.booking import (
     component_of,
     limited,
 )
+from prism.standin.gathering import gather, gather_in_fog, hit_weight
 from prism.standin.medium import phase, phase_direction, within
-from prism.standin.rays import FAR, NUDGE, light_through, material_at, nearest
+from prism.standin.rays import FAR, NUDGE, material_at, nearest
 from prism.standin.sampling import pair
 from prism.standin.shading import (
     COAT_REFLECTANCE,
-    aim,
-    aim_cosine,
-    aim_density,
     cosine_direction,
     dielectric,
+    fresnel,
     ggx,
     ggx_direction,
     schlick,
@@ -35,7 +34,7 @@ from prism.standin.shading import (
     surface_colour,
 )
 from prism.standin.stage import GLASS, HOLDOUT, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, SHADOW_ONLY, WAX
-from prism.standin.survey import LIT, OPEN, pane_reflectance
+from prism.standin.survey import pane_reflectance
 from prism.standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
@@ -65,121 +64,6 @@ class Settings(NamedTuple):
 
 
 @compiled
-def aim_weight(stage, light, point):
-    """How much of its group's attention a light deserves at a point: brightness times visible solid angle."""
-    cosine = aim_cosine(stage, light, point)
-    return (1.0 - cosine) * largest(vec(stage.lights[light].radiance)) if cosine <= 1.0 else 0.0
-
-
-@compiled
-def group_weight(stage, group, point):
-    total = 0.0
-    for light in range(stage.lights.size):
-        if stage.lights[light].group == group:
-            total += aim_weight(stage, light, point)
-    return total
-
-
-@compiled
-def aimed_density(stage, light, point):
-    """Density over solid angle with which `aim_at_group` picks this light's directions."""
-    own = aim_weight(stage, light, point)
-    if own == 0.0:
-        return 0.0
-    return aim_density(aim_cosine(stage, light, point)) * own / group_weight(stage, stage.lights[light].group, point)
-
-
-@compiled
-def pick_light(stage, group, point, choice):
-    """One light of the group, by weight. -1 if none can be aimed at."""
-    target = choice * group_weight(stage, group, point)
-    picked = -1
-    for light in range(stage.lights.size):
-        if stage.lights[light].group == group:
-            weight = aim_weight(stage, light, point)
-            if weight > 0.0:
-                picked = light
-                target -= weight
-                if target <= 0.0:
-                    break
-    return picked
-
-
-@compiled
-def gather(
-    stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, seed, sample, first
-):
-    """Book the light that reaches a surface straight from lights, by one shadow ray or several for each group.
-
-    surface: (diffuse reflectance, specular reflectance at the normal, roughness squared, chance of sampling specular).
-    rows: of the account, for diffuse and specular light. first: at what the camera sees; shadows are measured there.
-    """
-    diffuse, specular, alpha, specular_chance = surface
-    share = 1.0 / settings.light_samples
-    for turn in range(settings.groups * settings.light_samples):
-        group = turn // settings.light_samples
-        purpose = 1000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, _ = pair(seed, sample, purpose)
-        source = pick_light(stage, group, point, choice)
-        if source < 0:
-            continue
-        u, v = pair(seed, sample, purpose + 1)
-        cosine = aim_cosine(stage, source, point)
-        direction, distance, radiance = aim(stage, source, point, cosine, u, v)
-        cos_l = dot(n, direction)
-        if cos_l <= 0.0:
-            continue
-        through = light_through(stage, point, direction, distance, stack)
-        density = aimed_density(stage, source, point)
-        if first:
-            for c in range(3):
-                data[OPEN + c] += radiance[c] * cos_l / density * share
-                data[LIT + c] += radiance[c] * through[c] * cos_l / density * share
-        if largest(through) <= 0.0:
-            continue
-        arriving = scale(mul(mul(throughput, through), radiance), share / density)
-        if largest(diffuse) > 0.0:
-            other = (1.0 - specular_chance) * cos_l / math.pi
-            value = scale(mul(arriving, diffuse), cos_l / math.pi * density / (density + other))
-            book(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
-        if specular_chance > 0.0:
-            factor, facet_density = ggx(n, view, direction, alpha)
-            other = specular_chance * facet_density
-            value = scale(mul(arriving, fresnel(specular, view, direction)), factor * density / (density + other))
-            book(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
-
-
-@compiled
-def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, seed, sample):
-    """Book the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
-    share = 1.0 / settings.light_samples
-    for turn in range(settings.groups * settings.light_samples):
-        group = turn // settings.light_samples
-        purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, _ = pair(seed, sample, purpose)
-        source = pick_light(stage, group, point, choice)
-        if source < 0:
-            continue
-        u, v = pair(seed, sample, purpose + 1)
-        direction, distance, radiance = aim(stage, source, point, aim_cosine(stage, source, point), u, v)
-        through = light_through(stage, point, direction, distance, stack)
-        if largest(through) <= 0.0:
-            continue
-        density = aimed_density(stage, source, point)
-        likely = phase(stage.medium, -dot(direction, towards))
-        weight = share * likely / (density + likely)  # balance heuristic, against what directions drawn by phase find
-        value = scale(mul(mul(throughput, through), radiance), weight)
-        book(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
-
-
-@compiled
-def fresnel(at_normal, view, direction):
-    half = add(view, direction)
-    cosine = min(1.0, max(0.0, dot(view, half) / math.sqrt(dot(half, half))))
-    return (schlick(at_normal[0], cosine), schlick(at_normal[1], cosine), schlick(at_normal[2], cosine))
-
-
-@compiled
 def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, density, last_point):
     """Book what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
     component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
@@ -197,14 +81,6 @@ def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, d
             continue
         value = limited(value, scattered - 1, settings.indirect_limit)
         book(account, settings.groups, component, stage.lights[source].group, value)
-
-
-@compiled
-def hit_weight(stage, source, last_point, density):
-    """Balance heuristic for a light found by chance that could also have been aimed at (Veach, 1997)."""
-    if density == 0.0:  # camera or mirror ray: aiming could not have found it
-        return 1.0
-    return density / (density + aimed_density(stage, source, last_point))
 
 
 @compiled

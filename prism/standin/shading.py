@@ -21,6 +21,13 @@ def schlick(at_normal, cosine):
 
 
 @compiled
+def fresnel(at_normal, view, direction):
+    half = add(view, direction)
+    cosine = min(1.0, max(0.0, dot(view, half) / math.sqrt(dot(half, half))))
+    return (schlick(at_normal[0], cosine), schlick(at_normal[1], cosine), schlick(at_normal[2], cosine))
+
+
+@compiled
 def dielectric(cosine, ratio):
     """Fresnel reflectance of a smooth dielectric; ratio = index here / index beyond. 1 on total reflection."""
     sine2 = ratio * ratio * (1.0 - cosine * cosine)

@@ -11,6 +11,9 @@ import OpenEXR
 import OpenImageIO as oiio
 
 from demo.conservatory import build_scene
+from prism.combine.balance import balance
+from prism.combine.first import first_ledger
+from prism.combine.sources import find_sources
 from prism.formats.exr import read_channels, read_parts
 from prism.intake.found import found_below
 from prism.mattes.cryptomatte import flat_colour, header, name_bits, name_float, ranked
@@ -111,7 +114,8 @@ class Everything(FolderCase):
         flat = ("beauty", "emission", "occlusion", "albedo", "variance", "normals")
         tiff = Storage(format="tiff", pixel="float")
         cases = [
-            (Packing(rule=rule), self.plan.passes) for rule in ("one-file", "each-pass", "colour-and-data", "parts")
+            (Packing(rule=rule, beauty_in_data=True), self.plan.passes)
+            for rule in ("one-file", "each-pass", "colour-and-data", "parts")
         ]
         cases += [
             (Packing(rule="each-pass", colour=Storage(format="png", pixel="uint16"), data=tiff), flat),
@@ -128,8 +132,17 @@ class Everything(FolderCase):
                 made = make_frame(plan, self.scene, self.facts, next(plan.images()), files, 1007, folder)
                 self.assertEqual(audit(files, found_below(folder)), [])
                 self.assertEqual(len(made.paths), len(files))
+            if packing.rule != "parts" and packing.colour.format == "exr":
+                self.check_rebuilds(folder / f"v{number + 1:03}")
         part = read_parts(self.folder / "0" / "v001" / "passes.1007.exr")[0]
         self.assertEqual((str(part.data_window), str(part.display_window)), ("58 x 34 at -5,-3", "48 x 28 at 0,0"))
+
+    def check_rebuilds(self, folder):
+        """Denoised files and stray copies of the beauty beside them, what is there still sums to the noisy beauty."""
+        sources = find_sources(sorted(path for path in folder.iterdir() if "deep" not in path.name))
+        self.assertIn("beauty_denoised", sources)
+        if "diffuse_direct" in sources:
+            self.assertTrue(balance(first_ledger(sources), sources).balanced)
 
     def test_light_groups_as_the_plan_labels_and_chooses_them(self):
         plan = self.plan.replace(

@@ -57,6 +57,7 @@ class Recognition(unittest.TestCase):
         "diffuse_direct_light_key": "diffuse_direct_light_key",
         "shot_spec.ind_light_dusk_sky": "specular_indirect_light_dusk_sky",
         "crypto_object": "crypto_object",
+        "shot.crypto_material02": "crypto_material02",
         "N_camera": "normals_camera",
         "motion_forward": "motion_forward",
         "raw_light": "raw_light",
