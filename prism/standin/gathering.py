@@ -54,20 +54,36 @@ def pick_light(stage, group, point, choice):
 
 
 @compiled
+def turns_of(settings, rough):
+    """Shadow rays at a place: for every light group where light is first scattered roughly, as seen from the camera; for
+    one of them, drawn by lot, after that, where the others would hardly show."""
+    return settings.groups * settings.light_samples if rough == 0 else min(1, settings.groups)
+
+
+@compiled
+def odds_of_group(settings, rough):
+    """How likely a light group is asked at a place."""
+    return 1.0 if rough == 0 else 1.0 / max(1, settings.groups)
+
+
+@compiled
 def gather(
-    stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, seed, sample, first
+    stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, rough, seed, sample
 ):
-    """Book the light that reaches a surface straight from lights, by one shadow ray or several for each group.
+    """Book the light that reaches a surface straight from lights, by shadow rays.
 
     surface: (diffuse reflectance, specular reflectance at the normal, roughness squared, chance of sampling specular).
-    rows: of the account, for diffuse and specular light. first: at what the camera sees; shadows are measured there.
+    rows: of the account, for diffuse and specular light. scattered: how often light was scattered from here to the
+    camera, rough: not counting mirrors and glass. Shadows are measured at what the camera sees.
     """
     diffuse, specular, alpha, specular_chance = surface
-    share = 1.0 / settings.light_samples
-    for turn in range(settings.groups * settings.light_samples):
-        group = turn // settings.light_samples
+    share = 1.0 / settings.light_samples if rough == 0 else 1.0
+    odds = odds_of_group(settings, rough)
+    limit = settings.indirect_limit / odds
+    for turn in range(turns_of(settings, rough)):
         purpose = 1000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, _ = pair(seed, sample, purpose)
+        choice, which = pair(seed, sample, purpose)
+        group = turn // settings.light_samples if rough == 0 else int(which * settings.groups)
         source = pick_light(stage, group, point, choice)
         if source < 0:
             continue
@@ -78,8 +94,8 @@ def gather(
         if cos_l <= 0.0:
             continue
         through = light_through(stage, point, direction, distance, stack)
-        density = aimed_density(stage, source, point)
-        if first:
+        density = aimed_density(stage, source, point) * odds
+        if scattered == 0:
             for c in range(3):
                 data[OPEN + c] += radiance[c] * cos_l / density * share
                 data[LIT + c] += radiance[c] * through[c] * cos_l / density * share
@@ -89,22 +105,24 @@ def gather(
         if largest(diffuse) > 0.0:
             other = (1.0 - specular_chance) * cos_l / math.pi
             value = scale(mul(arriving, diffuse), cos_l / math.pi * density / (density + other))
-            book(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
+            book(account, settings.groups, rows[0], group, limited(value, scattered, limit))
         if specular_chance > 0.0:
             factor, facet_density = ggx(n, view, direction, alpha)
             other = specular_chance * facet_density
             value = scale(mul(arriving, fresnel(specular, view, direction)), factor * density / (density + other))
-            book(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
+            book(account, settings.groups, rows[1], group, limited(value, scattered, limit))
 
 
 @compiled
-def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, seed, sample):
+def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, rough, seed, sample):
     """Book the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
-    share = 1.0 / settings.light_samples
-    for turn in range(settings.groups * settings.light_samples):
-        group = turn // settings.light_samples
+    share = 1.0 / settings.light_samples if rough == 0 else 1.0
+    odds = odds_of_group(settings, rough)
+    limit = settings.indirect_limit / odds
+    for turn in range(turns_of(settings, rough)):
         purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, _ = pair(seed, sample, purpose)
+        choice, which = pair(seed, sample, purpose)
+        group = turn // settings.light_samples if rough == 0 else int(which * settings.groups)
         source = pick_light(stage, group, point, choice)
         if source < 0:
             continue
@@ -113,16 +131,20 @@ def gather_in_fog(stage, settings, account, stack, point, towards, throughput, r
         through = light_through(stage, point, direction, distance, stack)
         if largest(through) <= 0.0:
             continue
-        density = aimed_density(stage, source, point)
+        density = aimed_density(stage, source, point) * odds
         likely = phase(stage.medium, -dot(direction, towards))
         weight = share * likely / (density + likely)  # balance heuristic, against what directions drawn by phase find
         value = scale(mul(mul(throughput, through), radiance), weight)
-        book(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
+        book(account, settings.groups, row, group, limited(value, scattered, limit))
 
 
 @compiled
-def hit_weight(stage, source, last_point, density):
-    """Balance heuristic for a light found by chance that could also have been aimed at (Veach, 1997)."""
+def hit_weight(stage, settings, source, last_point, density, rough):
+    """Balance heuristic for a light found by chance that could also have been aimed at (Veach, 1997).
+
+    rough: how often light was scattered roughly on its way, the last time at last_point.
+    """
     if density == 0.0:  # camera or mirror ray: aiming could not have found it
         return 1.0
-    return density / (density + aimed_density(stage, source, last_point))
+    aimed = aimed_density(stage, source, last_point) * odds_of_group(settings, rough - 1)
+    return density / (density + aimed)

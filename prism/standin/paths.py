@@ -64,7 +64,7 @@ class Settings(NamedTuple):
 
 
 @compiled
-def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, density, last_point):
+def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, last_point):
     """Book what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
     component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
     for source in range(stage.lights.size):
@@ -75,7 +75,8 @@ def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, d
             kind == LIGHT_DISTANT and dot(direction, vec(stage.lights[source].direction)) > stage.lights[source].cosine
         ):
             value = scale(
-                mul(throughput, vec(stage.lights[source].radiance)), hit_weight(stage, source, last_point, density)
+                mul(throughput, vec(stage.lights[source].radiance)),
+                hit_weight(stage, settings, source, last_point, density, rough),
             )
         else:
             continue
@@ -141,8 +142,10 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
     throughput = (share, share, share)
     lobe = CAMERA
     scattered = 0
+    rough = (
+        0  # scatterings that were not by mirrors or glass; after the first, glass bends light no more, as for shadows
+    )
     density = 0.0  # of the last scattering; 0 after a mirror or at the camera
-    straight = False  # once light was scattered roughly, glass no longer bends it, as for shadows
     near = 0.0
     for event in range(MOST_EVENTS):
         t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
@@ -158,12 +161,12 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                 back = scale(direction, -1.0)
                 component = component_of(lobe, scattered + 1)
                 gather_in_fog(
-                    stage, settings, account, stack, point, back, throughput, component, scattered, seed, sample
+                    stage, settings, account, stack, point, back, throughput, component, scattered, rough, seed, sample
                 )
                 u, v = pair(seed, sample, 11 + event * 4)
                 direction = phase_direction(stage.medium, direction, u, v)
                 density = phase(stage.medium, -dot(direction, back))
-                straight = True
+                rough += 1
                 origin = point
                 near = 0.0
                 scattered += 1
@@ -171,7 +174,7 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                     return
                 continue
         if shape < 0:
-            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, density, origin)
+            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, origin)
             return
         if lobe == CAMERA and stage.shapes[shape].look == HOLDOUT:
             return
@@ -181,7 +184,7 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
         if source >= 0:
             component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
             value = mul(throughput, sphere_radiance(stage, source, n, view))
-            value = scale(value, hit_weight(stage, source, origin, density))
+            value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
             value = limited(value, scattered - 1, settings.indirect_limit)
             book(account, settings.groups, component, stage.lights[source].group, value)
             return
@@ -194,8 +197,8 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
             cosine = -cosine
         choice, _ = pair(seed, sample, 10 + event * 4)
 
-        if kind == PANE or (kind == GLASS and straight):
-            if straight or choice >= pane_reflectance(cosine, stage.materials[material].ior):
+        if kind == PANE or (kind == GLASS and rough > 0):
+            if rough > 0 or choice >= pane_reflectance(cosine, stage.materials[material].ior):
                 throughput = mul(throughput, vec(stage.materials[material].colour))
                 near = t + NUDGE
                 continue
@@ -225,10 +228,9 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
             if scattered > 0:
                 rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
             at_surface = ((0.0, 0.0, 0.0), specular, alpha, specular_chance) if waxen else surface
-            first = scattered == 0
             gather(
-                stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, seed,
-                sample, first,
+                stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, rough,
+                seed, sample,
             )  # fmt: skip
             u, v = pair(seed, sample, 11 + event * 4)
             if choice < specular_chance:
@@ -253,8 +255,8 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                     rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
                     inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
                     gather(
-                        stage, settings, account, data, stack, start, n, n, inside, throughput, rows, scattered,
-                        seed, sample, False,
+                        stage, settings, account, data, stack, start, n, n, inside, throughput, rows, scattered, rough,
+                        seed, sample,
                     )  # fmt: skip
                     density = 1.0
                 if lobe == CAMERA:
@@ -262,7 +264,7 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                 outgoing = cosine_direction(n, u, v)
                 density *= max(1e-9, dot(n, outgoing)) / math.pi
             direction = outgoing
-            straight = True
+            rough += 1
             point = start
 
         scattered += 1
