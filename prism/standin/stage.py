@@ -36,6 +36,7 @@ LIGHTS_GROUP = "lights"  # of lights that turn with no object group
 PATTERNS = {"plain": PLAIN, "tiles": TILES, "ribs": RIBS, "bands": BANDS}
 LIGHT_KINDS = {"sphere": LIGHT_SPHERE, "distant": LIGHT_DISTANT, "sky": LIGHT_SKY}
 LEAF_SHAPES = 2
+BEYOND = 1e30
 
 Table = NDArray[np.float64]
 
@@ -297,8 +298,8 @@ def _box_tree(bounds: Table) -> tuple[NDArray, list[int]]:
 
     if len(bounds):
         grow(np.arange(len(bounds)))
-    else:  # an empty scene: one leaf that no ray enters
-        boxes.append(((1, 1, 1), (-1, -1, -1), 1, 0, 0))
+    else:  # an empty scene: one leaf beyond all distances, that no ray enters
+        boxes.append(((BEYOND,) * 3, (BEYOND,) * 3, 1, 0, 0))
     return np.array(boxes, BOX_NODE), order
 
 

@@ -17,7 +17,7 @@ from prism.combine.sources import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
 from prism.naming.patterns import parse_pattern
 from prism.standin.booking import COMPONENTS
-from prism.standin.rays import FAR, hit_shape, nearest, new_stack
+from prism.standin.rays import FAR, box_entry, hit_shape, nearest, new_stack
 from prism.standin.render import FALLOFFS, Order, Quality, render_frame, settings_of
 from prism.standin.sampling import pair
 from prism.standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape, Turn
@@ -330,6 +330,13 @@ class Geometry(unittest.TestCase):
             elif not real and min(abs(root.imag) for root in roots) > 1e-2:
                 self.assertEqual(t, FAR)
         self.assertGreater(compared, 100)
+
+    def test_no_ray_enters_the_tree_of_an_empty_scene(self):
+        boxes = build_stage(scene_of([], [white_sky()]), 1).boxes
+        for towards in np.concatenate([np.eye(3), -np.eye(3), np.random.default_rng(2).normal(0, 1, (200, 3))]):
+            inverse = tuple(1 / np.where(towards == 0, 1e-300, towards))
+            for origin in ((0.0, 0.0, 0.0), (5.0, -7.0, 2.0)):
+                self.assertEqual(box_entry(boxes[0], origin, inverse, FAR), FAR)
 
     def test_the_box_tree_finds_what_a_full_search_finds(self):
         stage = build_stage(build_scene(), 1013)
