@@ -84,7 +84,7 @@ def build_scene() -> Scene:
             Camera(name="close", position=(-0.9, -2.75, 1.9), target=(-0.15, 0, 1.32), fov=46),
             Camera(name="desk_view", position=(6.5, -7.5, 5.0), target=(0, 0, 1.0), fov=50, working=True),
         ],
-        mist=Mist(start=3, depth=7),
+        mist=Mist(near=3, far=10),
         medium=Medium(density=0.055, top=0.62, colour=(0.92, 0.95, 1.0), forward=0.55),
     )
 

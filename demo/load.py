@@ -41,8 +41,8 @@ def plan_of(shot: DemoShot) -> Plan:
     """The plan that the demo's frames follow: all passes of the scene in one file for each frame."""
     width, height = build_scene().size
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
-    plan = apply(Plan(shot=settings, cameras=(shot.camera,), names=NAMES), "full comp", SHIPPED)
-    return plan.replace(quality=plan.quality.replace(samples_per_side=4))
+    plan = apply(Plan(shot=settings, cameras=(shot.camera,), names=NAMES), "everything", SHIPPED)
+    return plan.replace(quality=plan.quality.replace(samples=16))
 
 
 def next_plan_of(shot: DemoShot) -> Plan:
@@ -63,7 +63,7 @@ def next_plan_of(shot: DemoShot) -> Plan:
         number=2,
         layers=layers,
         cameras=("wide", "close"),
-        quality=plan.quality.replace(samples_per_side=8),
+        quality=plan.quality.replace(samples=64),
         packing=plan.packing.replace(rule="each-pass"),
         names=LAYERED_NAMES,
     )

@@ -10,7 +10,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn
 
-from prism.colour.view import SPACES, VIEWS, ViewTransform
+from prism.colour.spaces import SPACES
+from prism.colour.view import VIEWS, ViewTransform
 from prism.combine.balance import balance
 from prism.combine.deliver import PIXELS, Output, deliver
 from prism.combine.first import WAYS, first_ledger

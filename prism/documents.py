@@ -1,6 +1,8 @@
 """Typed, versioned documents with JSON in and out: what all of them share."""
 
+import hashlib
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Self
 
@@ -51,4 +53,48 @@ class Document(Value):
         place = f"{where}, field {field}" if where else f"field {field}"
         more = len(error.errors()) - 1
         advice = f"{more} more field{'s' if more > 1 else ''} to correct." if more else ""
-        return BadDocument(f"{first['msg'].removeprefix('Value error, ').rstrip('.')}.", where=place, advice=advice)
+        return BadDocument(spoken_fault(first), where=place, advice=advice)
+
+
+def fingerprint(data: Any) -> str:
+    """Sixteen hex digits that change whenever the JSON data does: the first of its SHA-256 in canonical form."""
+    text = json.dumps(data, sort_keys=True, separators=(",", ":"), allow_nan=False)
+    return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:16]
+
+
+_FAULTS = {
+    "missing": "This field is missing",
+    "extra_forbidden": "There is no such field",
+    "string_type": "A text is wanted here",
+    "string_pattern_mismatch": "Use letters, digits, _ and - only, and begin with a letter or digit",
+    "string_too_long": "Use at most {max_length} characters",
+    "string_too_short": "Use at least {min_length} characters",
+    "int_type": "A whole number is wanted here",
+    "int_parsing": "A whole number is wanted here",
+    "int_from_float": "A whole number is wanted here, without a fraction",
+    "float_type": "A number is wanted here",
+    "float_parsing": "A number is wanted here",
+    "finite_number": "Infinity and not-a-number cannot be used here",
+    "bool_type": "Say true or false",
+    "bool_parsing": "Say true or false",
+    "tuple_type": "A list is wanted here",
+    "list_type": "A list is wanted here",
+    "dict_type": "Names with values are wanted here",
+    "model_type": "Names with values are wanted here",
+    "model_attributes_type": "Names with values are wanted here",
+    "literal_error": "Use one of {expected}",
+    "greater_than": "Use a number above {gt:g}",
+    "greater_than_equal": "Use {ge:g} or more",
+    "less_than": "Use a number below {lt:g}",
+    "less_than_equal": "Use {le:g} or less",
+    "too_long": "At most {max_length} entries fit here",
+    "too_short": "At least {min_length} entries are needed here",
+}
+"""What a fault of a field is called, by the kinds that pydantic tells apart."""
+
+
+def spoken_fault(error: Mapping[str, Any]) -> str:
+    """One error of pydantic in our own words, as a sentence; the library's own for kinds that are not known."""
+    known = _FAULTS.get(error["type"])
+    words = known.format(**error.get("ctx", {})) if known else error["msg"].removeprefix("Value error, ")
+    return f"{words.rstrip('.')}."

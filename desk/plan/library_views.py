@@ -7,8 +7,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from desk.plan import library, services
 from desk.shots.access import require_change, with_shot
-from desk.shots.asking import asked, whole
 from desk.shots.models import Shot
+from desk.shots.requests import json_body, whole_number
 from prism.errors import BadArgument
 from prism.passes.presets import find
 
@@ -18,13 +18,13 @@ from prism.passes.presets import find
 def presets(request: HttpRequest, shot: Shot) -> JsonResponse:
     """keep, rename, duplicate, delete or bring-in; the answer lists the presets there are then."""
     require_change(request, shot)
-    found, production = asked(request), shot.production
-    name, new = str(found.get("name", "")), str(found.get("new", "")).strip()
-    match found.get("action"):
+    body, production = json_body(request), shot.production
+    name, new = str(body.get("name", "")), str(body.get("new", "")).strip()
+    match body.get("action"):
         case "keep":
-            base = found.get("base") or None
-            purpose = str(found.get("purpose", ""))
-            library.keep(production, services.parse(found.get("plan")), new, purpose, base and str(base))
+            base = body.get("base") or None
+            purpose = str(body.get("purpose", ""))
+            library.keep(production, services.parse(body.get("plan")), new, purpose, base and str(base))
         case "rename":
             library.rename(production, name, new)
         case "duplicate":
@@ -32,7 +32,7 @@ def presets(request: HttpRequest, shot: Shot) -> JsonResponse:
         case "delete":
             library.delete(production, name)
         case "bring-in":
-            library.bring_in(production, found.get("preset"))
+            library.bring_in(production, body.get("preset"))
         case other:
             raise BadArgument(f"{other} is not something to do with a preset.", where="action")
     return JsonResponse({"presets": library.listed(library.presets_of(production))})
@@ -54,9 +54,9 @@ def preset(request: HttpRequest, shot: Shot) -> JsonResponse:
 def sizes(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Keep a size under a title, or drop it."""
     require_change(request, shot)
-    found, title = asked(request), str(asked(request).get("title", "")).strip()
-    if found.get("action") == "drop":
+    body, title = json_body(request), str(json_body(request).get("title", "")).strip()
+    if body.get("action") == "drop":
         library.drop_size(shot.production, title)
     else:
-        library.keep_size(shot.production, title, whole(found, "width"), whole(found, "height"))
+        library.keep_size(shot.production, title, whole_number(body, "width"), whole_number(body, "height"))
     return JsonResponse({"sizes": library.sizes_of(shot.production)})

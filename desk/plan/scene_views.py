@@ -10,8 +10,8 @@ from pydantic import ValidationError
 from desk.plan import measures, scenes, services
 from desk.plan.tasks import measure_frame
 from desk.shots.access import require_change, with_shot
-from desk.shots.asking import asked
 from desk.shots.models import Shot
+from desk.shots.requests import json_body
 from prism.depth.mist import Mist
 from prism.errors import BadArgument
 
@@ -40,7 +40,7 @@ def measure(request: HttpRequest, shot: Shot) -> JsonResponse:
     """POST: have a small frame rendered by a worker. GET: the newest frame measured so far."""
     if request.method == "POST":
         require_change(request, shot)
-        camera = scenes.scene_of(shot).camera(str(asked(request).get("camera", ""))).name
+        camera = scenes.scene_of(shot).camera(str(json_body(request).get("camera", ""))).name
         try:
             measure_frame.apply_async((shot.pk, camera), retry=False)
         except OperationalError:

@@ -11,8 +11,8 @@ from desk.plan import library, services, versions
 from desk.plan.models import Plan, PlanVersion
 from desk.plan.scenes import facts_for
 from desk.shots.access import require_change, with_shot
-from desk.shots.asking import asked, whole
 from desk.shots.models import Shot
+from desk.shots.requests import json_body, whole_number
 from desk.shots.saving import Outdated
 from desk.shots.services import stations
 from prism.errors import PrismError
@@ -76,17 +76,17 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
-    return JsonResponse(services.answer(shot, services.parse(asked(request).get("plan"))))
+    return JsonResponse(services.answer(shot, services.parse(json_body(request).get("plan"))))
 
 
 @require_POST
 @with_shot
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    found = asked(request)
+    body = json_body(request)
     opened = get_object_or_404(Plan, shot=shot)
     try:
-        revision = services.save(opened, services.parse(found.get("plan")), whole(found, "revision"))
+        revision = services.save(opened, services.parse(body.get("plan")), whole_number(body, "revision"))
     except (Outdated, versions.Locked) as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
@@ -106,11 +106,11 @@ def lock(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Lay the plan on another shot of the production."""
-    found = asked(request)
+    body = json_body(request)
     others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
-    target = get_object_or_404(others, code=str(found.get("shot", "")))
+    target = get_object_or_404(others, code=str(body.get("shot", "")))
     require_change(request, target)
-    copied = versions.copy_to(services.parse(found.get("plan")), target, services.open_plan(target))
+    copied = versions.copy_to(services.parse(body.get("plan")), target, services.open_plan(target))
     address = reverse("plan", kwargs={"production": target.production.code, "shot": target.code})
     return JsonResponse({"url": address, "number": copied.document["number"]})
 
@@ -118,16 +118,16 @@ def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def audit(request: HttpRequest, shot: Shot) -> JsonResponse:
-    return JsonResponse(services.hold_against_disk(shot, services.parse(asked(request).get("plan"))))
+    return JsonResponse(services.hold_against_disk(shot, services.parse(json_body(request).get("plan"))))
 
 
 @require_POST
 @with_shot
 def name(request: HttpRequest, shot: Shot) -> JsonResponse:
     """What an existing file name says, read by the plan's pattern; values is null if it does not follow it."""
-    found = asked(request)
-    document = services.parse(found.get("plan"))
-    return JsonResponse({"values": services.read_name(shot, document, str(found.get("path", "")))})
+    body = json_body(request)
+    document = services.parse(body.get("plan"))
+    return JsonResponse({"values": services.read_name(shot, document, str(body.get("path", "")))})
 
 
 @require_GET

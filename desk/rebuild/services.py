@@ -1,4 +1,4 @@
-"""The Rebuild station: pictures, accounts and probes of a ledger, and its keeping."""
+"""The Rebuild station: pictures, contributions and probes of a ledger, and its keeping."""
 
 from __future__ import annotations
 
@@ -18,9 +18,9 @@ from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
-from prism.combine import account as accounts
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
+from prism.combine.contributions import contributions
 from prism.combine.first import first_ledger
 from prism.combine.probe import probe
 from prism.combine.sources import FrameSources
@@ -107,10 +107,10 @@ def picture_of(
     return Encoded(encode(shown, encoding), f"image/{encoding}", subject.step)
 
 
-def account_of(document: documents.Ledger, sources: FrameSources, look: Look) -> dict[str, Any]:
+def contributions_of(document: documents.Ledger, sources: FrameSources, look: Look) -> dict[str, Any]:
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
     step = step_for(sources.window.width, THUMBNAIL_WIDTH)
-    rows = accounts.account(document, sources, step=step)
+    rows = contributions(document, sources, step=step, space=look.transform.space)
     if not rows:
         return {"rows": [], "strip": "", "width": 0, "height": 0}
     strip = np.concatenate([to_screen(row.running, look) for row in rows])

@@ -5,7 +5,7 @@ from desk.rebuild import views
 urlpatterns = [
     path("", views.rebuild, name="rebuild"),
     path("picture/", views.picture, name="rebuild-picture"),
-    path("account/", views.account, name="rebuild-account"),
+    path("contributions/", views.contributions, name="rebuild-contributions"),
     path("balance/", views.balance, name="rebuild-balance"),
     path("probe/", views.probe, name="rebuild-probe"),
     path("save/", views.save, name="rebuild-save"),

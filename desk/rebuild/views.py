@@ -11,9 +11,8 @@ from django.views.decorators.http import require_GET, require_POST
 from desk.rebuild import services
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
-from desk.shots.asking import asked as read
-from desk.shots.asking import number, whole
 from desk.shots.models import Shot
+from desk.shots.requests import json_body, number, whole_number
 from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of, stations
 from desk.viewer.turns import take_turn
@@ -50,18 +49,18 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     begun = time.perf_counter()
-    asked = read(request)
-    is_stale = take_turn(str(asked.get("viewer", "")), whole(asked, "serial", 0))
-    sources = _sources(shot, asked)
+    body = json_body(request)
+    is_stale = take_turn(str(body.get("viewer", "")), whole_number(body, "serial", 0))
+    sources = _sources(shot, body)
     subject = Subject(
-        show=str(asked.get("show", "rebuilt")),
-        key=str(asked.get("key", "")),
-        edited=asked.get("edited"),
-        step=step_for(sources.display_window.width, whole(asked, "width", sources.display_window.width)),
+        show=str(body.get("show", "rebuilt")),
+        key=str(body.get("key", "")),
+        edited=body.get("edited"),
+        step=step_for(sources.display_window.width, whole_number(body, "width", sources.display_window.width)),
     )
-    document = services.parse(asked.get("ledger"))
-    encoding = str(asked.get("encoding", "png"))
-    encoded = services.picture_of(document, sources, subject, _look(shot, asked), encoding, is_stale)
+    document = services.parse(body.get("ledger"))
+    encoding = str(body.get("encoding", "png"))
+    encoded = services.picture_of(document, sources, subject, _look(shot, body), encoding, is_stale)
     answer = HttpResponse(encoded.body, content_type=encoded.content_type)
     answer["X-Step"] = str(encoded.step)
     answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"
@@ -71,37 +70,37 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_POST
 @with_shot
-def account(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = read(request)
-    look = Look(transform=_transform(shot, asked))
-    return JsonResponse(services.account_of(services.parse(asked.get("ledger")), _sources(shot, asked), look))
+def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
+    body = json_body(request)
+    look = Look(transform=_transform(shot, body))
+    return JsonResponse(services.contributions_of(services.parse(body.get("ledger")), _sources(shot, body), look))
 
 
 @require_POST
 @with_shot
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = read(request)
-    result = services.balance_of(services.parse(asked.get("ledger")), _sources(shot, asked))
+    body = json_body(request)
+    result = services.balance_of(services.parse(body.get("ledger")), _sources(shot, body))
     return JsonResponse(_finite(result))
 
 
 @require_POST
 @with_shot
 def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = read(request)
-    document = services.parse(asked.get("ledger"))
-    where = whole(asked, "x"), whole(asked, "y")
-    return JsonResponse(_finite(services.probe_of(document, _sources(shot, asked), *where, _transform(shot, asked))))
+    body = json_body(request)
+    document = services.parse(body.get("ledger"))
+    where = whole_number(body, "x"), whole_number(body, "y")
+    return JsonResponse(_finite(services.probe_of(document, _sources(shot, body), *where, _transform(shot, body))))
 
 
 @require_POST
 @with_shot
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    asked = read(request)
-    ledger = _ledger(shot, asked)
+    body = json_body(request)
+    ledger = _ledger(shot, body)
     try:
-        revision = services.save(ledger, services.parse(asked.get("ledger")), whole(asked, "revision"))
+        revision = services.save(ledger, services.parse(body.get("ledger")), whole_number(body, "revision"))
     except Outdated as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
@@ -111,7 +110,7 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    kept = services.keep_version(_ledger(shot, read(request)), request.user)
+    kept = services.keep_version(_ledger(shot, json_body(request)), request.user)
     return JsonResponse(services.version_entry(kept))
 
 
@@ -127,17 +126,17 @@ def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int)
 def element(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Lay the ledger on other files of the shot."""
     require_change(request, shot)
-    asked = read(request)
-    services.use_element(_ledger(shot, asked), get_object_or_404(shot.elements, pk=whole(asked, "element")))
+    body = json_body(request)
+    services.use_element(_ledger(shot, body), get_object_or_404(shot.elements, pk=whole_number(body, "element")))
     return JsonResponse({})
 
 
 @require_POST
 @with_shot
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
-    asked = read(request)
-    ledger = _ledger(shot, asked)
-    document = services.start_again(ledger, ledger.element, whole(asked, "frame"), str(asked.get("by")))
+    body = json_body(request)
+    ledger = _ledger(shot, body)
+    document = services.start_again(ledger, ledger.element, whole_number(body, "frame"), str(body.get("by")))
     return JsonResponse({"ledger": document.as_json()})
 
 
@@ -145,7 +144,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("picture", "account", "balance", "probe", "save", "version", "first", "element")
+    names = ("picture", "contributions", "balance", "probe", "save", "version", "first", "element")
     return {
         "shot": shot.code,
         "ledgerId": ledger.pk,
@@ -172,25 +171,25 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
     }
 
 
-def _ledger(shot: Shot, asked: dict[str, Any]) -> Ledger:
-    return get_object_or_404(shot.ledgers.select_related("element"), pk=whole(asked, "ledgerId"))
+def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:
+    return get_object_or_404(shot.ledgers.select_related("element"), pk=whole_number(body, "ledgerId"))
 
 
-def _sources(shot: Shot, asked: dict[str, Any]) -> FrameSources:
-    return sources_of(_ledger(shot, asked).element, whole(asked, "frame"))
+def _sources(shot: Shot, body: dict[str, Any]) -> FrameSources:
+    return sources_of(_ledger(shot, body).element, whole_number(body, "frame"))
 
 
-def _transform(shot: Shot, asked: dict[str, Any]) -> ViewTransform:
-    return ViewTransform(shot.space, str(asked.get("view", "srgb")))
+def _transform(shot: Shot, body: dict[str, Any]) -> ViewTransform:
+    return ViewTransform(shot.space, str(body.get("view", "srgb")))
 
 
-def _look(shot: Shot, asked: dict[str, Any]) -> Look:
+def _look(shot: Shot, body: dict[str, Any]) -> Look:
     return Look(
-        transform=_transform(shot, asked),
-        stops=number(asked, "stops", 0.0, -20, 20),
-        gamma=number(asked, "gamma", 1.0, 0.1, 10),
-        channel=str(asked.get("channel", "rgb")),
-        ground=str(asked.get("ground", "black")),
+        transform=_transform(shot, body),
+        stops=number(body, "stops", 0.0, -20, 20),
+        gamma=number(body, "gamma", 1.0, 0.1, 10),
+        channel=str(body.get("channel", "rgb")),
+        ground=str(body.get("ground", "black")),
     )
 
 

@@ -10,8 +10,8 @@ from desk.plan.services import open_plan
 from desk.render import comparing, queue, services
 from desk.render.models import Run, RunFrame
 from desk.shots.access import require_change, with_shot
-from desk.shots.asking import asked, whole
 from desk.shots.models import Shot
+from desk.shots.requests import json_body, whole_number
 from desk.shots.services import stations
 from prism.errors import BadArgument, PrismError
 from prism.passes.plan import Plan
@@ -47,14 +47,14 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 def start(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    found = asked(request)
+    body = json_body(request)
     wish = services.Wish(
-        frames=str(found.get("frames", "")),
-        every=whole(found, "every", 1),
-        only_missing=bool(found.get("onlyMissing", True)),
-        layers=tuple(map(str, found.get("layers") or ())),
-        light_groups=tuple(map(str, found.get("lightGroups") or ())),
-        priority=whole(found, "priority", 0),
+        frames=str(body.get("frames", "")),
+        every=whole_number(body, "every", 1),
+        only_missing=bool(body.get("onlyMissing", True)),
+        layers=tuple(map(str, body.get("layers") or ())),
+        light_groups=tuple(map(str, body.get("lightGroups") or ())),
+        priority=whole_number(body, "priority", 0),
     )
     run = services.begin(shot, request.user, wish)
     return JsonResponse(_progress(shot, str(run.pk)))
@@ -71,11 +71,11 @@ def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
 def change(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Cancel or resume a run, or let it go first."""
     require_change(request, shot)
-    found = asked(request)
-    run = get_object_or_404(shot.runs, pk=whole(found, "run"))
-    action = found.get("action")
+    body = json_body(request)
+    run = get_object_or_404(shot.runs, pk=whole_number(body, "run"))
+    action = body.get("action")
     if action == "priority":
-        services.put_first(run, whole(found, "priority"))
+        services.put_first(run, whole_number(body, "priority"))
     elif action in ACTIONS:
         ACTIONS[action](run)
     else:

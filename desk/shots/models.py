@@ -6,7 +6,7 @@ from django.conf import settings
 from django.core.validators import MinValueValidator, RegexValidator
 from django.db import models
 
-from prism.colour.view import SPACES
+from prism.colour.spaces import SPACES
 
 CODE = RegexValidator(
     r"^[A-Za-z0-9][A-Za-z0-9_-]*$", "Letters, digits, _ and - only, beginning with a letter or digit."

@@ -19,7 +19,7 @@ PAGES = (
     "shot-picture",
     "hand-off-progress",
 )
-QUESTIONS = ("rebuild-picture", "rebuild-account", "rebuild-balance", "rebuild-probe", "rebuild-first", "plan-answer")
+QUESTIONS = ("rebuild-picture", "rebuild-contributions", "rebuild-balance", "rebuild-probe", "rebuild-first", "plan-answer")
 CHANGES = ("plan-save", "rebuild-save", "rebuild-version", "intake", "hand-off")
 
 

@@ -363,7 +363,7 @@ class Rendering(BrowserCase):
 
         Plan.objects.filter(shot=shot).update(
             document=plan.replace(
-                shot=small.replace(width=240, height=136), number=2, quality=plan.quality.replace(samples_per_side=12)
+                shot=small.replace(width=240, height=136), number=2, quality=plan.quality.replace(samples=144)
             ).as_json()
         )
         self.page.reload()
@@ -373,7 +373,7 @@ class Rendering(BrowserCase):
         history = self.page.locator(".render-history")
         expect(history).to_contain_text("of 4, cancelled")
         Run.objects.filter(number=2).update(
-            document=plan.replace(shot=small, number=2, quality=plan.quality.replace(samples_per_side=2)).as_json()
+            document=plan.replace(shot=small, number=2, quality=plan.quality.replace(samples=4)).as_json()
         )  # what is left shall not take long
         self.page.get_by_role("button", name="Resume").click()
         expect(history).to_contain_text("4 of 4, done", timeout=PATIENCE)

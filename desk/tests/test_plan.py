@@ -154,10 +154,10 @@ class Libraries(PlanCase):
         return {one["name"] for one in self.client.get(self.url("plan")).context["page"]["presets"]}
 
     def test_kept_renamed_duplicated_deleted(self):
-        self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="full comp")
+        self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="everything")
         kept = Preset.from_json(self.client.get(self.url("plan-preset"), {"name": "ours"}).json())
-        self.assertEqual(kept.settings, {"quality.samples_per_side": 4, "names": self.sound["names"]})
-        self.presets(action="duplicate", name="full comp", new="base of ours")
+        self.assertEqual(kept.settings, {"quality.samples": 16, "names": self.sound["names"]})
+        self.presets(action="duplicate", name="everything", new="base of ours")
         self.presets(action="keep", plan=self.sound, new="ours", base="base of ours")
         guarded = self.presets(action="delete", name="base of ours").json()["error"]
         self.assertIn("ours builds on it", guarded["what"])
@@ -172,7 +172,7 @@ class Libraries(PlanCase):
         for asked, text in (
             ({"action": "delete", "name": "lighting"}, "is shipped"),
             ({"action": "keep", "new": "lighting", "plan": self.sound}, "is shipped"),
-            ({"action": "duplicate", "name": "lighting", "new": "full comp"}, "already"),
+            ({"action": "duplicate", "name": "lighting", "new": "everything"}, "already"),
             (
                 {"action": "bring-in", "preset": {"name": "x", "settings": {"quality.speed": 1}}},
                 "settings: a preset cannot set",

@@ -1,4 +1,4 @@
-"""The Rebuild station: pictures, accounts, probes, saving and versions."""
+"""The Rebuild station: pictures, contributions, probes, saving and versions."""
 
 import io
 import json
@@ -145,11 +145,11 @@ class Pictures(RebuildCase):
 
 class Accounts(RebuildCase):
     def test_shares_and_thumbnails(self):
-        answer = self.question("rebuild-account").json()
+        answer = self.question("rebuild-contributions").json()
         self.assertEqual([row["id"] for row in answer["rows"]], [row["id"] for row in self.document["rows"]])
         self.assertAlmostEqual(sum(row["share"] for row in answer["rows"]), 1, places=4)
         self.assertTrue(answer["strip"].startswith("data:image/jpeg;base64,"))
-        empty = self.question("rebuild-account", ledger=self.document | {"rows": []}).json()
+        empty = self.question("rebuild-contributions", ledger=self.document | {"rows": []}).json()
         self.assertEqual(empty["rows"], [])
 
     def test_the_balance_is_of_the_untrimmed(self):

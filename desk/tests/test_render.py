@@ -46,7 +46,7 @@ class Rendering(World):
             "cameras": ("wide",),
             "passes": ("beauty", "depth"),
             "layers": (Layer(name="all"), Layer(name="back", visibility={"stand": "hidden"})),
-            "quality": Quality(samples_per_side=1),
+            "quality": Quality(samples=1),
             "names": "render/v{version:03}/{layer}_{pass}.{frame:04}.{suffix}",
         }
         Plan.objects.filter(shot=self.shot).update(document=plan.replace(**wanted | changes).as_json())
@@ -245,7 +245,7 @@ class Runs(Rendering, WorldCase):
         same = self.begin(frames="1001", layers=("all",), only_missing=False)
         work.next_frame("me")
         document = Document.from_json(Plan.objects.get().document)
-        fine = document.replace(number=2, quality=Quality(samples_per_side=4))
+        fine = document.replace(number=2, quality=Quality(samples=16))
         Plan.objects.update(document=fine.as_json())
         clean = self.begin(frames="1001", layers=("all",))
         work.next_frame("me")
@@ -292,7 +292,7 @@ class Processes(Rendering, TransactionTestCase):
         Shot.objects.filter(pk=self.shot.pk).update(width=160, height=90)
         self.shot.refresh_from_db()
         Plan.objects.all().delete()
-        self.plan(quality=Quality(samples_per_side=8))
+        self.plan(quality=Quality(samples=64))
 
     def test_two_workers_share_a_run(self):
         """The second under its own name, as on another machine; no frame is rendered twice."""

@@ -18,6 +18,7 @@ from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
+from prism.colour.spaces import conversion, encode_srgb, require_space
 from prism.compiled import compiled
 from prism.errors import BadArgument
 
@@ -25,7 +26,6 @@ CONFIG = "cg-config-v5.0.0_aces-v2.1_ocio-v2.6"
 DISPLAY = "sRGB - Display"
 VIEWS = MappingProxyType({"srgb": "Un-tone-mapped", "film": "ACES 2.0 - SDR 100 nits (Rec.709)"})
 VIEW_TITLES = MappingProxyType({"srgb": "plain sRGB", "film": "film-like (ACES 2.0)"})
-SPACES = MappingProxyType({"lin_rec709": "linear Rec.709", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"})
 _OCIO_SPACES = {"lin_rec709": "Linear Rec.709 (sRGB)", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
 
 TABLE_SIDE = 65
@@ -38,15 +38,15 @@ BAND_ROWS = 64
 
 @dataclass(frozen=True, slots=True)
 class ViewTransform:
-    """Working space and view; both by the short names of SPACES and VIEWS."""
+    """Working space and view; both by the short names of spaces.SPACES and VIEWS."""
 
     space: str = "lin_rec709"
     view: str = "srgb"
 
     def __post_init__(self) -> None:
-        for name, known, what in ((self.space, SPACES, "working space"), (self.view, VIEWS, "view")):
-            if name not in known:
-                raise BadArgument(f"Unknown {what} {name}.", advice=f"Use {', '.join(known)}.")
+        require_space(self.space)
+        if self.view not in VIEWS:
+            raise BadArgument(f"Unknown view {self.view}.", advice=f"Use {', '.join(VIEWS)}.")
 
 
 def apply_exactly(rgb: NDArray[np.float32], transform: ViewTransform) -> NDArray[np.float32]:
@@ -125,13 +125,8 @@ def _light_of_table() -> NDArray[np.float64]:
 
 @lru_cache(maxsize=16)
 def _srgb_codes(gamma: float) -> NDArray[np.uint8]:
-    """8-bit codes of light through the sRGB curve and the viewer's gamma, over the table of light.
-
-    Source: IEC 61966-2-1.
-    """
-    linear = _light_of_table().clip(0, 1)
-    encoded = np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
-    return np.floor(encoded ** (1 / gamma) * 255 + 0.5).astype(np.uint8)
+    """8-bit codes of light through the sRGB curve and the viewer's gamma, over the table of light."""
+    return np.floor(encode_srgb(_light_of_table()) ** (1 / gamma) * 255 + 0.5).astype(np.uint8)
 
 
 @lru_cache(maxsize=16)
@@ -152,12 +147,7 @@ def _places() -> NDArray[np.float32]:
 
 @cache
 def _to_rec709(space: str) -> NDArray[np.float32]:
-    """(3, 3) matrix from a working space to linear Rec.709, read off OpenColorIO (Bradford adaptation)."""
-    config = ocio.Config.CreateFromBuiltinConfig(CONFIG)
-    processor = config.getProcessor(_OCIO_SPACES[space], _OCIO_SPACES["lin_rec709"])
-    columns = np.eye(3, dtype=np.float32)
-    processor.getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE).applyRGB(columns)
-    return np.ascontiguousarray(columns.T)
+    return np.ascontiguousarray(conversion(space, "lin_rec709"), np.float32)
 
 
 @cache

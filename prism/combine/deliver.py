@@ -68,8 +68,9 @@ def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarr
         planes = {name: to_half(plane, name=name, where=str(path)) for name, plane in planes.items()}
     attributes = {}
     if ledger.beauty in sources:
-        kept = sources.source(ledger.beauty).part.attributes
-        attributes = {name: entry for name, entry in kept.items() if isinstance(entry, str | int | float | tuple)}
+        part = sources.source(ledger.beauty).part
+        attributes = {name: entry for name, entry in part.attributes.items() if isinstance(entry, str | int | float | tuple)}
+        attributes["pixelAspectRatio"] = part.pixel_aspect
     image = Image(
         channels=planes,
         data_window=sources.window,

@@ -9,8 +9,7 @@ from typing import Any
 
 from prism.commands import Answer, Refused
 from prism.errors import BadArgument
-from prism.intake.found import found_below
-from prism.passes.audit import audit
+from prism.intake.auditing import audit_folder
 from prism.passes.checks import check
 from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
 from prism.passes.expansion import expand
@@ -62,7 +61,7 @@ def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answ
 
 def _check(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
     findings = check(document, facts)
-    lines = [f"{one.level:<8}{one.what} ({one.where}) {one.why}" for one in findings] or ["nothing to object to"]
+    lines = [f"{one.level:<8}{one.what} ({one.where}) {one.why}" for one in findings] or ["no problems found"]
     answer = [finding.as_json() for finding in findings], "\n".join(lines)
     if any(finding.level == "error" for finding in findings):
         raise Refused(*answer)
@@ -84,7 +83,7 @@ def _estimate(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> An
 def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
     if args.folder is None:
         raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
-    deviations = audit(expand(document, facts), found_below(args.folder))
+    deviations = audit_folder(document, facts, args.folder)
     lines = [f"{one.kind:<11}{one.name} {one.frames} {one.what}" for one in deviations] or ["all as planned"]
     answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
     if deviations:

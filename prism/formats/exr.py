@@ -18,10 +18,12 @@ import OpenImageIO as oiio
 from prism.bands import split_rows
 from prism.errors import MissingChannels, TooLarge, UnreadableFile, UnwritableFile
 from prism.formats.safe import replacing
+from prism.naming.timecode import TimeCode
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image, dtype_of
 from prism.pixels.window import Window
 
+WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
 MAGIC = b"\x76\x2f\x31\x01"
 PIXEL_LIMIT = 1 << 28  # pixels a header may declare in its data window (268 million) before a file is refused
 VALUE_LIMIT = 1 << 31  # values decoded in one call: pixels times channels
@@ -73,6 +75,7 @@ class Part:
     compression: str
     deep: bool
     tiled: bool
+    pixel_aspect: float  # width of a pixel by its height
     attributes: Mapping[str, Any]
 
     @property
@@ -81,8 +84,9 @@ class Part:
         return self.compression.split(":")[0] in LOSSY
 
     def layer_names(self) -> dict[str, str]:
-        """Channel names as they count across the file: a later part with bare R, G, B lends them its part name."""
-        if self.index == 0 or not self.name:
+        """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for one
+        that is called after the whole picture."""
+        if self.index == 0 or not self.name or self.name.lower() in WHOLE_PICTURE:
             return {name: name for name in self.channels}
         lent = {}
         for name in self.channels:
@@ -142,21 +146,24 @@ def write_exr(path: Path, image: Image, *, compression: str = "zip") -> None:
     write_parts(path, [("", image)], compression=compression)
 
 
-def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: str = "zip") -> None:
+def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: str | Sequence[str] = "zip") -> None:
     """Write named parts, whole or not at all. Half values beyond 65504 are refused, not turned to infinity.
 
-    All parts must share the display window. Attributes may be strings, numbers and short tuples of numbers.
+    compression: one for all, or one for each part. All parts must share the display window. Attributes may be strings,
+    numbers, short tuples of numbers, fractions and time codes.
     """
     known = _COMPRESSIONS | _WRITTEN_IF_ASKED
-    if compression not in known:
-        raise UnwritableFile(f"Unknown compression {compression}.", where=str(path), advice=f"Use {', '.join(known)}.")
+    compressions = [compression] * len(parts) if isinstance(compression, str) else list(compression)
+    strange = next((one for one in compressions if one not in known), None)
+    if strange is not None:
+        raise UnwritableFile(f"Unknown compression {strange}.", where=str(path), advice=f"Use {', '.join(known)}.")
     built = []
-    for name, image in parts:
+    for (name, image), chosen in zip(parts, compressions, strict=True):
         # The binding changes the dicts it is given and scrambles arrays that are not contiguous: hand it fresh ones.
         planes = {channel: np.ascontiguousarray(plane) for channel, plane in image.channels.items()}
         header = {
-            **image.attributes,
-            "compression": known[compression],
+            **header_entries(image.attributes),
+            "compression": known[chosen],
             "type": OpenEXR.scanlineimage,
             "dataWindow": image.data_window.as_box(),
             "displayWindow": image.display_window.as_box(),
@@ -169,6 +176,18 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
             ) from error
+
+
+def header_entries(attributes: Mapping[str, Any]) -> dict[str, Any]:
+    """Header entries as OpenEXR's binding takes them: it has a time code of its own."""
+    return {name: _time_code(entry) if isinstance(entry, TimeCode) else entry for name, entry in attributes.items()}
+
+
+def _time_code(code: TimeCode) -> OpenEXR.TimeCode:
+    stored = OpenEXR.TimeCode()
+    stored.hours, stored.minutes, stored.seconds, stored.frame = code.hours, code.minutes, code.seconds, code.frames
+    stored.dropFrame = code.drop
+    return stored
 
 
 def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
@@ -231,6 +250,7 @@ def _part(path: Path, index: int, spec: oiio.ImageSpec) -> Part:
         compression=str(spec.getattribute("compression") or "none"),
         deep=bool(spec.deep),
         tiled=spec.tile_width > 0,
+        pixel_aspect=float(spec.getattribute("PixelAspectRatio") or 1.0),
         attributes=attributes,
     )
 

@@ -1,8 +1,8 @@
-"""8- and 16-bit stills of a scene-linear picture, through the view transform."""
+"""Stills: 8- and 16-bit pictures through the view transform, and planes as they are. The one place that writes them."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
@@ -31,6 +31,7 @@ STILLS = MappingProxyType(
         ".png": StillFormat((8, 16), True, False, {"png:compressionLevel": 6}),
         ".tif": StillFormat((8, 16), True, True, {"compression": "zip"}),
         ".tiff": StillFormat((8, 16), True, True, {"compression": "zip"}),
+        ".tga": StillFormat((8,), True, False, {"compression": "rle"}),
         ".jpg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
         ".jpeg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
     }
@@ -47,13 +48,21 @@ class StillReport:
 
 
 def write_still(
-    path: Path, rgba: NDArray[np.float32], transform: ViewTransform, *, bits: int = 8, keep_alpha: bool = True
+    path: Path,
+    rgba: NDArray[np.float32],
+    transform: ViewTransform,
+    *,
+    bits: int = 8,
+    keep_alpha: bool = True,
+    compression: str | None = None,
+    pixel_aspect: float = 1.0,
 ) -> StillReport:
     """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all.
 
     With alpha, colour is divided by it before the view transform, since the curve is made for whole light; the result
     is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture lies over black.
-    Raises BadArgument for a depth the format does not have, UnwritableFile.
+    compression: one the format has, None for its usual one. Raises BadArgument for a depth the format does not have,
+    UnwritableFile.
     """
     path = Path(path)
     form = still_format(path)
@@ -70,8 +79,25 @@ def write_still(
     glowing = int((((colour > 1) & (whole <= 1)).any(axis=-1) | ((alpha == 0) & (whole > 0).any(axis=-1))).sum())
     if carries:
         shown = np.dstack([shown * alpha[..., None] if form.associated else shown, alpha])
-    _write(path, _codes(shown, bits), form)
+    _write(path, _codes(shown, bits), form, compression, pixel_aspect)
     return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
+
+
+def write_values(
+    path: Path,
+    planes: Sequence[NDArray[np.float32]],
+    *,
+    pixel: str,
+    compression: str | None = None,
+    pixel_aspect: float = 1.0,
+) -> None:
+    """Write (H, W) planes as they are, whole or not at all: float unclipped, whole numbers from 0..1 without a curve.
+
+    pixel: float, uint8 or uint16. Raises UnwritableFile.
+    """
+    values = np.stack(list(planes), axis=-1).astype(np.float32)
+    stored = values if pixel == "float" else _codes(values.clip(0, 1), 8 if pixel == "uint8" else 16)
+    _write(Path(path), stored, still_format(path), compression, pixel_aspect)
 
 
 def still_format(path: Path) -> StillFormat:
@@ -92,21 +118,25 @@ def _codes(shown: NDArray[np.float32], bits: int) -> NDArray:
     return np.floor(shown.astype(np.float64) * top + 0.5).astype(np.uint8 if bits == 8 else np.uint16)
 
 
-def _write(path: Path, codes: NDArray, form: StillFormat) -> None:
-    height, width, count = codes.shape
-    spec = oiio.ImageSpec(width, height, count, "uint8" if codes.dtype == np.uint8 else "uint16")
-    spec.attribute("oiio:ColorSpace", "sRGB")
+def _write(path: Path, pixels: NDArray, form: StillFormat, compression: str | None, pixel_aspect: float) -> None:
+    height, width, count = pixels.shape
+    spec = oiio.ImageSpec(width, height, count, str(pixels.dtype).replace("float32", "float"))
+    if pixels.dtype != np.float32:
+        spec.attribute("oiio:ColorSpace", "sRGB")
+    spec.attribute("PixelAspectRatio", float(pixel_aspect))
     if count == 4 and not form.associated:
         spec.attribute("oiio:UnassociatedAlpha", 1)  # the values are straight already: no division by the library
     for name, setting in form.options.items():
         spec.attribute(name, setting)
+    if compression is not None and "compression" in form.options:
+        spec.attribute("compression", compression)
     with replacing(path) as temporary:
         target = oiio.ImageOutput.create(str(temporary))
         if target is None or not target.open(str(temporary), spec):
             raise UnwritableFile(
                 f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path)
             )
-        written = target.write_image(np.ascontiguousarray(codes))
+        written = target.write_image(np.ascontiguousarray(pixels))
         reason = target.geterror() if not written else ""
         closed = target.close()
         if not (written and closed):

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import colorsys
 import json
-import struct
+import math
 from collections.abc import Iterable, Sequence
 
 import mmh3
@@ -30,10 +29,21 @@ def name_floats(names: Sequence[str]) -> NDArray[np.float32]:
     return np.array([name_bits(name) for name in names], np.uint32).view(np.float32)
 
 
-def flat_colour(name: str) -> tuple[float, float, float]:
-    """A bright colour that the same name has everywhere, 0..1."""
-    hue, light = struct.unpack("<HH", struct.pack("<I", name_bits(name)))
-    return colorsys.hls_to_rgb(hue / 65536, 0.35 + 0.4 * light / 65536, 0.9)
+def flat_colours(names: Sequence[str]) -> NDArray[np.float32]:
+    """(N, 3) colours 0..1 that tell things apart: points of the coarsest even grid in the colour cube that has enough.
+
+    So no two are nearer than one step of that grid, and none is near black. A name's colour depends on the other names.
+    """
+    steps = 2
+    while (steps + 1) ** 3 - 1 < len(names):
+        steps += 1
+    levels = np.arange(steps + 1) / steps
+    grid = np.stack(np.meshgrid(levels, levels, levels, indexing="ij"), axis=-1).reshape(-1, 3)[1:]
+    # Neighbours in the list are taken far apart in the cube: by steps that share no factor with its size.
+    count = len(grid)
+    stride = next(step for step in range(int(count * 0.618), count + 1) if math.gcd(step, count) == 1)
+    places = np.argsort(np.argsort(np.array(names, dtype=object))) if len(names) else np.zeros(0, int)
+    return grid[(np.asarray(places, int) + 1) * stride % count].astype(np.float32)
 
 
 def header(layer: str, names: Iterable[str]) -> dict[str, str]:

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 import string
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from types import MappingProxyType
@@ -31,7 +31,10 @@ FIELDS: Mapping[str, str] = MappingProxyType(
         "suffix": WORD,
     }
 )
-_WIDTH = re.compile(r"(?:0(\d+))?d?")
+_WIDTH = re.compile(r"(?:0(\d{1,2}))?d?")
+_NUMBER = re.compile(r"-?\d{1,18}")
+LONGEST_NAME = 255  # of one part; longer ones exist on no system
+WIDEST_NUMBER = 18  # digits a number may be padded to
 Value = str | int
 
 
@@ -76,25 +79,81 @@ class Pattern:
         """The values a path was expanded from, or None if it does not follow the pattern.
 
         known: the words a field may stand for. Words may hold `_` and so be cut in several ways; those that are known
-        decide it. A number must be padded just as the pattern pads it.
+        decide it. A number must be padded just as the pattern pads it. Takes time in proportion to the path's length.
         """
-        match = re.fullmatch(self._expression(known), path)
-        if match is None:
+        parts, names = self._by_parts, path.split("/")
+        if len(parts) != len(names) or any(len(name) > LONGEST_NAME for name in names):
             return None
-        values = {field: int(match[field]) if FIELDS[field] == NUMBER else match[field] for field in self.fields}
+        words: dict[str, str] = {}
+        for pieces, name in zip(parts, names, strict=True):
+            found = _Reading(pieces, name, known).read(words)
+            if found is None:
+                return None
+            words = found
+        values = {field: int(word) if FIELDS[field] == NUMBER else word for field, word in words.items()}
         return values if self.expand(values) == path else None
 
-    def _expression(self, known: Mapping[str, Collection[str]]) -> str:
-        seen: set[str] = set()
-        parts = []
+    @cached_property
+    def _by_parts(self) -> tuple[tuple[Piece, ...], ...]:
+        """The pieces of every part between slashes; a field holds no slash."""
+        parts: list[list[Piece]] = [[]]
         for piece in self.pieces:
-            parts.append(re.escape(piece.text))
-            if piece.field in seen:
-                parts.append(f"(?P={piece.field})")
-            elif piece.field:
-                parts.append(f"(?P<{piece.field}>{_alternatives(piece.field, known)})")
-                seen.add(piece.field)
-        return "".join(parts)
+            *before, last = piece.text.split("/")
+            for text in before:
+                parts[-1].append(Piece(text, None, 0))
+                parts.append([])
+            parts[-1].append(Piece(last, piece.field, piece.width))
+        return tuple(map(tuple, parts))
+
+
+class _Reading:
+    """One part of a path read by its pieces: the shortest word for each field, where the rest can follow.
+
+    What cannot follow from a place is remembered, so no place is tried twice.
+    """
+
+    def __init__(self, pieces: tuple[Piece, ...], name: str, known: Mapping[str, Collection[str]]) -> None:
+        self._pieces, self._name, self._known = pieces, name, known
+        fields = [piece.field for piece in pieces]
+        self._again = {field for field in fields if field and fields.count(field) > 1}
+        self._dead: set[tuple[int, int, tuple[str, ...]]] = set()
+
+    def read(self, words: dict[str, str]) -> dict[str, str] | None:
+        return self._follow(0, 0, words)
+
+    def _follow(self, place: int, at: int, words: dict[str, str]) -> dict[str, str] | None:
+        if place == len(self._pieces):
+            return words if at == len(self._name) else None
+        state = (place, at, tuple(words[field] for field in sorted(self._again) if field in words))
+        piece = self._pieces[place]
+        if state in self._dead or not self._name.startswith(piece.text, at):
+            return None
+        at += len(piece.text)
+        if piece.field is None:
+            found = self._follow(place + 1, at, words)
+        else:
+            tries = (
+                self._follow(place + 1, at + len(word), words | {piece.field: word})
+                for word in self._words(piece.field, at, words)
+            )
+            found = next((one for one in tries if one is not None), None)
+        if found is None:
+            self._dead.add(state)
+        return found
+
+    def _words(self, field: str, at: int, words: dict[str, str]) -> Iterator[str]:
+        """What the field may stand for at a place of the name, the likeliest first."""
+        rest = self._name[at:]
+        if field in words:
+            yield from (word for word in (words[field],) if rest.startswith(word))
+        elif FIELDS[field] == NUMBER:
+            number = _NUMBER.match(rest)
+            yield from (number[0][:end] for end in range(len(number[0]), 0, -1) if number[0][:end] != "-") if number else ()
+        elif self._known.get(field):
+            fitting = (word for word in self._known[field] if word and rest.startswith(word))
+            yield from sorted(fitting, key=len, reverse=True)
+        else:
+            yield from (rest[:end] for end in range(1, len(rest) + 1))
 
 
 def parse_pattern(text: str) -> Pattern:
@@ -155,11 +214,7 @@ def _piece(pattern: str, text: str, field: str | None, spec: str | None, convers
     if match is None or (FIELDS[field] == WORD and spec):
         what = "a width such as :04" if FIELDS[field] == NUMBER else "no format"
         raise BadArgument(f"{{{field}:{spec}}} cannot be used.", where=pattern, advice=f"{{{field}}} takes {what}.")
-    return Piece(text, field, int(match[1] or 1) if FIELDS[field] == NUMBER else 0)
-
-
-def _alternatives(field: str, known: Mapping[str, Collection[str]]) -> str:
-    if FIELDS[field] == NUMBER:
-        return r"-?\d+"
-    words = sorted(known.get(field, ()), key=len, reverse=True)
-    return "|".join(re.escape(word) for word in words) if words else "[^/]+?"
+    width = int(match[1] or 1)
+    if width > WIDEST_NUMBER:
+        raise BadArgument(f"{{{field}:{spec}}} pads to {width} digits.", where=pattern, advice=f"Use {WIDEST_NUMBER} at most.")
+    return Piece(text, field, width if FIELDS[field] == NUMBER else 0)

@@ -133,7 +133,7 @@ CATALOGUE: tuple[PassKind, ...] = (
     ),
     _measure(
         key="depth", title="depth",
-        meaning="Distance along the viewing axis, nearest surface, unfiltered; 1e10 where there is none.",
+        meaning="Distance along the viewing axis, nearest surface, unfiltered; infinity where there is none.",
         channels=("Z",), bare=True, bytes_per_pixel=2.2, needs=("surface",), words=(("z", "depth"),),
     ),
     _measure(
@@ -141,7 +141,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         channels=("V",), bytes_per_pixel=2.0, needs=("surface",), words=(("z", "depth"), ("filtered", "smooth")),
     ),
     _measure(
-        key="mist", title="mist", meaning="0 at the start of the mist, 1 at its end and beyond.",
+        key="mist", title="mist", meaning="0 at the near end of the mist, 1 at its far end and beyond.",
         channels=("V",), bytes_per_pixel=1.7, needs=("surface",), words=(("mist",),),
     ),
     _measure(

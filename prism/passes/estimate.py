@@ -15,12 +15,14 @@ _MEASURED = re.compile(r"(\d+(?:\.\d+)?)@(\d+)x(\d+)x(\d+)")
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """A frame of this scene that was rendered: how long it took, at which size and samples for each pixel."""
+    """A frame of this scene that was made: how long rendering, denoising and writing took together, at which size and
+    samples for each pixel, and how many were made side by side meanwhile, itself included."""
 
     seconds: float
     width: int
     height: int
     samples: int
+    beside: int = 1
 
     @classmethod
     def parse(cls, text: str) -> Measured:
@@ -36,6 +38,14 @@ class Measured:
         return self.width * self.height * self.samples
 
 
+def spoken_bytes(count: float) -> str:
+    """Bytes as people say them, in powers of ten: 72.4 TB."""
+    for unit, size in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6)):
+        if count >= size:
+            return f"{count / size:.1f} {unit}"
+    return f"{count / 1e3:.1f} kB"
+
+
 def total_bytes(files: Sequence[PlannedFiles]) -> int:
     return sum(planned.bytes_each * len(planned.frames) for planned in files)
 
@@ -43,8 +53,8 @@ def total_bytes(files: Sequence[PlannedFiles]) -> int:
 def seconds_per_frame(plan: Plan, measured: Sequence[Measured]) -> float:
     """For one layer and camera: time grows with pixels and samples, which for path tracing it does (common practice).
 
-    measured: frames that were rendered, at least one; longer ones count for more. A time limit caps it. Adaptive
-    sampling is counted as if no pixel ended early, so that it takes this long at most.
+    measured: frames that were made, at least one; longer ones count for more. A time limit caps it. Adaptive sampling is
+    counted as if no pixel ended early, so that it takes this long at most.
     """
     width, height = plan.shot.written_size
     paths = width * height * plan.quality.samples
@@ -53,6 +63,7 @@ def seconds_per_frame(plan: Plan, measured: Sequence[Measured]) -> float:
 
 
 def total_seconds(plan: Plan, measured: Sequence[Measured]) -> float:
-    """For all layers, cameras and frames, the warm-up frames that are thrown away included."""
+    """For all layers, cameras and frames, warm-up frames included, as many side by side as were when it was measured."""
     frames = len(plan.shot.written_frames) + plan.shot.warm_up
-    return len(plan.layers) * len(plan.cameras) * frames * seconds_per_frame(plan, measured)
+    beside = sum(one.seconds * one.beside for one in measured) / sum(one.seconds for one in measured)
+    return len(plan.layers) * len(plan.cameras) * frames * seconds_per_frame(plan, measured) / beside

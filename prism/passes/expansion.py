@@ -11,7 +11,7 @@ from prism.passes.catalogue import BY_KEY
 from prism.passes.facts import SceneFacts, parts_of_groups
 from prism.passes.kinds import RANKS_PER_LAYER, PassKind, Role
 from prism.passes.packing import Packing, Storage, relative_size
-from prism.passes.plan import Plan, PlannedImage
+from prism.passes.plan import Plan, PlannedImage, ShotSettings
 
 ONE_FILE = "passes"  # what {pass} stands for where a file holds all of them
 COLOUR, DATA, DENOISED = "colour", "data", "denoised"
@@ -29,23 +29,36 @@ class PlannedPass:
 
 @dataclass(frozen=True)
 class FileGroup:
-    """Passes that share a file. title: what {pass} says of it. alone: one pass, and the file is named after it."""
+    """Passes that share a file. title: what {pass} says of it. alone: one pass, and the file is named after it.
+
+    storages: of every pass. They share the format, and in one part the compression too.
+    """
 
     title: str
     passes: tuple[PlannedPass, ...]
-    storage: Storage  # of the file
-    pixels: tuple[str, ...]  # of every pass
+    storages: tuple[Storage, ...]
     alone: bool
     levels: int
     denoised: bool = False
     in_parts: bool = False  # every pass a part of its own
+    carries_stray: bool = False  # a copy of the beauty rides along with data
+
+    @property
+    def storage(self) -> Storage:
+        """Of the file, and of its last part: data comes last, and what suits it suits all."""
+        return self.storages[-1]
+
+    @cached_property
+    def compressions(self) -> tuple[str, ...]:
+        """Of every part: one for each pass, or one for all."""
+        return tuple(one.compression for one in self.storages) if self.in_parts else (self.storage.compression,)
 
     @cached_property
     def channels(self) -> dict[str, str]:
         """Full channel names to pixel type. Formats without named channels hold them by position."""
         named = {
-            name: pixel
-            for planned, pixel in zip(self.passes, self.pixels, strict=True)
+            name: storage.pixel
+            for planned, storage in zip(self.passes, self.storages, strict=True)
             for name in planned.kind.channel_names(planned.key, alone=self.alone, levels=self.levels)
         }
         if "layers" in self.storage.abilities:
@@ -58,9 +71,10 @@ class FileGroup:
     def bytes_per_pixel(self) -> float:
         """Estimate, from measured bytes for each pixel of every pass and its relative size when stored so."""
         total = 0.0
-        for planned, pixel in zip(self.passes, self.pixels, strict=True):
+        for planned, storage in zip(self.passes, self.storages, strict=True):
             repeats = -(-self.levels // RANKS_PER_LAYER) if planned.kind.ranked else 1
-            total += planned.kind.bytes_per_pixel * repeats * relative_size(self.storage, pixel, planned.kind)
+            stored = storage if self.in_parts else self.storage
+            total += planned.kind.bytes_per_pixel * repeats * relative_size(stored, storage.pixel, planned.kind)
         return total
 
 
@@ -72,12 +86,25 @@ class PlannedFiles:
     place: dict[str, str | int]  # of the fields that all files of an image share
     group: FileGroup
     frames: tuple[int, ...]  # ascending
-    size: tuple[int, int]  # pixels, overscan included
+    shot: ShotSettings
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Pixels, overscan included."""
+        return self.shot.written_size
+
+    @property
+    def display(self) -> tuple[int, int]:
+        """Pixels of the picture itself."""
+        return self.shot.scaled_size
 
     @property
     def values(self) -> dict[str, str | int]:
         """Of all fields but the frame."""
         return self.place | {"pass": self.group.title, "suffix": self.group.storage.suffix}
+
+    def is_of(self, image: PlannedImage) -> bool:
+        return (self.place["layer"], self.place["camera"]) == (image.layer.name, image.camera)
 
     def path(self, frame: int) -> str:
         return self.pattern.expand({**self.values, "frame": frame})
@@ -106,18 +133,18 @@ def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
 
     facts: of the scene, with its own light labels; the plan's are put over them.
     """
-    facts = facts.relabelled(plan.light_labels)
+    facts = facts.for_plan(plan)
     pattern, shot = parse_pattern(plan.names), plan.shot
-    frames, size = shot.written_frames, shot.written_size
+    frames = shot.written_frames
     fixed = {"production": shot.production, "shot": shot.code, "version": plan.number}
-    groups: dict[tuple[tuple[str, ...], frozenset[str]], list[FileGroup]] = {}  # images that are alike share them
+    groups: dict[tuple[PlannedPass, ...], list[FileGroup]] = {}  # images that are alike share them
     files = []
     for image in plan.images():
-        alike = (image.passes, facts.given_to(image))
-        if alike not in groups:
-            groups[alike] = list(file_groups(plan, planned_passes(plan, image, facts)))
+        passes = planned_passes(plan, image, facts)
+        if passes not in groups:
+            groups[passes] = list(file_groups(plan, passes))
         place = fixed | {"layer": image.layer.name, "camera": image.camera}
-        files += [PlannedFiles(pattern, place, group, frames, size) for group in groups[alike]]
+        files += [PlannedFiles(pattern, place, group, frames, shot) for group in groups[passes]]
     return files
 
 
@@ -129,7 +156,7 @@ def planned_passes(plan: Plan, image: PlannedImage, facts: SceneFacts) -> tuple[
         if kind.role is Role.GROUP:
             planned += [PlannedPass(f"light_{label}", kind) for label in plan.light_groups.chosen(facts.labels)]
         elif kind.role is Role.PART:
-            parts = parts_of_groups(plan.light_groups, facts, facts.given_to(image))
+            parts = parts_of_groups(plan.light_groups, facts, image)
             planned += [PlannedPass(f"{part.key}_light_{label}", kind) for label in parts for part in parts[label]]
         else:
             planned.append(PlannedPass(key, kind))
@@ -147,7 +174,7 @@ def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], *, denoised: bool) -> 
     packing = plan.packing
     shared = tuple(one for one in passes if not one.kind.own_file)
     if packing.rule == "each-pass":
-        titled = [(one.key, (one,)) for one in shared]
+        titled = [(one.key, _with_stray(passes, (one,), packing)) for one in shared]
     elif packing.rule == "colour-and-data":
         titled = [(title, _of_kind(shared, is_data, packing)) for title, is_data in ((COLOUR, False), (DATA, True))]
     else:
@@ -159,22 +186,27 @@ def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], *, denoised: bool) -> 
 
 
 def _of_kind(passes: tuple[PlannedPass, ...], is_data: bool, packing: Packing) -> tuple[PlannedPass, ...]:
-    """Colour or data; a stray beauty goes with the data only if asked for."""
-    members = tuple(one for one in passes if one.kind.is_data == is_data)
-    stray = tuple(one for one in passes if one.kind.role is Role.WHOLE)
-    return stray + members if is_data and members and packing.beauty_in_data else members
+    return _with_stray(passes, tuple(one for one in passes if one.kind.is_data == is_data), packing)
+
+
+def _with_stray(
+    passes: tuple[PlannedPass, ...], members: tuple[PlannedPass, ...], packing: Packing
+) -> tuple[PlannedPass, ...]:
+    """The members of a file of data, with a stray beauty before them if that is asked for; other files as they are."""
+    if not packing.beauty_in_data or not members or not all(one.kind.is_data for one in members):
+        return members
+    return tuple(one for one in passes if one.kind.role is Role.WHOLE) + members
 
 
 def _group(plan: Plan, title: str, passes: tuple[PlannedPass, ...], denoised: bool) -> FileGroup:
-    """The file is stored as its last pass asks: data comes last, and a file has only one format and compression."""
-    storages = [plan.packing.storage(one.kind) for one in passes]
+    own_file = passes[0].kind.own_file
     return FileGroup(
         title=f"{title}_{DENOISED}" if denoised else title,
         passes=passes,
-        storage=storages[-1],
-        pixels=tuple(storage.pixel for storage in storages),
-        alone=plan.packing.rule == "each-pass" or passes[0].kind.own_file,
+        storages=tuple(plan.packing.storage(one.kind) for one in passes),
+        alone=own_file or (plan.packing.rule == "each-pass" and len(passes) == 1),
         levels=plan.cryptomatte.levels,
         denoised=denoised,
-        in_parts=plan.packing.rule == "parts" and not passes[0].kind.own_file,
+        in_parts=plan.packing.rule == "parts" and not own_file,
+        carries_stray=plan.packing.has_data_files and passes[0].kind.role is Role.WHOLE and passes[-1].kind.is_data,
     )

@@ -1,4 +1,4 @@
-"""Single settings of a plan by dotted name, `quality.samples_per_side`: what presets hold and differences are told by."""
+"""Single settings of a plan by dotted name, `quality.samples`: what presets hold and differences are told by."""
 
 from __future__ import annotations
 
@@ -31,4 +31,12 @@ def with_fields(document: Mapping[str, Any], settings: Mapping[str, Any]) -> dic
     for name, value in settings.items():
         root, _, leaf = name.partition(".")
         changed[root] = {**changed[root], leaf: value} if leaf else value
+    return changed
+
+
+def upgraded_settings(settings: Mapping[str, Any]) -> dict[str, Any]:
+    """Settings by dotted name as they are called today: samples were counted by the side of a square once."""
+    changed = dict(settings)
+    if "quality.samples_per_side" in changed:
+        changed["quality.samples"] = changed.pop("quality.samples_per_side") ** 2
     return changed

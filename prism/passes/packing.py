@@ -17,6 +17,7 @@ from prism.documents import Value
 from prism.passes.kinds import PassKind
 
 HALF, FLOAT, BYTE, WORD = "half", "float", "uint8", "uint16"
+WHOLE_NUMBERS = frozenset({BYTE, WORD})
 PIXEL_TITLES = MappingProxyType(
     {HALF: "16-bit half", FLOAT: "32-bit float", BYTE: "8-bit", WORD: "16-bit whole numbers"}
 )
@@ -137,7 +138,8 @@ class Packing(Value):
     """Which passes share a file, and how colour, data and deep are stored.
 
     one-file: all passes together. each-pass: a file for each. colour-and-data: two files. parts: all in one file, each
-    a part of its own. Deep always has files of its own. beauty_in_data: data files carry a copy of the beauty.
+    a part of its own, stored as its pass asks. Deep always has files of its own. beauty_in_data: files of data alone carry
+    a copy of the beauty, stored as the data is.
     """
 
     rule: Literal["one-file", "each-pass", "colour-and-data", "parts"] = "one-file"
@@ -154,6 +156,11 @@ class Packing(Value):
 
     def storage(self, kind: PassKind) -> Storage:
         return getattr(self, self.storage_field(kind))
+
+    @property
+    def has_data_files(self) -> bool:
+        """Whether there are files of data alone, which could carry a copy of the beauty."""
+        return self.rule in ("colour-and-data", "each-pass")
 
 
 # Size of a file relative to lossless ZIP of the pass's own type (half for colour, float for data), measured on the
@@ -186,5 +193,5 @@ _FLAT_SIZE: Mapping[tuple[str, str, str], float] = {
 def relative_size(storage: Storage, pixel: str, kind: PassKind) -> float:
     """Bytes of a pass of this pixel type in a file of this format and compression, relative to its lossless ZIP."""
     if storage.format == "exr":
-        return _EXR_SIZE[kind.is_data, pixel][storage.compression]
+        return _EXR_SIZE[kind.is_data, pixel if pixel in (HALF, FLOAT) else HALF][storage.compression]
     return _FLAT_SIZE[storage.format, storage.pixel, storage.compression]

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
 from prism.depth.mist import Mist
-from prism.documents import Document, Value
+from prism.documents import Document, Value, fingerprint
 from prism.errors import BadArgument
 from prism.naming.frames import parse_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY
-from prism.passes.fields import flattened
+from prism.passes.fields import flattened, upgraded_settings
 from prism.passes.packing import Packing
 
 Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=64)]
@@ -23,14 +23,21 @@ Side = Annotated[int, Field(ge=1, le=65536)]
 Colour = tuple[Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)]]
 Passes = Annotated[tuple[str, ...], Field(max_length=500)]
 Visibility = Literal["visible", "hidden", "shadow-only", "holdout"]
+Surrounding = Literal["sky", "lamps", "fog"]
+SURROUNDINGS: tuple[Surrounding, ...] = ("sky", "lamps", "fog")
 Override = Literal["matte-black", "clay", "occlusion"]
-FRAME_LIMIT = 100_000  # frames of one plan; more is a slip of the keyboard
 LARGEST_FRAME = 9_999_999
+DEFAULT_NAMES = (
+    "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
+)
+"""Below the shot's own folder. A folder for every layer and camera, so that the files of two images never mix."""
 
 
 class ShotSettings(Value):
-    """frames: a list such as 1001-1048 or 0-100x25, ends inclusive. scale divides both sides; overscan is percent of the
-    side, added at each edge."""
+    """The one place that holds a shot's range, size, rate, aspect and working colour.
+
+    frames: a list such as 1001-1048 or 0-100x25, both ends included. scale divides both sides; overscan is percent of the
+    side, added at each edge. pixel_aspect: width of a pixel by its height."""
 
     production: Word
     code: Word
@@ -52,8 +59,6 @@ class ShotSettings(Value):
             listed = parse_frames(frames)
         except BadArgument as error:
             raise ValueError(f"{error.what} {error.advice}") from error
-        if len(listed) > FRAME_LIMIT:
-            raise ValueError(f"{len(listed)} frames are more than the {FRAME_LIMIT} of one plan")
         if max(map(abs, listed)) > LARGEST_FRAME:
             raise ValueError(f"frame numbers go up to {LARGEST_FRAME}")
         return frames.strip()
@@ -62,6 +67,12 @@ class ShotSettings(Value):
     def written_frames(self) -> tuple[int, ...]:
         """All frames that will be written, ascending, handles included."""
         return _written_frames(self.frames, self.handles)
+
+    @property
+    def warm_up_frames(self) -> tuple[int, ...]:
+        """Frames rendered before all others and thrown away, ascending."""
+        first = self.written_frames[0]
+        return tuple(range(first - self.warm_up, first))
 
     @property
     def scaled_size(self) -> tuple[int, int]:
@@ -98,11 +109,14 @@ class LightGroups(Value):
 class Layer(Value):
     """One image of the scene. Object groups that are not named are visible.
 
-    override: a material for everything. passes None: those of the plan. for_camera: those of single cameras instead.
+    kept_out: the sky, the shapes of lamps and the fog are not seen in this layer; they still light it, and lamps and fog
+    hold it out, so that it adds to a layer that shows them. override: a material for everything. passes None: those of
+    the plan. for_camera: those of single cameras instead.
     """
 
     name: Word
     visibility: dict[str, Visibility] = {}
+    kept_out: Annotated[tuple[Surrounding, ...], Field(max_length=3)] = ()
     override: Override | None = None
     passes: Passes | None = None
     for_camera: dict[Word, Passes] = {}
@@ -116,25 +130,24 @@ class Layer(Value):
 
 
 class Quality(Value):
-    """Samples are counted by the side of a square: 4 means 16 for each pixel.
+    """samples: of each pixel.
 
     sampling uniform: every pixel takes all of them; adaptive: a pixel ends early once its noise is below the threshold
-    (standard error of the pixel relative to its brightness). time_limit: seconds a frame, 0 for none. prepared_every:
-    light is prepared anew on every n-th frame and kept between, 0 for every frame by itself.
+    (standard error of the pixel relative to its brightness). time_limit: seconds a frame, 0 for none. indirect_limit:
+    the most radiance one sample of indirect light may carry, 0 for no limit; it takes stray bright dots away, and light
+    with them. prepared_every: indirect diffuse light is gathered on every n-th frame and blended between, 0 for every
+    frame by itself.
     """
 
-    samples_per_side: Annotated[int, Field(ge=1, le=256)] = 4
+    samples: Annotated[int, Field(ge=1, le=65536)] = 16
     sampling: Literal["uniform", "adaptive"] = "uniform"
     noise_threshold: Annotated[float, Field(gt=0, le=1)] = 0.02
     time_limit: Annotated[float, Field(ge=0, le=1_000_000)] = 0.0
     denoise: bool = False
     light_samples: Annotated[int, Field(ge=1, le=64)] = 1
     material_samples: Annotated[int, Field(ge=1, le=64)] = 1
+    indirect_limit: Annotated[float, Field(ge=0, le=65504)] = 0.0
     prepared_every: Annotated[int, Field(ge=0, le=10_000)] = 0
-
-    @property
-    def samples(self) -> int:
-        return self.samples_per_side**2
 
 
 class Deep(Value):
@@ -168,17 +181,21 @@ class AppliedPreset(Value):
     @field_validator("settings", mode="before")
     @classmethod
     def _by_leaves(cls, settings: Any) -> Any:
-        return flattened(settings) if isinstance(settings, dict) else settings
+        return upgraded_settings(flattened(settings)) if isinstance(settings, dict) else settings
 
 
 @dataclass(frozen=True, slots=True)
 class PlannedImage:
-    """One layer through one camera. shared: whether the layer has the same passes through every camera."""
+    """One layer through one camera, or through several that are judged together.
+
+    shared: whether the layer has the same passes through every camera.
+    """
 
     layer: Layer
     camera: str
     passes: tuple[str, ...]  # keys of the catalogue, each once
     shared: bool
+    cameras: tuple[str, ...]
 
     @property
     def where(self) -> str:
@@ -189,7 +206,7 @@ class Plan(Document):
     """Everything that decides which files will exist."""
 
     format: Literal["eager-prism.plan"] = "eager-prism.plan"
-    version: Literal[2] = 2  # of this schema
+    version: Literal[3] = 3  # of this schema
     number: Annotated[int, Field(ge=1, le=9999)] = 1  # of the render, as {version} in names
     shot: ShotSettings
     layers: Annotated[tuple[Layer, ...], Field(min_length=1, max_length=200)] = (Layer(name="all"),)
@@ -204,12 +221,16 @@ class Plan(Document):
     cryptomatte: Cryptomatte = Cryptomatte()
     packing: Packing = Packing()
     applied: AppliedPreset | None = None
-    names: str = "{shot}/v{version:03}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
+    names: Annotated[str, Field(max_length=1000)] = DEFAULT_NAMES
 
     @model_validator(mode="before")
     @classmethod
     def _upgraded(cls, data: Any) -> Any:
-        return _from_version_1(data) if isinstance(data, dict) and data.get("version") == 1 else data
+        if not isinstance(data, dict):
+            return data
+        if data.get("version") == 1:
+            data = _from_version_1(data)
+        return _from_version_2(data) if data.get("version") == 2 else data
 
     @field_validator("names")
     @classmethod
@@ -247,17 +268,21 @@ class Plan(Document):
             by_camera = {camera: self.passes_of(layer, camera) for camera in self.cameras}
             shared = len(set(by_camera.values())) <= 1
             for camera, passes in by_camera.items():
-                yield PlannedImage(layer, camera, passes, shared)
+                yield PlannedImage(layer, camera, passes, shared, (camera,))
 
     def variants(self) -> Iterator[PlannedImage]:
-        """The same, but a layer that is alike through every camera only once, and even without a camera."""
-        told: set[str] = set()
-        for image in self.images():
-            if image.where not in told:
-                told.add(image.where)
-                yield image
-        if not self.cameras:
-            yield from (PlannedImage(layer, "", self.passes_of(layer), True) for layer in self.layers)
+        """The same, but a layer that has the same passes through every camera only once, and even without a camera."""
+        for layer in self.layers:
+            own = [image for image in self.images() if image.layer is layer]
+            if own and own[0].shared:
+                yield replace(own[0], cameras=self.cameras)
+            else:
+                yield from own or [PlannedImage(layer, "", self.passes_of(layer), True, ())]
+
+    @property
+    def fingerprint(self) -> str:
+        """Of all that decides what the files hold; the note of the applied preset does not."""
+        return fingerprint(self.as_json() | {"applied": None})
 
 
 def _known(passes: tuple[str, ...]) -> tuple[str, ...]:
@@ -278,3 +303,12 @@ def _from_version_1(data: dict[str, Any]) -> dict[str, Any]:
         packing["colour"] = {"format": "exr", "pixel": "half", "compression": compression}
         packing["data"] = {"format": "exr", "pixel": "float", "compression": compression}
     return data | {"version": 2, "shot": shot, "packing": packing}
+
+
+def _from_version_2(data: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 counted samples by the side of a square, and always cut indirect light at a radiance of 4."""
+    quality = dict(data.get("quality") or {})
+    if "samples_per_side" in quality:
+        quality["samples"] = quality.pop("samples_per_side") ** 2
+    quality.setdefault("indirect_limit", 4.0)
+    return data | {"version": 3, "quality": quality}

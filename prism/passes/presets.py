@@ -15,7 +15,7 @@ from pydantic import Field, field_validator, model_validator
 
 from prism.documents import Document
 from prism.errors import BadArgument, BadDocument
-from prism.passes.fields import field_of, flattened, with_fields
+from prism.passes.fields import field_of, flattened, upgraded_settings, with_fields
 from prism.passes.packing import Packing
 from prism.passes.plan import AppliedPreset, Cryptomatte, Deep, LightGroups, Overlay, Plan, Quality, ShotSettings
 
@@ -41,7 +41,7 @@ class Preset(Document):
     """settings: fields of a plan by dotted name, only those that differ from the base's. formerly: names it had."""
 
     format: Literal["eager-prism.preset"] = "eager-prism.preset"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: Name
     purpose: Annotated[str, Field(max_length=200)] = ""
     base: str | None = None
@@ -51,8 +51,10 @@ class Preset(Document):
     @model_validator(mode="before")
     @classmethod
     def _upgraded(cls, data: Any) -> Any:
-        """Version 1 nested its settings."""
-        return data | {"version": 2} if isinstance(data, dict) and data.get("version") == 1 else data
+        """Version 1 nested its settings; up to version 2 samples were counted by the side of a square."""
+        if not isinstance(data, dict) or data.get("version") not in (1, 2) or not isinstance(data.get("settings"), dict):
+            return data
+        return data | {"version": 3, "settings": upgraded_settings(flattened(data["settings"]))}
 
     @field_validator("settings")
     @classmethod
@@ -187,49 +189,54 @@ def _on_a_blank_plan(settings: Mapping[str, Any]) -> dict[str, Any]:
 
 _SHIPPED = (
     Preset(
-        name="layout check",
+        name="first look",
         purpose="Is everything where it should be? The beauty alone, quickly.",
+        formerly=("layout check",),
         settings={
             "passes": ["beauty"],
-            "quality.samples_per_side": 2,
+            "quality.samples": 4,
             "quality.denoise": False,
             "packing.rule": "one-file",
         },
     ),
     Preset(
-        name="animation check",
-        purpose="Moves read against the background: depth and directions beside the beauty.",
-        base="layout check",
-        settings={"passes": ["beauty", "depth", "normals", "motion_forward"]},
+        name="choose and measure",
+        purpose="Things told apart and measured: depth, directions, motion and mattes beside the beauty.",
+        base="first look",
+        formerly=("animation check",),
+        settings={"passes": ["beauty", "crypto_object", "depth", "normals", "motion_forward"]},
     ),
     Preset(
-        name="grooming",
+        name="surface study",
         purpose="Fine surfaces: the diffuse and specular light apart, with more samples.",
-        base="layout check",
-        settings={"passes": ["beauty", "diffuse", "specular", "occlusion"], "quality.samples_per_side": 6},
+        base="first look",
+        formerly=("grooming",),
+        settings={"passes": ["beauty", "diffuse", "specular", "occlusion"], "quality.samples": 36},
     ),
     Preset(
-        name="lighting",
-        purpose="Every light group apart, to be mixed without rendering again.",
+        name="light study",
+        purpose="Every light group apart, to be balanced without rendering again.",
+        formerly=("lighting",),
         settings={
             "passes": ["beauty", "light_group", "surface_colour", "raw_light", "depth", "normals"],
             "light_groups.mode": "all",
             "light_groups.labels": [],
-            "quality.samples_per_side": 4,
+            "quality.samples": 16,
             "packing.rule": "one-file",
         },
     ),
     Preset(
-        name="full comp",
+        name="everything",
         purpose="Components, light groups and data: whatever a note may ask for.",
-        base="lighting",
+        base="light study",
+        formerly=("full comp",),
         settings={
             "passes": [
                 "beauty", "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission",
-                "subsurface", "emission", "volume", "background", "light_group", "surface_colour", "raw_light", "occlusion", "depth", "mist",
-                "normals",
+                "subsurface", "emission", "volume", "background", "light_group", "surface_colour", "raw_light",
+                "occlusion", "depth", "mist", "normals",
             ],
-            "quality.samples_per_side": 8,
+            "quality.samples": 64,
         },
     ),
 )  # fmt: skip

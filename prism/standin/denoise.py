@@ -21,13 +21,32 @@ PATCH = 1  # and their own neighbourhood
 SLACK = 1.0  # differences in units of what noise explains; more smooths more
 NORMAL_STEP = 0.25  # difference of directions that parts two surfaces
 ALBEDO_STEP = 0.12
+MIDDLE = 0.5  # how much the middles of two neighbourhoods count by themselves
 TINY = 1e-6
 BAND_ROWS = 16
 
 
 @compiled
-def colour_distance(beauty, variance, y, x, v, u):
-    """Squared difference of two neighbourhoods beyond what their noise explains, by their noise."""
+def pixel_distance(beauty, own, variance, y, x, v, u):
+    """Squared difference of two pixels beyond what their noise explains, by their noise; the worst channel counts.
+
+    own: variances as measured. The noise of either is the larger of that and of its surroundings, so that a stray bright
+    dot, which comes of a single sample and so is as noisy as it is bright, is cleaned away, and a highlight, which many
+    samples agree on, is not.
+    """
+    worst = 0.0
+    for c in range(3):
+        noise = max(own[c, y, x], variance[c, y, x])
+        other = max(own[c, v, u], variance[c, v, u])
+        gap = beauty[c, y, x] - beauty[c, v, u]
+        worst = max(worst, (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other)))
+    return worst
+
+
+@compiled
+def colour_distance(beauty, own, variance, y, x, v, u):
+    """How far two neighbourhoods are apart beyond what their noise explains: on average, or their middles alone if they
+    are farther."""
     height, width = beauty.shape[1:]
     total = 0.0
     for dy in range(-PATCH, PATCH + 1):
@@ -41,7 +60,8 @@ def colour_distance(beauty, variance, y, x, v, u):
                 other = variance[c, by, bx]
                 gap = beauty[c, ay, ax] - beauty[c, by, bx]
                 total += (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other))
-    return max(0.0, total / (3.0 * (2 * PATCH + 1) ** 2))
+    middle = MIDDLE * pixel_distance(beauty, own, variance, y, x, v, u)
+    return max(middle, max(0.0, total / (3.0 * (2 * PATCH + 1) ** 2)))
 
 
 @compiled
@@ -54,8 +74,8 @@ def guide_distance(guide, y, x, v, u, step):
 
 
 @compiled
-def filter_band(beauty, variance, albedo, normals, layers, first, end, out):
-    """Rows first..end-1. beauty, variance, albedo, normals: (3, H, W). layers, out: (L, H, W)."""
+def filter_band(beauty, own, variance, albedo, normals, layers, first, end, out):
+    """Rows first..end-1. beauty, own, variance, albedo, normals: (3, H, W). layers, out: (L, H, W)."""
     height, width = beauty.shape[1:]
     for y in range(first, end):
         for x in range(width):
@@ -69,7 +89,7 @@ def filter_band(beauty, variance, albedo, normals, layers, first, end, out):
                         apart += guide_distance(albedo, y, x, v, u, ALBEDO_STEP)
                     if apart >= 9.0:
                         continue
-                    apart += colour_distance(beauty, variance, y, x, v, u)
+                    apart += colour_distance(beauty, own, variance, y, x, v, u)
                     likeness = math.exp(-apart)
                     weight += likeness
                     for k in range(layers.shape[0]):
@@ -96,7 +116,7 @@ def denoise(
     smooth = _spread(variance)
 
     def work(first: int, end: int) -> None:
-        filter_band(beauty, smooth, albedo, normals, stacked, first, end, out)
+        filter_band(beauty, variance, smooth, albedo, normals, stacked, first, end, out)
 
     run_bands(work, beauty.shape[1], BAND_ROWS, is_stale=is_stale)
     cleaned, place = {}, 0

@@ -2,29 +2,43 @@
 
 from __future__ import annotations
 
-import numpy as np
+import math
 
-from prism.passes.facts import MATERIAL_GIVES, GroupFact, LightFact, SceneFacts
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.passes.facts import MATERIAL_GIVES, CameraFact, Extent, GroupFact, LightFact, SceneFacts
 from prism.standin.scene import Camera, Light, Scene
-from prism.standin.stage import boxes_of
+from prism.standin.stage import boxes_of, placed_shapes
 from prism.standin.view import camera_axes
 
 _FOLDED = frozenset({"ring", "band", "dome"})  # shapes that can see and shade themselves
+MOST_FRAMES = 240  # looked at to see what comes into frame; of longer scenes every n-th
+TOO_NEAR = 1e-3  # depth below which a box reaches beside the camera
+ROOM = 0.05  # half widths added around what moves between the frames that are looked at
 
 
 def facts_of(scene: Scene) -> SceneFacts:
     """What the scene's materials, lights and cameras can give."""
-    boxes = boxes_of(scene, scene.first)
+    frames = range(scene.first, scene.last + 1, -(-(scene.last - scene.first + 1) // MOST_FRAMES))
+    owners = [_owner(scene, name) for name, _ in placed_shapes(scene, scene.first)]
+    still = not any(group.turn for group in scene.groups)
+    boxes = {frame: boxes_of(scene, frame) for frame in (frames[:1] if still else frames)}
+    first = boxes[frames[0]]
     return SceneFacts(
         name=scene.name,
         groups={group.name: _group(scene, group.name) for group in scene.groups},
         lights=tuple(_light(light) for light in scene.lights),
-        cameras=tuple(camera.name for camera in scene.cameras),
-        working_views=frozenset(camera.name for camera in scene.cameras if camera.working),
-        reach={camera.name: _reach(camera, boxes) for camera in scene.cameras},
+        cameras={camera.name: _camera(scene, camera, frames, boxes, first, owners) for camera in scene.cameras},
         everywhere=frozenset({"medium"}) if scene.medium else frozenset(),
         mist=scene.mist,
+        fingerprint=scene.fingerprint,
     )
+
+
+def _owner(scene: Scene, name: str) -> str:
+    """The object group of a shape, or the lamp itself."""
+    return next((shape.group for shape in scene.shapes if shape.name == name), name)
 
 
 def _group(scene: Scene, name: str) -> GroupFact:
@@ -47,8 +61,55 @@ def _light(light: Light) -> LightFact:
     return LightFact(name=light.name, kind=light.kind, label=light.label or "", dark=not any(map(any, colours)))
 
 
-def _reach(camera: Camera, boxes: np.ndarray) -> tuple[float, float]:
+def _camera(
+    scene: Scene, camera: Camera, frames: range, boxes: dict[int, NDArray], first: NDArray, owners: list[str]
+) -> CameraFact:
+    room = ROOM if len(boxes) > 1 or camera.path else 0.0
+    per_frame = [_extents(camera.at(frame), boxes.get(frame, first)) for frame in (frames if camera.path else boxes)]
+    extents = np.concatenate([np.stack(per_frame)[..., :2].min(axis=0), np.stack(per_frame)[..., 2:].max(axis=0)], 1)
+    named: dict[str, Extent] = {}
+    for owner in dict.fromkeys(owners):
+        own = extents[[place for place, name in enumerate(owners) if name == owner]]
+        left, top, right, bottom = (*own[:, :2].min(axis=0) - room, *own[:, 2:].max(axis=0) + room)
+        named[owner] = Extent(float(left), float(top), float(right), float(bottom))
+    start = camera.at(frames[0])
+    position, forward, _, _ = camera_axes(start)
+    above = scene.medium.top - float(position[2]) if scene.medium else 0.0
+    return CameraFact(
+        extents=named,
+        reach=_reach(start, first),
+        fog=scene.medium.density * above if scene.medium and above > 0 else 0.0,
+        pitch=math.asin(float(np.clip(forward[2], -1, 1))),
+        half_angle=0.0 if camera.path else math.radians(camera.fov) / 2,
+        working=camera.working,
+    )
+
+
+def _extents(camera: Camera, boxes: NDArray) -> NDArray:
+    """(N, 4) left, top, right, bottom of every box on the image plane, in half widths; infinite beside the camera.
+
+    A box wholly behind the camera is an extent that meets no picture.
+    """
+    position, forward, right, down = camera_axes(camera)
+    axes = np.stack([right, down, forward])
+    picks = np.array(np.meshgrid([0, 1], [0, 1], [0, 1])).reshape(3, -1)
+    corners = np.stack([boxes[:, axis + 3 * picks[axis]] for axis in range(3)], axis=-1)
+    seen = (corners - position) @ axes.T  # (N, 8, 3)
+    half = math.tan(math.radians(camera.fov) / 2)
+    depth = seen[..., 2]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        plane = seen[..., :2] / depth[..., np.newaxis] / half
+    extents = np.concatenate([plane.min(axis=1), plane.max(axis=1)], axis=1)
+    around = (depth < TOO_NEAR).any(axis=1)
+    extents[around] = [-np.inf, -np.inf, np.inf, np.inf]
+    extents[(depth < TOO_NEAR).all(axis=1)] = [np.inf, np.inf, -np.inf, -np.inf]
+    return extents
+
+
+def _reach(camera: Camera, boxes: NDArray) -> tuple[float, float]:
     """Nearest and farthest depth of the objects' boxes in front of the camera; zeros if there are none."""
+    if not len(boxes):
+        return 0.0, 0.0
     position, forward, _, _ = camera_axes(camera)
     middle = (boxes[:, :3] + boxes[:, 3:]) / 2
     half = (boxes[:, 3:] - boxes[:, :3]) / 2

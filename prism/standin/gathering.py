@@ -12,6 +12,9 @@ from prism.standin.survey import LIT, OPEN
 from prism.standin.vectors import dot, largest, mul, scale, vec
 
 
+ANY = -1  # group
+
+
 @compiled
 def aim_weight(stage, light, point):
     """How much of its group's attention a light deserves at a point: brightness times visible solid angle."""
@@ -20,50 +23,55 @@ def aim_weight(stage, light, point):
 
 
 @compiled
-def group_weight(stage, group, point):
+def total_weight(stage, group, point):
+    """Of the lights of one group, or of all if it is ANY."""
     total = 0.0
     for light in range(stage.lights.size):
-        if stage.lights[light].group == group:
+        if group == ANY or stage.lights[light].group == group:
             total += aim_weight(stage, light, point)
     return total
 
 
 @compiled
-def aimed_density(stage, light, point):
-    """Density over solid angle with which `pick_light` and `aim` find this light's directions."""
+def aimed_density(stage, light, point, rough):
+    """Density over solid angle with which `choose_light` and `aim` find this light's directions. rough: as in gather."""
     own = aim_weight(stage, light, point)
     if own == 0.0:
         return 0.0
-    return aim_density(aim_cosine(stage, light, point)) * own / group_weight(stage, stage.lights[light].group, point)
+    group = stage.lights[light].group if rough == 0 else ANY
+    return aim_density(aim_cosine(stage, light, point)) * own / total_weight(stage, group, point)
 
 
 @compiled
-def pick_light(stage, group, point, choice):
-    """One light of the group, by weight. -1 if none can be aimed at."""
-    target = choice * group_weight(stage, group, point)
+def choose_light(stage, group, point, choice):
+    """One light of a group (or of all), by weight: (light, cosine of its half angle, density of aiming at it).
+
+    -1 if none can be aimed at.
+    """
+    total = total_weight(stage, group, point)
+    target = choice * total
     picked = -1
+    own = 0.0
     for light in range(stage.lights.size):
-        if stage.lights[light].group == group:
+        if group == ANY or stage.lights[light].group == group:
             weight = aim_weight(stage, light, point)
             if weight > 0.0:
                 picked = light
+                own = weight
                 target -= weight
                 if target <= 0.0:
                     break
-    return picked
+    if picked < 0:
+        return -1, 2.0, 0.0
+    cosine = aim_cosine(stage, picked, point)
+    return picked, cosine, aim_density(cosine) * own / total
 
 
 @compiled
 def turns_of(settings, rough):
-    """Shadow rays at a place: for every light group where light is first scattered roughly, as seen from the camera; for
-    one of them, drawn by lot, after that, where the others would hardly show."""
+    """Shadow rays at a place: for every light group where light is first scattered roughly, as seen from the camera; one
+    to any light after that, where the others would hardly show."""
     return settings.groups * settings.light_samples if rough == 0 else min(1, settings.groups)
-
-
-@compiled
-def odds_of_group(settings, rough):
-    """How likely a light group is asked at a place."""
-    return 1.0 if rough == 0 else 1.0 / max(1, settings.groups)
 
 
 @compiled
@@ -78,23 +86,19 @@ def gather(
     """
     diffuse, specular, alpha, specular_chance = surface
     share = 1.0 / settings.light_samples if rough == 0 else 1.0
-    odds = odds_of_group(settings, rough)
-    limit = settings.indirect_limit / odds
     for turn in range(turns_of(settings, rough)):
         purpose = 1000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, which = pair(seed, sample, purpose)
-        group = turn // settings.light_samples if rough == 0 else int(which * settings.groups)
-        source = pick_light(stage, group, point, choice)
+        choice, _ = pair(seed, sample, purpose)
+        source, cosine, density = choose_light(stage, turn // settings.light_samples if rough == 0 else ANY, point, choice)
         if source < 0:
             continue
+        group = stage.lights[source].group
         u, v = pair(seed, sample, purpose + 1)
-        cosine = aim_cosine(stage, source, point)
         direction, distance, radiance = aim(stage, source, point, cosine, u, v)
         cos_l = dot(n, direction)
         if cos_l <= 0.0:
             continue
         through = light_through(stage, point, direction, distance, stack)
-        density = aimed_density(stage, source, point) * odds
         if scattered == 0:
             for c in range(3):
                 data[OPEN + c] += radiance[c] * cos_l / density * share
@@ -105,37 +109,34 @@ def gather(
         if largest(diffuse) > 0.0:
             other = (1.0 - specular_chance) * cos_l / math.pi
             value = scale(mul(arriving, diffuse), cos_l / math.pi * density / (density + other))
-            book(account, settings.groups, rows[0], group, limited(value, scattered, limit))
+            book(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
         if specular_chance > 0.0:
             factor, facet_density = ggx(n, view, direction, alpha)
             other = specular_chance * facet_density
             value = scale(mul(arriving, fresnel(specular, view, direction)), factor * density / (density + other))
-            book(account, settings.groups, rows[1], group, limited(value, scattered, limit))
+            book(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
 
 
 @compiled
 def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, rough, seed, sample):
     """Book the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
     share = 1.0 / settings.light_samples if rough == 0 else 1.0
-    odds = odds_of_group(settings, rough)
-    limit = settings.indirect_limit / odds
     for turn in range(turns_of(settings, rough)):
         purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
-        choice, which = pair(seed, sample, purpose)
-        group = turn // settings.light_samples if rough == 0 else int(which * settings.groups)
-        source = pick_light(stage, group, point, choice)
+        choice, _ = pair(seed, sample, purpose)
+        source, cosine, density = choose_light(stage, turn // settings.light_samples if rough == 0 else ANY, point, choice)
         if source < 0:
             continue
+        group = stage.lights[source].group
         u, v = pair(seed, sample, purpose + 1)
-        direction, distance, radiance = aim(stage, source, point, aim_cosine(stage, source, point), u, v)
+        direction, distance, radiance = aim(stage, source, point, cosine, u, v)
         through = light_through(stage, point, direction, distance, stack)
         if largest(through) <= 0.0:
             continue
-        density = aimed_density(stage, source, point) * odds
         likely = phase(stage.medium, -dot(direction, towards))
         weight = share * likely / (density + likely)  # balance heuristic, against what directions drawn by phase find
         value = scale(mul(mul(throughput, through), radiance), weight)
-        book(account, settings.groups, row, group, limited(value, scattered, limit))
+        book(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
 
 
 @compiled
@@ -146,5 +147,5 @@ def hit_weight(stage, settings, source, last_point, density, rough):
     """
     if density == 0.0:  # camera or mirror ray: aiming could not have found it
         return 1.0
-    aimed = aimed_density(stage, source, last_point) * odds_of_group(settings, rough - 1)
+    aimed = aimed_density(stage, source, last_point, rough - 1)
     return density / (density + aimed)

@@ -19,7 +19,8 @@ from prism.standin.booking import (
 )
 from prism.standin.gathering import gather, gather_in_fog, hit_weight
 from prism.standin.medium import phase, phase_direction, within
-from prism.standin.rays import FAR, NUDGE, material_at, nearest
+from prism.standin.prepared import gather_prepared
+from prism.standin.rays import FAR, NUDGE, first_seen, material_at, nearest
 from prism.standin.sampling import pair
 from prism.standin.shading import (
     COAT_REFLECTANCE,
@@ -33,12 +34,13 @@ from prism.standin.shading import (
     sphere_radiance,
     surface_colour,
 )
-from prism.standin.stage import GLASS, HOLDOUT, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, SHADOW_ONLY, WAX
+from prism.standin.stage import GLASS, HOLDOUT, LAMP, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, WAX
 from prism.standin.survey import pane_reflectance
 from prism.standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
-SURE_BOUNCES = 3  # before paths may end by chance
+SURE_BOUNCES = 1  # before paths may end by chance
+DULL = 0.3  # least GGX alpha of what is seen in rough surfaces
 
 
 class Settings(NamedTuple):
@@ -50,10 +52,14 @@ class Settings(NamedTuple):
     material_samples: int  # paths followed from what a camera ray meets first
     noise_threshold: float  # 0: all samples in every pixel
     most_bounces: int
-    indirect_limit: float  # largest radiance one indirect contribution may carry; keeps stray bright dots out
-    mist_start: float
-    mist_depth: float
-    mist_falloff: int  # 0 linear, 1 quadratic, 2 inverse quadratic
+    indirect_limit: float  # largest radiance one indirect contribution may carry; infinite for no limit
+    mist_near: float
+    mist_far: float
+    mist_power: float
+    sky_seen: int  # 0: sky and far lights are not seen by the camera itself
+    surveyed: int  # 0: nothing but light is wanted
+    identified: int  # 0: no identities are wanted
+    placed: int  # 0: neither positions, sheets nor motion are wanted
     occlusion_distance: float  # 0: not wanted
     wire_divisions: int  # 0: not wanted
     wire_width: float  # pixels
@@ -66,6 +72,8 @@ class Settings(NamedTuple):
 @compiled
 def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, last_point):
     """Book what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
+    if lobe == CAMERA and settings.sky_seen == 0:
+        return
     component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
     for source in range(stage.lights.size):
         kind = stage.lights[source].kind
@@ -85,20 +93,27 @@ def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, r
 
 
 @compiled
-def surface_of(stage, material, shape, point, n, view):
-    """(diffuse reflectance, specular at the normal, GGX alpha, chance of sampling specular) of an opaque surface."""
+def surface_of(stage, material, shape, point, n, view, rough):
+    """(diffuse reflectance, specular at the normal, GGX alpha, chance of sampling specular) of an opaque surface.
+
+    rough: how often light was scattered roughly between here and the camera. What is seen only so is given a duller
+    shine, which hardly changes the picture but keeps mirrored lamps from making stray bright dots.
+    Source: Kaplanyan & Dachsbacher, "Path Space Regularization for Holistic and Robust Light Transport", 2013.
+    """
     colour = surface_colour(stage, material, shape, point)
     kind = stage.materials[material].kind
-    roughness = stage.materials[material].roughness
+    alpha = stage.materials[material].roughness ** 2
+    if rough > 0:
+        alpha = max(alpha, DULL)
     none = (0.0, 0.0, 0.0)
     if kind == METAL:
-        return none, colour, roughness * roughness, 1.0
+        return none, colour, alpha, 1.0
     if kind == MATTE:
         return colour, none, 1.0, 0.0
     coat = schlick(COAT_REFLECTANCE, max(0.0, dot(n, view)))
     base = scale(colour, 1.0 - coat)
     chance = min(0.85, max(0.2, coat / (coat + largest(base) + 1e-9)))
-    return base, (COAT_REFLECTANCE, COAT_REFLECTANCE, COAT_REFLECTANCE), roughness * roughness, chance
+    return base, (COAT_REFLECTANCE, COAT_REFLECTANCE, COAT_REFLECTANCE), alpha, chance
 
 
 @compiled
@@ -127,33 +142,43 @@ def below_surface(stage, shape, point, n, depth, seed, sample, stack):
 
 
 @compiled
-def first_seen(stage, origin, direction, near, far, camera, stack):
-    """The nearest thing along a ray; what only throws shadows is not there for the camera."""
-    while True:
-        t, n, shape = nearest(stage, origin, direction, near, far, stack)
-        if not camera or shape < 0 or stage.shapes[shape].look != SHADOW_ONLY:
-            return t, n, shape
-        near = t + NUDGE
+def follow(stage, settings, prepared, account, data, stack, origin, direction, hit, behind, share, seed, sample):
+    """Follow one camera path to its end and book all light it finds, times `share`. hit: what it meets first; behind: what
+    it meets after that, if it is a pane, or hit again if that is not known."""
+    throughput = (share, share, share)
+    carry(
+        stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, CAMERA, 0, 0, 0.0, share,
+        seed, sample,
+    )  # fmt: skip
 
 
 @compiled
-def follow(stage, settings, account, data, stack, origin, direction, share, seed, sample):
-    """Follow one camera path to its end and book all light it finds, times `share`."""
-    throughput = (share, share, share)
-    lobe = CAMERA
-    scattered = 0
-    rough = (
-        0  # scatterings that were not by mirrors or glass; after the first, glass bends light no more, as for shadows
-    )
-    density = 0.0  # of the last scattering; 0 after a mirror or at the camera
+def carry(
+    stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, lobe, scattered, rough,
+    density, share, seed, sample,
+):  # fmt: skip
+    """Follow a path from some place on, and book all light it finds.
+
+    hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. scattered: how often it was scattered so far; rough: how often not
+    by mirrors or glass: after the first, glass bends light no more, as for shadows. density: of the last scattering, 0
+    after a mirror or at the camera. share: its throughput at the camera.
+    """
     near = 0.0
+    known = False  # whether what comes from other surfaces was read from prepared light already
     for event in range(MOST_EVENTS):
-        t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
+        if event == 0:
+            t, n, shape = hit
+        elif event == 1 and lobe == CAMERA and behind[0] > hit[0]:
+            t, n, shape = behind
+        else:
+            t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
         begin, end = within(stage.medium, origin, direction, near, t)
         if begin < end:
             u, v = pair(seed, sample, 13 + event * 4)
             free = begin - math.log(1.0 - u) / stage.medium.density
             if free < end:
+                if known or (lobe == CAMERA and stage.medium.seen == 0):
+                    return
                 if lobe == CAMERA:
                     lobe = VOLUME
                 point = along(origin, direction, free)
@@ -179,9 +204,11 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
         if lobe == CAMERA and stage.shapes[shape].look == HOLDOUT:
             return
         point = along(origin, direction, t)
-        source = stage.shapes[shape].light
         view = scale(direction, -1.0)
-        if source >= 0:
+        if stage.shapes[shape].material == LAMP:
+            source = stage.shapes[shape].light
+            if source < 0:
+                return
             component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
             value = mul(throughput, sphere_radiance(stage, source, n, view))
             value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
@@ -220,7 +247,9 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                 direction = refract(direction, n, cosine, ratio)
             density = 0.0
         else:
-            surface = surface_of(stage, material, shape, point, n, view)
+            if known:
+                return
+            surface = surface_of(stage, material, shape, point, n, view, rough)
             diffuse, specular, alpha, specular_chance = surface
             waxen = kind == WAX
             start = along(point, n, NUDGE)
@@ -232,6 +261,9 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                 stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, rough,
                 seed, sample,
             )  # fmt: skip
+            ready = False
+            if prepared.on == 1 and lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
+                ready = gather_prepared(settings, prepared, account, start, n, mul(throughput, diffuse))
             u, v = pair(seed, sample, 11 + event * 4)
             if choice < specular_chance:
                 outgoing = ggx_direction(n, view, alpha, u, v)
@@ -259,6 +291,7 @@ def follow(stage, settings, account, data, stack, origin, direction, share, seed
                         seed, sample,
                     )  # fmt: skip
                     density = 1.0
+                known = ready
                 if lobe == CAMERA:
                     lobe = DIFFUSE
                 outgoing = cosine_direction(n, u, v)

@@ -9,7 +9,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.mattes.cryptomatte import flat_colour, name_floats, ranked
+from prism.mattes.cryptomatte import flat_colours, name_floats, ranked
 from prism.passes.catalogue import BY_KEY
 from prism.passes.kinds import PassKind, Role
 from prism.standin import survey as columns
@@ -78,7 +78,12 @@ def _shadow(band: Band) -> Planes:
 
 def _depth_filtered(band: Band) -> Planes:
     total, solid = band.table[..., columns.DEPTH_SUM], band.table[..., columns.SOLID]
-    return [np.divide(total, solid, out=np.full_like(total, FAR), where=solid > 0).astype(np.float32)]
+    return [np.divide(total, solid, out=np.full_like(total, np.inf), where=solid > 0).astype(np.float32)]
+
+
+def _depth(band: Band) -> Planes:
+    nearest = band.table[..., columns.DEPTH]
+    return [np.where(nearest < FAR, nearest, np.inf).astype(np.float32)]
 
 
 def _normals_camera(band: Band) -> Planes:
@@ -102,7 +107,7 @@ def _wire(band: Band) -> Planes:
 def _flat_id(what: str) -> Callable[[Band], Planes]:
     def make(band: Band) -> Planes:
         place = _KINDS[what]
-        palette = np.array([flat_colour(name) for name in band.names[place]], np.float32)
+        palette = flat_colours(band.names[place])
         most = band.shares[..., place, :].argmax(axis=-1)[..., np.newaxis]
         thing = np.take_along_axis(band.things[..., place, :], most, -1)[..., 0]
         picture = np.where((thing >= 0)[..., np.newaxis], palette[np.maximum(thing, 0)], np.float32(0))
@@ -134,7 +139,7 @@ MAKERS: Mapping[str, Callable[[Band], Planes]] = MappingProxyType(
         "occlusion": _columns(columns.OCCLUSION),
         "shadow": _shadow,
         "wire": _wire,
-        "depth": _columns(columns.DEPTH),
+        "depth": _depth,
         "depth_filtered": _depth_filtered,
         "mist": _columns(columns.MIST),
         "normals": _columns(columns.NORMAL, 3),

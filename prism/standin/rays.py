@@ -6,10 +6,10 @@ import numpy as np
 
 from prism.compiled import compiled
 from prism.standin.medium import transmittance
-from prism.standin.stage import BAND, BOX, CYLINDER, DISC, GLASS, PANE, RIBS, RING, SPHERE
-from prism.standin.vectors import along, dot, mul, row, scale, sub, vec
+from prism.standin.stage import BAND, BOX, CYLINDER, DISC, DOME, GLASS, LAMP, PANE, RIBS, RING, SHADOW_ONLY, SPHERE
+from prism.standin.vectors import along, dot, mul, normalize, row, scale, sub, vec
 
-FAR = 1e10  # depth of a pixel that sees nothing: finite, and beyond any scene
+FAR = 1e10  # distance of a ray that meets nothing: finite, and beyond any scene; written as infinity
 NUDGE = 1e-5  # metres a new ray starts off its surface
 SETTLED = 1e-7  # metres from a ring at which its surface counts as met
 MOST_STEPS = 250  # towards a ring; a ray that only just grazes it is given up
@@ -24,14 +24,12 @@ def hit_sphere(o, d, radius, near):
     c = dot(o, o) - radius * radius
     root = b * b - c
     if root < 0.0:
-        return MISS
+        return FAR
     root = math.sqrt(root)
     t = -b - root
     if t < near:
         t = -b + root
-    if t < near:
-        return MISS
-    return t, scale(along(o, d, t), 1.0 / radius)
+    return t if t >= near else FAR
 
 
 @compiled
@@ -40,38 +38,44 @@ def hit_dome(o, d, radius, near):
     b = dot(o, d)
     root = b * b - dot(o, o) + radius * radius
     if root < 0.0:
-        return MISS
+        return FAR
     root = math.sqrt(root)
-    for t in (-b - root, -b + root):
-        if t > near and o[2] + t * d[2] > 0.0:
-            return t, scale(along(o, d, t), 1.0 / radius)
-    return MISS
+    t = -b - root
+    if t <= near or o[2] + t * d[2] <= 0.0:
+        t = -b + root
+    return t if t > near and o[2] + t * d[2] > 0.0 else FAR
+
+
+@compiled
+def hit_cap(o, d, radius, height, near):
+    """The disc across a cylinder's axis at a height; FAR if missed."""
+    t = (height - o[2]) / d[2]
+    x = o[0] + t * d[0]
+    y = o[1] + t * d[1]
+    return t if t > near and x * x + y * y <= radius * radius else FAR
 
 
 @compiled
 def hit_cylinder(o, d, radius, half, capped, near):
     best = FAR
-    normal = (0.0, 0.0, 1.0)
     a = d[0] * d[0] + d[1] * d[1]
     if a > 1e-14:
         b = o[0] * d[0] + o[1] * d[1]
         root = b * b - a * (o[0] * o[0] + o[1] * o[1] - radius * radius)
         if root < 0.0:
-            return MISS
+            return FAR
         root = math.sqrt(root)
-        for t in ((-b - root) / a, (-b + root) / a):
-            if near < t < best and abs(o[2] + t * d[2]) < half:
-                best = t
-                normal = ((o[0] + t * d[0]) / radius, (o[1] + t * d[1]) / radius, 0.0)
+        t = (-b - root) / a
+        if t <= near or abs(o[2] + t * d[2]) >= half:
+            t = (-b + root) / a
+        if t > near and abs(o[2] + t * d[2]) < half:
+            best = t
     if capped and abs(d[2]) > 1e-14:
-        for cap in (-half, half):
-            t = (cap - o[2]) / d[2]
-            x = o[0] + t * d[0]
-            y = o[1] + t * d[1]
-            if near < t < best and x * x + y * y <= radius * radius:
-                best = t
-                normal = (0.0, 0.0, math.copysign(1.0, cap))
-    return best, normal
+        t = hit_cap(o, d, radius, half, near)
+        best = t if t < best else best
+        t = hit_cap(o, d, radius, -half, near)
+        best = t if t < best else best
+    return best
 
 
 @compiled
@@ -82,26 +86,28 @@ def hit_box(o, d, half, near):
     enter = max(middle[0] - reach[0], max(middle[1] - reach[1], middle[2] - reach[2]))
     leave = min(middle[0] + reach[0], min(middle[1] + reach[1], middle[2] + reach[2]))
     if enter > leave or leave < near:
-        return MISS
-    t = enter if enter > near else leave
-    p = along(o, d, t)
+        return FAR
+    return enter if enter > near else leave
+
+
+@compiled
+def box_normal(p, half):
+    """Of the face that a point of the surface is nearest to."""
     gap = (half[0] - abs(p[0]), half[1] - abs(p[1]), half[2] - abs(p[2]))
     if gap[0] <= gap[1] and gap[0] <= gap[2]:
-        return t, (math.copysign(1.0, p[0]), 0.0, 0.0)
+        return (math.copysign(1.0, p[0]), 0.0, 0.0)
     if gap[1] <= gap[2]:
-        return t, (0.0, math.copysign(1.0, p[1]), 0.0)
-    return t, (0.0, 0.0, math.copysign(1.0, p[2]))
+        return (0.0, math.copysign(1.0, p[1]), 0.0)
+    return (0.0, 0.0, math.copysign(1.0, p[2]))
 
 
 @compiled
 def hit_disc(o, d, radius, near):
     if abs(d[2]) < 1e-14:
-        return MISS
+        return FAR
     t = -o[2] / d[2]
     p = along(o, d, t)
-    if t < near or p[0] * p[0] + p[1] * p[1] > radius * radius:
-        return MISS
-    return t, (0.0, 0.0, 1.0)
+    return t if t >= near and p[0] * p[0] + p[1] * p[1] <= radius * radius else FAR
 
 
 @compiled
@@ -148,19 +154,18 @@ def hit_ring(o, d, radius, thick, near):
     t = max(near, max(middle[0] - reach[0], max(middle[1] - reach[1], middle[2] - reach[2])))
     leave = min(middle[0] + reach[0], min(middle[1] + reach[1], middle[2] + reach[2]))
     inner = radius - thick
-    if flat_square(o, d, t) < inner * inner and flat_square(o, d, leave) < inner * inner:
-        return MISS  # the distance from the axis is convex along a ray: it stays within the hole
+    if t > leave or (flat_square(o, d, t) < inner * inner and flat_square(o, d, leave) < inner * inner):
+        return FAR  # the distance from the axis is convex along a ray: it stays within the hole
     leave += SETTLED
     outside = -1.0  # last place known to be outside
     for _ in range(MOST_STEPS):
         if t > leave:
-            return MISS
+            return FAR
         gap, normal = ring_gap(along(o, d, t), radius, thick)
         if abs(gap) < SETTLED:
-            return t, normal
+            return t
         if gap < 0.0 and outside >= 0.0:  # stepped over the surface: it lies between
-            t = ring_crossing(o, d, radius, thick, outside, t)
-            return t, ring_gap(along(o, d, t), radius, thick)[1]
+            return ring_crossing(o, d, radius, thick, outside, t)
         slope = dot(normal, d)
         if gap > 0.0:
             outside = t
@@ -168,35 +173,65 @@ def hit_ring(o, d, radius, thick, near):
             t -= gap / slope
         else:
             t += abs(gap)
-    return MISS
+    return FAR
 
 
 @compiled
-def hit_shape(shape, origin, direction, near):
-    """Distance along the ray and outward unit normal in the world; FAR if missed."""
+def own_axes(shape, rel):
+    """A vector of the world along the shape's own axes."""
+    frame = shape.frame
+    return (
+        rel[0] * frame[0, 0] + rel[1] * frame[0, 1] + rel[2] * frame[0, 2],
+        rel[0] * frame[1, 0] + rel[1] * frame[1, 1] + rel[2] * frame[1, 2],
+        rel[0] * frame[2, 0] + rel[1] * frame[2, 1] + rel[2] * frame[2, 2],
+    )
+
+
+@compiled
+def hit_distance(shape, origin, direction, near):
+    """Distance along the ray, FAR if missed. Spheres need not be turned to their own axes."""
     rel = sub(origin, vec(shape.centre))
+    kind = shape.kind
+    if kind == SPHERE:
+        return hit_sphere(rel, direction, shape.size[0], near)
+    o = own_axes(shape, rel)
+    d = own_axes(shape, direction)
+    if kind == CYLINDER:
+        return hit_cylinder(o, d, shape.size[0], shape.size[1], True, near)
+    if kind == BAND:
+        return hit_cylinder(o, d, shape.size[0], shape.size[1], False, near)
+    if kind == RING:
+        return hit_ring(o, d, shape.size[0], shape.size[1], near)
+    if kind == BOX:
+        return hit_box(o, d, vec(shape.size), near)
+    if kind == DISC:
+        return hit_disc(o, d, shape.size[0], near)
+    return hit_dome(o, d, shape.size[0], near)
+
+
+@compiled
+def normal_at(shape, point):
+    """Outward unit normal in the world where the surface of a shape was met."""
+    rel = sub(point, vec(shape.centre))
+    kind = shape.kind
+    if kind == SPHERE or kind == DOME:
+        return scale(rel, 1.0 / shape.size[0])
+    p = own_axes(shape, rel)
     x = row(shape.frame, 0)
     y = row(shape.frame, 1)
     z = row(shape.frame, 2)
-    o = (dot(rel, x), dot(rel, y), dot(rel, z))
-    d = (dot(direction, x), dot(direction, y), dot(direction, z))
-    kind = shape.kind
-    size = vec(shape.size)
-    if kind == SPHERE:
-        t, n = hit_sphere(o, d, size[0], near)
-    elif kind == CYLINDER:
-        t, n = hit_cylinder(o, d, size[0], size[1], True, near)
-    elif kind == BAND:
-        t, n = hit_cylinder(o, d, size[0], size[1], False, near)
-    elif kind == RING:
-        t, n = hit_ring(o, d, size[0], size[1], near)
+    if kind == DISC:
+        return z
+    if kind == RING:
+        _, n = ring_gap(p, shape.size[0], shape.size[1])
     elif kind == BOX:
-        t, n = hit_box(o, d, size, near)
-    elif kind == DISC:
-        t, n = hit_disc(o, d, size[0], near)
+        n = box_normal(p, vec(shape.size))
     else:
-        t, n = hit_dome(o, d, size[0], near)
-    return t, (
+        side = shape.size[0] - math.sqrt(p[0] * p[0] + p[1] * p[1])
+        if kind == CYLINDER and shape.size[1] - abs(p[2]) < side:
+            return scale(z, math.copysign(1.0, p[2]))
+        n = normalize((p[0], p[1], 0.0))
+    return (
         n[0] * x[0] + n[1] * y[0] + n[2] * z[0],
         n[0] * x[1] + n[1] * y[1] + n[2] * z[1],
         n[0] * x[2] + n[1] * y[2] + n[2] * z[2],
@@ -204,23 +239,36 @@ def hit_shape(shape, origin, direction, near):
 
 
 @compiled
+def hit_shape(shape, origin, direction, near):
+    """Distance along the ray and outward unit normal in the world; FAR if missed."""
+    t = hit_distance(shape, origin, direction, near)
+    return (t, normal_at(shape, along(origin, direction, t))) if t < FAR else MISS
+
+
+@compiled
 def box_entry(box, origin, inverse, best):
     """Distance at which the ray enters the box, or FAR if it misses it or enters beyond `best`.
 
-    Written out by axis: the compiler keeps tuples in registers only where their index is a constant.
+    Written out by axis and by comparison: the compiler keeps tuples in registers only where their index is a constant, and
+    its own min and max look for NaN each time.
     """
     a = (box.low[0] - origin[0]) * inverse[0]
     b = (box.high[0] - origin[0]) * inverse[0]
-    enter = min(a, b)
-    leave = max(a, b)
+    enter = a if a < b else b
+    leave = b if a < b else a
     a = (box.low[1] - origin[1]) * inverse[1]
     b = (box.high[1] - origin[1]) * inverse[1]
-    enter = max(enter, min(a, b))
-    leave = min(leave, max(a, b))
+    low = a if a < b else b
+    high = b if a < b else a
+    enter = low if low > enter else enter
+    leave = high if high < leave else leave
     a = (box.low[2] - origin[2]) * inverse[2]
     b = (box.high[2] - origin[2]) * inverse[2]
-    enter = max(0.0, max(enter, min(a, b)))
-    leave = min(leave, max(a, b))
+    low = a if a < b else b
+    high = b if a < b else a
+    enter = low if low > enter else enter
+    enter = enter if enter > 0.0 else 0.0
+    leave = high if high < leave else leave
     return enter if enter <= leave and enter < best else FAR
 
 
@@ -241,21 +289,19 @@ def nearest(stage, origin, direction, near, far, stack):
     boxes = stage.boxes
     best = far
     best_shape = -1
-    best_normal = (0.0, 0.0, 1.0)
     stack[0] = 0
     top = 1
     if box_entry(boxes[0], origin, inverse, best) == FAR:
-        return best, best_normal, best_shape
+        return best, (0.0, 0.0, 1.0), best_shape
     while top > 0:
         top -= 1
         box = boxes[stack[top]]
         if box.count > 0:
             for i in range(box.first, box.first + box.count):
-                t, n = hit_shape(stage.shapes[i], origin, direction, near)
+                t = hit_distance(stage.shapes[i], origin, direction, near)
                 if t < best:
                     best = t
                     best_shape = i
-                    best_normal = n
             continue
         first = box.first
         second = box.second
@@ -270,7 +316,19 @@ def nearest(stage, origin, direction, near, far, stack):
         if first_entry < FAR:
             stack[top] = first
             top += 1
-    return best, best_normal, best_shape
+    if best_shape < 0:
+        return best, (0.0, 0.0, 1.0), best_shape
+    return best, normal_at(stage.shapes[best_shape], along(origin, direction, best)), best_shape
+
+
+@compiled
+def first_seen(stage, origin, direction, near, far, camera, stack):
+    """The nearest thing along a ray; what only throws shadows is not there for the camera."""
+    while True:
+        t, n, shape = nearest(stage, origin, direction, near, far, stack)
+        if not camera or shape < 0 or stage.shapes[shape].look != SHADOW_ONLY:
+            return t, n, shape
+        near = t + NUDGE
 
 
 @compiled
@@ -297,10 +355,10 @@ def through_shape(stage, index, point, direction, far):
     through = (1.0, 1.0, 1.0)
     near = NUDGE
     while True:
-        t, _ = hit_shape(stage.shapes[index], point, direction, near)
+        t = hit_distance(stage.shapes[index], point, direction, near)
         if t >= far:
             return through
-        if stage.shapes[index].light >= 0:
+        if stage.shapes[index].material == LAMP:
             return (0.0, 0.0, 0.0)
         material = material_at(stage, index, along(point, direction, t))
         kind = stage.materials[material].kind

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -11,7 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
+from prism.colour.spaces import CHROMATICITIES
 from prism.depth.mist import Mist
+from prism.documents import fingerprint
 from prism.errors import BadArgument
 from prism.passes.catalogue import BY_KEY
 from prism.passes.estimate import Measured
@@ -19,20 +22,22 @@ from prism.passes.kinds import PassKind, Role
 from prism.passes.plan import Deep, Overlay
 from prism.pixels.image import Image
 from prism.standin.booking import BEAUTY, COMPONENTS, rows_of
-from prism.standin.deepening import DEEP_CHANNELS
+from prism.standin.deepening import DEEP_CHANNELS, ITEM_VALUES, RAY_VALUES, item_rows
 from prism.standin.paths import Settings
 from prism.standin.planes import Band, planes_of
-from prism.standin.rays import new_stack
+from prism.standin.prepared import Points, Prepared, not_prepared
+from prism.standin.preparing import PreparedLight, light_about, prepare
+from prism.standin.rays import FAR, new_stack
 from prism.standin.scene import Scene
-from prism.standin.stage import build_stage, names_of
+from prism.standin.stage import SCENE_SPACE, build_stage, names_of
 from prism.standin.survey import DATA_COUNT, SAMPLES, SLOTS, SQUARE
 from prism.standin.tracing import trace_band
 from prism.standin.view import camera_axes, camera_table
 
 BAND_ROWS = 8
 BAND_VALUES = 1 << 23  # values a band of deep or many-rowed pixels may take, before it gets fewer rows
-FALLOFFS = {"linear": 0, "quadratic": 1, "inverse-quadratic": 2}
-REC709_CHROMATICITIES = (0.64, 0.33, 0.30, 0.60, 0.15, 0.06, 0.3127, 0.3290)  # ITU-R BT.709-6
+LIGHT_ROLES = frozenset({Role.LIGHT, Role.GROUP, Role.PART})
+PLACED = frozenset({"position", "uv", "motion_forward", "motion_backward"})
 PILOT_ROWS = 24  # one row in so many is rendered to see how many samples a time limit allows
 STANDARD = (
     "beauty", *COMPONENTS, "light_group", "surface_colour", "raw_light", "depth", "mist", "occlusion", "normals",
@@ -43,7 +48,7 @@ STANDARD = (
 class Quality:
     samples: int = 16  # per pixel, at most
     most_bounces: int = 6
-    indirect_limit: float = 4.0
+    indirect_limit: float = 0.0  # most radiance of one sample of indirect light; 0: no limit
     light_samples: int = 1
     material_samples: int = 1
     noise_threshold: float = 0.0  # 0: all samples in every pixel
@@ -54,15 +59,20 @@ class Quality:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Order:
     """What is wanted of a frame. size: of the picture in pixels, None for the scene's. margin: pixels added at the left
-    and right, and at top and bottom. passes: keys as in files to entries of the catalogue."""
+    and right, and at top and bottom. space: working colour it is rendered in. passes: keys as in files to entries of the
+    catalogue. kept_out: sky, lamps or fog, not to be seen. prepared: None for light of its own."""
 
     camera: str | None = None
     size: tuple[int, int] | None = None
     margin: tuple[int, int] = (0, 0)
+    pixel_aspect: float = 1.0
+    space: str = SCENE_SPACE
     passes: Mapping[str, PassKind] = field(default_factory=dict)
     quality: Quality = Quality()
     visibility: Mapping[str, str] = field(default_factory=dict)
+    kept_out: tuple[str, ...] = ()
     override: str | None = None
+    prepared: PreparedLight | None = None
     mist: Mist | None = None
     overlay: Overlay = Overlay()
     deep: Deep = Deep()
@@ -84,7 +94,7 @@ class Rendered:
     planes: Mapping[str, list[NDArray[np.float32]]]
     deep: DeepPixels | None
     margin: tuple[int, int]
-    noise: float  # standard error of the beauty, relative to its mean
+    noise: float | None  # standard error of the beauty, relative to its mean; None if one sample a pixel tells nothing
     samples: float  # a pixel took, on average
     seconds: float
     names: tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]
@@ -119,6 +129,7 @@ def render(
         raise BadArgument(f"A picture of {width} x {height} pixels cannot be rendered.")
     begun = time.perf_counter()
     tracing = _Tracing(scene, frame, order, width, height)
+    tracing.use_prepared(is_stale)
     if order.quality.time_limit:
         tracing = tracing.with_samples(_affordable(tracing, order.quality))
     planes: dict[str, list[NDArray[np.float32]]] = {}
@@ -152,7 +163,7 @@ def render(
         planes=planes,
         deep=_joined(deep) if deep else None,
         margin=order.margin,
-        noise=float(np.sqrt(variance / pixels) / max(light / pixels, 1e-9)),
+        noise=float(np.sqrt(variance / pixels) / max(light / pixels, 1e-9)) if taken > pixels else None,
         samples=float(taken / pixels),
         seconds=time.perf_counter() - begun,
         names=tracing.names,
@@ -199,17 +210,46 @@ class _Tracing:
     """What stays the same for all bands of a frame."""
 
     def __init__(self, scene: Scene, frame: int, order: Order, width: int, height: int) -> None:
-        self.order = order
-        self.labels = scene.light_groups
+        self.scene, self.frame, self.order, self.size = scene, frame, order, (width, height)
+        self.labels = wanted_labels(scene, order)
         self.names = names_of(scene)
-        self.view = scene.camera(order.camera)
+        self.view = scene.camera(order.camera).at(frame)
         self.width, self.height = width + 2 * order.margin[0], height + 2 * order.margin[1]
-        self.camera = camera_table(self.view, width, height, margin=order.margin)
-        self.stage = build_stage(scene, frame, visibility=order.visibility, override=order.override)
-        self.settings = settings_of(scene, order, frame)
+        self.camera = camera_table(
+            self.view, width, height, margin=order.margin, pixel_aspect=order.pixel_aspect
+        )  # fmt: skip
+        self.stage = build_stage(
+            scene, frame, visibility=order.visibility, kept_out=order.kept_out, override=order.override,
+            space=order.space, groups=self.labels,
+        )  # fmt: skip
+        self.settings = settings_of(scene, order, frame, self.labels)
+        self.new_prepared: Callable[[], Prepared] = lambda: not_prepared(len(self.labels))
         self.rows = rows_of(len(self.labels), any(kind.role is Role.PART for kind in order.passes.values()))
         values = self.width * (self.rows * 3 + DATA_COUNT + self.settings.deep_samples * DEEP_CHANNELS)
         self.band_rows = max(1, min(BAND_ROWS, BAND_VALUES // values))
+
+    def use_prepared(self, is_stale: Callable[[], bool]) -> None:
+        """Read bounced light from the prepared frames about this one; what is not on disk yet is prepared now."""
+        if self.order.prepared is None:
+            return
+
+        def at(key: int) -> _Tracing:
+            return self if key == self.frame else _Tracing(self.scene, key, self.order, *self.size)
+
+        def make(key: int) -> Points:
+            tracing = at(key)
+            return prepare(tracing.stage, tracing.settings, tracing.camera, is_stale)
+
+        self.new_prepared = light_about(self.order.prepared, self.frame, lambda key: at(key).identity(), make)
+
+    def identity(self) -> str:
+        """Changes with all that prepared light depends on."""
+        order = self.order
+        told = (
+            self.scene.fingerprint, self.labels, order.visibility, order.kept_out, order.override, order.space,
+            self.camera.tolist(), order.quality.indirect_limit, order.quality.most_bounces,
+        )  # fmt: skip
+        return fingerprint([*map(_plain, told)])
 
     def with_samples(self, samples: int) -> _Tracing:
         self.settings = self.settings._replace(samples=samples)
@@ -222,12 +262,13 @@ class _Tracing:
         table = np.zeros((*shape, DATA_COUNT))
         things, shares = np.full((*shape, 3, SLOTS), -1, np.int32), np.zeros((*shape, 3, SLOTS))
         wanted = self.settings.deep_samples
-        rays = np.zeros((self.settings.samples if wanted else 1, 5))
+        rays = np.zeros((self.settings.samples if wanted else 1, RAY_VALUES))
+        items = np.zeros((item_rows(self.settings.samples) if wanted else 1, ITEM_VALUES))
         deep = np.zeros((*shape, wanted, DEEP_CHANNELS) if wanted else (1, 1, 1, DEEP_CHANNELS), np.float32)
         counts = np.zeros(shape if wanted else (1, 1), np.int32)
         trace_band(
-            self.stage, self.settings, self.camera, first, end, accounts, table, things, shares, rays, deep, counts,
-            new_stack(),
+            self.stage, self.settings, self.new_prepared(), self.camera, first, end, accounts, table, things, shares, rays,
+            items, deep, counts, new_stack(),
         )  # fmt: skip
         _, forward, right, down = camera_axes(self.view)
         band = Band(
@@ -246,21 +287,34 @@ class _Tracing:
         return band, counts, deep[kept]
 
 
-def settings_of(scene: Scene, order: Order, frame: int) -> Settings:
+def wanted_labels(scene: Scene, order: Order) -> tuple[str, ...]:
+    """The light groups whose lights are followed: those of the passes, if they hold the light of single groups alone."""
+    kinds = order.passes.values()
+    if not order.passes or not all(kind.role in (Role.GROUP, Role.PART) for kind in kinds):
+        return scene.light_groups
+    return tuple(label for label in scene.light_groups if any(key.endswith(f"light_{label}") for key in order.passes))
+
+
+def settings_of(scene: Scene, order: Order, frame: int, labels: tuple[str, ...]) -> Settings:
     """What the compiled loops need besides the stage; every frame draws its own random numbers."""
     quality, mist = order.quality, order.mist or scene.mist
     keys = {kind.key for kind in order.passes.values()}
+    roles = {kind.role for kind in order.passes.values()}
     return Settings(
         samples=quality.samples,
-        groups=len(scene.light_groups),
+        groups=len(labels),
         light_samples=quality.light_samples,
         material_samples=quality.material_samples,
         noise_threshold=quality.noise_threshold,
         most_bounces=quality.most_bounces,
-        indirect_limit=quality.indirect_limit,
-        mist_start=mist.start,
-        mist_depth=mist.depth,
-        mist_falloff=FALLOFFS[mist.falloff],
+        indirect_limit=quality.indirect_limit or math.inf,
+        mist_near=mist.near,
+        mist_far=mist.far,
+        mist_power=mist.power,
+        sky_seen=int("sky" not in order.kept_out),
+        surveyed=int(not roles <= LIGHT_ROLES),
+        identified=int(Role.IDENTIFY in roles),
+        placed=int(bool(keys & PLACED)),
         occlusion_distance=scene.occlusion_distance if "occlusion" in keys or order.override == "occlusion" else 0.0,
         wire_divisions=order.overlay.divisions if "wire" in keys else 0,
         wire_width=order.overlay.width,
@@ -297,20 +351,33 @@ def _joined(bands: Mapping[int, tuple[NDArray[np.int32], NDArray[np.float32]]]) 
     ordered = [bands[first] for first in sorted(bands)]
     return DeepPixels(
         counts=np.concatenate([counts for counts, _ in ordered]),
-        values=np.concatenate([values for _, values in ordered]),
+        values=_beyond(np.concatenate([values for _, values in ordered])),
     )
 
 
+def _beyond(values: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Depths of what lies beyond the scene as infinity."""
+    values[:, 4:][values[:, 4:] >= FAR] = np.inf
+    return values
+
+
 def _described(scene: Scene, tracing: _Tracing, frame: int, order: Order) -> dict[str, Any]:
-    return {
+    """Header entries that say how a frame came about."""
+    noted = {"indirectLimit": order.quality.indirect_limit} if order.quality.indirect_limit else {}
+    return noted | {
         "scene": scene.name,
+        "sceneFingerprint": scene.fingerprint,
         "camera": tracing.view.name,
         "frame": frame,
         "samples": tracing.settings.samples,
         "seed": order.quality.seed,
-        "emptyDepth": "1e10",
-        "chromaticities": REC709_CHROMATICITIES,
+        "chromaticities": CHROMATICITIES[order.space],
+        "pixelAspectRatio": float(order.pixel_aspect),
     }
+
+
+def _plain(value: Any) -> Any:
+    return dict(value) if isinstance(value, Mapping) else value
 
 
 def with_labels(scene: Scene, labels: Mapping[str, str]) -> Scene:

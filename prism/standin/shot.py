@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
+from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
-from prism.passes.expansion import DENOISED_ROLES, PlannedFiles, planned_passes
+from prism.passes.expansion import DENOISED_ROLES, PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.kinds import PassKind
 from prism.passes.plan import Plan, PlannedImage
 from prism.standin.denoise import denoise
 from prism.standin.planes import Planes
+from prism.standin.preparing import PreparedLight
 from prism.standin.render import Order, Quality, Rendered, render, with_labels
 from prism.standin.scene import Scene
 from prism.standin.write import write_planned
@@ -22,40 +26,69 @@ from prism.standin.write import write_planned
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Made:
-    """What came of a frame. seconds: of the rendering. noise: relative standard error of the beauty."""
+    """What came of a frame. seconds: of rendering, denoising and writing. noise: relative standard error of the beauty,
+    None if one sample a pixel tells nothing of it."""
 
     paths: tuple[Path, ...]
     bytes: int
     seconds: float
-    noise: float
+    noise: float | None
     samples: float
 
 
-def order_of(plan: Plan, image: PlannedImage, facts: SceneFacts) -> Order:
-    """What a plan asks of one of its images. facts: of the scene, with the plan's light labels."""
+GUIDES = ("beauty", "variance", "albedo", "normals")
+"""What the denoiser works by; they are made for it whether they are written or not."""
+PREPARED_FOLDER = "prepared"  # below the folder of a plan's files
+
+
+def order_of(plan: Plan, image: PlannedImage, files: Sequence[PlannedFiles], folder: Path) -> Order:
+    """What a plan asks of one of its images, for the files that are wanted of it."""
     shot, quality = plan.shot, plan.quality
     width, height = shot.scaled_size
-    passes: dict[str, PassKind] = {"beauty": BY_KEY["beauty"]}  # what noise is told by, planned or not
-    passes |= {one.key: one.kind for one in planned_passes(plan, image, facts)}
+    passes: dict[str, PassKind] = {one.key: one.kind for planned in files for one in planned.passes}
+    if any(planned.group.denoised for planned in files):
+        passes |= {key: BY_KEY[key] for key in GUIDES if key not in passes}
+    frames = shot.written_frames
+    prepared = PreparedLight(folder / PREPARED_FOLDER, quality.prepared_every, frames[0], frames[-1])
     return Order(
         camera=image.camera,
         size=(width, height),
         margin=tuple((whole - side) // 2 for whole, side in zip(shot.written_size, (width, height), strict=True)),
+        pixel_aspect=shot.pixel_aspect,
+        space=shot.space,
         passes=passes,
         quality=Quality(
             samples=quality.samples,
             light_samples=quality.light_samples,
             material_samples=quality.material_samples,
+            indirect_limit=quality.indirect_limit,
             noise_threshold=quality.noise_threshold if quality.sampling == "adaptive" else 0.0,
             time_limit=quality.time_limit,
         ),
         visibility=image.layer.visibility,
+        kept_out=image.layer.kept_out,
         override=image.layer.override,
+        prepared=prepared if quality.prepared_every else None,
         mist=plan.mist,
         overlay=plan.overlay,
         deep=plan.deep,
         levels=plan.cryptomatte.levels,
     )
+
+
+def header_of(plan: Plan, image: PlannedImage, frame: int) -> dict[str, Any]:
+    """Header entries of a plan's files: what they belong to, and their place in time."""
+    rate = rate_of(plan.shot.rate)
+    return {
+        "production": plan.shot.production,
+        "shot": plan.shot.code,
+        "layer": image.layer.name,
+        "camera": image.camera,
+        "planVersion": plan.number,  # plain "version" is the file format's own
+        "planFingerprint": plan.fingerprint,
+        "framesPerSecond": rate,
+        "timeCode": time_code(frame, plan.shot.rate),
+    }
 
 
 def make_frame(
@@ -70,36 +103,34 @@ def make_frame(
     is_stale: Callable[[], bool] = lambda: False,
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> Made:
-    """Render a frame of an image and write its files. files: those of the image that are wanted.
+    """Render a frame of an image and write its files. files: those of the image that are wanted; none for a warm-up frame,
+    which is rendered as the others are and thrown away. facts: of the scene, with its own light labels.
 
     Raises UnwritableFile, and Superseded if `is_stale` turns true; then nothing is written.
     """
-    facts = facts.relabelled(plan.light_labels)
-    order = order_of(plan, image, facts)
-    rendered = render(with_labels(scene, plan.light_labels), frame, order, is_stale=is_stale, on_progress=on_progress)
-    cleaned = _cleaned(rendered, order, is_stale) if plan.quality.denoise else {}
-    paths = write_planned(rendered, files, frame, folder, cleaned)
+    begun = time.perf_counter()
+    asked = files or [one for one in expand(plan, facts) if one.is_of(image)]
+    order = order_of(plan, image, asked, folder)
+    labelled = with_labels(scene, plan.light_labels)
+    rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
+    cleaned = _cleaned(rendered, order, is_stale) if any(one.group.denoised for one in files) else {}
+    # The scene is told by its own document, whatever the plan calls its lights.
+    header = rendered.attributes | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
+    paths = write_planned(replace(rendered, attributes=header), files, frame, folder, cleaned)
     return Made(
         paths=tuple(paths),
         bytes=sum(path.stat().st_size for path in paths),
-        seconds=rendered.seconds,
+        seconds=time.perf_counter() - begun,
         noise=rendered.noise,
         samples=rendered.samples,
     )
 
 
 def _cleaned(rendered: Rendered, order: Order, is_stale: Callable[[], bool]) -> dict[str, Planes]:
-    """Denoised light of all passes that have any. Guides that are not rendered are flat: then colour alone parts surfaces."""
-    flat = [np.zeros_like(rendered.planes["beauty"][0])] * 3
-
-    def guide(key: str) -> np.ndarray:
-        return np.stack(rendered.planes.get(key, flat)[:3])
-
+    """Denoised light of all passes that have any."""
+    guides = {key: np.stack(rendered.planes[key][:3]) for key in GUIDES}
     layers = {
         key: np.stack(rendered.planes[key][:3]) for key, kind in order.passes.items() if kind.role in DENOISED_ROLES
     }
-    clean = denoise(
-        layers, beauty=guide("beauty"), variance=guide("variance"), albedo=guide("albedo"), normals=guide("normals"),
-        is_stale=is_stale,
-    )  # fmt: skip
+    clean = denoise(layers, **guides, is_stale=is_stale)
     return {key: [*planes, *rendered.planes[key][3:]] for key, planes in clean.items()}

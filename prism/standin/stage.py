@@ -1,14 +1,15 @@
 """One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from types import MappingProxyType
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.standin.scene import Light, Material, Scene, Shape, Turn
+from prism.colour.spaces import conversion
+from prism.standin.scene import Light, Material, Medium, Scene, Shape, Turn
 
 SPHERE, CYLINDER, BAND, RING, BOX, DISC, DOME = range(7)
 MATTE, GLOSS, METAL, GLASS, PANE, WAX = range(6)
@@ -32,10 +33,15 @@ OVERRIDES = {
     "clay": Material(kind="matte", colour=(0.5, 0.5, 0.5)),
     "occlusion": Material(kind="matte", colour=(1, 1, 1)),
 }
+MATERIAL_COLOURS = ("colour", "second")
+LIGHT_COLOURS = ("radiance", "horizon", "glow")
+SCENE_SPACE = "lin_rec709"  # of the colours in a scene document
+REST = "rest"  # the light group of lights without a label
+LAMP = -1  # stands for a material where the shape is a light
 LIGHTS_GROUP = "lights"  # of lights that turn with no object group
 PATTERNS = {"plain": PLAIN, "tiles": TILES, "ribs": RIBS, "bands": BANDS}
 LIGHT_KINDS = {"sphere": LIGHT_SPHERE, "distant": LIGHT_DISTANT, "sky": LIGHT_SKY}
-LEAF_SHAPES = 2
+LEAF_SHAPES = 1
 BEYOND = 1e30
 
 Table = NDArray[np.float64]
@@ -44,8 +50,8 @@ Table = NDArray[np.float64]
 SHAPE = np.dtype(
     [
         ("kind", "i4"),
-        ("material", "i4"),  # -1 for a light
-        ("light", "i4"),  # -1 unless the shape is a light
+        ("material", "i4"),  # LAMP for the shape of a light
+        ("light", "i4"),  # the light it is, -1 for none or a dark one
         ("look", "i4"),  # to the camera
         ("name", "i4"),  # place in names_of objects
         ("group", "i4"),  # place in names_of groups
@@ -99,12 +105,13 @@ LIGHT = np.dtype(
 
 
 class Fog(NamedTuple):
-    """Fog below a height; density 0 is none."""
+    """Fog below a height; density 0 is none. seen: 0 if it dims and lights the scene without being seen itself."""
 
     density: float
     top: float
     forward: float
     colour: tuple[float, float, float]
+    seen: int
 
 
 class Stage(NamedTuple):
@@ -117,33 +124,58 @@ class Stage(NamedTuple):
     medium: Fog
 
 
-NO_FOG = Fog(0.0, 0.0, 0.0, (0.0, 0.0, 0.0))
+NO_FOG = Fog(0.0, 0.0, 0.0, (0.0, 0.0, 0.0), 1)
 
 
 def build_stage(
-    scene: Scene, frame: int, *, visibility: Mapping[str, str] = MappingProxyType({}), override: str | None = None
+    scene: Scene,
+    frame: int,
+    *,
+    visibility: Mapping[str, str] = MappingProxyType({}),
+    kept_out: Collection[str] = (),
+    override: str | None = None,
+    space: str = SCENE_SPACE,
+    groups: tuple[str, ...] | None = None,
 ) -> Stage:
     """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion.
 
-    visibility: of object groups that are not simply visible. override: a material for everything, a key of OVERRIDES.
+    visibility: of object groups that are not simply visible. kept_out: lamps or fog that hold out what lies behind them
+    without being seen. override: a material for everything, a key of OVERRIDES. space: working colour that all colours are
+    converted to. groups: light groups that give light, in the order of their numbers; None for all. Lamps of others stay
+    in the way, dark.
     """
     turns = _turns(scene)
     names = list(scene.materials)
     hidden = {shape.name for shape in scene.shapes if visibility.get(shape.group) == "hidden"}
-    lights = [_turned_light(light, turns, frame - scene.first) for light in scene.lights]
-    placed = [record for name, record in _placed(scene, frame, visibility) if name not in hidden]
+    groups = scene.light_groups if groups is None else groups
+    lit = [light for light in scene.lights if (light.label or REST) in groups]
+    numbers = {light.name: number for number, light in enumerate(lit)}
+    lights = [_turned_light(light, turns, frame - scene.first) for light in lit]
+    placed = [record for name, record in _placed(scene, frame, visibility, kept_out, numbers) if name not in hidden]
     shapes = np.array(placed, SHAPE)
     boxes, order = _box_tree(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
-    groups = scene.light_groups
     materials = [OVERRIDES[override] if override else material for material in scene.materials.values()]
     fog = scene.medium
     return Stage(
         shapes=shapes[order],
         boxes=boxes,
-        materials=np.array([_material_record(material, names) for material in materials], MATERIAL),
-        lights=np.array([_light_record(light, groups) for light in lights], LIGHT),
-        medium=Fog(fog.density, fog.top, fog.forward, tuple(map(float, fog.colour))) if fog else NO_FOG,
+        materials=_in_space(np.array([_material_record(one, names) for one in materials], MATERIAL), MATERIAL_COLOURS, space),
+        lights=_in_space(np.array([_light_record(light, groups) for light in lights], LIGHT), LIGHT_COLOURS, space),
+        medium=_fog(fog, space, seen="fog" not in kept_out) if fog else NO_FOG,
     )
+
+
+def _fog(medium: Medium, space: str, *, seen: bool) -> Fog:
+    colour = conversion(SCENE_SPACE, space) @ np.array(medium.colour, np.float64)
+    return Fog(medium.density, medium.top, medium.forward, tuple(map(float, colour)), int(seen))
+
+
+def _in_space(records: NDArray, fields: tuple[str, ...], space: str) -> NDArray:
+    """Records with their colours in a working space; grey stays as it is."""
+    if space != SCENE_SPACE:
+        for name in fields:
+            records[name] = records[name] @ conversion(SCENE_SPACE, space).T
+    return records
 
 
 def names_of(scene: Scene) -> tuple[tuple[str, ...], tuple[str, ...], tuple[str, ...]]:
@@ -170,8 +202,13 @@ def _turns(scene: Scene) -> dict[str, Turn | None]:
 
 
 def _placed(
-    scene: Scene, frame: int, visibility: Mapping[str, str] = MappingProxyType({})
+    scene: Scene,
+    frame: int,
+    visibility: Mapping[str, str] = MappingProxyType({}),
+    kept_out: Collection[str] = (),
+    numbers: Mapping[str, int] = MappingProxyType({}),
 ) -> Iterator[tuple[str, tuple]]:
+    """numbers: of the lights that give light, by name."""
     turns, elapsed = _turns(scene), frame - scene.first
     materials, groups = list(scene.materials), [group.name for group in scene.groups]
     for number, shape in enumerate(scene.shapes):
@@ -190,9 +227,10 @@ def _placed(
             group = groups.index(light.group) if light.group in groups else len(groups)
             centre = _turned_light(light, turns, elapsed).centre
             number = len(scene.shapes) + index
+            look = HOLDOUT if "lamps" in kept_out else SEEN
             yield (
                 light.name,
-                (SPHERE, -1, index, SEEN, number, group, centre, np.eye(3), (light.radius,) * 3, *_spin(turn)),
+                (SPHERE, LAMP, numbers.get(light.name, -1), look, number, group, centre, np.eye(3), (light.radius,) * 3, *_spin(turn)),
             )
 
 
@@ -217,7 +255,7 @@ def _material_record(material: Material, names: list[str]) -> tuple:
 def _light_record(light: Light, groups: tuple[str, ...]) -> tuple:
     return (
         LIGHT_KINDS[light.kind],
-        groups.index(light.label or "rest"),
+        groups.index(light.label or REST),
         light.paper,
         light.radiance,
         light.centre,

@@ -4,18 +4,18 @@ import math
 
 from prism.compiled import compiled
 from prism.standin.medium import transmittance, within
-from prism.standin.rays import FAR, NUDGE, material_at, nearest
+from prism.standin.rays import FAR, NUDGE, first_seen, material_at, nearest
 from prism.standin.sampling import pair
 from prism.standin.shading import COAT_REFLECTANCE, cosine_direction, dielectric, schlick, surface_colour
-from prism.standin.stage import GLASS, GLOSS, HOLDOUT, MATTE, PANE, SHADOW_ONLY, WAX
+from prism.standin.stage import GLASS, GLOSS, HOLDOUT, LAMP, MATTE, PANE, SHADOW_ONLY, WAX
 from prism.standin.surfaces import line_share, moved, on_screen, sheet_place
 from prism.standin.vectors import add, along, dot, scale, sub
 
 # Columns of the table of a pixel.
 ALPHA, DEPTH, MIST, NORMAL, OCCLUSION, COLOUR = 0, 1, 2, 3, 6, 7
 ALBEDO, DEPTH_SUM, SOLID, POSITION, UV, FORWARD, BACKWARD = 10, 13, 14, 15, 18, 20, 22
-OPEN, LIT, SQUARE, WIRE, FOG, FOG_COLOUR, FOG_NEAR, SAMPLES = 24, 27, 30, 33, 34, 35, 38, 39
-DATA_COUNT = 40
+OPEN, LIT, SQUARE, WIRE, SAMPLES = 24, 27, 30, 33, 34
+DATA_COUNT = 35
 SLOTS = 24  # things told apart in one pixel; beyond that the least is left out
 MOST_LAYERS = 32  # surfaces looked through
 
@@ -29,11 +29,9 @@ def pane_reflectance(cosine, ior):
 
 @compiled
 def mist_amount(settings, depth):
-    """0 at the start, 1 at start + depth and beyond. Inverse quadratic is the square root (common practice)."""
-    t = min(1.0, max(0.0, (depth - settings.mist_start) / settings.mist_depth))
-    if settings.mist_falloff == 1:
-        return t * t
-    return math.sqrt(t) if settings.mist_falloff == 2 else t
+    """0 up to near, 1 from far on, a power of the share of the way between (common practice)."""
+    t = min(1.0, max(0.0, (depth - settings.mist_near) / (settings.mist_far - settings.mist_near)))
+    return t if settings.mist_power == 1.0 else t**settings.mist_power
 
 
 @compiled
@@ -61,29 +59,30 @@ def identify(stage, shape, material, things, shares, share):
 
 
 @compiled
-def survey(stage, settings, camera, data, things, shares, stack, origin, direction, forward, seed, sample):
-    """Measure what one camera ray sees first, looking through panes. Returns (depth, coverage, fog in front of it).
+def survey(stage, settings, camera, data, things, shares, stack, origin, direction, forward, hit, seed, sample):
+    """Measure what one camera ray sees first, looking through panes. hit: (distance, normal, shape) that it meets first.
 
-    Depth is FAR where only fog or nothing is seen; fog behind a pane counts as covered by it.
+    Returns (depth, coverage behind the fog, alpha of the fog in front, depths where that begins and ends), and what is met
+    behind the first pane. Depth is FAR where only fog or nothing is seen; fog behind a pane counts as covered by it.
     """
+    behind = hit
     near = 0.0
     left = 1.0  # share of the ray not yet covered
     seen = FAR
     reach = FAR  # how far the ray gets
     solid = False
     for _ in range(MOST_LAYERS):
-        t, n, shape = nearest(stage, origin, direction, near, FAR, stack)
+        t, n, shape = hit if near == 0.0 else first_seen(stage, origin, direction, near, FAR, True, stack)
+        if near > 0.0 and behind[0] == hit[0]:
+            behind = (t, n, shape)
         if shape < 0:
             break
-        if stage.shapes[shape].look == SHADOW_ONLY:
-            near = t + NUDGE
-            continue
         reach = t
         if stage.shapes[shape].look == HOLDOUT:
             break
         point = along(origin, direction, t)
-        lit = stage.shapes[shape].light >= 0
-        material = -1 if lit else material_at(stage, shape, point)
+        lit = stage.shapes[shape].material == LAMP
+        material = LAMP if lit else material_at(stage, shape, point)
         facing = dot(n, direction)
         if facing > 0.0:
             n = scale(n, -1.0)
@@ -92,12 +91,14 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         seen = min(seen, depth)
         if kind == PANE:
             mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
-            identify(stage, shape, material, things, shares, mirrored)
+            if settings.identified == 1:
+                identify(stage, shape, material, things, shares, mirrored)
             left -= mirrored
             near = t + NUDGE
             reach = FAR
             continue
-        identify(stage, shape, material, things, shares, left)
+        if settings.identified == 1:
+            identify(stage, shape, material, things, shares, left)
         left = 0.0
         solid = True
         data[DEPTH_SUM] += depth
@@ -106,28 +107,35 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         for c in range(3):
             data[NORMAL + c] += n[c]
         if depth < data[DEPTH]:
-            nearest_values(stage, camera, data, shape, point, depth)
+            data[DEPTH] = depth
+            if settings.placed == 1:
+                nearest_values(stage, camera, data, shape, point)
         colours(stage, data, material, kind, shape, point, n, direction)
         measure_openness(stage, settings, data, stack, point, n, lit, seed, sample)
         break
     if not solid:
         data[MIST] += 1.0
         data[OCCLUSION] += 1.0
-    alpha = 1.0 - left * transmittance(stage.medium, origin, direction, 0.0, reach)
+    through = transmittance(stage.medium, origin, direction, 0.0, reach)
+    if stage.medium.seen == 0:
+        alpha = (1.0 - left) * through
+        data[ALPHA] += alpha
+        return (seen, alpha, 0.0, FAR, FAR), behind
+    alpha = 1.0 - left * through
     data[ALPHA] += alpha
-    first = min(reach, seen / dot(direction, forward))
+    ahead = dot(direction, forward)
+    first = min(reach, seen / ahead)
     begin, end = within(stage.medium, origin, direction, 0.0, first)
     clear = transmittance(stage.medium, origin, direction, 0.0, first)
-    data[FOG] += 1.0 - clear
-    if begin < end:
-        data[FOG_NEAR] = min(data[FOG_NEAR], begin * dot(direction, forward))
-    return seen, (1.0 - (1.0 - alpha) / clear if clear > 0.0 else 0.0), 1.0 - clear
+    covered = 1.0 - (1.0 - alpha) / clear if clear > 0.0 else 0.0
+    if begin >= end:
+        return (seen, covered, 0.0, FAR, FAR), behind
+    return (seen, covered, 1.0 - clear, begin * ahead, end * ahead), behind
 
 
 @compiled
-def nearest_values(stage, camera, data, shape, point, depth):
+def nearest_values(stage, camera, data, shape, point):
     """Keep what belongs to the nearest sample of a pixel: unfiltered, since its values do not mix."""
-    data[DEPTH] = depth
     u, v = sheet_place(stage.shapes[shape], point)
     data[UV] = u
     data[UV + 1] = v

@@ -6,16 +6,13 @@ import numpy as np
 
 from prism.compiled import compiled
 from prism.standin.booking import BEAUTY, VOLUME
-from prism.standin.deepening import deepen
+from prism.standin.deepening import COLOUR, COVERED, FOG, FOG_COLOUR, FOG_FAR, FOG_NEAR, deepen
+from prism.standin.deepening import DEPTH as RAY_DEPTH
 from prism.standin.paths import follow
-from prism.standin.rays import FAR
+from prism.standin.rays import FAR, first_seen
 from prism.standin.sampling import pair
 from prism.standin.survey import (
-    ALPHA,
     DEPTH,
-    FOG,
-    FOG_COLOUR,
-    FOG_NEAR,
     OPEN,
     POSITION,
     SAMPLES,
@@ -50,7 +47,7 @@ def is_clean(account, data, taken, threshold):
 
 
 @compiled
-def trace_pixel(stage, settings, camera, x, y, account, data, things, shares, rays, stack):
+def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, shares, rays, stack):
     """Take the samples of one pixel; sums, not means, are left in the tables. Returns how many were taken."""
     position = row(camera, 0)
     forward = row(camera, 1)
@@ -61,9 +58,13 @@ def trace_pixel(stage, settings, camera, x, y, account, data, things, shares, ra
         u, v = pair(seed, sample, 1)
         direction = camera_ray(camera, x + u, y + v)
         direction = scale(direction, 1.0 / math.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2))
-        depth, covered, fog = survey(
-            stage, settings, camera, data, things, shares, stack, position, direction, forward, seed, sample
-        )
+        hit = first_seen(stage, position, direction, 0.0, FAR, True, stack)
+        met, behind = (FAR, 0.0, 0.0, FAR, FAR), hit
+        if settings.surveyed == 1:
+            met, behind = survey(
+                stage, settings, camera, data, things, shares, stack, position, direction, forward, hit, seed, sample
+            )
+        depth, covered, fog, fog_near, fog_far = met
         if settings.wire_divisions > 0:
             across = camera_ray(camera, x + u + 1.0, y + v)
             down = camera_ray(camera, x + u, y + v + 1.0)
@@ -71,17 +72,23 @@ def trace_pixel(stage, settings, camera, x, y, account, data, things, shares, ra
         before = (account[BEAUTY, 0], account[BEAUTY, 1], account[BEAUTY, 2])
         fog_before = (account[VOLUME, 0], account[VOLUME, 1], account[VOLUME, 2])
         for path in range(paths):
-            follow(stage, settings, account, data, stack, position, direction, 1.0 / paths, seed, sample * paths + path)
-        if settings.deep_samples > 0:
-            rays[sample, 0] = depth
-            rays[sample, 1] = covered
+            follow(
+                stage, settings, prepared, account, data, stack, position, direction, hit, behind, 1.0 / paths, seed,
+                sample * paths + path,
+            )  # fmt: skip
         for c in range(3):
             found = account[BEAUTY, c] - before[c]
             data[SQUARE + c] += found * found
             if settings.deep_samples > 0:
                 of_fog = account[VOLUME, c] - fog_before[c] if fog > 0.0 else 0.0
-                data[FOG_COLOUR + c] += of_fog
-                rays[sample, 2 + c] = found - of_fog
+                rays[sample, COLOUR + c] = found - of_fog
+                rays[sample, FOG_COLOUR + c] = of_fog
+        if settings.deep_samples > 0:
+            rays[sample, RAY_DEPTH] = depth
+            rays[sample, COVERED] = covered * (1.0 - fog)
+            rays[sample, FOG] = fog
+            rays[sample, FOG_NEAR] = fog_near
+            rays[sample, FOG_FAR] = fog_far
         taken = sample + 1
         due = settings.noise_threshold > 0.0 and taken >= LEAST_SAMPLES and taken % CHECK_EVERY == 0
         if due and is_clean(account, data, taken, settings.noise_threshold):
@@ -90,13 +97,15 @@ def trace_pixel(stage, settings, camera, x, y, account, data, things, shares, ra
 
 
 @compiled
-def trace_band(stage, settings, camera, first, end, accounts, table, things, shares, rays, deep, deep_counts, stack):
+def trace_band(
+    stage, settings, prepared, camera, first, end, accounts, table, things, shares, rays, items, deep, deep_counts, stack
+):
     """Render rows first..end-1.
 
     camera: (5, 3) table of position, forward, right times half width, down times half height, (width, height, -).
     accounts: (H, W, rows, 3) float64, zeros. table: (H, W, DATA_COUNT) float64, zeros. things: (H, W, 3, SLOTS) int32
-    of -1, shares: the same, zeros; object, material and group. rays: (samples, 5) scratch. deep: (H, W, most, 6) and
-    deep_counts: (H, W), or of size 0 if deep is not wanted.
+    of -1, shares: the same, zeros; object, material and group. rays: (samples, RAY_VALUES) and items: scratch for deepen.
+    deep: (H, W, most, DEEP_CHANNELS) and deep_counts: (H, W), or of size 1 if deep is not wanted.
     """
     for y in range(first, end):
         for x in range(accounts.shape[1]):
@@ -105,13 +114,12 @@ def trace_band(stage, settings, camera, first, end, accounts, table, things, sha
             mine = things[y - first, x]
             held = shares[y - first, x]
             data[DEPTH] = FAR
-            data[FOG_NEAR] = FAR
-            taken = trace_pixel(stage, settings, camera, x, y, account, data, mine, held, rays, stack)
+            taken = trace_pixel(stage, settings, prepared, camera, x, y, account, data, mine, held, rays, stack)
             share = 1.0 / taken
             for k in range(account.shape[0]):
                 for c in range(3):
                     account[k, c] *= share
-            for k in range(FOG_NEAR):
+            for k in range(SAMPLES):
                 if k != DEPTH and not POSITION <= k < OPEN:
                     data[k] *= share
             for kind in range(3):
@@ -120,27 +128,10 @@ def trace_band(stage, settings, camera, first, end, accounts, table, things, sha
             data[SAMPLES] = taken
             if settings.deep_samples > 0:
                 for sample in range(taken):
-                    for k in range(1, 5):
-                        rays[sample, k] *= share
-                fog_colour = (data[FOG_COLOUR], data[FOG_COLOUR + 1], data[FOG_COLOUR + 2])
-                fog = lay_fog_in_front(rays, taken, data[ALPHA], data[FOG])
+                    rays[sample, COVERED] *= share
+                    for c in range(3):
+                        rays[sample, COLOUR + c] *= share
+                        rays[sample, FOG_COLOUR + c] *= share
                 deep_counts[y - first, x] = deepen(
-                    rays, taken, settings.deep_samples, settings.deep_distance, fog, data[FOG_NEAR], fog_colour, FAR,
-                    deep[y - first, x],
-                )  # fmt: skip
-
-
-@compiled
-def lay_fog_in_front(rays, count, alpha, fog):
-    """The alpha of one slab of fog before all rays. Their coverages are scaled so that both together cover `alpha`."""
-    solid = 0.0
-    for i in range(count):
-        solid += rays[i, 1]
-    if solid <= 0.0:
-        return alpha
-    fog = min(fog, alpha)
-    if fog < 1.0:
-        share = (alpha - fog) / (1.0 - fog) / solid
-        for i in range(count):
-            rays[i, 1] *= share
-    return fog
+                    rays, taken, settings.deep_samples, settings.deep_distance, FAR, items, deep[y - first, x]
+                )

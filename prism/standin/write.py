@@ -7,13 +7,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from prism.errors import UnwritableFile
+from prism.colour.spaces import space_of
+from prism.colour.view import ViewTransform
 from prism.formats.deep import write_deep
 from prism.formats.exr import to_half, write_parts
-from prism.formats.safe import replacing
+from prism.formats.stills import write_still, write_values
 from prism.mattes.cryptomatte import header
 from prism.naming.patterns import FIELDS, Pattern, parse_pattern
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
@@ -26,7 +26,6 @@ from prism.standin.render import Rendered
 
 IN_ONE_FILE = parse_pattern("{shot}.{frame:04}.exr")
 _KINDS = ("object", "material", "group")
-_OIIO_COMPRESSION = {"tiff": {"zip": "zip", "none": "none"}, "tga": {"rle": "rle", "none": "none"}}
 
 
 def write_planned(
@@ -48,7 +47,7 @@ def write_planned(
 def write_group(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:
     """Write one file, whole or not at all. Raises UnwritableFile."""
     if group.storage.format != "exr":
-        _write_flat(planes[group.passes[0].key], group, path)
+        _write_flat(rendered, planes[group.passes[0].key], group, path)
     elif group.passes[0].kind.own_file:
         _write_deep(rendered, group, path)
     else:
@@ -83,16 +82,19 @@ def _write_exr(rendered: Rendered, planes: Mapping[str, Planes], group: FileGrou
         channels: dict[str, NDArray] = {}
         attributes: dict[str, Any] = dict(rendered.attributes)
         for planned, pixel in members:
+            attributes |= _ranks(rendered, planned) if planned.kind.ranked else {}
             names = planned.kind.channel_names(planned.key, alone=group.alone, levels=group.levels)
             for name, plane in zip(names, planes[planned.key], strict=True):
                 channels[name] = to_half(plane, name=name, where=str(path)) if pixel == "half" else plane
-            if planned.kind.ranked:
-                attributes |= header(planned.key, rendered.names[_KINDS.index(planned.key.removeprefix("crypto_"))])
         return Image(channels=channels, data_window=data, display_window=display, attributes=attributes)
 
-    members = list(zip(group.passes, group.pixels, strict=True))
+    members = [(planned, storage.pixel) for planned, storage in zip(group.passes, group.storages, strict=True)]
     parts = [(one[0].key, image_of([one])) for one in members] if group.in_parts else [("", image_of(members))]
-    write_parts(path, parts, compression=group.storage.compression)
+    write_parts(path, parts, compression=group.compressions)
+
+
+def _ranks(rendered: Rendered, planned: PlannedPass) -> dict[str, str]:
+    return header(planned.key, rendered.names[_KINDS.index(planned.key.removeprefix("crypto_"))])
 
 
 def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
@@ -112,33 +114,16 @@ def _windows(rendered: Rendered, shape: tuple[int, int]) -> tuple[Window, Window
     return data, Window.of_size(width - 2 * across, height - 2 * down)
 
 
-def _write_flat(planes: Planes, group: FileGroup, path: Path) -> None:
-    """A still: float as it is; whole numbers as display values, sRGB for colour, clamped to 0..1.
-
-    Alpha is stored as the format has it: premultiplied in TIFF, straight elsewhere.
-    """
-    storage = group.storage
+def _write_flat(rendered: Rendered, planes: Planes, group: FileGroup, path: Path) -> None:
+    """A still: float as it is; whole numbers as display values for colour, and as they are for data."""
+    storage, kind = group.storage, group.passes[0].kind
+    how = {"compression": storage.compression, "pixel_aspect": rendered.attributes["pixelAspectRatio"]}
     count = len(group.channels)
-    pixels = np.stack(planes[:count], axis=-1).astype(np.float32)
-    if storage.pixel != "float":
-        pixels = _display(pixels)
-    height, width = pixels.shape[:2]
-    spec = oiio.ImageSpec(width, height, count, storage.pixel)
-    spec.attribute("compression", _OIIO_COMPRESSION.get(storage.format, {}).get(storage.compression, "zip"))
-    with replacing(path) as temporary:
-        output = oiio.ImageOutput.create(str(temporary))
-        if output is None or not output.open(str(temporary), spec) or not output.write_image(pixels):
-            reason = output.geterror() if output else oiio.geterror()
-            raise UnwritableFile(f"Not written: {reason}.", where=str(path), advice="Check space and names.")
-        output.close()
-
-
-def _display(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Colour through the sRGB curve (IEC 61966-2-1), divided by alpha around it; single planes and alpha as they are."""
-    count = pixels.shape[-1]
-    if count < 3:
-        return pixels.clip(0, 1)
-    alpha = pixels[..., 3:] if count == 4 else np.ones_like(pixels[..., :1])
-    straight = np.divide(pixels[..., :3], alpha, out=pixels[..., :3].copy(), where=alpha > 0).clip(0, 1)
-    curved = np.where(straight <= 0.0031308, 12.92 * straight, 1.055 * straight ** (1 / 2.4) - 0.055)
-    return np.concatenate([curved * alpha, pixels[..., 3:]], axis=-1).clip(0, 1).astype(np.float32)
+    if storage.pixel == "float" or kind.is_data or count < 3:
+        write_values(path, planes[:count], pixel=storage.pixel, **how)
+        return
+    alpha = planes[3] if count == 4 else np.ones_like(planes[0])
+    space = space_of(rendered.attributes["chromaticities"]) or "lin_rec709"
+    transform = ViewTransform(space, "srgb")
+    bits = 8 if storage.pixel == "uint8" else 16
+    write_still(path, np.stack([*planes[:3], alpha]), transform, bits=bits, keep_alpha=count == 4, **how)

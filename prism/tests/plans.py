@@ -1,6 +1,6 @@
-"""A small scene and a plan there is nothing to object to, for tests of planning."""
+"""A small scene and a plan with no problems, for tests of planning."""
 
-from prism.passes.facts import GroupFact, LightFact, SceneFacts
+from prism.passes.facts import CameraFact, GroupFact, LightFact, SceneFacts
 from prism.passes.plan import Plan, ShotSettings
 
 EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
@@ -20,14 +20,16 @@ FACTS = SceneFacts(
         LightFact(name="dusk", kind="sky", label="rim"),
         LightFact(name="spare", kind="sphere"),
     ),
-    cameras=("wide", "close", "view"),
-    working_views=frozenset({"view"}),
-    reach={"wide": (2.0, 40.0), "close": (1.0, 12.0)},
+    cameras={
+        "wide": CameraFact(reach=(2.0, 40.0)),
+        "close": CameraFact(reach=(1.0, 12.0)),
+        "view": CameraFact(working=True),
+    },
 )
 
 
 def plan_of(**changes) -> Plan:
-    """A plan there is nothing to object to."""
+    """A plan with no problems."""
     shot = ShotSettings(production="TST", code="S1", frames="1-10", width=100, height=50)
     sound = {"shot": shot, "cameras": ("wide",), "passes": ("beauty", *COMPONENTS, "depth"), "names": EVERYTHING}
     return Plan(**sound | changes)

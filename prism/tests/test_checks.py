@@ -1,21 +1,24 @@
 """The checks of a plan: each with a case that trips it, and one sound plan that trips none."""
 
+import math
 import unittest
 
 from demo.conservatory import build_scene
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.checks import check, mend
+from prism.passes.checks import check, fixed
 from prism.passes.checks.light import completeness
 from prism.passes.facts import GroupFact, LightFact, SceneFacts, dark_groups, lacking, parts_of_groups
 from prism.passes.kinds import DEMANDS, NEEDS, Role
 from prism.passes.packing import FORMATS, Packing, Storage
 from prism.passes.plan import Layer, LightGroups, Mist, Quality
 from prism.standin.facts import facts_of
+from prism.standin.scene import Camera, Light, Medium
 from prism.tests.plans import COMPONENTS, EVERYTHING, FACTS, plan_of
+from prism.tests.test_standin import ball, scene_of, white_sky
 
 SHOT = plan_of().shot
 ALL = ("beauty", *COMPONENTS)
-GUIDED = ("beauty", "albedo", "normals", "variance")
+HELD_BACK = {"window": "holdout", "wheel": "holdout"}
 PNG = Storage(format="png", pixel="uint8")
 JPEG = Storage(format="jpeg", pixel="uint8", compression="jpeg")
 LOSSY = Storage(compression="dwaa")
@@ -38,10 +41,11 @@ class Checks(unittest.TestCase):
             {"passes": ("beauty", "group_components")},
             {"passes": ("beauty", "diffuse", "specular", "transmission", "emission", "background")},
             {"passes": ("beauty", "deep")},
-            {"passes": ("beauty", "mist"), "mist": Mist(start=5, depth=20)},
-            {"passes": GUIDED, "quality": Quality(denoise=True)},
+            {"passes": ("beauty", "mist"), "mist": Mist(near=5, far=25)},
+            {"quality": Quality(denoise=True)},
+            {"passes": ("beauty", "depth"), "packing": Packing(rule="parts", colour=LOSSY)},
+            {"layers": (Layer(name="a", visibility=HELD_BACK, passes=("beauty",)), Layer(name="b", visibility={"hero": "holdout"}, kept_out=("sky", "lamps"), passes=("beauty", "depth")))},
             {"passes": ("beauty", "emission", "background", "light_group"), **stored(colour=Storage(format="tiff", pixel="float"))},
-            {"layers": (Layer(name="a"), Layer(name="b", visibility={"hero": "holdout"}))},
             {"passes": ("beauty", "depth"), "packing": Packing(rule="colour-and-data", colour=LOSSY)},
         ):  # fmt: skip
             with self.subTest(**changes):
@@ -59,8 +63,8 @@ class Checks(unittest.TestCase):
             ({"shot": SHOT.replace(frames="-3-10")}, "frames.negative"),
             ({"shot": SHOT.replace(handles=8)}, "frames.negative"),
             ({"shot": SHOT.replace(scale=2)}, "shot.scaled"),
-            ({"passes": (*ALL, "mist"), "mist": Mist(start=50, depth=1)}, "mist.unseen"),
-            ({"passes": (*ALL, "mist"), "mist": Mist(start=0, depth=1)}, "mist.unseen"),
+            ({"passes": (*ALL, "mist"), "mist": Mist(near=50, far=51)}, "mist.unseen"),
+            ({"passes": (*ALL, "mist"), "mist": Mist(near=0, far=1)}, "mist.unseen"),
             ({"passes": (*ALL, "volume")}, "pass.pointless"),
             ({"passes": (*ALL, "diffuse")}, "pass.doubled"),
             ({"passes": COMPONENTS}, "rebuild.no-beauty"),
@@ -69,7 +73,20 @@ class Checks(unittest.TestCase):
             ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="only", labels=("key",))}, "lights.incomplete"),
             ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="all-but", labels=("fill",))}, "lights.unknown"),
             ({"passes": (*ALL, "deep"), "quality": Quality(sampling="adaptive")}, "deep.sampling"),
-            ({"passes": ALL, "quality": Quality(denoise=True)}, "denoise.blind"),
+            ({"quality": Quality(indirect_limit=4.0)}, "quality.limited"),
+            ({"layers": (Layer(name="a"), Layer(name="b", visibility={"hero": "holdout"}))}, "layers.doubled"),
+            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "holdout"}))}, "layers.doubled"),
+            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "holdout", "wheel": "hidden"}))}, "layers.lost"),
+            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "shadow-only"}, kept_out=("sky", "lamps")))}, "layers.over"),
+            ({"layers": (Layer(name="a", visibility={"window": "hidden", "wheel": "hidden"}), Layer(name="b", visibility={"hero": "hidden"}, kept_out=("sky", "lamps")))}, "layers.open"),
+            ({"shot": SHOT.replace(width=65536, height=65536, frames="1-1000")}, "size.reason"),
+            ({"shot": SHOT.replace(frames="1-100000"), "cameras": ("wide", "close"), "layers": (Layer(name="a"), Layer(name="b"))}, "size.tasks"),
+            (stored(colour=PNG), "packing.curve"),
+            ({"passes": ALL, "packing": Packing(rule="each-pass", beauty_in_data=True)}, "packing.no-stray"),
+            ({"packing": Packing(rule="each-pass", beauty_in_data=True)}, "packing.stray"),
+            ({"cameras": ("wide", "close"), "names": "{shot}_{camera}_v{version}.{frame:04}.exr"}, "names.shared-folder"),
+            ({"packing": Packing(rule="parts", data=Storage(pixel="float", compression="dwaa"))}, "packing.exact"),
+            ({"packing": Packing(rule="parts", colour=PNG)}, "packing.one-storage"),
             ({"quality": Quality(prepared_every=8)}, "prepared.moving"),
             (stored(colour=JPEG), "packing.alpha"),
             (stored(colour=PNG), "packing.unclamped"),
@@ -98,7 +115,7 @@ class Checks(unittest.TestCase):
             with self.subTest(code, **changes):
                 self.assertIn(code, self.codes(plan_of(**changes)))
 
-    def test_one_click_mends(self):
+    def test_one_click_fixes(self):
         """Whatever has a fix is gone once it is applied, and in the end only what a person must decide is left."""
         plan = plan_of(
             shot=SHOT.replace(scale=4, frames="1001-1010", handles=8),
@@ -108,19 +125,19 @@ class Checks(unittest.TestCase):
             light_labels={"lamp": "key"},
             light_groups=LightGroups(mode="only", labels=("key", "fill")),
             quality=Quality(sampling="adaptive", denoise=True, prepared_every=4),
-            mist=Mist(start=50, depth=1),
+            mist=Mist(near=50, far=51),
             packing=Packing(colour=JPEG, data=Storage(compression="dwaa"), deep=Storage(), beauty_in_data=True),
         )
         for _ in range(40):
             fixable = [finding for finding in check(plan, FACTS) if finding.fix]
             if not fixable:
                 break
-            plan = mend(plan, fixable[0])
+            plan = fixed(plan, fixable[0])
             self.assertNotIn(fixable[0], check(plan, FACTS))
         self.assertEqual(check(plan, FACTS), [])
         self.assertEqual((plan.shot.scale, plan.cameras), (1, ("wide",)))
 
-    def test_a_layer_s_own_passes_are_mended_alone(self):
+    def test_a_layer_s_own_passes_are_fixed_alone(self):
         layers = (
             Layer(name="a", visibility={"window": "hidden"}),
             Layer(name="b", for_camera={"close": ("beauty", "volume")}),
@@ -135,7 +152,7 @@ class Checks(unittest.TestCase):
             ],
         )
         for _ in found:
-            plan = mend(plan, next(one for one in check(plan, FACTS) if one.code == "pass.pointless"))
+            plan = fixed(plan, next(one for one in check(plan, FACTS) if one.code == "pass.pointless"))
         a, b = plan.layers
         self.assertNotIn("transmission", plan.passes_of(a))
         self.assertEqual(plan.passes_of(b, "close"), ("beauty",))
@@ -154,10 +171,10 @@ class Scenes(unittest.TestCase):
     def test_facts_of_the_demo(self):
         facts = facts_of(build_scene())
         self.assertEqual(facts.labels, ("lanterns", "dusk_sky", "moon_rim"))
-        self.assertEqual((facts.cameras, facts.working_views), (("wide", "close", "desk_view"), {"desk_view"}))
+        self.assertEqual((tuple(facts.cameras), facts.working_views), (("wide", "close", "desk_view"), {"desk_view"}))
         self.assertEqual(facts.groups["arm_azure"].gives, {"glass", "shiny", "subsurface", "moving"})
         self.assertEqual(facts.groups["plants"].surfaces, 30)
-        self.assertEqual(facts.mist, Mist(start=3, depth=7))
+        self.assertEqual(facts.mist, Mist(near=3, far=10))
 
     def test_reasons_are_said_in_words(self):
         self.assertEqual(lacking(BY_KEY["volume"], {"light"}), "there is no medium such as fog")
@@ -174,24 +191,23 @@ class Scenes(unittest.TestCase):
             name="", groups={"hero": hero, "wall": hero}, lights=(LightFact(name="sun", kind="distant"),)
         )
         cases = [
-            (("hero", "wall"), ("hero", "wall"), None, {"rough", "surface", "neighbours", "light", "sky"}),
-            (("hero",), ("hero",), None, {"rough", "surface", "light", "sky"}),
-            (("hero",), ("hero", "wall"), None, {"rough", "surface", "neighbours", "light", "sky"}),
-            (("hero",), ("hero",), "matte-black", {"surface", "light", "sky"}),
-            ((), ("wall",), "clay", {"rough", "light", "sky"}),
+            ({}, None, (), {"rough", "surface", "neighbours", "light", "sky"}),
+            ({"wall": "hidden"}, None, (), {"rough", "surface", "light", "sky"}),
+            ({"wall": "shadow-only"}, None, ("sky",), {"rough", "surface", "neighbours", "light"}),
+            ({"wall": "hidden"}, "matte-black", (), {"surface", "light", "sky"}),
+            ({"wall": "shadow-only", "hero": "hidden"}, "clay", (), {"rough", "light", "sky"}),
         ]
-        for shown, casting, override, given in cases:
-            with self.subTest(shown=shown, casting=casting, override=override):
-                self.assertEqual(facts.given(shown, casting, override), given)
+        for visibility, override, kept_out, given in cases:
+            layer = Layer(name="a", visibility=visibility, override=override, kept_out=kept_out)
+            with self.subTest(layer=layer):
+                self.assertEqual(facts.given(layer, "wide"), given)
         self.assertEqual(BY_KEY["occlusion"].blank, "white")
 
     def test_what_a_light_group_can_carry(self):
         """A lamp is seen itself, a sky is seen where there is nothing, a dark light gives nothing."""
-        facts = FACTS.relabelled({"spare": "key"})
-        given = facts.given(FACTS.groups, FACTS.groups)
-        parts = {
-            label: {kind.key for kind in kinds} for label, kinds in parts_of_groups(LightGroups(), facts, given).items()
-        }
+        plan = plan_of(light_labels={"spare": "key"})
+        found = parts_of_groups(LightGroups(), FACTS.for_plan(plan), next(plan.images()))
+        parts = {label: {kind.key for kind in kinds} for label, kinds in found.items()}
         both = {"diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission"}
         self.assertEqual(parts, {"key": both | {"emission"}, "rim": both | {"background"}})
         dark = SceneFacts(name="", groups={}, lights=(LightFact(name="a", kind="sky", label="key", dark=True),))
@@ -213,6 +229,43 @@ class Scenes(unittest.TestCase):
             found = completeness(plan, next(plan.images()), FACTS)
             with self.subTest(passes=passes):
                 self.assertEqual((found.ways, found.missing, found.doubled), expected)
+
+
+class InFrame(unittest.TestCase):
+    """What a pass needs is judged by what each camera sees, not by what the scene has somewhere."""
+
+    def seen(self, scene, camera="front", **shot):
+        plan = plan_of(shot=SHOT.replace(**shot), cameras=(camera,))
+        return facts_of(scene).for_plan(plan).given(plan.layers[0], camera)
+
+    def test_a_lamp_out_of_frame_is_no_emission(self):
+        def lamp(x):
+            return Light(name="lamp", kind="sphere", radiance=(1, 1, 1), centre=(x, 0, 0), radius=0.1)
+
+        # The camera of these scenes stands 5 m off; half its picture is 5 tan(fov / 2) wide.
+        edge = 5 * math.tan(math.radians(scene_of([ball()], []).camera().fov) / 2)
+        self.assertIn("glow", self.seen(scene_of([ball()], [lamp(edge - 0.2)])))
+        self.assertNotIn("glow", self.seen(scene_of([ball()], [lamp(edge + 0.2)])))
+        self.assertIn("light", self.seen(scene_of([ball()], [lamp(edge + 0.2)])))
+        self.assertIn("glow", self.seen(scene_of([ball()], [lamp(edge + 0.2)]), overscan=20))
+
+    def test_a_sky_behind_fog_is_no_background(self):
+        def sky_seen(density, top):
+            fog = Medium(density=density, top=top)
+            return "sky" in self.seen(scene_of([ball()], [white_sky()]).replace(medium=fog))
+
+        self.assertTrue(sky_seen(0.01, 50))
+        self.assertFalse(sky_seen(1.0, 50))
+        self.assertTrue(sky_seen(1.0, -1))
+
+    def test_of_two_cameras_the_one_that_sees_nothing_is_named(self):
+        away = Camera(name="away", position=(0, -5, 0), target=(0, -9, 0), fov=40)
+        scene = scene_of([ball()], [white_sky()])
+        scene = scene.replace(cameras=[*scene.cameras, away])
+        plan = plan_of(cameras=("front", "away"), passes=("beauty", "diffuse", "background"))
+        found = next(one for one in check(plan, facts_of(scene)) if one.code == "pass.pointless-here")
+        self.assertIn("diffuse would come out empty through away", found.what)
+        self.assertEqual(fixed(plan, found).passes_of(fixed(plan, found).layers[0], "away"), ("beauty", "background"))
 
 
 class Storages(unittest.TestCase):

@@ -81,7 +81,7 @@ class CommandLine(FolderCase):
 
     def test_render(self):
         scene = self.folder / "scene.json"
-        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky(0.8)]).as_json()))
         Scene.load(scene)
         code, out, _ = self.run_verb(
             "render", scene, "--frame", 3, "--out", self.folder / "r", "--size", "16x9", "--samples", 1, "--json"
@@ -93,7 +93,7 @@ class CommandLine(FolderCase):
     def test_render_by_plan(self):
         """What a plan lists is what is written, frame by frame; a frame that is not planned is refused."""
         scene, plan = self.folder / "scene.json", self.folder / "plan.json"
-        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky(0.8)]).as_json()))
         shot = ShotSettings(production="TST", code="S1", frames="1-3", width=16, height=9)
         names = "{pass}_v{version:03}.{frame:04}.{suffix}"
         passes = ("beauty", "diffuse", "background", "crypto_object")
@@ -110,7 +110,7 @@ class CommandLine(FolderCase):
     def test_render_by_pattern(self):
         """A file for each pass where the pattern asks for it; a pattern that would lose frames is refused at once."""
         scene = self.folder / "scene.json"
-        scene.write_text(json.dumps(scene_of([ball()], [white_sky()]).as_json()))
+        scene.write_text(json.dumps(scene_of([ball()], [white_sky(0.8)]).as_json()))
         render = [
             "render",
             scene,

@@ -1,4 +1,4 @@
-"""The ledger: document, sources, first ledger, evaluation, balance, account, probe, delivery."""
+"""The ledger: document, sources, first ledger, evaluation, balance, contributions, probe, delivery."""
 
 import json
 import unittest
@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from prism.colour.view import ViewTransform
-from prism.combine.account import LUMINANCE, account
+from prism.colour.spaces import luminance_weights
+from prism.combine.contributions import contributions
 from prism.combine.balance import balance, difference_picture
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Evaluator, evaluate
@@ -416,14 +417,14 @@ class Numbers(FolderCase):
     def test_shares_add_up_to_the_whole(self):
         sources = self.frame()
         ledger = first_ledger(sources)
-        accounts = account(ledger, sources, step=1)
-        self.assertAlmostEqual(sum(one.share for one in accounts), 1, places=5)
+        rows = contributions(ledger, sources, step=1)
+        self.assertAlmostEqual(sum(one.share for one in rows), 1, places=5)
         final = evaluate(ledger, sources)
-        np.testing.assert_array_equal(accounts[-1].running, final)
+        np.testing.assert_array_equal(rows[-1].running, final)
         light = np.stack(sources.pixels("emission").planes).mean(axis=(1, 2))
-        share = next(one.share for one in accounts if one.id == "emission")
+        share = next(one.share for one in rows if one.id == "emission")
         self.assertAlmostEqual(
-            share, float(LUMINANCE @ light) / float(LUMINANCE @ final[:3].mean(axis=(1, 2))), places=4
+            share, float(luminance_weights("lin_rec709") @ light) / float(luminance_weights("lin_rec709") @ final[:3].mean(axis=(1, 2))), places=4
         )
 
     def test_probe_reads_what_is_stored(self):

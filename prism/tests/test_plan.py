@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from demo.conservatory import build_scene
 from prism.__main__ import main
+from prism.colour.spaces import CHROMATICITIES
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument
 from prism.naming.patterns import parse_pattern
@@ -180,14 +181,14 @@ class Documents(unittest.TestCase):
             ({"passes": ["beauty", "glow"]}, "passes: unknown pass glow"),
             ({"names": "{shot}/{what}.exr"}, "names: Unknown field {what}"),
             ({"shot": good["shot"] | {"frames": "1-x"}}, "shot.frames: “1-x” is not a frame"),
-            ({"shot": good["shot"] | {"frames": "1-100001"}}, "100001 frames are more than the 100000"),
+            ({"shot": good["shot"] | {"frames": "1-100001"}}, "names 100001 frames; 100000 is the most"),
             ({"shot": good["shot"] | {"frames": "99999999"}}, "go up to 9999999"),
             ({"shot": good["shot"] | {"scale": 3}}, "shot.scale"),
             ({"layers": []}, "layers"),
             ({"layers": [{"name": "a"}, {"name": "a"}]}, "two layers are called a"),
             ({"layers": [{"name": "a", "for_camera": {"wide": ["glow"]}}]}, "unknown pass glow"),
             ({"cameras": ["a b"]}, "cameras.0"),
-            ({"quality": {"samples_per_side": 0}}, "quality.samples_per_side"),
+            ({"quality": {"samples": 0}}, "quality.samples"),
             ({"packing": {"colour": {"format": "png"}}}, "packing.colour: PNG has no half pixels"),
             ({"light_labels": {"lamp": "a b"}}, "light_labels.lamp"),
         ]
@@ -208,23 +209,28 @@ class Documents(unittest.TestCase):
         self.assertEqual(Plan.from_json(old), new)
 
     def test_working_spaces_are_those_the_views_know(self):
-        from prism.colour.view import SPACES
+        from prism.colour.spaces import SPACES
 
         schema = Plan.model_json_schema()["$defs"]["ShotSettings"]["properties"]["space"]
         self.assertEqual(schema["enum"], list(SPACES))
 
 
 class MistSettings(unittest.TestCase):
-    def test_falloffs(self):
-        """Common practice; worked arithmetic for start 5, depth 25."""
+    def test_the_ramp_is_a_power(self):
+        """Common practice; worked arithmetic for near 5, far 30. A named falloff of old is the power that equals it."""
         depths = np.array([2, 5, 11.25, 17.5, 30, 1e10, np.inf], np.float32)
         table = {
-            "linear": (0, 0, 0.25, 0.5, 1, 1, 1),
-            "quadratic": (0, 0, 0.0625, 0.25, 1, 1, 1),
-            "inverse-quadratic": (0, 0, 0.5, 0.7071068, 1, 1, 1),
+            1: ("linear", (0, 0, 0.25, 0.5, 1, 1, 1)),
+            2: ("quadratic", (0, 0, 0.0625, 0.25, 1, 1, 1)),
+            0.5: ("inverse-quadratic", (0, 0, 0.5, 0.7071068, 1, 1, 1)),
         }
-        for falloff, expected in table.items():
-            np.testing.assert_allclose(mist_at(depths, Mist(start=5, depth=25, falloff=falloff)), expected, atol=1e-6)
+        for power, (falloff, expected) in table.items():
+            mist = Mist(near=5, far=30, power=power)
+            np.testing.assert_allclose(mist_at(depths, mist), expected, atol=1e-6)
+            self.assertEqual(Mist.model_validate({"start": 5, "depth": 25, "falloff": falloff}), mist)
+        for wrong in ({"near": 5, "far": 5}, {"start": 5, "depth": -1}, {"start": 5, "depth": "deep"}):
+            with self.subTest(**wrong), self.assertRaises(ValueError):
+                Mist.model_validate(wrong)
 
     def test_the_same_as_the_rendered_pass(self):
         scene = build_scene()
@@ -302,18 +308,22 @@ class Estimates(FolderCase):
 
     def test_deviations(self):
         plan = plan_of(passes=("beauty",), names="{shot}.{frame:04}.exr")
-        good = {name: "half" for name in "RGBA"}
-        found = {f"S1.{frame:04}.exr": FoundFile((100, 50), good) for frame in range(1, 11)}
+        def file(**changes):
+            channels = changes.pop("channels", dict.fromkeys("RGBA", "half"))
+            sound = {"display": (100, 50), "data": (0, 0, 100, 50), "chromaticities": CHROMATICITIES["lin_rec709"]}
+            return FoundFile(channels=channels, **sound | changes)
+
+        found = {f"S1.{frame:04}.exr": file() for frame in range(1, 11)}
         self.assertEqual(audit(expand(plan, FACTS), found), [])
         del found["S1.0004.exr"], found["S1.0005.exr"]
-        found["S1.0001.exr"] = FoundFile((50, 25), good)
-        found["S1.0002.exr"] = FoundFile((100, 50), {"R": "half", "G": "float", "B": "half", "Q": "half"})
+        found["S1.0001.exr"] = file(display=(50, 25))
+        found["S1.0002.exr"] = file(channels={"R": "half", "G": "float", "B": "half", "Q": "half"})
         found["S1.0003.exr"] = FoundFile(fault="cut short")
-        found["stray.exr"] = FoundFile((1, 1), {})
+        found["stray.exr"] = file()
         told = {(one.kind, one.frames, one.what) for one in audit(expand(plan, FACTS), found)}
         expected = {
             ("missing", "4-5", "Not there."),
-            ("size", "1", "50 x 25 pixels instead of 100 x 50."),
+            ("window", "1", "The picture is 50 x 25 pixels instead of 100 x 50."),
             ("channels", "2", "Without A."),
             ("channels", "2", "With Q, which is not planned."),
             ("type", "2", "G is float instead of half."),

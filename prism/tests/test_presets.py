@@ -24,7 +24,7 @@ from prism.standin.facts import facts_of
 from prism.tests.plans import EVERYTHING, plan_of
 
 LIBRARY = {
-    "base": Preset(name="base", settings={"passes": ["beauty"], "quality.samples_per_side": 2}),
+    "base": Preset(name="base", settings={"passes": ["beauty"], "quality.samples": 4}),
     "more": Preset(name="more", base="base", settings={"passes": ["beauty", "depth"]}),
     "most": Preset(name="most", base="more", settings={"packing.rule": "each-pass"}),
 }
@@ -32,7 +32,7 @@ LIBRARY = {
 
 class Applying(unittest.TestCase):
     def test_a_preset_holds_only_what_differs(self):
-        expected = {"passes": ["beauty", "depth"], "quality.samples_per_side": 2, "packing.rule": "each-pass"}
+        expected = {"passes": ["beauty", "depth"], "quality.samples": 4, "packing.rule": "each-pass"}
         self.assertEqual(resolve("most", LIBRARY), expected)
 
     def test_applied_changed_and_put_back(self):
@@ -40,28 +40,28 @@ class Applying(unittest.TestCase):
         plan = apply(plan_of(quality=Quality(denoise=True)), "most", LIBRARY)
         self.assertEqual((plan.passes, plan.quality.samples, plan.quality.denoise), (("beauty", "depth"), 4, True))
         self.assertEqual((plan.names, differences(plan)), (EVERYTHING, []))
-        changed = plan.replace(passes=("beauty",), number=7, quality=Quality(samples_per_side=3))
+        changed = plan.replace(passes=("beauty",), number=7, quality=Quality(samples=9))
         self.assertEqual(
             [(one.field, one.plan, one.preset) for one in differences(changed)],
-            [("passes", ["beauty"], ["beauty", "depth"]), ("quality.samples_per_side", 3, 2)],
+            [("passes", ["beauty"], ["beauty", "depth"]), ("quality.samples", 9, 4)],
         )
         back = Plan.from_json(with_fields(changed.as_json(), plan.applied.settings))
         self.assertEqual((differences(back), back.number), ([], 7))
 
     def test_a_later_change_of_the_preset_leaves_the_plan_and_shows(self):
         plan = apply(plan_of(), "most", LIBRARY)
-        later = added(LIBRARY["base"].replace(settings={"passes": [], "quality.samples_per_side": 9}), LIBRARY)
-        self.assertEqual(plan.quality.samples_per_side, 2)
+        later = added(LIBRARY["base"].replace(settings={"passes": [], "quality.samples": 81}), LIBRARY)
+        self.assertEqual(plan.quality.samples, 4)
         self.assertFalse(moved_on(plan.applied, LIBRARY))
         self.assertTrue(moved_on(plan.applied, later))
         self.assertTrue(moved_on(plan.applied, {}))
 
     def test_plans_of_old_still_compare(self):
-        """Version 1 nested the settings of presets."""
+        """Version 1 nested the settings of presets, and samples were counted by the side of a square."""
         old = {"name": "base", "settings": {"passes": ["beauty"], "quality": {"samples_per_side": 2}}}
         plan = Plan.from_json(plan_of().as_json() | {"applied": old})
         self.assertFalse(moved_on(plan.applied, LIBRARY))
-        self.assertEqual([one.field for one in differences(plan)], ["passes", "quality.samples_per_side"])
+        self.assertEqual([one.field for one in differences(plan)], ["passes", "quality.samples"])
 
     def test_shipped_presets_make_sound_plans(self):
         """On the demo scene, none leaves more than a gap in the sum that its purpose explains."""
@@ -69,15 +69,15 @@ class Applying(unittest.TestCase):
         for name in SHIPPED:
             with self.subTest(name):
                 codes = {one.code for one in check(apply(plan_of(), name, SHIPPED), facts)}
-                self.assertLessEqual(codes, {"rebuild.incomplete"} if name == "grooming" else set())
+                self.assertLessEqual(codes, {"rebuild.incomplete"} if name == "surface study" else set())
 
 
 class Keeping(unittest.TestCase):
     def test_captured_from_a_plan(self):
         """With a base only what differs is stored; without one everything, so that applying it gives the same again."""
-        plan = apply(plan_of(), "most", LIBRARY).replace(quality=Quality(samples_per_side=6))
+        plan = apply(plan_of(), "most", LIBRARY).replace(quality=Quality(samples=36))
         small = captured(plan, "mine", LIBRARY, base="most")
-        self.assertEqual(small.settings, {"quality.samples_per_side": 6, "names": EVERYTHING})
+        self.assertEqual(small.settings, {"quality.samples": 36, "names": EVERYTHING})
         for preset in (small, captured(plan, "mine", LIBRARY)):
             again = apply(plan_of(names="a_v{version}.{frame:04}.exr"), "mine", added(preset, LIBRARY))
             for field in ("passes", "quality", "packing", "names"):
@@ -108,7 +108,7 @@ class Keeping(unittest.TestCase):
         for settings, text in (
             ({"shot": {}}, "cannot set shot"),
             ({"quality.speed": 1}, "cannot set quality.speed"),
-            ({"quality.samples_per_side": 0}, "quality.samples_per_side"),
+            ({"quality.samples": 0}, "quality.samples"),
             ({"passes": ["glow"]}, "unknown pass glow"),
         ):
             with self.subTest(text), self.assertRaisesRegex(BadDocument, text):

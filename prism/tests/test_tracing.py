@@ -18,7 +18,7 @@ from prism.standin.booking import (
     part_row,
     rows_of,
 )
-from prism.standin.deepening import DEEP_CHANNELS, deepen, merge_closest, merge_near, sort_by_depth
+from prism.standin.deepening import DEEP_CHANNELS, ITEM_VALUES, RAY_VALUES, deepen, item_rows, sort_by_depth
 from prism.standin.medium import phase, phase_direction, transmittance, within
 from prism.standin.rays import FAR
 from prism.standin.sampling import pair
@@ -30,7 +30,9 @@ from prism.standin.view import camera_axes, camera_table
 from prism.tests.test_standin import scene_of, white_sky
 
 rays_of = st.lists(
-    st.tuples(st.floats(1, 100), st.floats(0, 1), st.floats(0, 5), st.floats(0, 5), st.floats(0, 5)),
+    st.tuples(
+        *(st.floats(1, 100), st.floats(0, 1), st.floats(0, 5), st.floats(0, 5), st.floats(0, 5), st.floats(0, 0.9), st.floats(0, 0.9))
+    ),
     min_size=1,
     max_size=12,
 )
@@ -38,29 +40,50 @@ rays_of = st.lists(
 
 class DeepSamples(unittest.TestCase):
     def table(self, rays):
-        """Camera rays as (depth, coverage, r, g, b), each a share of the pixel."""
-        table = np.array(rays, np.float64)
-        table[:, 1:] /= len(rays)
+        """Camera rays as (depth, coverage, r, g, b, fog alpha, share of the way at which it begins); fog is grey, 0.2."""
+        table = np.zeros((len(rays), RAY_VALUES))
+        for ray, (depth, covered, *colour, fog, begin) in zip(table, rays, strict=True):
+            ray[0], ray[1], ray[2:5] = depth, covered * (1 - fog) / len(rays), np.array(colour) / len(rays)
+            ray[5:8] = fog, begin * depth, depth
+            ray[8:11] = 0.2 * fog / len(rays)
         return table
 
-    @settings(max_examples=60, deadline=None)
-    @given(rays_of, st.integers(1, 12), st.sampled_from((0.0, 0.5, 30.0)), st.sampled_from((0.0, 0.3)))
-    def test_flattened_it_is_the_sum_of_its_rays(self, rays, most, distance, fog):
-        """Over (Porter & Duff), near to far, whatever was merged; with fog, coverage 1 - (1 - fog) (1 - rays)."""
+    def samples(self, table, most, distance):
+        out = np.zeros((most, DEEP_CHANNELS), np.float32)
+        items = np.zeros((item_rows(len(table)), ITEM_VALUES))
+        return out[: deepen(table.copy(), len(table), most, distance, FAR, items, out)].astype(float)
+
+    @settings(max_examples=80, deadline=None)
+    @given(rays_of, st.integers(1, 12), st.sampled_from((0.0, 0.5, 30.0)))
+    def test_flattened_it_is_the_sum_of_its_rays(self, rays, most, distance):
+        """Over (Porter & Duff), near to far, whatever was merged; and tidy, as "Interpreting OpenEXR Deep Pixels" has it:
+        sorted, and no two samples share any depth. One sample alone still holds the fog."""
         table = self.table(rays)
-        light, covered = table[:, 2:].sum(axis=0), table[:, 1].sum()
-        out = np.zeros((max(2, most), DEEP_CHANNELS), np.float32)
-        haze = (0.1, 0.2, 0.3)
-        count = deepen(table, len(rays), max(2, most), distance, fog, 0.5, haze, FAR, out)
+        light = table[:, 2:5].sum(axis=0) + table[:, 8:11].sum(axis=0)
+        covered = table[:, 1].sum() + table[:, 5].mean()
+        samples = self.samples(table, most, distance)
         flat, alpha = np.zeros(3), 0.0
-        for sample in out[:count].astype(float):
+        for sample in samples:
             flat += (1 - alpha) * sample[:3]
             alpha += (1 - alpha) * sample[3]
-        expected = light + (haze if fog else 0)
-        np.testing.assert_allclose(flat, expected, rtol=1e-4, atol=1e-4)
-        self.assertAlmostEqual(alpha, 1 - (1 - fog) * (1 - covered), places=4)
-        self.assertTrue((np.diff(out[:count, 4]) >= 0).all())
-        self.assertLessEqual(count, max(2, most))
+        np.testing.assert_allclose(flat, light, rtol=1e-4, atol=1e-4)
+        self.assertAlmostEqual(alpha, min(1, covered), places=4)
+        self.assertTrue((samples[:, 5] >= samples[:, 4]).all())
+        self.assertTrue((samples[1:, 4] >= samples[:-1, 5] - 1e-5 * samples[:-1, 5]).all())
+        self.assertLessEqual(len(samples), most)
+
+    def test_fog_that_begins_behind_a_surface_stays_behind_it(self):
+        near = self.table([(2, 1, 1, 1, 1, 0, 1), (10, 1, 0, 1, 0, 0.5, 0.5)])
+        samples = self.samples(near, 8, 0.0)
+        self.assertEqual([tuple(sample[4:]) for sample in samples], [(2, 2), (5, 10), (10, 10)])
+        np.testing.assert_allclose(samples[:, 3], [0.5, 0.5, 1.0], atol=1e-6)
+
+    def test_fog_is_cut_where_surfaces_lie_in_it(self):
+        """Beer-Lambert: half way through fog of alpha 0.75 half its light is gone."""
+        table = self.table([(4, 1, 0, 0, 0, 0, 1), (8, 1, 0, 0, 0, 0.75, 0)])
+        samples = self.samples(table, 8, 0.0)
+        self.assertEqual([tuple(sample[4:]) for sample in samples], [(0, 4), (4, 4), (4, 8), (8, 8)])
+        self.assertAlmostEqual(samples[0, 3], 0.5 * 0.5, places=6)
 
     def test_sorted(self):
         rng = np.random.default_rng(1)
@@ -72,13 +95,11 @@ class DeepSamples(unittest.TestCase):
     def test_what_merges(self):
         """Bunches are counted from their first; joined depths are means by coverage; the closest two go first."""
         depths = np.array([1.0, 1.05, 1.09, 1.2, 5.0])
-        table = np.column_stack([depths, np.full(5, 0.2), np.ones((5, 3))])
-        self.assertEqual(merge_near(table, 5, 0.1), 3)
-        np.testing.assert_allclose(table[:3, 0], (depths[:3].mean(), 1.2, 5.0))
-        np.testing.assert_allclose(table[:3, 1], (0.6, 0.2, 0.2))
-        self.assertEqual(merge_closest(table, 3, 2), 2)
-        np.testing.assert_allclose(table[:2, 1], (0.8, 0.2))
-        self.assertEqual(merge_near(table, 0, 1.0), 0)
+        table = self.table([(depth, 1, 1, 1, 1, 0, 1) for depth in depths])
+        np.testing.assert_allclose(self.samples(table, 9, 0.1)[:, 4], (depths[:3].mean(), 1.2, 5.0), rtol=1e-6)
+        two = self.samples(table, 2, 0.1)
+        np.testing.assert_allclose(two[:, 4], ((3 * depths[:3].mean() + 1.2) / 4, 5.0), rtol=1e-6)
+        np.testing.assert_allclose(two[:, 3], (0.8, 1.0), rtol=1e-6)
 
 
 class FogAlone(unittest.TestCase):
@@ -86,7 +107,7 @@ class FogAlone(unittest.TestCase):
         """Henyey & Greenstein, 1941: it integrates to 1 over the sphere, and the mean cosine is its parameter."""
         cosines = np.linspace(-1, 1, 20001)
         for forward in (-0.6, 0.0, 0.3, 0.8):
-            fog = Fog(1.0, 0.0, forward, (1.0, 1.0, 1.0))
+            fog = Fog(1.0, 0.0, forward, (1.0, 1.0, 1.0), 1)
             density = np.array([phase(fog, cosine) for cosine in cosines]) * 2 * math.pi
             self.assertAlmostEqual(np.trapezoid(density, cosines), 1, places=4)
             self.assertAlmostEqual(np.trapezoid(density * cosines, cosines), forward, places=4)
@@ -96,7 +117,7 @@ class FogAlone(unittest.TestCase):
             np.testing.assert_allclose(np.linalg.norm(drawn, axis=1), 1, atol=1e-9)
 
     def test_the_stretch_of_a_ray_below_its_top(self):
-        fog = Fog(0.5, 2.0, 0.0, (1.0, 1.0, 1.0))
+        fog = Fog(0.5, 2.0, 0.0, (1.0, 1.0, 1.0), 1)
         up, down, level = (0.0, 0.0, 1.0), (0.0, 0.0, -1.0), (1.0, 0.0, 0.0)
         cases = [
             ((0, 0, 0), up, (0, 2)),

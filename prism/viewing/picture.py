@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
+from prism.colour.spaces import luminance
 from prism.colour.view import ViewTransform, apply_quickly
-from prism.combine.account import LUMINANCE
 from prism.combine.balance import difference_picture
 from prism.combine.evaluate import Evaluator, Stale, never
 from prism.combine.ledger import Ledger
@@ -84,7 +84,7 @@ def to_screen(rgba: NDArray[np.float32], look: Look, *, data: bool = False) -> N
         if not data:
             return apply_quickly(shown, transform, gain=gain, gamma=look.gamma)
         return _plain_codes(shown[:3] * gain, look.gamma)
-    plane = _one_channel(rgba, look.channel) * (1.0 if look.channel == "a" else gain)
+    plane = _one_channel(rgba, look.channel, transform.space) * (1.0 if look.channel == "a" else gain)
     if data or look.channel == "a":
         return _plain_codes(np.broadcast_to(plane, (3, *plane.shape)), look.gamma)
     return apply_quickly(np.broadcast_to(plane, (4, *plane.shape)), transform, gamma=look.gamma)
@@ -136,9 +136,9 @@ def _remapped(source: Source, rgb: NDArray[np.float32]) -> NDArray[np.float32]:
     return rgb
 
 
-def _one_channel(rgba: NDArray[np.float32], channel: str) -> NDArray[np.float32]:
+def _one_channel(rgba: NDArray[np.float32], channel: str, space: str) -> NDArray[np.float32]:
     if channel == "luminance":
-        return np.tensordot(LUMINANCE, rgba[:3], axes=1)
+        return luminance(rgba[:3], space)
     return rgba["rgba".index(channel)]
 
 

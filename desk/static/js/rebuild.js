@@ -50,7 +50,7 @@ export default () => {
     playing: false,
     pointer: null,
     probed: null,
-    account: { rows: [], strip: "", width: 0, height: 0 },
+    contributions: { rows: [], strip: "", width: 0, height: 0 },
     balance: null,
     comparing: true,
     fault: null,
@@ -65,7 +65,7 @@ export default () => {
         onZoom: (zoom) => (this.zoom = zoom),
       });
       this.pictures = new Newest((request) => this.fetchPicture(request));
-      this.accounts = new Newest(() => this.fetchAccount());
+      this.contributing = new Newest(() => this.fetchContributions());
       this.probes = new Newest((at) => this.fetchProbe(at));
       kept = new Kept({
         document: page.ledger,
@@ -87,17 +87,17 @@ export default () => {
     sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
     titleOf(row) { return this.sourceOf(row)?.title ?? row.source; },
     sourceHint(row) { return this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame."; },
-    shareOf(row) { return this.account.rows.find((one) => one.id === row.id)?.share ?? 0; },
+    shareOf(row) { return this.contributions.rows.find((one) => one.id === row.id)?.share ?? 0; },
     shareText(row) { return Math.abs(this.shareOf(row)) < 10 ? `${(this.shareOf(row) * 100).toFixed(0)}%` : ">999%"; },
     shareStyle(row) { return { width: `${Math.min(100, Math.abs(this.shareOf(row)) * 100)}%` }; },
     shareClass(row) { return this.shareOf(row) < 0 ? "less" : ""; },
     shareHint(row) { return `${this.titleOf(row)} makes ${(this.shareOf(row) * 100).toFixed(2)} % of the picture's light`; },
     thumbnail(row) {
-      const at = this.account.rows.findIndex((one) => one.id === row.id);
+      const at = this.contributions.rows.findIndex((one) => one.id === row.id);
       if (at < 0) return {};
-      const high = `${this.account.rows.length * 100}%`;
-      const place = this.account.rows.length > 1 ? `${(at / (this.account.rows.length - 1)) * 100}%` : "0";
-      return { backgroundImage: `url(${this.account.strip})`, backgroundSize: `100% ${high}`, backgroundPosition: `0 ${place}` };
+      const high = `${this.contributions.rows.length * 100}%`;
+      const place = this.contributions.rows.length > 1 ? `${(at / (this.contributions.rows.length - 1)) * 100}%` : "0";
+      return { backgroundImage: `url(${this.contributions.strip})`, backgroundSize: `100% ${high}`, backgroundPosition: `0 ${place}` };
     },
     rowClass(row) { return { open: this.isOpen(row), off: !row.on, before: this.before === row.id }; },
     operatorText(operator) { return operator.sign === operator.key ? operator.key : `${operator.sign}`; },
@@ -253,11 +253,11 @@ export default () => {
     look(setting, value, sliding) {
       this[{ view: "viewName" }[setting] ?? setting] = value;
       this.askPicture(sliding ? { encoding: "jpeg" } : {});
-      if (setting === "view") this.accounts.ask({});
+      if (setting === "view") this.contributing.ask({});
     },
     refresh() {
       this.askPicture({});
-      this.accounts.ask({});
+      this.contributing.ask({});
     },
     asked(more) {
       return { ledgerId: page.ledgerId, ledger: this.ledger, frame: this.frame, view: this.viewName, ...more };
@@ -309,9 +309,9 @@ export default () => {
     },
 
     // ---- Account and balance ----
-    async fetchAccount() {
+    async fetchContributions() {
       await this.guarded(async () => {
-        this.account = await (await post(page.urls.account, this.asked({}))).json();
+        this.contributions = await (await post(page.urls.contributions, this.asked({}))).json();
         this.balance = await (await post(page.urls.balance, this.asked({}))).json();
         this.comparing = false;
       });

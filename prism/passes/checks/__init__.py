@@ -1,32 +1,39 @@
-"""What is wrong with a plan before a frame is rendered: each finding says what, where, why, and how to mend it."""
+"""What is wrong with a plan before a frame is rendered: each finding says what, where, why, and how to fix it."""
 
 from __future__ import annotations
 
-from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding, mend
+from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding, fixed
+from prism.passes.checks.layers import layer_findings
 from prism.passes.checks.light import light_findings
 from prism.passes.checks.names import name_findings
 from prism.passes.checks.packing import packing_findings
 from prism.passes.checks.quality import quality_findings
+from prism.passes.checks.sizes import size_findings
 from prism.passes.checks.staging import staging_findings
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan
 
-__all__ = ["ERROR", "NOTE", "WARNING", "Finding", "check", "mend"]
+__all__ = ["ERROR", "NOTE", "WARNING", "Finding", "check", "fixed"]
 
 
-def check(plan: Plan, facts: SceneFacts, files: list[PlannedFiles] | None = None) -> list[Finding]:
+def check(
+    plan: Plan, facts: SceneFacts, files: list[PlannedFiles] | None = None, *, free_bytes: int | None = None
+) -> list[Finding]:
     """All findings, errors first; an empty list is a plan that will do what it says.
 
-    facts: of the scene, with its own light labels. files: the plan's expansion, if it is at hand.
+    facts: of the scene, with its own light labels. files: the plan's expansion, if it is at hand. free_bytes: on the disk
+    that the files go to, if it is known.
     """
     files = expand(plan, facts) if files is None else files
-    facts = facts.relabelled(plan.light_labels)
+    facts = facts.for_plan(plan)
     findings = [
         *staging_findings(plan, facts),
         *light_findings(plan, facts),
+        *layer_findings(plan, facts),
         *quality_findings(plan, facts),
         *packing_findings(plan, files),
         *name_findings(plan, files),
+        *size_findings(plan, files, free_bytes),
     ]
     return sorted(findings, key=lambda finding: (ERROR, WARNING, NOTE).index(finding.level))

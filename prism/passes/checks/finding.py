@@ -1,4 +1,4 @@
-"""A finding, and the small changes of a plan that mend one."""
+"""A finding, and the small changes of a plan that fix one."""
 
 from __future__ import annotations
 
@@ -8,14 +8,14 @@ from typing import Any
 
 from prism.passes.catalogue import BY_KEY
 from prism.passes.fields import with_fields
-from prism.passes.plan import Plan, PlannedImage
+from prism.passes.plan import Layer, Plan, PlannedImage
 
 ERROR, WARNING, NOTE = "error", "warning", "note"
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """fix: fields of the plan by dotted name with the values that mend it; empty if only a person can decide."""
+    """fix: fields of the plan by dotted name with the values that fix it; empty if only a person can decide."""
 
     code: str
     level: str
@@ -29,7 +29,7 @@ class Finding:
         return {name: getattr(self, name) for name in names}
 
 
-def mend(plan: Plan, finding: Finding) -> Plan:
+def fixed(plan: Plan, finding: Finding) -> Plan:
     """The plan with a finding's fix applied."""
     return Plan.from_json(with_fields(plan.as_json(), finding.fix))
 
@@ -51,10 +51,16 @@ def with_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[st
 def _passes(plan: Plan, image: PlannedImage, passes: list[str]) -> dict[str, Any]:
     """The fix that gives an image these passes: the plan's own if its layer shares them with no other."""
     layer = image.layer
-    if image.shared and layer.passes is None and not layer.for_camera and len(plan.layers) == 1:
+    for_all = image.shared and set(image.cameras) >= set(plan.cameras)
+    if for_all and layer.passes is None and not layer.for_camera and len(plan.layers) == 1:
         return {"passes": passes}
-    if image.shared:
+    if for_all:
         changed = layer.replace(passes=passes, for_camera={})
     else:
-        changed = layer.replace(for_camera=layer.for_camera | {image.camera: passes})
+        changed = layer.replace(for_camera=layer.for_camera | dict.fromkeys(image.cameras, passes))
+    return with_layer(plan, layer, changed)
+
+
+def with_layer(plan: Plan, layer: Layer, changed: Layer) -> dict[str, Any]:
+    """The fix that puts a changed layer in the place of one."""
     return {"layers": [(changed if one is layer else one).model_dump(mode="json") for one in plan.layers]}

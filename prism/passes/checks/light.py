@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from prism.passes.catalogue import BY_KEY, CATALOGUE, COMPONENTS
 from prism.passes.checks.finding import (
     ERROR,
+    NOTE,
     WARNING,
     Finding,
     titles,
@@ -51,6 +52,7 @@ def completeness(plan: Plan, image: PlannedImage, facts: SceneFacts) -> Complete
 def light_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     for image in plan.variants():
         yield from _pointless(plan, image, facts)
+        yield from _pointless_through_some(plan, image, facts)
         yield from _sum(plan, image, completeness(plan, image, facts))
     yield from _labels(plan, facts)
     if any(BY_KEY[key].role in (Role.GROUP, Role.PART) for image in plan.variants() for key in image.passes):
@@ -70,12 +72,27 @@ def _pointless(plan: Plan, image: PlannedImage, facts: SceneFacts) -> Iterator[F
             )  # fmt: skip
 
 
+def _pointless_through_some(plan: Plan, image: PlannedImage, facts: SceneFacts) -> Iterator[Finding]:
+    """Passes that carry something through one of the cameras of a layer, and nothing through another."""
+    given = facts.given_to(image)
+    for camera in image.cameras if len(image.cameras) > 1 else ():
+        single = replace(image, camera=camera, cameras=(camera,))
+        seen = facts.given_to(single)
+        empty = [key for key in image.passes if lacking(BY_KEY[key], seen) and not lacking(BY_KEY[key], given)]
+        if empty:
+            reasons = dict.fromkeys(lacking(BY_KEY[key], seen) for key in empty)
+            yield Finding(
+                "pass.pointless-here", NOTE, f"{titles(empty)} would come out empty through {camera}.", image.where,
+                f"In what {camera} sees {' and '.join(reasons)}.", without_passes(plan, single, empty),
+            )  # fmt: skip
+
+
 def _sum(plan: Plan, image: PlannedImage, found: Completeness) -> Iterator[Finding]:
     """Whether the beauty can be rebuilt, and whether something would be summed twice."""
     if "beauty" not in image.passes:
         yield Finding(
             "rebuild.no-beauty", WARNING, "The beauty is not rendered.", image.where,
-            "A rebuilt picture can then be held against nothing.", with_passes(plan, image, ("beauty",)),
+            "A rebuilt picture can then be compared with nothing.", with_passes(plan, image, ("beauty",)),
         )  # fmt: skip
     for total in found.doubled:
         both = [part for part in TOTALS[total] if part in image.passes]

@@ -23,6 +23,7 @@ def name_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     yield from _bad(pattern, files, widest)
     yield from _collisions(plan, files)
     yield from _suffixes(plan, files)
+    yield from _shared_folder(plan, files)
     yield from _unversioned(plan, pattern)
     yield from _redundant(plan, pattern, files)
 
@@ -56,6 +57,24 @@ def _collisions(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     yield Finding(
         "names.collision", ERROR, f"{len(members)} outputs have the name {members[0].example}.", plan.names, why,
         _told_apart(plan, differing),
+    )  # fmt: skip
+
+
+def _shared_folder(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
+    """The files of two images in one folder are taken for one image by whoever opens that folder."""
+    images: dict[str, dict[tuple[str, str], PlannedFiles]] = defaultdict(dict)
+    for planned in files:
+        place = (str(planned.place["layer"]), str(planned.place["camera"]))
+        images[planned.example.rpartition("/")[0].casefold()][place] = planned
+    folder, members = next(((name, one) for name, one in images.items() if len(one) > 1), ("", {}))
+    if not members:
+        return
+    fields = [field for place, field in enumerate(("layer", "camera")) if len({one[place] for one in members}) > 1]
+    before, _, name = plan.names.rpartition("/")
+    apart = "/".join(filter(None, (before, *(f"{{{field}}}" for field in fields), name)))
+    yield Finding(
+        "names.shared-folder", WARNING, f"{len(members)} images share the folder {folder or 'of the shot'}.", plan.names,
+        f"They differ by {' and '.join(fields)}; in folders of their own nobody mixes up their passes.", {"names": apart},
     )  # fmt: skip
 
 

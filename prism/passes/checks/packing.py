@@ -7,11 +7,12 @@ from typing import Any
 
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
-from prism.passes.kinds import DEMANDS, RANKS_PER_LAYER
-from prism.passes.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, FORMATS, Storage
+from prism.passes.kinds import DEMANDS, RANKS_PER_LAYER, Role
+from prism.passes.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, FORMATS, WHOLE_NUMBERS, Storage
 from prism.passes.plan import Plan
 
 _SOUND = {"colour": COLOUR_STORAGE, "data": DATA_STORAGE, "deep": DEEP_STORAGE}
+SUMMED = (Role.LIGHT, Role.GROUP, Role.PART)
 _ONLY_A_LOSS = frozenset({"unclamped"})  # a picture for looking may be clamped, if that is wanted
 
 
@@ -19,10 +20,36 @@ def packing_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]
     groups = list({id(planned.group): planned.group for planned in files}.values())
     yield from _demands(plan, groups)
     yield from _shared(plan, groups)
-    if plan.packing.beauty_in_data and plan.packing.rule in ("colour-and-data", "each-pass"):
+    yield from _display_curve(plan, groups)
+    strays = [group for group in groups if group.carries_stray]
+    if strays:
         yield Finding(
-            "packing.stray", NOTE, "Data files carry a copy of the beauty.", "packing",
-            "It is asked for, and costs its bytes a second time.", {"packing.beauty_in_data": False},
+            "packing.stray", NOTE, f"{len(strays)} data files carry a copy of the beauty.", "packing",
+            f"It is asked for, costs its bytes again, and is stored with {strays[0].storage.compression} as the data is.",
+            {"packing.beauty_in_data": False},
+        )  # fmt: skip
+    elif plan.packing.beauty_in_data:
+        yield Finding(
+            "packing.no-stray", NOTE, "No file carries a copy of the beauty.", "packing",
+            "It is asked for, but there are no files of data alone, or no beauty.", {"packing.beauty_in_data": False},
+        )  # fmt: skip
+
+
+def _display_curve(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
+    """Light in whole numbers is stored through the display curve: fine to look at, useless to add."""
+    curved = [
+        planned.kind.title
+        for group in groups
+        for planned in group.passes
+        if planned.kind.role in SUMMED and group.storage.pixel in WHOLE_NUMBERS
+    ]
+    if curved:
+        storage = plan.packing.colour
+        yield Finding(
+            "packing.curve", WARNING, f"{FORMATS[storage.format].title} stores light through the sRGB curve.",
+            "packing, colour", f"{' · '.join(dict.fromkeys(curved))} cannot be summed as they are stored; "
+            "whoever reads them has to undo the curve first.",
+            {"packing.colour": COLOUR_STORAGE.model_dump(mode="json")},
         )  # fmt: skip
 
 
@@ -32,6 +59,8 @@ def _demands(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
     for group in groups:
         for planned in group.passes:
             field = plan.packing.storage_field(planned.kind)
+            if group.carries_stray and planned.kind.role is Role.WHOLE:
+                continue  # a copy for looking, beside the one that counts
             for demand in plan.packing.storage(planned.kind).unmet(_demands_of(planned, group)):
                 unmet.setdefault((field, demand), {})[planned.kind.title] = None
     for (field, demand), passes in unmet.items():
@@ -57,18 +86,23 @@ def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
             f"{len(crowded.passes)} passes are to share a file; give each its own, or choose OpenEXR.",
             _each_apart(plan),
         )  # fmt: skip
-    mixed = next((one for one in groups if len(_ways_to_store(plan, one)) > 1), None)
-    if mixed is not None and plan.packing.rule == "one-file":
+    mixed = next((one for one in groups if len(_ways_to_store(one)) > 1 and not one.carries_stray), None)
+    if mixed is not None:
+        what = "format" if mixed.in_parts else "format and one compression"
         yield Finding(
             "packing.one-storage", ERROR, "Colour and data share a file, but are to be stored differently.", "packing",
-            f"A file has one format and one compression; asked for are {' and '.join(_ways_to_store(plan, mixed))}.",
+            f"A file has one {what}; asked for are {' and '.join(_ways_to_store(mixed))}.",
             {"packing.rule": "colour-and-data", **_told_apart(plan)},
         )  # fmt: skip
 
 
-def _ways_to_store(plan: Plan, group: FileGroup) -> list[str]:
-    storages = (plan.packing.storage(planned.kind) for planned in group.passes)
-    return list(dict.fromkeys(f"{FORMATS[one.format].title} {one.compression}" for one in storages))
+def _ways_to_store(group: FileGroup) -> list[str]:
+    """The formats, and where parts cannot differ in it the compressions, that the passes of a file ask for."""
+    ways = (
+        FORMATS[one.format].title if group.in_parts else f"{FORMATS[one.format].title} {one.compression}"
+        for one in group.storages
+    )
+    return list(dict.fromkeys(ways))
 
 
 def _each_apart(plan: Plan) -> dict[str, Any]:

@@ -1,17 +1,16 @@
-"""What stands before the lens: cameras, layers, frames, size and mist."""
+"""What stands before the lens: cameras, frames, size and mist."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding
-from prism.passes.facts import SceneFacts
+from prism.passes.facts import CameraFact, SceneFacts
 from prism.passes.plan import Plan
 
 
 def staging_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     yield from _cameras(plan, facts)
-    yield from _layers(plan, facts)
     yield from _frames(plan)
     yield from _scale(plan)
     yield from _mist(plan, facts)
@@ -35,32 +34,6 @@ def _cameras(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
                 "camera.working-view", WARNING, f"{camera} is the working view.", "cameras",
                 f"It shows what was looked at last, not the shot; the scene has {', '.join(made) or 'no other'}.",
                 {"cameras": instead} if instead else {},
-            )  # fmt: skip
-
-
-def _layers(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
-    names = tuple(facts.groups)
-    for layer in plan.layers:
-        where = f"layer {layer.name}"
-        unknown = [group for group in layer.visibility if names and group not in facts.groups]
-        if unknown:
-            kept = {group: how for group, how in layer.visibility.items() if group not in unknown}
-            layers = [one.replace(visibility=kept) if one is layer else one for one in plan.layers]
-            yield Finding(
-                "layer.unknown-group", ERROR, f"There is no object group {', '.join(unknown)}.", where,
-                f"The scene has {', '.join(names)}.", {"layers": [one.model_dump(mode="json") for one in layers]},
-            )  # fmt: skip
-        if names and not layer.shown(names):
-            yield Finding(
-                "layer.empty", WARNING, "No object group is visible.", where, "Only sky and lights would be seen."
-            )
-        lost = [camera for camera in layer.for_camera if camera not in plan.cameras]
-        if lost:
-            kept = {camera: passes for camera, passes in layer.for_camera.items() if camera not in lost}
-            layers = [one.replace(for_camera=kept) if one is layer else one for one in plan.layers]
-            yield Finding(
-                "layer.unused-camera", NOTE, f"Passes are kept for {', '.join(lost)}, which is not rendered.", where,
-                "They come back when the camera is chosen again.", {"layers": [one.model_dump(mode="json") for one in layers]},
             )  # fmt: skip
 
 
@@ -98,13 +71,13 @@ def _mist(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     if mist is None:
         return
     for image in plan.images():
-        near, far = facts.reach.get(image.camera, (0.0, 0.0))
+        near, far = facts.cameras.get(image.camera, CameraFact()).reach
         if "mist" not in image.passes or not far:
             continue
-        look = "black" if mist.start >= far else "white" if mist.end <= near else ""
+        look = "black" if mist.near >= far else "white" if mist.far <= near else ""
         if look:
             yield Finding(
                 "mist.unseen", WARNING, f"Mist would come out all {look}.", image.where,
-                f"It runs from {mist.start:g} to {mist.end:g}; what {image.camera} sees lies from {near:.3g} to {far:.3g}.",
-                {"mist": (mist.replace(start=near, depth=max(far - near, 1e-3))).model_dump(mode="json")},
+                f"It runs from {mist.near:g} to {mist.far:g}; what {image.camera} sees lies from {near:.3g} to {far:.3g}.",
+                {"mist": (mist.replace(near=near, far=max(far, near + 1e-3))).model_dump(mode="json")},
             )  # fmt: skip

@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from prism.errors import BadArgument
 
 
-def asked(request: HttpRequest) -> dict[str, Any]:
+def json_body(request: HttpRequest) -> dict[str, Any]:
     """The JSON object of a request. Raises BadArgument."""
     try:
         found = json.loads(request.body)
@@ -21,7 +21,7 @@ def asked(request: HttpRequest) -> dict[str, Any]:
     return found
 
 
-def whole(found: dict[str, Any], name: str, default: int | None = None) -> int:
+def whole_number(found: dict[str, Any], name: str, default: int | None = None) -> int:
     value = found.get(name, default)
     if isinstance(value, bool) or not isinstance(value, int):
         raise BadArgument(f"{name} must be a whole number.", where=name)

@@ -1,4 +1,4 @@
-"""What the ledger page tells of every row: its running result small, and its share of the picture's light."""
+"""What every row contributes: its running result small, and its share of the picture's light."""
 
 from __future__ import annotations
 
@@ -7,17 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.colour.spaces import luminance_weights
 from prism.combine.evaluate import Stale, apply_rows, never, start
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources
 
-# ITU-R BT.709-6. For shares, which compare light with light, the choice of weights hardly matters.
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722], np.float32)
-LUMINANCE.setflags(write=False)
-
-
 @dataclass(frozen=True, slots=True, eq=False)
-class RowAccount:
+class Contribution:
     """running: float32 (4, h, w) after the row. share: change of mean luminance over the final one; may be negative."""
 
     id: str
@@ -25,22 +21,27 @@ class RowAccount:
     share: float
 
 
-def account(ledger: Ledger, sources: FrameSources, *, step: int, is_stale: Stale = never) -> list[RowAccount]:
-    """One account for each row, from pictures reduced by `step`. A row that is off changes nothing: share 0."""
+def contributions(
+    ledger: Ledger, sources: FrameSources, *, step: int, space: str = "lin_rec709", is_stale: Stale = never
+) -> list[Contribution]:
+    """One for each row, from pictures reduced by `step`. A row that is off changes nothing: share 0.
+
+    space: the working colour of the passes, whose weights make luminance of them.
+    """
     running = start(ledger, sources, step=step)
-    light = [_mean_luminance(running)]
+    light = [_mean_luminance(running, space)]
     pictures = []
     for row in ledger.rows:
         apply_rows(running, [row], sources, step=step, is_stale=is_stale)
         pictures.append(running.copy())
-        light.append(_mean_luminance(running))
+        light.append(_mean_luminance(running, space))
     whole = abs(light[-1]) or 1.0
     return [
-        RowAccount(row.id, picture, (after - before) / whole)
+        Contribution(row.id, picture, (after - before) / whole)
         for row, picture, before, after in zip(ledger.rows, pictures, light, light[1:], strict=False)
     ]
 
 
-def _mean_luminance(rgba: NDArray[np.float32]) -> float:
+def _mean_luminance(rgba: NDArray[np.float32], space: str) -> float:
     finite = np.nan_to_num(rgba[:3], nan=0, posinf=0, neginf=0)
-    return float(LUMINANCE @ finite.mean(axis=(1, 2), dtype=np.float64))
+    return float(luminance_weights(space) @ finite.mean(axis=(1, 2), dtype=np.float64))

@@ -1,0 +1,136 @@
+"""Layers: what each shows, and whether together they make the whole picture."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding, with_layer
+from prism.passes.facts import SceneFacts
+from prism.passes.plan import SURROUNDINGS, Layer, Plan
+
+SUM, OVER = "sum", "over"
+
+
+@dataclass(frozen=True, slots=True)
+class Recombination:
+    """How the layers of a plan make the whole picture. way: SUM (exact), OVER (close, but for soft edges) or "".
+
+    doubled, lost: what more than one layer shows, and what none does. open: layers that let through what others show.
+    """
+
+    way: str
+    doubled: tuple[str, ...]
+    lost: tuple[str, ...]
+    open: tuple[str, ...]
+
+
+def recombination(plan: Plan, facts: SceneFacts) -> Recombination:
+    """Layers sum to the whole if each thing is seen in just one of them and held out of the others (common practice).
+
+    Laid over one another, first in front, they come close to it if what lies behind still holds out what is in front, and
+    what is in front is merely unseen behind. facts: as the plan has the scene.
+    """
+    shown = {thing: [layer for layer in plan.layers if _shows(layer, thing)] for thing in _things(facts)}
+    doubled = tuple(thing for thing, layers in shown.items() if len(layers) > 1)
+    lost = tuple(thing for thing, layers in shown.items() if not layers)
+    if any(layer.override for layer in plan.layers):
+        return Recombination("", doubled, lost, ())
+    holding = {
+        layer.name: all(_shows(layer, group) or _holds(layer, group) for group in facts.groups) for layer in plan.layers
+    }
+    loose = tuple(name for name, holds in holding.items() if not holds)
+    if doubled or lost:
+        return Recombination("", doubled, lost, loose)
+    return Recombination(SUM if not loose else OVER if _in_order(plan, facts) else "", (), (), loose)
+
+
+def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    yield from _layers(plan, facts)
+    if len(plan.layers) > 1 and facts.groups:
+        yield from _together(plan, recombination(plan, facts))
+
+
+def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
+    if found.doubled:
+        layer = next(one for one in reversed(plan.layers) if _shows(one, found.doubled[0]))
+        yield Finding(
+            "layers.doubled", WARNING, f"More than one layer shows {', '.join(found.doubled)}.", "layers",
+            "Put together, the layers would hold that light twice. That is right only for layers that are never combined.",
+            with_layer(plan, layer, _without(layer, found.doubled[0])),
+        )  # fmt: skip
+    if found.lost:
+        yield Finding(
+            "layers.lost", WARNING, f"No layer shows {', '.join(found.lost)}.", "layers",
+            "Put together, the layers would lack it.",
+        )  # fmt: skip
+    if not found.way and found.open and not found.doubled and not found.lost:
+        yield Finding(
+            "layers.open", WARNING, f"Layer {', '.join(found.open)} does not hold out what other layers show.", "layers",
+            "Put together, what lies behind would shine through; make it a holdout there.",
+        )  # fmt: skip
+    if found.way == OVER:
+        yield Finding(
+            "layers.over", NOTE, "The layers make the whole picture laid over one another, not summed.", "layers",
+            f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out what others show.",
+        )  # fmt: skip
+
+
+def _things(facts: SceneFacts) -> list[str]:
+    """What a layer can show or leave to others: object groups that have surfaces, and what surrounds them."""
+    lights = {light.kind for light in facts.lights if not light.dark}
+    there = {"sky": lights & {"sky", "distant"}, "lamps": "sphere" in lights, "fog": "medium" in facts.everywhere}
+    groups = [name for name, group in facts.groups.items() if group.surfaces]
+    return groups + [thing for thing in SURROUNDINGS if there[thing]]
+
+
+def _shows(layer: Layer, thing: str) -> bool:
+    if thing in SURROUNDINGS:
+        return thing not in layer.kept_out
+    return layer.visibility.get(thing, "visible") == "visible"
+
+
+def _holds(layer: Layer, group: str) -> bool:
+    return layer.visibility.get(group) == "holdout"
+
+
+def _without(layer: Layer, thing: str) -> Layer:
+    if thing in SURROUNDINGS:
+        return layer.replace(kept_out=(*layer.kept_out, thing))
+    return layer.replace(visibility=layer.visibility | {thing: "holdout"})
+
+
+def _in_order(plan: Plan, facts: SceneFacts) -> bool:
+    """Whether each layer holds out all that later ones show, so that it can lie over them."""
+    for place, layer in enumerate(plan.layers):
+        behind = [group for later in plan.layers[place + 1 :] for group in facts.groups if _shows(later, group)]
+        before = [group for first in plan.layers[:place] for group in facts.groups if _shows(first, group)]
+        if not all(_holds(layer, group) for group in behind):
+            return False
+        if any(layer.visibility.get(group) == "hidden" for group in before):
+            return False  # its shadows and reflections would be lost
+    return True
+
+
+def _layers(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    names = tuple(facts.groups)
+    for layer in plan.layers:
+        where = f"layer {layer.name}"
+        unknown = [group for group in layer.visibility if names and group not in facts.groups]
+        if unknown:
+            kept = {group: how for group, how in layer.visibility.items() if group not in unknown}
+            yield Finding(
+                "layer.unknown-group", ERROR, f"There is no object group {', '.join(unknown)}.", where,
+                f"The scene has {', '.join(names)}.", with_layer(plan, layer, layer.replace(visibility=kept)),
+            )  # fmt: skip
+        if names and not layer.shown(names):
+            yield Finding(
+                "layer.empty", WARNING, "No object group is visible.", where, "Only sky and lights would be seen."
+            )
+        lost = [camera for camera in layer.for_camera if camera not in plan.cameras]
+        if lost:
+            kept = {camera: passes for camera, passes in layer.for_camera.items() if camera not in lost}
+            yield Finding(
+                "layer.unused-camera", NOTE, f"Passes are kept for {', '.join(lost)}, which is not rendered.", where,
+                "They come back when the camera is chosen again.", with_layer(plan, layer, layer.replace(for_camera=kept)),
+            )  # fmt: skip

@@ -1,0 +1,39 @@
+"""How much a plan writes, before it is too late: against the disk and against reason."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from prism.passes.checks.finding import ERROR, WARNING, Finding
+from prism.passes.estimate import spoken_bytes, total_bytes
+from prism.passes.expansion import PlannedFiles
+from prism.passes.plan import Plan
+
+BEYOND_REASON = 16e12  # bytes for one version of one shot
+MOST_TASKS = 200_000  # frames of layers through cameras
+LARGE_SHARE = 0.5  # of the free space
+
+
+def size_findings(plan: Plan, files: list[PlannedFiles], free_bytes: int | None) -> Iterator[Finding]:
+    size = total_bytes(files)
+    tasks = len(plan.shot.written_frames) * len(plan.layers) * len(plan.cameras)
+    if tasks > MOST_TASKS:
+        yield Finding(
+            "size.tasks", ERROR, f"{tasks} frames are to be rendered.", "shot",
+            f"A run has {MOST_TASKS} at most; choose fewer frames, layers or cameras.",
+        )  # fmt: skip
+    if size > BEYOND_REASON:
+        yield Finding(
+            "size.reason", ERROR, f"The files would take about {spoken_bytes(size)}.", "files",
+            f"That is beyond the {spoken_bytes(BEYOND_REASON)} of one version; look at the size, the frames and the passes.",
+        )  # fmt: skip
+    elif free_bytes is not None and size > free_bytes:
+        yield Finding(
+            "size.disk", ERROR, f"The files would take about {spoken_bytes(size)}.", "files",
+            f"{spoken_bytes(free_bytes)} are free; free more, or write fewer frames or passes.",
+        )  # fmt: skip
+    elif free_bytes is not None and size > LARGE_SHARE * free_bytes:
+        yield Finding(
+            "size.large", WARNING, f"The files would take about {spoken_bytes(size)} of {spoken_bytes(free_bytes)} free.",
+            "files", "Others need room on this disk too.",
+        )  # fmt: skip
