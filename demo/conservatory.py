@@ -74,7 +74,7 @@ def build_scene() -> Scene:
         name="The Orrery Conservatory",
         first=FIRST,
         last=LAST,
-        size=(960, 540),
+        size=(640, 360),
         materials=_materials(),
         groups=_groups(),
         shapes=shapes,

@@ -5,6 +5,8 @@ from django.contrib.auth.views import LoginView, LogoutView
 from django.http import HttpResponse
 from django.urls import include, path
 
+from desk.accounts.views import password
+from desk.shots import setup_views
 from desk.shots.views import shots
 
 SHOT = "shots/<slug:production>/<slug:shot>/"
@@ -20,8 +22,16 @@ urlpatterns = [
     path("health/", health),
     path("login/", LoginView.as_view(template_name="login.html", redirect_authenticated_user=True), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
+    path("password/", password, name="password"),
+    path("accounts/", include("desk.accounts.urls")),
+    path("work/", include("desk.jobs.urls")),
     path("", shots, name="shots"),
+    path("productions/new/", setup_views.new_production, name="production-new"),
+    path("productions/<slug:production>/", setup_views.production, name="production"),
+    path("productions/<slug:production>/members/", setup_views.members, name="production-members"),
+    path("productions/<slug:production>/archive/", setup_views.archive_production, name="production-archive"),
     path(SHOT, include("desk.shots.urls")),
+    path(f"{SHOT}scene/", include("desk.scenes.urls")),
     path(f"{SHOT}plan/", include("desk.plan.urls")),
     path(f"{SHOT}render/", include("desk.render.urls")),
     path(f"{SHOT}intake/", include("desk.intake.urls")),

@@ -16,19 +16,25 @@ from launcher.trouble import Trouble
 DEMO_ACCOUNT = "demo / demo"
 
 
-def run_start(house: House) -> int:
+def run_start(house: House, *, empty: bool = False) -> int:
+    """Without the demo if that is asked for, now or at an earlier start."""
     begun = time.monotonic()
     house.prepare()
     parts.require_ports(house)
     install()
     parts.start_database(house)
     parts.start_queue(house)
-    # With a worker running, frames that are being written are not cut off.
-    if parts.manage(house, "prepare", *([] if is_running(house, "worker") else ["--resume"])):
+    marker = house.var / "empty"
+    if empty:
+        marker.touch()
+    empty = marker.exists()
+    parts.stop_outdated_web(house)
+    if parts.manage(house, "prepare", *(["--empty"] if empty else [])):
         raise Trouble("The application could not be made ready; the lines above say why.")
     parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
-    print(f"Demo account: {DEMO_ACCOUNT}")
+    if not empty:
+        print(f"Demo account: {DEMO_ACCOUNT}")
     return 0
 
 
@@ -51,6 +57,7 @@ def run_demo(house: House) -> int:
     """Put the demo back as it was, in a running house."""
     if not is_running(house, "database"):
         raise Trouble("The database does not run. Use `./eager start` first.")
+    (house.var / "empty").unlink(missing_ok=True)
     return parts.manage(house, "load_demo", "--again")
 
 
@@ -70,7 +77,8 @@ def run_test(arguments: list[str]) -> int:
 def main() -> int:
     parser = argparse.ArgumentParser(prog="./eager", description="Start, stop and test Eager Prism.")
     verbs = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
-    verbs.add_parser("start", help="install what is missing, start everything, print the address")
+    start = verbs.add_parser("start", help="install what is missing, start everything, print the address")
+    start.add_argument("--empty", action="store_true", help="without the demo; an account of your own, and nothing else")
     verbs.add_parser("stop", help="end what start started")
     verbs.add_parser("status", help="what runs")
     verbs.add_parser("demo", help="put the demo back as it was")
@@ -81,7 +89,9 @@ def main() -> int:
     try:
         if args.verb == "test":
             return run_test(rest)
-        run = {"start": run_start, "stop": run_stop, "status": run_status, "demo": run_demo}[args.verb]
+        if args.verb == "start":
+            return run_start(House.of_user(), empty=args.empty)
+        run = {"stop": run_stop, "status": run_status, "demo": run_demo}[args.verb]
         return run(House.of_user())
     except Trouble as trouble:
         print(f"\n{trouble}", file=sys.stderr)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import getpass
+import hashlib
 import os
 import shutil
 import subprocess
@@ -62,6 +63,21 @@ def start_queue(house: House) -> None:
 def start_serving(house: House) -> None:
     """Start the worker and the web server."""
     start(house, _worker(house), _web(house))
+
+
+def stop_outdated_web(house: House) -> None:
+    """End a web server that began with other scripts, styles or programs than there are now: it keeps what it has read."""
+    stamp = house.var / "run" / "served"
+    now = hashlib.sha256()
+    for path in sorted((ROOT / "desk").rglob("*")):
+        if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:
+            now.update(f"{path.relative_to(ROOT)} {path.stat().st_mtime_ns} {path.stat().st_size}\n".encode())
+    before = stamp.read_text() if stamp.exists() else ""
+    if before != now.hexdigest() and is_running(house, "web"):
+        step("Reloading the web server: its files have changed")
+        stop(house, "web")
+        stop(house, "worker")
+    stamp.write_text(now.hexdigest())
 
 
 def _worker(house: House) -> Service:

@@ -1,4 +1,4 @@
-"""Hand-off: deliveries are asked for here, and written here frame by frame by the queue's worker."""
+"""Hand-off: deliveries are ordered here, and their frames written by workers."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ from pathlib import Path
 from typing import Any
 
 from django.db import transaction
-from kombu.exceptions import OperationalError
 
-from desk.handoff.models import Delivery, DeliveryFrame, State
+from desk.handoff.models import Delivery
+from desk.jobs import engine
+from desk.jobs.models import GOOD, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
 from desk.shots.models import Shot
@@ -17,12 +18,13 @@ from desk.shots.services import files_of, frames_on_disk
 from desk.shots.storage import shot_folder
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
+from prism.combine.evaluate import Stale
 from prism.combine.ledger import Ledger as LedgerDocument
 from prism.combine.sources import find_sources
-from prism.errors import BadArgument, PrismError
+from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 
-QUEUE_SILENT = "The queue does not answer. Run `./eager start`, then press Try again."
+KIND = "hand-off"
 
 
 def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output]) -> list[Delivery]:
@@ -40,92 +42,59 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
     with transaction.atomic():
         version = keep_version(ledger, user)
-        deliveries = [_create(shot, version, ledger, user, suffix, output) for suffix, output in outputs.items()]
-        for delivery in deliveries:
-            DeliveryFrame.objects.bulk_create(DeliveryFrame(delivery=delivery, number=number) for number in numbers)
-    for delivery in deliveries:
-        enqueue(delivery)
+        deliveries = [
+            _create(shot, version, ledger, user, suffix, output, numbers) for suffix, output in outputs.items()
+        ]  # fmt: skip
+    engine.top_up()
     return deliveries
 
 
-def _create(shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output) -> Delivery:
+def _create(
+    shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output, numbers: list[int]
+) -> Delivery:
     """A new delivery. The same version written in another way gets a take of its own, so that no file is overwritten."""
     written = asdict(output)
     earlier = version.deliveries.filter(suffix=suffix).order_by("-take")
     same = next((one for one in earlier if one.output == written), None)
     take = same.take if same else (earlier[0].take + 1 if earlier else 1)
+    title = f"{shot.code} {version.ledger.name} {version.label} as {suffix[1:].upper()}"
+    tasks = (Task(number=number, title=f"{shot.code}, {number}") for number in numbers)
+    job = engine.begin(KIND, shot, title, tasks, author=user)
     return Delivery.objects.create(
-        shot=shot, version=version, element=ledger.element, suffix=suffix, output=written, take=take, author=user
+        shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=written, take=take
     )
-
-
-def enqueue(delivery: Delivery) -> None:
-    """Hand the waiting frames to the queue. If it is silent they are marked failed, with what to do."""
-    from desk.handoff.tasks import write_frame  # the task calls back into this module
-
-    waiting = delivery.frames.filter(state=State.QUEUED)
-    try:
-        for pk in waiting.values_list("pk", flat=True):
-            write_frame.apply_async((pk,), retry=False)
-    except OperationalError:
-        waiting.update(state=State.FAILED, error=QUEUE_SILENT)
 
 
 def try_again(delivery: Delivery) -> None:
     """Queue the frames that failed or were cancelled; what is written stays."""
-    delivery.frames.filter(state__in=[State.FAILED, State.CANCELLED]).update(state=State.QUEUED, error="")
-    enqueue(delivery)
+    engine.resume(delivery.job)
 
 
 def cancel(delivery: Delivery) -> None:
-    """Take the frames that still wait out of the queue; those written stay, the one being written is finished."""
-    delivery.frames.filter(state=State.QUEUED).update(state=State.CANCELLED)
+    """Stop within a moment; what is written stays."""
+    engine.cancel(delivery.job)
 
 
-def resume() -> int:
-    """After a crash: queue again whatever waited or was cut off. Returns how many frames."""
-    cut_off = DeliveryFrame.objects.filter(state__in=[State.QUEUED, State.RUNNING])
-    deliveries = list(Delivery.objects.filter(frames__in=cut_off).distinct())
-    count = cut_off.update(state=State.QUEUED)
-    for delivery in deliveries:
-        enqueue(delivery)
-    return count
-
-
-def write(frame_pk: int) -> None:
-    """Write one frame. May be called twice for the same frame: the second finds it taken, or writes the same file."""
-    taken = DeliveryFrame.objects.filter(pk=frame_pk, state=State.QUEUED).update(state=State.RUNNING)
-    if not taken:
-        return
-    frame = DeliveryFrame.objects.select_related(
-        "delivery__version__ledger", "delivery__shot__production", "delivery__element"
-    ).get(pk=frame_pk)
-    delivery = frame.delivery
-    path = path_of(delivery, frame.number)
-    try:
-        document = LedgerDocument.from_json(delivery.version.document, where=f"{delivery.version.label}")
-        sources = find_sources(files_of(delivery.element, frame.number))
-        frame.remarks = deliver(document, sources, path, _output(delivery.output))
-    except PrismError as error:
-        _finish(frame, State.FAILED, error=str(error))
-    except Exception:
-        _finish(frame, State.FAILED, error="An unexpected fault; the worker's log has the details. Please report it.")
-        raise
-    else:
-        frame.size = path.stat().st_size
-        _finish(frame, State.DONE)
+def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
+    """Write one frame of a delivery. Returns its path and remarks. Raises PrismError."""
+    delivery = task.job.delivery
+    path = path_of(delivery, task.number)
+    document = LedgerDocument.from_json(delivery.version.document, where=f"{delivery.version.label}")
+    sources = find_sources(files_of(delivery.element, task.number))
+    return path, deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
 
 
 def path_of(delivery: Delivery, number: int) -> Path:
-    folder = shot_folder(delivery.shot.production.code, delivery.shot.code) / "delivery"
+    folder = shot_folder(delivery.shot) / "delivery"
     return folder / f"{delivery.version.ledger.name}_{delivery.version.label}" / delivery.file_name(number)
 
 
 def progress(delivery: Delivery) -> dict[str, Any]:
     """What the dispatch list shows of one delivery."""
-    frames = list(delivery.frames.all())
-    done = [frame for frame in frames if frame.state == State.DONE]
-    ended = sum(frame.state in (State.DONE, State.FAILED, State.CANCELLED) for frame in frames)
+    frames = sorted(delivery.job.tasks.all(), key=lambda frame: frame.number)
+    done = [frame for frame in frames if frame.state in GOOD]
+    ended = sum(frame.state in (*GOOD, State.FAILED, State.CANCELLED) for frame in frames)
+    author = delivery.job.author
     return {
         "id": delivery.pk,
         "name": delivery.file_name(frames[0].number) if len(frames) == 1 else f"{delivery.stem}.####{delivery.suffix}",
@@ -136,13 +105,14 @@ def progress(delivery: Delivery) -> dict[str, Any]:
         "done": len(done),
         "whole": len(frames),
         "share": ended / len(frames) if frames else 1,
-        "bytes": sum(frame.size for frame in done),
+        "bytes": sum(frame.bytes for frame in done),
         "files": [{"number": frame.number, "name": delivery.file_name(frame.number)} for frame in done],
         "folder": str(path_of(delivery, 0).parent),
-        "errors": sorted({frame.error for frame in frames if frame.error}),
-        "remarks": sorted({remark for frame in done for remark in frame.remarks}),
+        "errors": sorted({frame.fault for frame in frames if frame.fault}),
+        "remarks": sorted({remark for frame in done for remark in frame.result.get("remarks", ())}),
+        "stalled": engine.stalled(frames),
         "made": delivery.made.isoformat(timespec="minutes"),
-        "author": delivery.author.get_username() if delivery.author else "",
+        "author": author.get_username() if author else "",
     }
 
 
@@ -157,7 +127,3 @@ def _described(delivery: Delivery) -> str:
 def _output(stored: dict[str, Any]) -> Output:
     return Output(**{**stored, "transform": ViewTransform(**stored["transform"])})
 
-
-def _finish(frame: DeliveryFrame, state: str, *, error: str = "") -> None:
-    frame.state, frame.error = state, error
-    frame.save(update_fields=["state", "error", "size", "remarks", "changed"])

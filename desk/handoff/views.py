@@ -7,7 +7,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from desk.handoff import services
 from desk.handoff.forms import OrderForm
-from desk.handoff.models import State
+from desk.jobs.models import GOOD
 from desk.rebuild.services import open_ledger
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -34,7 +34,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
         require_change(request, shot)
         if form.is_valid():
             try:
-                services.order(shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.space))
+                services.order(shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.settings.space))
                 return redirect(request.get_full_path())
             except PrismError as error:
                 form.add_error("frames" if error.where == "frames" else None, f"{error.what} {error.advice}")
@@ -75,7 +75,7 @@ def act(request: HttpRequest, shot: Shot, delivery: int, action: str) -> JsonRes
 @with_shot
 def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> FileResponse:
     found = get_object_or_404(shot.deliveries.select_related("version__ledger"), pk=delivery)
-    get_object_or_404(found.frames, number=number, state=State.DONE)
+    get_object_or_404(found.frames, number=number, state__in=GOOD)
     path = services.path_of(found, number)
     if not path.is_file():
         raise Http404(f"{path.name} was written, but is no longer in {path.parent}.")
@@ -84,8 +84,8 @@ def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> Fi
 
 def _listed(shot: Shot) -> list[dict]:
     listed = []
-    deliveries = shot.deliveries.select_related("version__ledger", "author", "shot__production")
-    for delivery in deliveries.prefetch_related("frames")[:SHOWN]:
+    deliveries = shot.deliveries.select_related("version__ledger", "job__author", "shot__production")
+    for delivery in deliveries.prefetch_related("job__tasks")[:SHOWN]:
         entry = services.progress(delivery)
         for file in entry["files"]:
             file["url"] = reverse(

@@ -65,5 +65,5 @@ def inventory(element: Element) -> Inventory:
         sources = find_sources(files_of(element, min(frames)))
     except PrismError as fault:
         return Inventory(element, [], "", [], "", fault)
-    missing = [frame for frame in element.shot.frames if frame not in frames]
+    missing = sorted(set(element.shot.frames) - frames)
     return Inventory(element, rows, format_frames(missing), list(sources), str(sources.display_window), None)

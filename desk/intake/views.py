@@ -38,7 +38,7 @@ def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
             "inventories": [services.inventory(element) for element in shot.elements.all()],
             "fault": fault,
             "typed": typed,
-            "example": shot_folder(shot.production.code, shot.code),
+            "example": shot_folder(shot),
             "may_change": shot.can_be_changed_by(request.user),
         },
         status=422 if fault else 200,

@@ -67,8 +67,8 @@ def bring_in(production: Production, data: Any) -> None:
 
 
 def rename(production: Production, name: str, new: str) -> None:
-    require_own(name)
     library = presets_of(production)
+    require_own(find(name, library).name)
     _store(production, library, renamed(name, new, library))
 
 
@@ -80,8 +80,8 @@ def duplicate(production: Production, name: str, new: str) -> None:
 
 
 def delete(production: Production, name: str) -> None:
-    require_own(name)
     library = presets_of(production)
+    require_own(find(name, library).name)
     _store(production, library, removed(name, library))
 
 

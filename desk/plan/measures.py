@@ -7,7 +7,7 @@ from typing import Any
 from django.utils import timezone
 
 from desk.plan.models import MeasuredFrame
-from desk.plan.scenes import scene_of
+from desk.scenes.services import scene_of
 from desk.shots.models import Shot
 from prism.passes.estimate import Measured, seconds_per_frame, total_seconds
 from prism.passes.plan import Plan as Document
@@ -30,6 +30,7 @@ def record(shot: Shot, camera: str, frame: int, measured: Measured) -> MeasuredF
         height=measured.height,
         samples=measured.samples,
         seconds=measured.seconds,
+        beside=measured.beside,
     )
 
 
@@ -40,8 +41,8 @@ def measure(shot_pk: int, camera: str) -> MeasuredFrame:
 
     shot = Shot.objects.get(pk=shot_pk)
     scene = scene_of(shot)
-    measured = measure_frame(scene, shot.first, camera=camera, size=SMALL, samples=SMALL_SAMPLES)
-    return record(shot, camera, shot.first, measured)
+    measured = measure_frame(scene, scene.first, camera=camera, size=SMALL, samples=SMALL_SAMPLES)
+    return record(shot, camera, scene.first, measured)
 
 
 def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:
@@ -49,13 +50,14 @@ def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:
     frames = list(shot.measured.all()[:LAST])
     if not frames:
         return None
-    measured = [Measured(one.seconds, one.width, one.height, one.samples) for one in frames]
+    measured = [Measured(one.seconds, one.width, one.height, one.samples, one.beside) for one in frames]
     newest = frames[0]
-    told = f"{newest.camera} {newest.frame} at {newest.width} × {newest.height}, {newest.samples} samples, {newest.seconds:.1f} s"
+    seen = f"{newest.camera} {newest.frame} at {newest.width} × {newest.height}, {newest.samples} samples, {newest.seconds:.1f} s"
     others = f" and {len(frames) - 1} before" if len(frames) > 1 else ""
+    beside = f", {newest.beside} side by side" if newest.beside > 1 else ""
     return {
         "perFrame": seconds_per_frame(document, measured),
         "total": total_seconds(document, measured),
-        "basis": f"{told}{others}, {timezone.localtime(newest.at):%d %b %H:%M}",
+        "basis": f"{seen}{others}{beside}, {timezone.localtime(newest.at):%d %b %H:%M}",
         "measured": newest.pk,
     }

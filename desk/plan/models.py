@@ -66,7 +66,8 @@ class MeasuredFrame(models.Model):
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     samples = models.PositiveIntegerField()  # per pixel
-    seconds = models.FloatField()
+    seconds = models.FloatField()  # of rendering, denoising and writing
+    beside = models.PositiveSmallIntegerField(default=1)  # frames made at the same time, itself included
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -5,49 +5,41 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+from django.db import transaction
 from django.utils import timezone
 
 from desk.plan.library import presets_of
 from desk.plan.measures import estimate
-from desk.plan.models import Plan
-from desk.plan.scenes import facts_for
-from desk.plan.versions import require_unlocked
+from desk.plan.models import Plan, PlanVersion
+from desk.plan.versions import lock, next_number, require_unlocked
+from desk.scenes.services import facts_for, known_facts
 from desk.shots.models import Shot
 from desk.shots.saving import Outdated
-from desk.shots.storage import shot_folder
-from prism.intake.found import found_below
+from desk.shots.storage import free_bytes
+from prism.depth.mist import Mist, mist_at
+from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.naming.patterns import parse_pattern
-from prism.passes.audit import audit
 from prism.passes.catalogue import BY_KEY, CATALOGUE
 from prism.passes.checks import check
+from prism.passes.checks.layers import recombination
 from prism.passes.checks.light import completeness
 from prism.passes.estimate import total_bytes
 from prism.passes.expansion import FileGroup, expand
 from prism.passes.facts import SceneFacts, lacking, parts_of_groups
 from prism.passes.packing import FORMATS, PIXEL_TITLES
 from prism.passes.plan import Plan as Document
-from prism.passes.plan import PlannedImage, ShotSettings
+from prism.passes.plan import Layer, PlannedImage
 from prism.passes.presets import differences, moved_on
 
 
+RAMP_STEPS = 24
+
+
 def open_plan(shot: Shot) -> Plan:
-    """The plan of the shot, begun from its settings if there is none yet."""
-    existing = Plan.objects.filter(shot=shot).first()
-    if existing is not None:
-        return existing
-    begun = Document(
-        shot=ShotSettings(
-            production=shot.production.code,
-            code=shot.code,
-            frames=format_frames(shot.frames),
-            rate=float(shot.rate),
-            width=shot.width,
-            height=shot.height,
-            space=shot.space,
-        )
-    )
-    return Plan.objects.create(shot=shot, document=begun.as_json())
+    """The plan of the shot, as it is now."""
+    return Plan.objects.select_related("shot__production").get(shot=shot)
 
 
 def parse(document: Any) -> Document:
@@ -58,8 +50,10 @@ def parse(document: Any) -> Document:
 def save(plan: Plan, document: Document, revision: int) -> int:
     """Save a change that builds on `revision`. Returns the new revision.
 
-    Raises Outdated if that is not the newest, Locked if this version is rendered and the change is not a new one.
+    Raises Outdated if that is not the newest, Locked if this version is rendered and the change is not a new one,
+    ForeignPlan if it is the plan of another shot.
     """
+    require_own(plan.shot, document)
     require_unlocked(plan, document)
     changed = Plan.objects.filter(pk=plan.pk, revision=revision).update(
         document=document.as_json(), revision=revision + 1, changed=timezone.now()
@@ -69,11 +63,44 @@ def save(plan: Plan, document: Document, revision: int) -> int:
     return revision + 1
 
 
+class ForeignPlan(BadArgument):
+    """A plan that says it belongs to another shot."""
+
+    code = "plan.foreign"
+
+
+def require_own(shot: Shot, document: Document) -> None:
+    """Raises ForeignPlan for the plan of another production or shot."""
+    if (document.shot.production, document.shot.code) != (shot.production.code, shot.code):
+        raise ForeignPlan(
+            f"This is the plan of {document.shot.production} {document.shot.code}.", where="plan",
+            advice=f"Take it over, and it becomes a new version of {shot.code}'s own, with the frames and size it has.",
+        )  # fmt: skip
+
+
+@transaction.atomic
+def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
+    """Put a whole plan in the place of the shot's, as a new version. What was there is kept as a version too.
+
+    take_over: also if it is that of another shot. Raises BadDocument, or ForeignPlan.
+    """
+    document = parse(data)
+    if not take_over:
+        require_own(shot, document)
+    plan = Plan.objects.select_for_update().get(shot=shot)
+    number = next_number(plan)
+    lock(plan, PlanVersion.Reason.REPLACED)
+    own = document.shot.replace(production=shot.production.code, code=shot.code)
+    plan.document, plan.revision = document.replace(number=number, shot=own).as_json(), plan.revision + 1
+    plan.save()
+    return plan
+
+
 def answer(shot: Shot, document: Document) -> dict[str, Any]:
     """What the page shows beside the sheet: one line for each sequence, however many frames it has."""
-    scene = facts_for(shot, document.cameras)
+    scene, _ = known_facts(shot, document.cameras)
     files = expand(document, scene)
-    facts = scene.relabelled(document.light_labels)
+    facts = scene.for_plan(document)
     groups = list({id(planned.group): planned.group for planned in files}.values())
     places = {id(group): place for place, group in enumerate(groups)}
     frames = document.shot.written_frames
@@ -86,27 +113,14 @@ def answer(shot: Shot, document: Document) -> dict[str, Any]:
         "bytes": total_bytes(files),
         "size": document.shot.written_size,
         "scaled": document.shot.scaled_size,
-        "findings": [finding.as_json() for finding in check(document, scene, files)],
+        "findings": [finding.as_json() for finding in check(document, scene, files, free_bytes=free_bytes())],
         "differences": [asdict(difference) for difference in differences(document)],
         "movedOn": document.applied is not None and moved_on(document.applied, presets_of(shot.production)),
         "columns": [_column(document, image, facts) for image in document.variants()],
+        "together": _together(document, facts),
+        "ramp": _ramp(document, facts),
         "lightGroups": _light_groups(document, facts),
         "time": estimate(shot, document),
-    }
-
-
-def hold_against_disk(shot: Shot, document: Document) -> dict[str, Any]:
-    """What of the plan is in the shot's folder, and what is not as planned."""
-    files = expand(document, facts_for(shot, document.cameras))
-    folder = shot_folder(shot.production.code, shot.code)
-    found = found_below(folder) if folder.is_dir() else {}
-    below = {planned.example.rpartition("/")[0] for planned in files}
-    found = {path: file for path, file in found.items() if path.rpartition("/")[0] in below}
-    planned_paths = (planned.path(frame) for planned in files for frame in planned.frames)
-    return {
-        "folder": str(folder),
-        "present": sum(path in found for path in planned_paths),
-        "deviations": [deviation.as_json() for deviation in audit(files, found)],
     }
 
 
@@ -160,14 +174,31 @@ def _column(document: Document, image: PlannedImage, facts: SceneFacts) -> dict[
         "camera": "" if image.shared else image.camera,
         "ways": found.ways,
         "missing": [BY_KEY[key].title for key in found.missing],
+        "pixels": {
+            kind.key: PIXEL_TITLES[document.packing.storage(kind).pixel] for kind in CATALOGUE if kind.key in image.passes
+        },
         "reasons": {kind.key: reason for kind in CATALOGUE if (reason := lacking(kind, given))},
     }
 
 
+def _ramp(document: Document, facts: SceneFacts) -> list[float]:
+    """The mist at even steps from its near to its far end."""
+    mist = document.mist or facts.mist or Mist(near=0, far=1)
+    return [round(float(one), 4) for one in mist_at(np.linspace(mist.near, mist.far, RAMP_STEPS + 1), mist)]
+
+
+def _together(document: Document, facts: SceneFacts) -> str:
+    """How the layers make the whole picture, in words; empty for one layer or a scene nothing is known of."""
+    if len(document.layers) < 2 or not facts.groups:
+        return ""
+    ways = {"sum": "The layers sum to the whole picture.", "over": "The layers make the whole picture laid over one another."}
+    return ways.get(recombination(document, facts).way, "The layers do not make the whole picture.")
+
+
 def _light_groups(document: Document, facts: SceneFacts) -> list[dict[str, Any]]:
     """What each light group that is rendered can carry, with everything visible."""
-    given = facts.given(facts.groups, facts.groups)
-    parts = parts_of_groups(document.light_groups, facts, given)
+    everything = PlannedImage(Layer(name="all"), "", (), True, document.cameras)
+    parts = parts_of_groups(document.light_groups, facts, everything)
     return [
         {
             "label": label,

@@ -9,6 +9,7 @@ urlpatterns = [
     path("export/", views.export, name="plan-export"),
     path("lock/", views.lock, name="plan-lock"),
     path("copy/", views.copy, name="plan-copy"),
+    path("bring-in/", views.bring_in, name="plan-bring-in"),
     path("name/", views.name, name="plan-name"),
     path("audit/", views.audit, name="plan-audit"),
     path("side/", scene_views.side, name="plan-side"),

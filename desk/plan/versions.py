@@ -30,6 +30,11 @@ def lock(plan: Plan, reason: str = PlanVersion.Reason.RENDERED) -> PlanVersion:
     return version
 
 
+def next_number(plan: Plan) -> int:
+    """One more than any version so far."""
+    return max([plan.document["number"], *plan.versions.values_list("number", flat=True)]) + 1
+
+
 def require_unlocked(plan: Plan, document: Document) -> None:
     """A locked version may be kept as it is, or left for another number. Raises Locked."""
     kept = plan.versions.filter(number=document.number).first()
@@ -43,11 +48,11 @@ def copy_to(document: Document, target: Shot, begun: Plan) -> Plan:
 
     begun: the plan of that shot so far. It is kept as a version, and the copy gets the next number, so nothing is lost.
     """
-    newest = max([begun.document["number"], *begun.versions.values_list("number", flat=True)])
+    number = next_number(begun)
     lock(begun, PlanVersion.Reason.REPLACED)
     own = Document.from_json(begun.document).shot
     kept = own.model_dump(include={"production", "code", "frames", "rate", "width", "height", "pixel_aspect", "space"})
-    copy = document.replace(number=newest + 1, shot=document.shot.replace(**kept))
+    copy = document.replace(number=number, shot=document.shot.replace(**kept))
     begun.document, begun.revision = copy.as_json(), begun.revision + 1
     begun.save()
     return begun

@@ -5,11 +5,11 @@ from typing import Any
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from desk.plan import library, services, versions
+from desk.plan import audits, library, services, versions
 from desk.plan.models import Plan, PlanVersion
-from desk.plan.scenes import facts_for
+from desk.scenes.services import known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.requests import json_body, whole_number
@@ -29,6 +29,7 @@ URLS = (
     "export",
     "lock",
     "copy",
+    "bring-in",
     "audit",
     "name",
     "side",
@@ -49,10 +50,10 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
     context = {"shot": shot, "stations": stations(shot), "current": "plan"}
     try:
         document = services.parse((version or opened).document)
-        facts = facts_for(shot, document.cameras)
-        answered = services.answer(shot, document)
     except PrismError as fault:
         return render(request, "fault.html", context | {"fault": fault}, status=422)
+    facts, scene_fault = known_facts(shot, document.cameras)
+    answered = services.answer(shot, document)
     address = {"production": shot.production.code, "shot": shot.code}
     others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
     page = {
@@ -67,8 +68,10 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
         "sizes": library.sizes_of(shot.production),
         "shots": [other.code for other in others],
         "scene": _scene(facts),
+        "sceneFault": scene_fault.as_json() if scene_fault else None,
+        "audit": audits.newest(shot),
         "answer": answered,
-        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in URLS},
+        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in URLS} | {"scene": reverse("scene", kwargs=address)},
     }
     return render(request, "plan/plan.html", context | {"page": page, "storages": STORAGES})
 
@@ -87,7 +90,7 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     opened = get_object_or_404(Plan, shot=shot)
     try:
         revision = services.save(opened, services.parse(body.get("plan")), whole_number(body, "revision"))
-    except (Outdated, versions.Locked) as error:
+    except (Outdated, versions.Locked, services.ForeignPlan) as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
 
@@ -115,10 +118,27 @@ def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
     return JsonResponse({"url": address, "number": copied.document["number"]})
 
 
-@require_POST
+@require_http_methods(["GET", "POST"])
 @with_shot
 def audit(request: HttpRequest, shot: Shot) -> JsonResponse:
-    return JsonResponse(services.hold_against_disk(shot, services.parse(json_body(request).get("plan"))))
+    """POST: have the plan's files read to their ends and compared with it. GET: how far that is, and what was found."""
+    if request.method == "POST":
+        require_change(request, shot)
+        audits.begin(shot, services.parse(json_body(request).get("plan")), request.user)
+    return JsonResponse({"audit": audits.newest(shot)})
+
+
+@require_POST
+@with_shot
+def bring_in(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """A plan from a file in the place of this one, as a new version."""
+    require_change(request, shot)
+    body = json_body(request)
+    try:
+        services.bring_in(shot, body.get("plan"), take_over=bool(body.get("takeOver")))
+    except services.ForeignPlan as foreign:
+        return JsonResponse({"error": foreign.as_json()}, status=409)
+    return JsonResponse({"url": reverse("plan", kwargs={"production": shot.production.code, "shot": shot.code})})
 
 
 @require_POST
@@ -157,5 +177,5 @@ def _scene(facts: SceneFacts) -> dict[str, Any]:
         "cameras": [{"name": name, "working": name in facts.working_views} for name in facts.cameras],
         "lights": [{"name": one.name, "kind": one.kind, "label": one.label} for one in facts.lights],
         "mist": facts.mist.model_dump() if facts.mist else None,
-        "reach": facts.reach,
+        "reach": {name: camera.reach for name, camera in facts.cameras.items()},
     }

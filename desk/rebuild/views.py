@@ -155,9 +155,9 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
         "element": ledger.element_id,
         "elements": list(shot.elements.values("id", "name")),
         "mayChange": shot.can_be_changed_by(request.user),
-        "first": shot.first,
-        "last": shot.last,
-        "rate": float(shot.rate),
+        "first": shot.frames[0],
+        "last": shot.frames[-1],
+        "rate": shot.settings.rate,
         "frames": frames,
         "frame": frame,
         "width": sources.display_window.width,
@@ -180,7 +180,7 @@ def _sources(shot: Shot, body: dict[str, Any]) -> FrameSources:
 
 
 def _transform(shot: Shot, body: dict[str, Any]) -> ViewTransform:
-    return ViewTransform(shot.space, str(body.get("view", "srgb")))
+    return ViewTransform(shot.settings.space, str(body.get("view", "srgb")))
 
 
 def _look(shot: Shot, body: dict[str, Any]) -> Look:

@@ -2,50 +2,65 @@
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
-from desk.render.models import GOOD, Run, RunFrame, State
-from desk.render.services import beauty_file
+from desk.jobs.models import GOOD, State, Task
+from desk.render.models import Run
+from desk.render.services import file_of, passes_of
 from desk.shots.storage import shot_folder
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources, find_sources
 from prism.errors import BadArgument, UnreadableFile
+from prism.passes.plan import Plan
 from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
 WIDTH = 960
 
 
-def beauty_sources(frame: RunFrame) -> FrameSources:
-    """The beauty of a rendered frame, from its own file. Raises UnreadableFile if there is none that can be shown."""
-    planned = beauty_file(frame.run, frame.layer, frame.camera)
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which frame, image and pass of two runs is compared; None and empty for whatever there is."""
+
+    number: int | None = None
+    layer: str = ""
+    camera: str = ""
+    key: str = "beauty"
+
+
+def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False) -> FrameSources:
+    """A pass of a rendered frame, from its own file. Raises UnreadableFile if there is none that can be shown."""
+    run = frame.job.run
+    planned = file_of(run, frame.given("layer"), frame.given("camera"), key, denoised=denoised)
     if planned is None or planned.group.storage.format != "exr":
-        raise UnreadableFile("This run writes no beauty that can be shown here.", where=frame.title)
-    path: Path = shot_folder(frame.run.shot.production.code, frame.run.shot.code) / planned.path(frame.number)
-    return find_sources([path], store=PIXELS)
+        raise UnreadableFile(f"This run writes no {key} that can be shown here.", where=frame.title)
+    return find_sources([shot_folder(run.shot) / planned.path(frame.number)], store=PIXELS)
 
 
-def picture_of(frame: RunFrame, width: int = WIDTH) -> bytes:
-    """The rendered beauty as a JPEG of at most that width."""
-    sources = beauty_sources(frame)
-    subject = Subject(show="rendered", step=step_for(sources.display_window.width, width))
-    rgba, _ = picture(Ledger(), sources, subject, EVALUATOR)
-    look = Look(transform=ViewTransform(frame.run.shot.space, "film"))
-    return encode(to_screen(sources.on_display(rgba, step=subject.step), look), "jpeg")
+def picture_of(frame: Task, key: str = "beauty", *, denoised: bool = False, width: int = WIDTH) -> bytes:
+    """A pass of a rendered frame as a JPEG of at most that width. Raises as sources_of_pass, UnknownSource."""
+    sources = sources_of_pass(frame, key, denoised=denoised)
+    named = key if key in sources else f"{key}_denoised" if f"{key}_denoised" in sources else next(iter(sources)).key
+    subject = Subject(show="source", key=named, step=step_for(sources.display_window.width, width))
+    rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
+    space = Plan.from_json(frame.job.run.document).shot.space
+    look = Look(transform=ViewTransform(space, "film"))
+    return encode(to_screen(sources.on_display(rgba, step=subject.step), look, data=data), "jpeg")
 
 
-def pairs(first: Run, second: Run) -> list[tuple[RunFrame, RunFrame]]:
+def pairs(first: Run, second: Run) -> list[tuple[Task, Task]]:
     """Frames that both runs have finished, by layer, camera and number."""
-    others = {(one.layer, one.camera, one.number): one for one in second.frames.filter(state__in=GOOD)}
-    own = first.frames.filter(state__in=GOOD).select_related("run__shot__production")
-    return [(one, others[key]) for one in own if (key := (one.layer, one.camera, one.number)) in others]
+    others = {_place(one): one for one in second.frames.filter(state__in=GOOD)}
+    own = first.frames.filter(state__in=GOOD).select_related("job__run__shot")
+    return [(one, others[_place(one)]) for one in own if _place(one) in others and not one.given("warmUp")]
 
 
-def comparison(first: Run, second: Run, number: int | None) -> dict[str, Any]:
-    """Times, noise and the difference of the beauty in one frame of both. Raises BadArgument if they share none."""
+def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
+    """Times, noise and the difference of a pass in one frame of both. Raises BadArgument if they share none."""
     shared = pairs(first, second)
     if not shared:
         raise BadArgument("These runs have no frame in common that both have finished.", where="compare")
@@ -54,11 +69,18 @@ def comparison(first: Run, second: Run, number: int | None) -> dict[str, Any]:
             f"Both runs wrote version {first.number:03}: the later one's files took the place of the earlier one's.",
             where="compare", advice="Compare runs of two versions.",
         )  # fmt: skip
-    a, b = next((pair for pair in shared if pair[0].number == number), shared[0])
-    found = difference_of(beauty_sources(a), beauty_sources(b))
+    a, b = _chosen(shared, wanted)
+    found = difference_of(*(sources_of_pass(frame, wanted.key) for frame in (a, b)), key=wanted.key)
+    images = sorted({(one.given("layer"), one.given("camera")) for one, _ in shared})
+    both = {one["key"] for one in passes_of(second, b.given("layer"), b.given("camera"))}
     return {
         "frames": sorted({one.number for one, _ in shared}),
+        "images": [{"layer": layer, "camera": camera} for layer, camera in images],
+        "passes": [one for one in passes_of(first, a.given("layer"), a.given("camera")) if one["key"] in both],
         "number": a.number,
+        "layer": a.given("layer"),
+        "camera": a.given("camera"),
+        "pass": wanted.key,
         "title": a.title,
         "keys": [a.pk, b.pk],
         "largest": found.largest,
@@ -67,12 +89,23 @@ def comparison(first: Run, second: Run, number: int | None) -> dict[str, Any]:
     }
 
 
-def difference_jpeg(first: Run, second: Run, number: int) -> bytes:
-    shared = [pair for pair in pairs(first, second) if pair[0].number == number]
-    if not shared:
-        raise BadArgument(f"Frame {number} is not finished in both runs.", where="compare")
-    a, b = (beauty_sources(frame) for frame in shared[0])
-    return encode(difference_picture(a, b, width=WIDTH), "jpeg")
+def difference_jpeg(first: Run, second: Run, wanted: Wanted) -> bytes:
+    a, b = (sources_of_pass(frame, wanted.key) for frame in _chosen(pairs(first, second), wanted, exactly=True))
+    return encode(difference_picture(a, b, key=wanted.key, width=WIDTH), "jpeg")
+
+
+def _chosen(shared: list[tuple[Task, Task]], wanted: Wanted, *, exactly: bool = False) -> tuple[Task, Task]:
+    """The pair that is wanted, or the nearest to it."""
+    image = (wanted.layer, wanted.camera)
+    fitting = [pair for pair in shared if (pair[0].given("layer"), pair[0].given("camera")) == image] or shared
+    found = next((pair for pair in fitting if pair[0].number == wanted.number), None)
+    if found is None and exactly:
+        raise BadArgument(f"Frame {wanted.number} is not finished in both runs.", where="compare")
+    return found or fitting[0]
+
+
+def _place(frame: Task) -> tuple[str, str, int]:
+    return frame.given("layer"), frame.given("camera"), frame.number
 
 
 def _cost(run: Run) -> dict[str, Any]:
@@ -82,6 +115,11 @@ def _cost(run: Run) -> dict[str, Any]:
         "id": run.pk,
         "version": run.number,
         "seconds": sum(frame.seconds for frame in done) / count,
-        "noise": sum(frame.noise for frame in done) / count,
-        "samples": sum(frame.samples for frame in done) / count,
+        "noise": _mean(frame.result.get("noise") for frame in done),
+        "samples": _mean(frame.result.get("samples") for frame in done),
     }
+
+
+def _mean(values: Iterable[float | None]) -> float | None:
+    known = [value for value in values if value is not None]
+    return sum(known) / len(known) if known else None

@@ -3,29 +3,34 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Avg, Count, Max, Q, Sum
+from django.db.models import Avg, Count, FloatField, Max, Q, Sum
+from django.db.models.fields.json import KT
+from django.db.models.functions import Cast
 from django.utils import timezone
 
+from desk.jobs import engine
+from desk.jobs.models import GOOD, OPEN, State, Task
+from desk.jobs.services import state_of
 from desk.plan import versions
-from desk.plan.scenes import facts_for, scene_of
-from desk.plan.services import open_plan
-from desk.render import queue
-from desk.render.models import GOOD, OPEN, Run, RunFrame, State
+from desk.plan.services import open_plan, require_own
+from desk.render.models import Run
+from desk.scenes.services import current, facts_for, scene_of
 from desk.shots.models import Shot
+from desk.shots.storage import free_bytes
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 from prism.passes.checks import ERROR, check
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
-from prism.passes.kinds import Role
 from prism.passes.plan import Plan, PlannedImage
 
+KIND = "render"
 LETTERS = {
     State.QUEUED: "q",
     State.RUNNING: "r",
@@ -34,7 +39,6 @@ LETTERS = {
     State.FAILED: "f",
     State.CANCELLED: "c",
 }
-PRIORITIES = range(-1, 2)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,16 +58,15 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
     scene_of(shot)
     opened = open_plan(shot)
     plan = Plan.from_json(opened.document, where="plan")
+    require_own(shot, plan)
     facts = facts_for(shot, plan.cameras)
-    fault = next((one for one in check(plan, facts) if one.level == ERROR), None)
+    fault = next((one for one in check(plan, facts, free_bytes=free_bytes()) if one.level == ERROR), None)
     if fault:
-        raise BadArgument(
-            f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Mend it in Plan."
-        )
+        raise BadArgument(f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan.")
     frames = _frames(plan, wish)
     images = [image for image in plan.images() if not wish.layers or image.layer.name in wish.layers]
     unknown = set(wish.layers) - {layer.name for layer in plan.layers}
-    labels = facts.relabelled(plan.light_labels).labels
+    labels = facts.for_plan(plan).labels
     unknown |= set(wish.light_groups) - set(labels)
     if unknown:
         raise BadArgument(f"The plan has no {', '.join(sorted(unknown))}.", where="render")
@@ -73,45 +76,42 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
             where="light groups",
             advice="Pack each pass into a file of its own.",
         )
+    warm_up = plan.shot.warm_up_frames if not wish.light_groups else ()
+    tasks = [
+        _task(image, number, warm_up=number in warm_up) for number in (*warm_up, *frames) for image in images
+    ]  # fmt: skip
     with transaction.atomic():
         versions.lock(opened)
+        title = f"{shot.code} v{plan.number:03}" + (f", only {', '.join(wish.light_groups)}" if wish.light_groups else "")
+        job = engine.begin(KIND, shot, title, tasks, author=user, priority=wish.priority)
         run = Run.objects.create(
-            shot=shot, document=plan.as_json(), number=plan.number, only_missing=wish.only_missing,
-            light_groups=list(wish.light_groups), priority=wish.priority, author=user,
+            shot=shot, job=job, document=plan.as_json(), number=plan.number, scene=current(shot),
+            only_missing=wish.only_missing, light_groups=list(wish.light_groups),
         )  # fmt: skip
-        RunFrame.objects.bulk_create(
-            RunFrame(run=run, layer=image.layer.name, camera=image.camera, number=number)
-            for number in frames
-            for image in images
-        )
-    queue.top_up()
+    engine.top_up()
     return run
 
 
 def cancel(run: Run) -> None:
     """Stop within a band of rows; what is rendered stays."""
-    run.frames.filter(state__in=OPEN).update(state=State.CANCELLED, ended=timezone.now(), claim="")
+    engine.cancel(run.job)
 
 
 def resume(run: Run) -> None:
-    """Queue what was cancelled or set aside again; files that are there and whole are not rendered again."""
+    """Take up what was cancelled or failed; files that are there as planned are not rendered again."""
     Run.objects.filter(pk=run.pk).update(only_missing=True)
-    run.frames.filter(state__in=(State.CANCELLED, State.FAILED)).update(
-        state=State.QUEUED, attempts=0, not_before=None, ended=None
-    )
-    queue.top_up()
+    engine.resume(run.job)
 
 
-def put_first(run: Run, priority: int) -> None:
-    """Raises BadArgument for a priority there is not."""
-    if priority not in PRIORITIES:
-        raise BadArgument(f"There is no priority {priority}.", where="priority")
-    Run.objects.filter(pk=run.pk).update(priority=priority)
+def _task(image: PlannedImage, number: int, *, warm_up: bool) -> Task:
+    title = f"{image.layer.name}, {image.camera}, {number}" + (", warm-up" if warm_up else "")
+    payload = {"layer": image.layer.name, "camera": image.camera} | ({"warmUp": True} if warm_up else {})
+    return Task(number=number, title=title, payload=payload)
 
 
 def files_of(plan: Plan, facts: SceneFacts, layer: str, camera: str, labels: Sequence[str] = ()) -> list[PlannedFiles]:
     """The files of one image of a plan; with labels, only those that hold nothing but the light of these groups."""
-    own = [one for one in expand(plan, facts) if (one.values["layer"], one.values["camera"]) == (layer, camera)]
+    own = [one for one in expand(plan, facts) if (one.place["layer"], one.place["camera"]) == (layer, camera)]
     if not labels:
         return own
     ends = tuple(f"light_{label}" for label in labels)
@@ -124,38 +124,77 @@ def image_of(plan: Plan, layer: str, camera: str) -> PlannedImage:
 
 def beauty_file(run: Run, layer: str, camera: str) -> PlannedFiles | None:
     """The files of a run that hold the rendered beauty, noisy as it is."""
+    return file_of(run, layer, camera, "beauty")
+
+
+def file_of(run: Run, layer: str, camera: str, key: str, *, denoised: bool = False) -> PlannedFiles | None:
+    """The files of a run that hold a pass; for the beauty those that hold it with other light or alone come first."""
     plan = Plan.from_json(run.document)
-    for planned in files_of(plan, facts_for(run.shot, plan.cameras), layer, camera):
-        if not planned.group.denoised and any(one.kind.role is Role.WHOLE for one in planned.passes):
-            return planned
-    return None
+    holding = [
+        planned
+        for planned in files_of(plan, facts_for(run.shot, plan.cameras, run.scene), layer, camera)
+        if planned.group.denoised == denoised and any(one.key == key for one in planned.passes)
+    ]
+    return min(holding, key=lambda planned: planned.group.carries_stray, default=None)
+
+
+def passes_of(run: Run, layer: str, camera: str) -> list[dict[str, Any]]:
+    """The passes of an image that can be looked at: key, title, and whether there is a denoised one beside."""
+    plan = Plan.from_json(run.document)
+    files = files_of(plan, facts_for(run.shot, plan.cameras, run.scene), layer, camera)
+    shown = [one for one in files if one.group.storage.format == "exr" and not one.passes[0].kind.own_file]
+    clean = {planned.key for one in shown if one.group.denoised for planned in one.passes}
+    named = {planned.key: planned.kind.title for one in shown if not one.group.denoised for planned in one.passes}
+    return [
+        {"key": key, "title": title if not key.startswith("light_") else key.replace("_", " "), "denoised": key in clean}
+        for key, title in named.items()
+    ]  # fmt: skip
+
+
+def outdated(shot: Shot) -> str:
+    """What no longer sums, after a light group was rendered again from a newer scene; empty if nothing."""
+    whole: dict[int, Run] = {}
+    runs = shot.runs.select_related("scene").filter(job__tasks__state__in=GOOD).distinct().order_by("made", "pk")
+    for run in runs:
+        if not run.light_groups:
+            whole[run.number] = run
+    for run in runs.order_by("-made", "-pk"):
+        before = whole.get(run.number)
+        if run.light_groups and before and before.made < run.made and before.scene_id != run.scene_id:
+            return (
+                f"Run {run.pk} rendered {', '.join(run.light_groups)} of v{run.number:03} from a newer scene than the rest. "
+                "Beauty, components and other light groups are out of date and no longer sum with it."
+            )
+    return ""
 
 
 def summaries(shot: Shot) -> list[dict[str, Any]]:
     """The runs of a shot, the newest first."""
-    counts = Count("frames"), Count("frames", filter=Q(frames__state__in=GOOD))
-    runs = shot.runs.annotate(whole=counts[0], good=counts[1])
-    runs = runs.annotate(
-        seconds=Avg("frames__seconds", filter=Q(frames__state=State.DONE)),
-        noise=Avg("frames__noise", filter=Q(frames__state=State.DONE)),
-        samples=Avg("frames__samples", filter=Q(frames__state=State.DONE)),
-        bytes=Sum("frames__bytes"),
-        open=Count("frames", filter=Q(frames__state__in=OPEN)),
-        failed=Count("frames", filter=Q(frames__state=State.FAILED)),
-        cancelled=Count("frames", filter=Q(frames__state=State.CANCELLED)),
-        last=Max("frames__ended"),
+    done = Q(job__tasks__state=State.DONE)
+    runs = shot.runs.annotate(
+        whole=Count("job__tasks"),
+        good=Count("job__tasks", filter=Q(job__tasks__state__in=GOOD)),
+        open=Count("job__tasks", filter=Q(job__tasks__state__in=OPEN)),
+        running=Count("job__tasks", filter=Q(job__tasks__state=State.RUNNING)),
+        failed=Count("job__tasks", filter=Q(job__tasks__state=State.FAILED)),
+        cancelled=Count("job__tasks", filter=Q(job__tasks__state=State.CANCELLED)),
+        seconds=Avg("job__tasks__seconds", filter=done),
+        noise=Avg(Cast(KT("job__tasks__result__noise"), FloatField()), filter=done),
+        samples=Avg(Cast(KT("job__tasks__result__samples"), FloatField()), filter=done),
+        bytes=Sum("job__tasks__bytes"),
+        last=Max("job__tasks__ended"),
     )
-    return [_summary(run) for run in runs.select_related("author").order_by("-made", "-pk")[:30]]
+    return [_summary(run) for run in runs.select_related("job__author", "scene").order_by("-made", "-pk")[:30]]
 
 
 def wall(run: Run) -> dict[str, Any]:
     """Every frame of a run as one letter, in rows by layer and camera; the frames being rendered with their share."""
     frames = list(run.frames.defer("log"))
-    rows: dict[tuple[str, str], dict[int, RunFrame]] = defaultdict(dict)
+    rows: dict[tuple[str, str], dict[int, Task]] = defaultdict(dict)
     for frame in frames:
-        rows[frame.layer, frame.camera][frame.number] = frame
+        rows[frame.given("layer"), frame.given("camera")][frame.number] = frame
     numbers = sorted({frame.number for frame in frames})
-    done = [frame for frame in frames if frame.state in GOOD]
+    done = [frame for frame in frames if frame.state in GOOD and not frame.given("warmUp")]
     newest = max(done, key=lambda frame: (frame.ended, frame.pk), default=None)
     return {
         "id": run.pk,
@@ -175,22 +214,25 @@ def wall(run: Run) -> dict[str, Any]:
             if frame.state == State.RUNNING
         ],
         "newest": {"key": newest.pk, "title": newest.title} if newest else None,
-        **_times(frames),
-        "stalled": _stalled(frames),
+        **_times(frames, stalled := engine.stalled(frames)),
+        "stalled": stalled,
         "failed": [{"key": frame.pk, "title": frame.title} for frame in frames if frame.state == State.FAILED][:20],
     }
 
 
-def detail(frame: RunFrame) -> dict[str, Any]:
+def detail(frame: Task) -> dict[str, Any]:
+    """One frame of a run: what it is, how it went, and the passes that can be looked at."""
+    run = frame.job.run
     return {
         "key": frame.pk,
+        "passes": passes_of(run, frame.given("layer"), frame.given("camera")) if frame.state in GOOD else [],
         "title": frame.title,
         "state": frame.get_state_display(),
         "attempts": frame.attempts,
         "worker": frame.worker,
         "seconds": frame.seconds,
-        "noise": frame.noise,
-        "samples": frame.samples,
+        "noise": frame.result.get("noise"),
+        "samples": frame.result.get("samples"),
         "bytes": frame.bytes,
         "log": frame.log,
     }
@@ -198,24 +240,25 @@ def detail(frame: RunFrame) -> dict[str, Any]:
 
 def _frames(plan: Plan, wish: Wish) -> list[int]:
     planned = set(plan.shot.written_frames)
-    asked = parse_frames(wish.frames) if wish.frames.strip() else sorted(planned)
-    strange = sorted(set(asked) - planned)
+    wanted = parse_frames(wish.frames) if wish.frames.strip() else sorted(planned)
+    strange = sorted(set(wanted) - planned)
     if strange:
         raise BadArgument(f"Not in the plan: {format_frames(strange)}.", where="frames", advice="Plan them first.")
     if wish.every < 1:
         raise BadArgument("Every how many frames must be 1 or more.", where="every")
-    return sorted(asked)[:: wish.every]
+    return sorted(wanted)[:: wish.every]
 
 
 def _summary(run) -> dict[str, Any]:
-    state = "running" if run.open else "failed" if run.failed else "cancelled" if run.cancelled else "done"
     quality = run.document["quality"]
+    samples = quality.get("samples") or quality.get("samples_per_side", 0) ** 2
     return {
         "id": run.pk,
         "version": run.number,
         "made": run.made.isoformat(timespec="minutes"),
-        "author": run.author.get_username() if run.author else "",
-        "state": state,
+        "author": run.job.author.get_username() if run.job.author else "",
+        "state": state_of(run),
+        "scene": f"{run.scene.name} {run.scene.number}" if run.scene else "",
         "good": run.good,
         "whole": run.whole,
         "failed": run.failed,
@@ -223,29 +266,24 @@ def _summary(run) -> dict[str, Any]:
         "noise": run.noise,
         "samples": run.samples,
         "bytes": run.bytes or 0,
-        "priority": run.priority,
-        "settings": f"{quality['samples_per_side'] ** 2} samples, {quality['sampling']}"
+        "priority": run.job.priority,
+        "settings": f"{samples} samples, {quality['sampling']}"
         + (f", only {', '.join(run.light_groups)}" if run.light_groups else ""),
     }
 
 
-def _times(frames: list[RunFrame]) -> dict[str, Any]:
-    """How far, how long, and how long still: the mean pace of what is rendered, over those that render side by side."""
-    begun = min((frame.begun for frame in frames if frame.begun), default=None)
+def _times(frames: list[Task], stalled: str) -> dict[str, Any]:
+    """How far, how long, and how long still, from the time in which anything was worked on; none is left to say of a run
+    that is stalled."""
     unfinished = [frame for frame in frames if frame.state in OPEN]
-    ended = max((frame.ended for frame in frames if frame.ended), default=None)
-    until = timezone.now() if unfinished else ended
-    elapsed = (until - begun).total_seconds() if begun and until else 0.0
     rendered = [frame for frame in frames if frame.state == State.DONE]
-    pace = (
-        elapsed / (len(rendered) + sum(frame.progress for frame in frames if frame.state == State.RUNNING))
-        if rendered
-        else 0
-    )
-    left = sum(1 - frame.progress for frame in unfinished) * pace
+    elapsed = _worked(frames, timezone.now())
+    running = sum(frame.progress for frame in frames if frame.state == State.RUNNING)
+    pace = elapsed / (len(rendered) + running) if rendered else 0
+    left = sum(1 - (frame.progress if frame.state == State.RUNNING else 0) for frame in unfinished) * pace
     return {
         "elapsed": elapsed,
-        "left": left if unfinished and rendered else None,
+        "left": left if unfinished and rendered and not stalled else None,
         "perFrame": sum(frame.seconds for frame in rendered) / len(rendered) if rendered else None,
         "good": sum(frame.state in GOOD for frame in frames),
         "whole": len(frames),
@@ -253,23 +291,17 @@ def _times(frames: list[RunFrame]) -> dict[str, Any]:
     }
 
 
-def _stalled(frames: list[RunFrame], now: datetime | None = None) -> str:
-    """Why nothing moves; empty if something does, or nothing should."""
-    now = now or timezone.now()
-    unfinished = [frame for frame in frames if frame.state in OPEN]
-    if not unfinished:
-        return ""
-    moving = [frame for frame in unfinished if frame.state == State.RUNNING and now - frame.beat < queue.LOST_AFTER]
-    if moving:
-        return ""
-    if queue.messages() is None:
-        return "The queue does not answer. Run ./eager start."
-    if not queue.alive():
-        return "No worker lives. Run ./eager start, or start one on another machine."
-    lost = [frame for frame in unfinished if frame.state == State.RUNNING]
-    if lost:
-        return f"The worker of {lost[0].title} does not answer; the frame is taken up again by another shortly."
-    if all(frame.not_before and frame.not_before > now for frame in unfinished):
-        return "Every frame that is left failed just now, and is tried again in a moment."
-    busy = RunFrame.objects.filter(state=State.RUNNING).exclude(run=unfinished[0].run_id).first()
-    return f"The workers are busy with run {busy.run_id}." if busy else ""
+def _worked(frames: Iterable[Task], now: datetime) -> float:
+    """Seconds in which at least one frame was worked on: pauses do not count, frames side by side count once."""
+    spans = sorted(
+        (frame.begun, frame.ended or (now if frame.state == State.RUNNING else frame.beat or frame.begun))
+        for frame in frames
+        if frame.begun
+    )
+    total, until = 0.0, None
+    for begun, ended in spans:
+        start = begun if until is None else max(begun, until)
+        total += max(0.0, (ended - start).total_seconds())
+        until = ended if until is None else max(until, ended)
+    return total
+

@@ -5,10 +5,12 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.plan.scenes import facts_for
 from desk.plan.services import open_plan
-from desk.render import comparing, queue, services
-from desk.render.models import Run, RunFrame
+from desk.jobs import engine
+from desk.jobs.models import Task
+from desk.render import comparing, services
+from desk.render.models import Run
+from desk.scenes.services import current, known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.requests import json_body, whole_number
@@ -25,9 +27,11 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
     context = {"shot": shot, "stations": stations(shot), "current": "render"}
     try:
         plan = Plan.from_json(open_plan(shot).document, where="plan")
-        labels = facts_for(shot, plan.cameras).relabelled(plan.light_labels).labels
     except PrismError as fault:
         return render(request, "fault.html", context | {"fault": fault}, status=422)
+    facts, scene_fault = known_facts(shot, plan.cameras)
+    labels = facts.for_plan(plan).labels
+    scene = current(shot)
     address = {"production": shot.production.code, "shot": shot.code}
     names = ("start", "progress", "change", "compare", "difference")
     page = {
@@ -36,6 +40,8 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
         "version": plan.number,
         "layers": [layer.name for layer in plan.layers],
         "labels": list(labels),
+        "scene": {"kind": scene.kind, "name": scene.name} if scene else None,
+        "sceneFault": scene_fault.as_json() if scene_fault else None,
         "progress": _progress(shot, request.GET.get("run", "")),
         "urls": {name: reverse(f"render-{name}", kwargs=address) for name in names}
         | {name: reverse(f"render-{name}", kwargs=address | {"pk": 0}) for name in ("frame", "picture")},
@@ -75,7 +81,7 @@ def change(request: HttpRequest, shot: Shot) -> JsonResponse:
     run = get_object_or_404(shot.runs, pk=whole_number(body, "run"))
     action = body.get("action")
     if action == "priority":
-        services.put_first(run, whole_number(body, "priority"))
+        engine.put_first(run.job, whole_number(body, "priority"))
     elif action in ACTIONS:
         ACTIONS[action](run)
     else:
@@ -92,7 +98,8 @@ def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
 @require_GET
 @with_shot
 def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
-    answer = HttpResponse(comparing.picture_of(_frame(shot, pk)), content_type="image/jpeg")
+    key, denoised = request.GET.get("pass", "beauty"), request.GET.get("denoised") == "1"
+    answer = HttpResponse(comparing.picture_of(_frame(shot, pk), key, denoised=denoised), content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=5"
     return answer
 
@@ -100,15 +107,13 @@ def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
 @require_GET
 @with_shot
 def compare(request: HttpRequest, shot: Shot) -> JsonResponse:
-    first, second, number = _two(request, shot)
-    return JsonResponse(comparing.comparison(first, second, number))
+    return JsonResponse(comparing.comparison(*_two(request, shot)))
 
 
 @require_GET
 @with_shot
 def difference(request: HttpRequest, shot: Shot) -> HttpResponse:
-    first, second, number = _two(request, shot)
-    return HttpResponse(comparing.difference_jpeg(first, second, number or 0), content_type="image/jpeg")
+    return HttpResponse(comparing.difference_jpeg(*_two(request, shot)), content_type="image/jpeg")
 
 
 def _progress(shot: Shot, wanted: str) -> dict:
@@ -116,18 +121,24 @@ def _progress(shot: Shot, wanted: str) -> dict:
     return {
         "runs": services.summaries(shot),
         "wall": services.wall(run) if run else None,
-        "workers": queue.alive(),
+        "workers": engine.running_workers(),
+        "outdated": services.outdated(shot),
     }
 
 
-def _frame(shot: Shot, pk: int) -> RunFrame:
-    return get_object_or_404(RunFrame.objects.select_related("run__shot__production"), pk=pk, run__shot=shot)
+def _frame(shot: Shot, pk: int) -> Task:
+    tasks = Task.objects.filter(job__kind=services.KIND, job__shot=shot)
+    return get_object_or_404(tasks.select_related("job__run__shot__production", "job__run__scene"), pk=pk)
 
 
-def _two(request: HttpRequest, shot: Shot) -> tuple[Run, Run, int | None]:
+def _two(request: HttpRequest, shot: Shot) -> tuple[Run, Run, comparing.Wanted]:
     keys = [request.GET.get(name, "") for name in ("a", "b")]
     if not all(key.isdecimal() for key in keys):
         raise BadArgument("Choose two runs.", where="compare")
     first, second = (get_object_or_404(shot.runs, pk=int(key)) for key in keys)
     number = request.GET.get("frame", "")
-    return first, second, int(number) if number.removeprefix("-").isdecimal() else None
+    wanted = comparing.Wanted(
+        number=int(number) if number.removeprefix("-").isdecimal() else None,
+        layer=request.GET.get("layer", ""), camera=request.GET.get("camera", ""), key=request.GET.get("pass", "beauty"),
+    )  # fmt: skip
+    return first, second, wanted

@@ -19,7 +19,10 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "csp",
+    "desk.accounts",
     "desk.shots",
+    "desk.scenes",
+    "desk.jobs",
     "desk.plan",
     "desk.rebuild",
     "desk.handoff",
@@ -34,6 +37,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "desk.accounts.middleware.OneTimePasswordMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "desk.faults.FaultsMiddleware",
@@ -48,6 +52,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "desk.jobs.context.open_work",
             ]
         },
     }
@@ -76,8 +81,8 @@ CELERY_WORKER_PREFETCH_MULTIPLIER = 1
 CELERY_BROKER_CONNECTION_RETRY_ON_STARTUP = True
 CELERY_BROKER_TRANSPORT_OPTIONS = {"socket_connect_timeout": 3, "socket_timeout": 10}
 
-RENDER_LOST_AFTER = float(os.environ.get("EAGER_LOST_AFTER", "20"))  # seconds without a sign of life
-RENDER_BACKOFF = float(os.environ.get("EAGER_BACKOFF", "3"))  # seconds before the second attempt, doubled for the third
+JOBS_LOST_AFTER = float(os.environ.get("EAGER_LOST_AFTER", "20"))  # seconds without a sign of life
+JOBS_BACKOFF = float(os.environ.get("EAGER_BACKOFF", "3"))  # seconds before the second attempt, doubled for the third
 
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "shots"
@@ -113,4 +118,5 @@ PIXEL_CACHE_BYTES = int(os.environ.get("EAGER_PIXEL_CACHE_MB", "2048")) << 20
 LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"
 USE_TZ = True
+FILE_UPLOAD_MAX_MEMORY_SIZE = 16 << 20
 TEST_RUNNER = "desk.testing.Runner"

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from django.conf import settings
-from django.core.validators import MinValueValidator, RegexValidator
+from django.core.validators import RegexValidator
 from django.db import models
+from django.utils.functional import cached_property
+from pydantic import ValidationError
 
-from prism.colour.spaces import SPACES
+from prism.errors import BadDocument
+from prism.passes.plan import ShotSettings
 
 CODE = RegexValidator(
     r"^[A-Za-z0-9][A-Za-z0-9_-]*$", "Letters, digits, _ and - only, beginning with a letter or digit."
@@ -16,17 +19,22 @@ CODE = RegexValidator(
 class Production(models.Model):
     code = models.CharField(max_length=20, unique=True, validators=[CODE])
     title = models.CharField(max_length=120)
+    archived = models.DateTimeField(null=True, blank=True)
     members = models.ManyToManyField(settings.AUTH_USER_MODEL, through="Membership", related_name="productions")
 
     def __str__(self) -> str:
         return self.code
 
+    def is_owned_by(self, user) -> bool:
+        return self.memberships.filter(user=user, role=Membership.Role.OWNER).exists()
+
 
 class Membership(models.Model):
-    """Who may see a production, and who may change it."""
+    """Who may see a production, who may change it, and who may say so."""
 
     class Role(models.TextChoices):
-        ARTIST = "artist", "artist"
+        OWNER = "owner", "owner (members and shots too)"
+        ARTIST = "artist", "artist (changes everything of a shot)"
         REVIEWER = "reviewer", "reviewer (looks, changes nothing)"
 
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="memberships")
@@ -39,40 +47,42 @@ class Membership(models.Model):
 
 class ShotQuerySet(models.QuerySet):
     def visible_to(self, user) -> ShotQuerySet:
-        return self.filter(production__memberships__user=user).select_related("production")
+        return self.filter(production__memberships__user=user).select_related("production", "plan")
 
 
 class Shot(models.Model):
+    """A shot by its code; its range, size, rate, aspect and working colour are those of its plan."""
+
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="shots")
     code = models.CharField(max_length=40, validators=[CODE])
     title = models.CharField(max_length=120, blank=True)
-    first = models.IntegerField()
-    last = models.IntegerField()
-    rate = models.DecimalField("frames per second", max_digits=7, decimal_places=3, default=24)
-    width = models.PositiveIntegerField(validators=[MinValueValidator(1)])
-    height = models.PositiveIntegerField(validators=[MinValueValidator(1)])
-    space = models.CharField("working colour", max_length=20, choices=list(SPACES.items()), default="lin_rec709")
-
-    scene = models.CharField(max_length=500, blank=True)  # scene file, from the first storage root
+    folder = models.CharField(max_length=200)  # from the first storage root
+    archived = models.DateTimeField(null=True, blank=True)
 
     objects = ShotQuerySet.as_manager()
 
     class Meta:
         ordering = ["production__code", "code"]
-        constraints = [
-            models.UniqueConstraint(fields=["production", "code"], name="one_shot_code_each"),
-            models.CheckConstraint(condition=models.Q(last__gte=models.F("first")), name="first_frame_first"),
-        ]
+        constraints = [models.UniqueConstraint(fields=["production", "code"], name="one_shot_code_each")]
 
     def __str__(self) -> str:
         return self.code
 
+    @cached_property
+    def settings(self) -> ShotSettings:
+        """As its plan has them now. Raises BadDocument if that cannot be read."""
+        try:
+            return ShotSettings.model_validate(self.plan.document["shot"])
+        except (ValidationError, KeyError, TypeError) as error:
+            raise BadDocument("The shot of this plan cannot be read.", where=f"plan of {self.code}") from error
+
     @property
-    def frames(self) -> range:
-        return range(self.first, self.last + 1)
+    def frames(self) -> tuple[int, ...]:
+        return self.settings.written_frames
 
     def can_be_changed_by(self, user) -> bool:
-        return self.production.memberships.filter(user=user, role=Membership.Role.ARTIST).exists()
+        may = (Membership.Role.ARTIST, Membership.Role.OWNER)
+        return self.production.memberships.filter(user=user, role__in=may).exists()
 
 
 class Element(models.Model):

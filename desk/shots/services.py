@@ -40,7 +40,7 @@ def stations(shot: Shot) -> list[Station]:
     """The six stations with their marks, from what is really there."""
     has_element = shot.elements.exists()
     ledgers = shot.ledgers.exists()
-    states = [delivery.state for delivery in shot.deliveries.prefetch_related("frames")[:1]]
+    states = [delivery.state for delivery in shot.deliveries.prefetch_related("job__tasks")[:1]]
     marks = {
         "plan": _plan_mark(shot),
         "render": _render_mark(shot),
@@ -56,7 +56,7 @@ def stations(shot: Shot) -> list[Station]:
 
 def _plan_mark(shot: Shot) -> str:
     """Done once the newest version is rendered; a change makes the next, which is in work again."""
-    if not hasattr(shot, "plan"):
+    if shot.plan.revision == 1 and not shot.plan.versions.exists():
         return "untouched"
     return "done" if shot.plan.versions.filter(number=shot.plan.document["number"]).exists() else "in work"
 
@@ -66,7 +66,7 @@ def _render_mark(shot: Shot) -> str:
     run = shot.runs.first()
     if run is None:
         return "untouched"
-    states = set(run.frames.values_list("state", flat=True))
+    states = set(run.job.tasks.values_list("state", flat=True))
     if "failed" in states:
         return "needs attention"
     return "in work" if states & {"queued", "running", "cancelled"} else "done"
@@ -111,5 +111,5 @@ def small_picture(element: Element, frame: int) -> bytes:
     sources = sources_of(element, frame)
     subject = Subject(show="rendered", step=step_for(sources.display_window.width, SMALL_WIDTH))
     rgba, _ = picture(Ledger(), sources, subject, EVALUATOR)
-    look = Look(transform=ViewTransform(element.shot.space, "film"))
+    look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
     return encode(to_screen(sources.on_display(rgba, step=subject.step), look), "jpeg")

@@ -1,9 +1,10 @@
 from django.urls import path
 
-from desk.shots import views
+from desk.shots import setup_views, views
 
 urlpatterns = [
     path("", views.shot, name="shot"),
+    path("settings/", setup_views.settings, name="shot-settings"),
     path("picture/", views.picture, name="shot-picture"),
     path("finish/", views.coming, {"station": "finish"}, name="finish"),
 ]

@@ -1,12 +1,15 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
 from desk.shots import services
 from desk.shots.access import with_shot
-from desk.shots.models import Shot
+from desk.shots.models import Production, Shot
+from prism.colour.spaces import SPACES
 from prism.naming.frames import format_frames
 
 COMING = {
@@ -18,22 +21,28 @@ COMING = {
 
 
 def shots(request: HttpRequest) -> HttpResponse:
-    rows = []
-    for shot in Shot.objects.visible_to(request.user).prefetch_related("elements"):
-        element = shot.elements.first()
-        frames = services.frames_on_disk(element)
-        rows.append(
-            {
-                "shot": shot,
-                "frames": format_frames(frames),
-                "present": len(frames),
-                "whole": len(shot.frames),
-                "frame": frames[0] if frames else None,
-                "places": [frame - shot.first for frame in frames if frame in shot.frames],
-                "stations": services.stations(shot),
-            }
-        )
-    return render(request, "shots/list.html", {"rows": rows})
+    """Every shot one may see, archived ones aside, and the productions they belong to."""
+    found = Shot.objects.visible_to(request.user).filter(production__archived=None, archived=None)
+    productions = Production.objects.filter(memberships__user=request.user).order_by("archived", "code")
+    rows = [_row(shot) for shot in found.prefetch_related("elements")]
+    return render(request, "shots/list.html", {"rows": rows, "productions": productions})
+
+
+def _row(shot: Shot) -> dict[str, Any]:
+    element = shot.elements.first()
+    present = services.frames_on_disk(element)
+    settings, planned = shot.settings, shot.frames
+    places = {frame: place for place, frame in enumerate(planned)}
+    return {
+        "shot": shot,
+        "facts": f"{settings.frames} · {settings.rate:g} fps · {settings.width} × {settings.height} · {SPACES[settings.space]}",
+        "frames": format_frames(present),
+        "present": len(present),
+        "whole": len(planned),
+        "frame": present[0] if present else None,
+        "places": [places[frame] for frame in present if frame in places],
+        "stations": services.stations(shot),
+    }
 
 
 @with_shot

@@ -11,6 +11,9 @@ PAGES = (
     "shot",
     "plan",
     "plan-export",
+    "plan-audit",
+    "scene",
+    "shot-settings",
     "render",
     "intake",
     "rebuild",
@@ -20,7 +23,7 @@ PAGES = (
     "hand-off-progress",
 )
 QUESTIONS = ("rebuild-picture", "rebuild-contributions", "rebuild-balance", "rebuild-probe", "rebuild-first", "plan-answer")
-CHANGES = ("plan-save", "rebuild-save", "rebuild-version", "intake", "hand-off")
+CHANGES = ("plan-save", "plan-bring-in", "scene", "scene-facts", "rebuild-save", "rebuild-version", "intake", "hand-off")
 
 
 class Access(WorldCase):

@@ -1,13 +1,14 @@
 """Hand-off: orders, jobs that may run twice, failures, and files that are where their names say."""
 
+from datetime import timedelta
 from unittest import mock
 
 import numpy as np
-from kombu.exceptions import OperationalError
-
+from django.utils import timezone
 from desk.handoff import services
-from desk.handoff.models import Delivery, DeliveryFrame, State
-from desk.handoff.tasks import write_frame
+from desk.handoff.models import Delivery
+from desk.jobs import engine, work
+from desk.jobs.models import State, Task
 from desk.tests.world import WorldCase
 from prism.combine.deliver import Output
 from prism.combine.evaluate import evaluate
@@ -20,21 +21,19 @@ FLOAT = {".exr": Output(pixel="float")}
 
 
 class HandoffCase(WorldCase):
-    """The queue only remembers what it was given; `work` then does it, as the worker would."""
+    """The engine sends no messages; `work` then does what waits, as the worker would."""
 
     def setUp(self):
         super().setUp()
         self.with_ledger()
-        self.queued: list[int] = []
-        patched = mock.patch.object(
-            write_frame, "apply_async", lambda arguments, **options: self.queued.append(arguments[0])
-        )
-        patched.start()
-        self.addCleanup(patched.stop)
+        for name in ("top_up", "send"):
+            patched = mock.patch.object(engine, name)
+            patched.start()
+            self.addCleanup(patched.stop)
 
     def work(self):
-        while self.queued:
-            services.write(self.queued.pop(0))
+        while work.next_task("me"):
+            Task.objects.update(not_before=None)
 
     def order(self, frames="1001", outputs=FLOAT):
         return services.order(self.shot, self.ledger, self.artist, frames, outputs)
@@ -125,18 +124,9 @@ class Orders(HandoffCase):
 
 class Jobs(HandoffCase):
     def state(self):
-        return list(DeliveryFrame.objects.order_by("number").values_list("state", flat=True))
+        return list(Task.objects.order_by("number").values_list("state", flat=True))
 
-    def test_a_job_may_come_twice(self):
-        self.order()
-        job = self.queued[0]
-        self.work()
-        path = services.path_of(Delivery.objects.get(), 1001)
-        before = path.stat().st_mtime_ns
-        services.write(job)
-        self.assertEqual((self.state(), path.stat().st_mtime_ns), ([State.DONE], before))
-
-    def test_a_bad_frame_is_set_aside_and_the_rest_goes_on(self):
+    def test_a_bad_frame_fails_and_the_rest_goes_on(self):
         delivery = self.order("1001-1002")[0]
         path = self.folder / "TST_010.1001.exr"
         whole = path.read_bytes()
@@ -150,38 +140,38 @@ class Jobs(HandoffCase):
         self.client.post(self.url("hand-off-again", delivery=delivery.pk))
         self.work()
         self.assertEqual(self.state(), [State.DONE, State.DONE])
-        self.assertEqual(services.progress(delivery)["errors"], [])
+        self.assertEqual(services.progress(Delivery.objects.get())["errors"], [])
 
     def test_an_unexpected_fault_is_said_and_logged(self):
         self.order()
-        with (
-            mock.patch.object(services, "deliver", side_effect=ZeroDivisionError),
-            self.assertRaises(ZeroDivisionError),
-        ):
-            self.work()
+        for _ in range(engine.MOST_ATTEMPTS):
+            with mock.patch.object(services, "deliver", side_effect=ZeroDivisionError), self.assertRaises(ZeroDivisionError):
+                work.next_task("me")
+            Task.objects.update(not_before=None)
         self.assertEqual(self.state(), [State.FAILED])
 
     def test_cancelling_keeps_what_is_written(self):
         delivery = self.order("1001-1002")[0]
-        services.write(self.queued.pop(0))
+        work.next_task("me")
         self.client.post(self.url("hand-off-cancel", delivery=delivery.pk))
         self.work()
         self.assertEqual(self.state(), [State.DONE, State.CANCELLED])
         self.assertFalse(services.path_of(delivery, 1002).exists())
 
-    def test_after_a_crash_what_was_cut_off_is_taken_up(self):
+    def test_a_frame_whose_worker_was_killed_is_taken_up_by_another(self):
         self.order("1001-1002")
-        self.queued.clear()  # lost with the queue
-        DeliveryFrame.objects.filter(number=1001).update(state=State.RUNNING)  # the worker died in it
-        self.assertEqual(services.resume(), 2)
+        engine.take("lost")
+        Task.objects.filter(state=State.RUNNING).update(beat=timezone.now() - engine.LOST_AFTER - timedelta(seconds=1))
+        engine.sweep()
+        Task.objects.update(not_before=None)
         self.work()
         self.assertEqual(self.state(), [State.DONE, State.DONE])
 
     def test_a_silent_queue_is_said(self):
-        with mock.patch.object(write_frame, "apply_async", side_effect=OperationalError):
-            delivery = self.order()[0]
-        entry = services.progress(delivery)
-        self.assertEqual((entry["state"], entry["errors"]), (State.FAILED, [services.QUEUE_SILENT]))
+        self.order()
+        with mock.patch.object(engine, "messages", return_value=None):
+            entry = self.client.get(self.url("hand-off-progress")).json()["deliveries"][0]
+        self.assertEqual((entry["state"], entry["stalled"]), (State.QUEUED, engine.SILENT))
 
     def test_files_that_are_not_written_cannot_be_had(self):
         delivery = self.order()[0]

@@ -1,21 +1,24 @@
 """The Plan station: answers, saving, and plans that make no sense."""
 
 import io
-import json
+
+from unittest import mock
 
 import numpy as np
 from PIL import Image as Pillow
 
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
+from desk.jobs import engine, work
 from desk.plan import services
 from desk.plan.measures import measure
 from desk.plan.models import MeasuredFrame, Plan, StoredPreset
-from desk.plan.scenes import facts_for
-from desk.shots.models import Shot
+from desk.scenes.services import facts_for
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
+from prism.colour.spaces import CHROMATICITIES
 from prism.errors import PrismError
 from prism.formats.exr import write_exr
+from prism.passes.plan import Plan as Document
 from prism.passes.presets import SHIPPED, Preset
 from prism.pixels.image import Image
 
@@ -23,10 +26,9 @@ from prism.pixels.image import Image
 class PlanCase(WorldCase):
     def setUp(self):
         super().setUp()
-        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
-        self.shot.scene = "scene.json"
-        self.shot.save()
-        self.sound = plan_of(SHOTS[0]).as_json()
+        self.give_scene(build_scene())
+        plan = plan_of(SHOTS[0])
+        self.sound = plan.replace(shot=plan.shot.replace(production="TST", code="TST_010")).as_json()
 
     def answer(self, **changes):
         return self.ask("plan-answer", plan=self.sound | changes)
@@ -42,8 +44,8 @@ class Plans(PlanCase):
 
     def test_the_demo_plan_is_sound(self):
         answer = self.answer().json()
-        self.assertEqual((answer["findings"], answer["count"], len(answer["files"])), ([], 48, 1))
-        self.assertEqual(answer["files"], [["render/v001/ORR_010.1001.exr", 0]])
+        self.assertEqual(([one["code"] for one in answer["findings"]], answer["count"]), (["quality.limited"], 48))
+        self.assertEqual(answer["files"], [["render/v001/all/wide/TST_010_all_wide_passes_v001.1001.exr", 0]])
         self.assertEqual(answer["columns"][0]["ways"], ["components", "light groups"])
         black = self.answer(layers=[{"name": "lines", "override": "matte-black"}]).json()
         self.assertEqual(black["columns"][0]["reasons"]["transmission"], "there is no glass material")
@@ -55,7 +57,7 @@ class Plans(PlanCase):
         answer = self.answer(
             layers=layers, cameras=["wide", "close"], names=names, packing={"rule": "each-pass"}
         ).json()
-        self.assertEqual(len(answer["files"]), 6 * 2 * (16 + 3))  # 16 passes, and one for each of three light groups
+        self.assertEqual(len(answer["files"]), 6 * 2 * (17 + 3))  # 17 passes, and one for each of three light groups
         self.assertEqual(answer["count"], 48 * len(answer["files"]))
 
     def test_bad_plans_name_the_field_and_are_not_saved(self):
@@ -87,16 +89,22 @@ class Plans(PlanCase):
         self.assertEqual(Plan.objects.get().document["number"], 1)
 
     def test_without_a_scene_nothing_is_guessed(self):
-        self.shot.scene = ""
-        self.shot.save()
+        self.shot.scenes.all().delete()
         answer = self.answer(passes=["beauty", *self.sound["passes"][1:10]]).json()
-        self.assertEqual(answer["findings"], [])
+        self.assertEqual([one["code"] for one in answer["findings"]], ["quality.limited"])
 
-    def test_a_scene_file_that_went_away_is_named(self):
-        self.shot.scene = "absent.json"
-        self.shot.save()
+    def test_a_scene_that_cannot_be_read_hides_nothing_else(self):
+        """As a later version of the schema might leave one behind."""
+        self.shot.scenes.update(document={"format": "eager-prism.scene", "version": 2})
+        broken = self.shot.scenes.get()
+        broken.pk, broken.number = None, 2
+        broken.save()
         page = self.client.get(self.url("plan"))
-        self.assertContains(page, "absent.json", status_code=422)
+        self.assertContains(page, "The scene cannot be read")
+        self.assertIn("field", page.context["page"]["sceneFault"]["where"])
+        self.assertEqual(len(page.context["page"]["answer"]["files"]), 0)
+        for name in ("render", "scene"):
+            self.assertEqual(self.client.get(self.url(name)).status_code, 200)
         with self.assertRaises(PrismError):
             facts_for(self.shot, ())
 
@@ -121,7 +129,7 @@ class Versions(PlanCase):
 
     def test_copied_to_another_shot(self):
         """The other keeps its code, frames and size, and what it had is kept as a version."""
-        other = Shot.objects.create(production=self.production, code="TST_020", first=1, last=9, width=64, height=32)
+        other = self.make_shot("TST_020", frames="1-9", width=64, height=32)
         answer = self.ask("plan-copy", plan=self.sound, shot="TST_020").json()
         copy = services.parse(Plan.objects.get(shot=other).document)
         self.assertEqual((answer["number"], copy.number), (2, 2))
@@ -130,20 +138,51 @@ class Versions(PlanCase):
         self.assertEqual([one.reason for one in other.plan.versions.all()], ["replaced"])
         self.assertEqual(self.ask("plan-copy", plan=self.sound, shot="ABC").status_code, 404)
 
-    def test_held_against_the_disk(self):
-        """Files of the plan, wherever its names put them; strangers in those folders are told."""
-        plan = self.sound | {"passes": ["beauty"], "names": "render/{shot}.{frame:04}.{suffix}"}
-        plan["shot"] = plan["shot"] | {"production": "TST", "code": "TST_010", "width": WIDTH, "height": HEIGHT}
+    def test_compared_with_the_disk_by_a_worker(self):
+        """Frame by frame; what was found belongs to the plan, the scene and the files it was made from."""
+        plan = self.sound | {"number": 2, "passes": ["beauty"], "names": "render/{shot}_v{version}.{frame:04}.{suffix}"}
+        plan["shot"] = plan["shot"] | {"frames": "1001-1003", "width": WIDTH, "height": HEIGHT}
+        self.ask("plan-save", plan=plan, revision=2)
         write_exr(
-            self.folder / "TST_010.1001.exr",
-            Image.of_planes(dict.fromkeys("RGBA", np.zeros((HEIGHT, WIDTH), np.float16))),
+            self.folder / "TST_010_v2.1001.exr",
+            Image.of_planes(dict.fromkeys("RGBA", np.full((HEIGHT, WIDTH), 0.5, np.float16)), chromaticities=CHROMATICITIES["lin_rec709"]),
         )
-        self.render(1002)
+        self.render(1002, name="TST_010_v2")
+        self.render(1001, name="TST_010_v1")  # of another version
         self.render(1003, name="stray")
-        held = self.ask("plan-audit", plan=plan).json()
-        self.assertEqual(held["present"], 2)
-        kinds = {(one["kind"], one["frames"]) for one in held["deviations"]}
-        self.assertEqual(kinds, {("missing", "1003-1048"), ("channels", "1002"), ("extra", "")})
+        with mock.patch.object(engine, "top_up"):
+            begun = self.ask("plan-audit", plan=plan).json()["audit"]
+            self.assertEqual((begun["done"], begun["whole"], begun["open"]), (0, 3, True))
+            while work.next_task("me"):
+                pass
+        audit = self.client.get(self.url("plan-audit")).json()["audit"]
+        self.assertEqual((audit["complete"], audit["isOfNow"]), (True, True))
+        kinds = {(one["kind"], one["frames"]) for one in audit["deviations"]}
+        self.assertLessEqual({("missing", "1003"), ("channels", "1002"), ("colour", "1002"), ("extra", "")}, kinds)
+        self.assertNotIn("1001", {frames for _, frames in kinds})
+        self.ask("plan-save", plan=plan | {"number": 3}, revision=3)
+        self.assertFalse(self.client.get(self.url("plan-audit")).json()["audit"]["isOfNow"])
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.ask("plan-audit", plan=plan).status_code, 403)
+
+    def test_a_plan_from_a_file_takes_the_place_of_this_one(self):
+        """Whole, as a new version; never merged. One without its defaults comes out like a full one."""
+        bare = {"shot": {"production": "TST", "code": "TST_010", "frames": "7-9"}, "cameras": ["close"]}
+        self.assertEqual(self.ask("plan-bring-in", plan=bare).status_code, 200)
+        page = self.client.get(self.url("plan")).context["page"]
+        full = Document.from_json(bare).replace(number=2).as_json()
+        self.assertEqual((page["plan"], [one["number"] for one in page["versions"]]), (full, [1]))
+        self.assertEqual(self.client.get(self.url("plan"), {"version": 1}).context["page"]["plan"], self.sound)
+        self.assertEqual(self.ask("plan-bring-in", plan={"cameras": ["close"]}).status_code, 422)
+
+    def test_a_plan_of_another_shot_is_taken_over_only_knowingly(self):
+        foreign = self.sound | {"shot": self.sound["shot"] | {"code": "ORR_020", "production": "ORR"}}
+        refused = self.ask("plan-save", plan=foreign | {"number": 9}, revision=2)
+        self.assertEqual((refused.status_code, refused.json()["error"]["code"]), (409, "plan.foreign"))
+        self.assertEqual(self.ask("plan-bring-in", plan=foreign).json()["error"]["code"], "plan.foreign")
+        self.assertEqual(self.ask("plan-bring-in", plan=foreign, takeOver=True).status_code, 200)
+        own = services.parse(Plan.objects.get().document)
+        self.assertEqual((own.shot.production, own.shot.code, own.number), ("TST", "TST_010", 2))
 
 
 class Libraries(PlanCase):
@@ -156,7 +195,7 @@ class Libraries(PlanCase):
     def test_kept_renamed_duplicated_deleted(self):
         self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="everything")
         kept = Preset.from_json(self.client.get(self.url("plan-preset"), {"name": "ours"}).json())
-        self.assertEqual(kept.settings, {"quality.samples": 16, "names": self.sound["names"]})
+        self.assertEqual(kept.settings, {"passes": self.sound["passes"], "quality.samples": 16, "quality.indirect_limit": 4.0})
         self.presets(action="duplicate", name="everything", new="base of ours")
         self.presets(action="keep", plan=self.sound, new="ours", base="base of ours")
         guarded = self.presets(action="delete", name="base of ours").json()["error"]
@@ -170,14 +209,14 @@ class Libraries(PlanCase):
 
     def test_shipped_ones_stay_and_bad_ones_are_refused(self):
         for asked, text in (
-            ({"action": "delete", "name": "lighting"}, "is shipped"),
-            ({"action": "keep", "new": "lighting", "plan": self.sound}, "is shipped"),
-            ({"action": "duplicate", "name": "lighting", "new": "everything"}, "already"),
+            ({"action": "delete", "name": "light study"}, "is shipped"),
+            ({"action": "keep", "new": "light study", "plan": self.sound}, "is shipped"),
+            ({"action": "duplicate", "name": "light study", "new": "everything"}, "already"),
             (
                 {"action": "bring-in", "preset": {"name": "x", "settings": {"quality.speed": 1}}},
                 "settings: a preset cannot set",
             ),
-            ({"action": "bring-in", "preset": {"name": "lighting"}}, "already"),
+            ({"action": "bring-in", "preset": {"name": "light study"}}, "already"),
             ({"action": "paint"}, "paint is not something"),
         ):
             with self.subTest(text):
@@ -222,12 +261,12 @@ class Views(PlanCase):
     def test_side_and_mist(self):
         side = self.client.get(self.url("plan-side"), {"camera": "wide"}).json()
         self.assertIn("zodiac", [one["name"] for one in side["outlines"]])
-        asked = {"camera": "wide", "start": 3, "depth": 7, "falloff": "linear"}
+        asked = {"camera": "wide", "near": 3, "far": 10, "power": 1}
         picture = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked).content))
-        clear = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked | {"start": 900}).content))
+        clear = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked | {"near": 900, "far": 907}).content))
         self.assertEqual((picture.size, picture.getpixel((160, 10))), ((320, 180), (255, 255, 255)))
         self.assertEqual(np.asarray(clear)[90:].max(), 0)  # nothing in the lower half is 900 m away
-        for name, bad in (("plan-mist", asked | {"depth": 0}), ("plan-side", {"camera": "lost"})):
+        for name, bad in (("plan-mist", asked | {"far": 0}), ("plan-side", {"camera": "lost"})):
             self.assertEqual(
                 self.client.get(self.url(name), bad, headers={"accept": "application/json"}).status_code, 422
             )
@@ -236,7 +275,7 @@ class Views(PlanCase):
         self.assertIsNone(self.answer().json()["time"])
         measure(self.shot.pk, "wide")
         measured = MeasuredFrame.objects.get()
-        scale = 960 * 540 * 16 / (measured.width * measured.height * measured.samples)
+        scale = 640 * 360 * 16 / (measured.width * measured.height * measured.samples)
         time = self.answer().json()["time"]
         self.assertAlmostEqual(time["perFrame"], measured.seconds * scale, places=6)
         self.assertAlmostEqual(time["total"], 48 * time["perFrame"], places=4)
@@ -247,10 +286,10 @@ class Views(PlanCase):
             "names": "{shot}/{pass}/{shot}_{pass}_v{version:03}.{frame:04}.{suffix}",
             "packing": {"rule": "each-pass"},
         }
-        expected = {"shot": "ORR_010", "pass": "diffuse_direct", "version": 12, "frame": 7, "suffix": "exr"}
+        expected = {"shot": "TST_010", "pass": "diffuse_direct", "version": 12, "frame": 7, "suffix": "exr"}
         for path in (
-            "ORR_010_diffuse_direct_v012.0007.exr",
-            "/far/ORR_010/diffuse_direct/ORR_010_diffuse_direct_v012.0007.exr",
+            "TST_010_diffuse_direct_v012.0007.exr",
+            "/far/TST_010/diffuse_direct/TST_010_diffuse_direct_v012.0007.exr",
         ):
             self.assertEqual(self.ask("plan-name", plan=plan, path=path).json()["values"], expected)
-        self.assertIsNone(self.ask("plan-name", plan=plan, path="ORR_010_glow_v012.0007.exr").json()["values"])
+        self.assertIsNone(self.ask("plan-name", plan=plan, path="TST_010_glow_v012.0007.exr").json()["values"])

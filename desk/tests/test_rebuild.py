@@ -8,7 +8,6 @@ from PIL import Image as Pillow
 
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
-from desk.shots.models import Shot
 from desk.shots.services import sources_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from desk.viewer.turns import take_turn
@@ -223,7 +222,7 @@ class Keeping(RebuildCase):
             self.shot.elements.create(name=name, folder=str(folder))
             for name, folder in (("v002", other), ("none", self.root))
         ]
-        stranger = Shot.objects.create(production=self.production, code="X", first=1, last=2, width=1, height=1)
+        stranger = self.make_shot("X")
         made.append(stranger.elements.create(name="x", folder=str(other)))
         answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=one.pk).status_code for one in made]
         self.assertEqual(answers, [200, 422, 404])

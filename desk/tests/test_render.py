@@ -1,6 +1,5 @@
 """The Render station: runs begun and ended, and a queue that real processes are killed in."""
 
-import json
 import os
 import signal
 import time
@@ -15,15 +14,16 @@ from demo.conservatory import build_scene
 from desk.celery import app
 from desk.plan.models import Plan
 from desk.plan.services import open_plan
-from desk.render import queue, services, work
-from desk.render.models import OPEN, Run, RunFrame, State
-from desk.shots.models import Element, Shot
+from desk.jobs import engine, work
+from desk.jobs.models import OPEN, State, Task
+from desk.render import services
+from desk.render.models import Run
+from desk.shots.models import Element
 from desk.shots.services import stations
 from desk.tests.world import World, WorldCase
 from prism.errors import BadArgument
-from prism.intake.found import found_below
-from prism.intake.whole import is_whole
-from prism.passes.audit import audit
+from prism.intake.auditing import audit_folder
+from prism.intake.found import found_file, pictures_below
 from prism.passes.expansion import expand
 from prism.passes.plan import Layer, Packing, Quality
 from prism.passes.plan import Plan as Document
@@ -38,9 +38,7 @@ class Rendering(World):
 
     def plan(self, **changes):
         self.scene = build_scene()
-        (self.root / "scene.json").write_text(json.dumps(self.scene.as_json()))
-        self.shot.scene = "scene.json"
-        self.shot.save()
+        self.give_scene(self.scene)
         plan = Document.from_json(open_plan(self.shot).document)
         wanted = {
             "cameras": ("wide",),
@@ -61,15 +59,13 @@ class Rendering(World):
         """Every file of the run is there as planned and can be read to its end; nothing else is."""
         plan = Document.from_json(run.document)
         folder = self.root / "TST" / "TST_010"
-        found = found_below(folder)
         files = expand(plan, facts_of(self.scene))
         planned = {
-            next(one for one in files if one.values["layer"] == frame.layer).path(frame.number)
+            next(one for one in files if one.values["layer"] == frame.given("layer")).path(frame.number)
             for frame in run.frames.all()
         }
-        self.assertEqual({one.name for one in audit(files, found) if one.kind != "missing"}, set())
-        self.assertEqual(set(found), planned)
-        self.assertTrue(all(is_whole(folder / path) for path in found))
+        self.assertEqual({one.name for one in audit_folder(plan, facts_of(self.scene), folder) if one.kind != "missing"}, set())
+        self.assertEqual(set(pictures_below(folder)), planned)
         left = [path.name for path in folder.rglob(".*")]
         self.assertEqual(left, [])
 
@@ -80,7 +76,7 @@ class Runs(Rendering, WorldCase):
     def setUp(self):
         super().setUp()
         for name in ("top_up", "send"):
-            patched = mock.patch.object(queue, name)
+            patched = mock.patch.object(engine, name)
             patched.start()
             self.addCleanup(patched.stop)
         self.plan()
@@ -102,54 +98,54 @@ class Runs(Rendering, WorldCase):
             with self.subTest(text), self.assertRaisesRegex(BadArgument, text):
                 self.begin(**wish)
         self.plan(cameras=())
-        with self.assertRaisesRegex(BadArgument, "No camera is chosen.*Mend it in Plan"):
+        with self.assertRaisesRegex(BadArgument, "No camera is chosen.*Fix it in Plan"):
             self.begin()
         self.assertEqual(Run.objects.count(), 0)
 
     def test_only_some_light_groups(self):
         self.plan(passes=("beauty", "light_group"), packing=Packing(rule="each-pass"), layers=(Layer(name="all"),))
         run = self.begin(frames="1002", light_groups=("moon_rim",))
-        work.next_frame("me")
+        work.next_task("me")
         folder = self.root / "TST" / "TST_010" / "render" / "v001"
         self.assertEqual([path.name for path in folder.iterdir()], ["all_light_moon_rim.1002.exr"])
         self.assertEqual(self.states(run), [State.DONE])
 
     def test_taken_by_priority_and_once(self):
         low, high = self.begin(frames="1001"), self.begin(frames="1002", priority=1)
-        taken = [queue.take("me") for _ in range(5)]
-        self.assertEqual([one.run_id for one in taken if one], [high.pk, high.pk, low.pk, low.pk])
-        services.put_first(low, 1)
-        self.assertEqual(Run.objects.get(pk=low.pk).priority, 1)
+        taken = [engine.take("me") for _ in range(5)]
+        self.assertEqual([one.job_id for one in taken if one], [high.job_id, high.job_id, low.job_id, low.job_id])
+        engine.put_first(low.job, 1)
+        self.assertEqual(Run.objects.get(pk=low.pk).job.priority, 1)
 
     def test_a_worker_given_up_cannot_end_a_frame_that_another_took(self):
         self.begin(frames="1001", layers=("all",))
-        first = queue.take("first")
-        RunFrame.objects.update(beat=timezone.now() - queue.LOST_AFTER - timedelta(seconds=1))
-        queue.sweep()
-        RunFrame.objects.update(not_before=None)
-        second = queue.take("second")
+        first = engine.take("first")
+        Task.objects.update(beat=timezone.now() - engine.LOST_AFTER - timedelta(seconds=1))
+        engine.sweep()
+        Task.objects.update(not_before=None)
+        second = engine.take("second")
         self.assertEqual((first.pk, second.attempts), (second.pk, 2))
-        self.assertFalse(queue.beat(first, 0.5))
-        self.assertFalse(queue.end(first, State.DONE, "late"))
-        self.assertTrue(queue.end(second, State.DONE, "in time"))
-        frame = RunFrame.objects.get()
+        self.assertFalse(engine.beat(first, 0.5))
+        self.assertFalse(engine.end(first, State.DONE, "late"))
+        self.assertTrue(engine.end(second, State.DONE, "in time"))
+        frame = Task.objects.get()
         self.assertEqual((frame.state, frame.worker), (State.DONE, "second"))
         self.assertIn("did not come back", frame.log)
 
-    def test_a_poison_frame_is_set_aside_and_the_rest_goes_on(self):
+    def test_a_poison_frame_is_given_up_and_the_rest_goes_on(self):
         run = self.begin(frames="1001-1002", layers=("all",))
         blocked = self.root / "TST" / "TST_010" / "render" / "v001" / "all_passes.1001.exr"
         blocked.mkdir(parents=True)
         for _ in range(6):
-            work.next_frame("me")
-            RunFrame.objects.update(not_before=None)
+            work.next_task("me")
+            Task.objects.update(not_before=None)
         self.assertEqual(self.states(run), [State.FAILED, State.DONE])
         bad = run.frames.get(number=1001)
-        self.assertEqual((bad.attempts, bad.log.count("A folder has this name")), (queue.MOST_ATTEMPTS, 3))
+        self.assertEqual((bad.attempts, bad.log.count("A folder has this name")), (engine.MOST_ATTEMPTS, 3))
         self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "needs attention")
         blocked.rmdir()
         services.resume(run)
-        work.next_frame("me")
+        work.next_task("me")
         self.assertEqual(self.states(run), [State.DONE, State.DONE])
         self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "done")
 
@@ -157,14 +153,14 @@ class Runs(Rendering, WorldCase):
         run = self.begin(frames="1001", layers=("all",))
         with mock.patch("prism.standin.shot.make_frame", side_effect=ZeroDivisionError("oops")):
             with self.assertRaises(ZeroDivisionError):
-                work.next_frame("me")
+                work.next_task("me")
         self.assertIn("ZeroDivisionError: oops", run.frames.get().log)
 
     def test_what_is_there_and_whole_is_skipped(self):
         """A file cut short, and one of other channels, are rendered again."""
         run = self.begin(layers=("all",))
         for _ in range(4):
-            work.next_frame("me")
+            work.next_task("me")
         folder = self.root / "TST" / "TST_010" / "render" / "v001"
         cut = folder / "all_passes.1002.exr"
         cut.write_bytes(cut.read_bytes()[:-200])
@@ -173,19 +169,19 @@ class Runs(Rendering, WorldCase):
         (self.folder / "TST_010.1003.exr").unlink()
         again = self.begin(layers=("all",))
         for _ in range(4):
-            work.next_frame("me")
+            work.next_task("me")
         self.assertEqual(self.states(again), [State.SKIPPED, State.DONE, State.DONE, State.SKIPPED])
-        self.assertTrue(is_whole(cut))
+        self.assertEqual(found_file(cut).fault, "")
         everything = self.begin(layers=("all",), only_missing=False, frames="1001")
-        work.next_frame("me")
+        work.next_task("me")
         self.assertEqual((self.states(run)[0], self.states(everything)), (State.DONE, [State.DONE]))
 
     def test_cancelled_and_resumed(self):
         run = self.begin(layers=("all",))
-        work.next_frame("me")
-        running = queue.take("me")
+        work.next_task("me")
+        running = engine.take("me")
         services.cancel(run)
-        self.assertFalse(queue.beat(running, 0.2))
+        self.assertFalse(engine.beat(running, 0.2))
         self.assertEqual(self.states(run), [State.DONE] + [State.CANCELLED] * 3)
         services.resume(run)
         self.assertEqual(self.states(run), [State.DONE] + [State.QUEUED] * 3)
@@ -201,28 +197,29 @@ class Runs(Rendering, WorldCase):
             raise work.Superseded("A newer request took over.")
 
         with mock.patch("prism.standin.shot.make_frame", cancelled), mock.patch.object(work, "BEAT_EVERY", 0.1):
-            with mock.patch.object(queue, "beat", side_effect=lambda frame, share: False):  # threads see no test data
-                work.next_frame("me")
+            with mock.patch.object(engine, "beat", side_effect=lambda frame, share: False):  # threads see no test data
+                work.next_task("me")
         self.assertEqual(self.states(run), [State.CANCELLED])
 
     def test_the_page_says_why_nothing_moves(self):
         run = self.begin(frames="1001", layers=("all",))
-        with mock.patch.object(queue, "messages", return_value=None):
+        with mock.patch.object(engine, "messages", return_value=None):
             self.assertIn("queue does not answer", services.wall(run)["stalled"])
-        with mock.patch.object(queue, "messages", return_value=1):
-            self.assertIn("No worker lives", services.wall(run)["stalled"])
-            queue.greet("me")
+        with mock.patch.object(engine, "messages", return_value=1):
+            self.assertIn("No worker is running", services.wall(run)["stalled"])
+            engine.greet("me")
             self.assertEqual(services.wall(run)["stalled"], "")
-            frame = queue.take("me")
+            frame = engine.take("me")
             self.assertEqual(services.wall(run)["stalled"], "")
-            RunFrame.objects.update(beat=timezone.now() - queue.LOST_AFTER - timedelta(seconds=1))
+            Task.objects.update(beat=timezone.now() - engine.LOST_AFTER - timedelta(seconds=1))
             self.assertIn("does not answer", services.wall(run)["stalled"])
-            queue.put_off(frame, "failed")
+            engine.put_off(frame, "failed")
             self.assertIn("tried again", services.wall(run)["stalled"])
 
     def test_wall_times_and_frames_by_the_page(self):
         self.ask("render-start", frames="1001-1002", layers=["all"])
-        work.next_frame("me")
+        work.next_task("me")
+        engine.greet("me")
         wall = self.client.get(self.url("render-progress")).json()["wall"]
         self.assertEqual((wall["numbers"], wall["rows"][0]["states"]), ([1001, 1002], "dq"))
         self.assertEqual((wall["good"], wall["whole"]), (1, 2))
@@ -241,14 +238,14 @@ class Runs(Rendering, WorldCase):
     def test_two_runs_compared(self):
         """Cleaner, slower, and how far apart: of two versions, since one version has one set of files."""
         rough = self.begin(frames="1001", layers=("all",))
-        work.next_frame("me")
+        work.next_task("me")
         same = self.begin(frames="1001", layers=("all",), only_missing=False)
-        work.next_frame("me")
+        work.next_task("me")
         document = Document.from_json(Plan.objects.get().document)
         fine = document.replace(number=2, quality=Quality(samples=16))
         Plan.objects.update(document=fine.as_json())
         clean = self.begin(frames="1001", layers=("all",))
-        work.next_frame("me")
+        work.next_task("me")
         found = self.client.get(self.url("render-compare"), {"a": rough.pk, "b": clean.pk}).json()
         first, second = found["runs"]
         self.assertEqual((first["samples"], second["samples"]), (1, 16))
@@ -270,12 +267,12 @@ class Processes(Rendering, TransactionTestCase):
         self.build()
         self.plan()
         with app.connection_for_write() as broker:
-            broker.default_channel.client.delete(queue.QUEUE)
+            broker.default_channel.client.delete(engine.QUEUE)
 
     def wait(self, condition, what):
         deadline = time.monotonic() + SOON
         while not condition():
-            self.assertLess(time.monotonic(), deadline, f"{what}: {list(RunFrame.objects.values_list('state', 'log'))}")
+            self.assertLess(time.monotonic(), deadline, f"{what}: {list(Task.objects.values_list('state', 'log'))}")
             time.sleep(0.1)
 
     def wait_for_end(self, run):
@@ -289,16 +286,15 @@ class Processes(Rendering, TransactionTestCase):
 
     def slow(self):
         """Frames that take some seconds each, so that there is a middle to be killed in."""
-        Shot.objects.filter(pk=self.shot.pk).update(width=160, height=90)
-        self.shot.refresh_from_db()
-        Plan.objects.all().delete()
+        document = Document.from_json(open_plan(self.shot).document)
+        Plan.objects.update(document=document.replace(shot=document.shot.replace(width=160, height=90)).as_json())
         self.plan(quality=Quality(samples=64))
 
     def test_two_workers_share_a_run(self):
         """The second under its own name, as on another machine; no frame is rendered twice."""
         self.start_worker("first", **HASTY)
         self.start_worker("second", **HASTY)
-        self.wait(lambda: len(queue.Worker.objects.all()) == 2, "the workers did not greet")
+        self.wait(lambda: len(engine.Worker.objects.all()) == 2, "the workers did not greet")
         self.slow()
         run = self.begin(frames="1001-1002")
         self.wait_for_end(run)
@@ -334,12 +330,12 @@ class Processes(Rendering, TransactionTestCase):
         self.wait_for_end(run)
 
     def test_a_full_disk(self):
-        """Files may not grow beyond 30 kB: each frame is tried, set aside, and rendered once there is room."""
+        """Files may not grow beyond 30 kB: each frame is tried, failed, and rendered once there is room."""
         self.slow()
         full = self.start_worker("full", limit="ulimit -f 60", **HASTY)
         run = self.begin(frames="1001-1002", layers=("all",))
-        self.wait(lambda: set(self.states(run)) == {State.FAILED}, "the frames were not set aside")
-        self.assertEqual(run.frames.first().attempts, queue.MOST_ATTEMPTS)
+        self.wait(lambda: set(self.states(run)) == {State.FAILED}, "the frames were not failed")
+        self.assertEqual(run.frames.first().attempts, engine.MOST_ATTEMPTS)
         self.assertEqual([path.name for path in (self.root / "TST").rglob("*.exr")], [])
         full.terminate()
         full.wait()

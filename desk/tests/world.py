@@ -19,7 +19,9 @@ from django.test import TestCase, override_settings
 from django.urls import reverse
 
 from desk.rebuild.services import open_ledger
+from desk.scenes.services import keep
 from desk.shots.models import Element, Membership, Production, Shot
+from desk.shots.setup import create_shot
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 from prism.tests.frames import passes
@@ -43,17 +45,16 @@ class World:
         self.production = Production.objects.create(code="TST", title="Test")
         for user, role in ((self.artist, Membership.Role.ARTIST), (self.reviewer, Membership.Role.REVIEWER)):
             Membership.objects.create(production=self.production, user=user, role=role)
-        self.shot = Shot.objects.create(
-            production=self.production,
-            code="TST_010",
-            title="A test",
-            first=1001,
-            last=1004,
-            width=WIDTH,
-            height=HEIGHT,
-        )
+        self.shot = self.make_shot("TST_010", title="A test")
         self.folder = self.root / "TST" / "TST_010" / "render"
         self.folder.mkdir(parents=True)
+
+    def make_shot(self, code: str, title: str = "", **settings) -> Shot:
+        return create_shot(self.production, code, title, **{"frames": "1001-1004", "width": WIDTH, "height": HEIGHT} | settings)
+
+    def give_scene(self, scene, shot: Shot | None = None):
+        """A scene or a sheet of facts for a shot."""
+        return keep(shot or self.shot, scene, self.artist)
 
     def render(self, frame: int, name: str = "TST_010", seed: int | None = None) -> Path:
         path = self.folder / f"{name}.{frame:04d}.exr"

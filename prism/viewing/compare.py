@@ -1,10 +1,11 @@
-"""Two rendered pictures held against each other."""
+"""Two rendered pictures compared."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.colour.spaces import encode_srgb
 from prism.combine.sources import FrameSources
 from prism.errors import SizeMismatch
 from prism.pixels.stats import Difference, compare
@@ -13,20 +14,23 @@ from prism.viewing.picture import grey, step_for
 VISIBLE = 4.0  # times the difference is brightened, in light
 
 
-def difference_of(first: FrameSources, second: FrameSources) -> Difference:
-    """Largest and mean difference of the beauty. Raises SizeMismatch, MissingChannels or UnreadableFile."""
-    return compare(*_beauties(first, second, step=1))
+def difference_of(first: FrameSources, second: FrameSources, *, key: str = "beauty") -> Difference:
+    """Largest and mean difference of a pass. Raises SizeMismatch, UnknownSource or UnreadableFile."""
+    return compare(*_planes(first, second, key, step=1))
 
 
-def difference_picture(first: FrameSources, second: FrameSources, *, width: int) -> NDArray[np.uint8]:
+def difference_picture(
+    first: FrameSources, second: FrameSources, *, width: int, key: str = "beauty"
+) -> NDArray[np.uint8]:
     """Display bytes (H, W, 3) of the largest difference of the three channels, brightened; black is the same."""
-    a, b = _beauties(first, second, step=step_for(first.display_window.width, width))
-    apart = np.abs(a - b).max(axis=0)
-    return grey(np.clip(apart * VISIBLE, 0, 1) ** (1 / 2.2))
+    a, b = _planes(first, second, key, step=step_for(first.display_window.width, width))
+    with np.errstate(invalid="ignore"):
+        gap = np.where(a == b, 0, np.abs(a - b)).max(axis=0)  # infinite depth is the same as infinite depth
+    return grey(encode_srgb(np.nan_to_num(gap, nan=1, posinf=1) * VISIBLE).astype(np.float32))
 
 
-def _beauties(first: FrameSources, second: FrameSources, *, step: int) -> tuple[NDArray, NDArray]:
-    planes = [np.stack(one.pixels("beauty", step=step).planes).astype(np.float32) for one in (first, second)]
+def _planes(first: FrameSources, second: FrameSources, key: str, *, step: int) -> tuple[NDArray, NDArray]:
+    planes = [np.stack(one.pixels(key, step=step).planes).astype(np.float32) for one in (first, second)]
     if planes[0].shape != planes[1].shape:
         sizes = " and ".join(f"{one.shape[2]} x {one.shape[1]}" for one in planes)
         raise SizeMismatch(f"The pictures have {sizes} pixels.", advice="Compare frames of one size.")

@@ -1,26 +1,16 @@
-// Registers the components of all pages and starts Alpine (its build for a strict content security policy).
+// Starts Alpine (its build for a strict content security policy) with the components of the page that is open, and no others.
 import Alpine from "../vendor/alpine/alpine.csp.esm.min.js";
-import dispatch from "./dispatch.js";
-import "./num-field.js";
-import plan from "./plan/plan.js";
-import planMist from "./plan/mist.js";
-import planNames from "./plan/names.js";
-import planPresets from "./plan/presets.js";
-import planSheet from "./plan/sheet.js";
-import planTree from "./plan/tree.js";
-import rebuild from "./rebuild.js";
-import renderStation from "./render.js";
-import { keeping, strip } from "./strip.js";
+import { keeping, keysSheet, strip } from "./strip.js";
 
-Alpine.data("strip", strip);
-Alpine.data("keeping", keeping);
-Alpine.data("plan", plan);
-Alpine.data("planMist", planMist);
-Alpine.data("planNames", planNames);
-Alpine.data("planPresets", planPresets);
-Alpine.data("planSheet", planSheet);
-Alpine.data("planTree", planTree);
-Alpine.data("rebuild", rebuild);
-Alpine.data("renderStation", renderStation);
-Alpine.data("dispatch", dispatch);
+const PAGES = {
+  plan: () => import("./plan/page.js"),
+  render: () => import("./render.js").then((module) => ({ renderStation: module.default })),
+  rebuild: () => import("./rebuild.js").then((module) => ({ rebuild: module.default })),
+  "hand-off": () => import("./dispatch.js").then((module) => ({ dispatch: module.default })),
+  scene: () => import("./scene.js"),
+  work: () => import("./work.js").then((module) => ({ workList: module.default })),
+};
+
+const components = (await PAGES[document.body.dataset.station]?.()) ?? {};
+for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components })) Alpine.data(name, component);
 Alpine.start();

@@ -34,6 +34,7 @@ class NumField extends HTMLElement {
   get number() { return Number(this.getAttribute("value")); }
   get resting() { return Number(this.getAttribute("reset") ?? 0); }
   get step() { return Number(this.getAttribute("step") ?? 1); }
+  get whole() { return this.getAttribute("digits") === "0"; }
   get locked() { return this.getAttribute("locked") === "true"; }
 
   draw(number = this.number) {
@@ -50,11 +51,13 @@ class NumField extends HTMLElement {
   limited(number) {
     const low = Number(this.getAttribute("min") ?? -Infinity);
     const high = Number(this.getAttribute("max") ?? Infinity);
-    return Math.min(high, Math.max(low, Number(number.toFixed(6))));
+    const kept = this.whole ? Math.round(number) : Number(number.toFixed(6));
+    return Math.min(high, Math.max(low, kept));
   }
 
   pace(event) {
-    return this.step * (event.shiftKey ? COARSE : event.altKey ? FINE : 1);
+    const pace = this.step * (event.shiftKey ? COARSE : event.altKey ? FINE : 1);
+    return this.whole ? Math.max(1, Math.round(pace)) : pace;
   }
 
   press(event) {

@@ -1,4 +1,5 @@
 // The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
+import "./num-field.js";
 import { get, pageData, post } from "./api.js";
 import { Kept } from "./kept.js";
 import * as change from "./ledger.js";
@@ -76,7 +77,6 @@ export default () => {
         say: (state) => this.say(state),
         onFault: (error) => (this.fault = error),
       });
-      window.addEventListener("eager:help", () => this.$refs.help.showModal());
       this.say(page.mayChange ? "saved" : "to look at only");
       this.refresh();
     },
@@ -411,7 +411,7 @@ export default () => {
 
     // ---- Keys ----
     key(event) {
-      if (this.$refs.help.open) return;
+      if (document.querySelector("dialog[open]")) return;
       const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
       if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
         event.preventDefault();
@@ -422,7 +422,6 @@ export default () => {
       if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
       const onButton = event.target.closest("button, a, input");
       const action = {
-        "?": () => this.$refs.help.showModal(),
         1: () => this.show("rebuilt"),
         2: () => this.show("rendered"),
         3: () => this.show("difference"),

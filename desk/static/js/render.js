@@ -7,11 +7,12 @@ const REST = 5000;
 const GAP = 2;
 const LEAST = 5;
 const MOST = 20;
+const TALLEST = 64; // of a row, where there is room
 const LEFT = 130; // for the names of the rows
 const NUMBER = 34; // room for the last of them
 const TOP = 16; // for the numbers of the frames
-const STATES = { queued: "waiting", running: "rendering", failed: "frames set aside", cancelled: "cancelled", done: "done" };
-const LETTERS = { q: "waiting", r: "being rendered", d: "rendered", s: "was there", f: "set aside", c: "cancelled" };
+const STATES = { queued: "waiting", running: "rendering", waiting: "waiting", failed: "frames failed", cancelled: "cancelled", done: "done" };
+const LETTERS = { q: "waiting", r: "being rendered", d: "rendered", s: "already there", f: "failed", c: "cancelled" };
 
 export default () => {
   const page = pageData();
@@ -34,6 +35,10 @@ export default () => {
     pictureKey: 0,
     pictureTitle: "",
     hoverText: "",
+    pass: "beauty",
+    denoised: false,
+    scene: page.scene,
+    sceneFault: page.sceneFault,
     compared: [],
     comparison: null,
 
@@ -97,12 +102,12 @@ export default () => {
     get manyLayers() { return this.layers.length > 1; },
     get layersText() { return this.chosenLayers.length ? this.chosenLayers.join(", ") : "all layers"; },
     get labelsText() { return this.chosenLabels.length ? `only ${this.chosenLabels.join(", ")}` : "all files"; },
-    get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker lives"; },
+    get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker is running"; },
 
     // ---- The run shown ----
     get run() { return this.runs.find((one) => one.id === this.wall?.id); },
     get runTitle() { return this.run ? `${this.runName(this.run)}, ${this.runVersion(this.run)}` : ""; },
-    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && one.state === "running"); },
+    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && one.["running", "waiting"].includes(one.state)); },
     get canResume() { return ["failed", "cancelled"].includes(this.run?.state); },
     get isFirst() { return this.run?.priority === 1; },
     get countText() { return this.wall ? `${this.wall.good} of ${this.wall.whole} frames` : ""; },
@@ -122,12 +127,18 @@ export default () => {
       const room = (this.$refs.scroll.clientWidth - LEFT - NUMBER) / Math.max(1, this.wall.numbers.length);
       return Math.max(LEAST, Math.min(MOST, Math.floor(room)));
     },
+    // Rows are as high as the room allows, so that a small run is not a line at the top of an empty page.
+    get tall() {
+      const room = (this.$refs.scroll.parentElement.clientHeight - 170) / Math.max(1, this.wall.rows.length) - GAP;
+      return Math.max(MOST, Math.min(TALLEST, Math.floor(room)));
+    },
     draw() {
       if (!this.wall || !this.$refs.scroll.clientWidth) return;
       const canvas = this.$refs.wall;
       const cell = this.cell;
       const width = LEFT + this.wall.numbers.length * cell + NUMBER;
-      const height = TOP + this.wall.rows.length * (MOST + GAP);
+      const tall = this.tall;
+      const height = TOP + this.wall.rows.length * (tall + GAP);
       const scale = window.devicePixelRatio || 1;
       canvas.width = width * scale;
       canvas.height = height * scale;
@@ -141,10 +152,10 @@ export default () => {
       const shares = new Map(this.wall.running.map((one) => [one.key, one.share]));
       this.numbers(pen, cell, colours);
       this.wall.rows.forEach((row, line) => {
-        const y = TOP + line * (MOST + GAP);
+        const y = TOP + line * (tall + GAP);
         pen.fillStyle = colours.quiet;
-        pen.fillText(`${row.layer} ${row.camera}`.slice(0, 16), 0, y + MOST / 2);
-        [...row.states].forEach((state, place) => square(pen, LEFT + place * cell, y, cell - (cell > 7 ? GAP : 1), state, shares.get(row.keys[place]) ?? 0, colours));
+        pen.fillText(`${row.layer} ${row.camera}`.slice(0, 16), 0, y + tall / 2);
+        [...row.states].forEach((state, place) => square(pen, LEFT + place * cell, y, { side: cell - (cell > 7 ? GAP : 1), tall }, state, shares.get(row.keys[place]) ?? 0, colours));
       });
     },
     numbers(pen, cell, colours) {
@@ -156,7 +167,7 @@ export default () => {
     found(event) {
       const box = this.$refs.wall.getBoundingClientRect();
       const place = Math.floor((event.clientX - box.left - LEFT) / this.cell);
-      const row = this.wall.rows[Math.floor((event.clientY - box.top - TOP) / (MOST + GAP))];
+      const row = this.wall.rows[Math.floor((event.clientY - box.top - TOP) / (this.tall + GAP))];
       return row && place >= 0 && row.keys[place] ? { row, place, key: row.keys[place], number: this.wall.numbers[place] } : null;
     },
     hover(event) {
@@ -171,15 +182,35 @@ export default () => {
     look(key) {
       return this.attempt(async () => {
         this.detail = await (await get(at("frame", key))).json();
-        if (this.detail.bytes) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
+        if (!this.detail.passes.some((one) => one.key === this.pass)) this.pass = this.detail.passes[0]?.key ?? "beauty";
+        if (!this.hasDenoised) this.denoised = false;
+        if (this.detail.passes.length) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
       });
     },
-    get pictureUrl() { return this.pictureKey ? at("picture", this.pictureKey) : ""; },
+    get pictureUrl() {
+      if (!this.pictureKey) return "";
+      return `${at("picture", this.pictureKey)}?pass=${encodeURIComponent(this.pass)}${this.denoised ? "&denoised=1" : ""}`;
+    },
+    async openPicture() { if (!this.detail && this.pictureKey) await this.look(this.pictureKey); },
+    get passes() { return this.detail?.passes ?? []; },
+    choosePass({ target: { value } }) {
+      this.pass = value;
+      if (!this.hasDenoised) this.denoised = false;
+    },
+    isPass(one) { return one.key === this.pass; },
+    get hasDenoised() { return this.passes.some((one) => one.key === this.pass && one.denoised); },
+    get outdatedText() { return this.outdated ?? ""; },
+    get elsewhere() { return this.scene?.kind !== "file"; },
+    get sceneText() {
+      if (this.sceneFault) return `The scene cannot be read: ${this.sceneFault.what} ${this.sceneFault.where}`;
+      if (!this.scene) return "This shot has no scene that can be rendered here. Bring one in on the page of its scene.";
+      return "The scene of this shot is a sheet of facts: its frames are rendered elsewhere. Compare them with the plan, on its page.";
+    },
     get detailTitle() { return this.detail ? `${this.detail.title}: ${this.detail.state}` : ""; },
     get detailText() {
       if (!this.detail) return "";
       const { seconds, samples, noise, bytes, attempts, worker } = this.detail;
-      return [seconds ? duration(seconds) : "", samples ? `${samples.toFixed(0)} samples a pixel` : "", noise ? `noise ${noise.toFixed(4)}` : "", bytes ? megabytes(bytes) : "", `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`, worker].filter(Boolean).join(" · ");
+      return [seconds ? duration(seconds) : "", samples ? `${samples.toFixed(0)} samples a pixel` : "", seconds ? noiseText(noise) : "", bytes ? megabytes(bytes) : "", `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`, worker].filter(Boolean).join(" · ");
     },
     get detailLog() { return this.detail?.log || "no log yet"; },
 
@@ -196,7 +227,7 @@ export default () => {
     runVersion(one) { return `v${String(one.version).padStart(3, "0")}`; },
     runState(one) { return `${one.good} of ${one.whole}, ${STATES[one.state]}`; },
     runSeconds(one) { return one.seconds === null ? "" : duration(one.seconds); },
-    runNoise(one) { return one.noise === null ? "" : one.noise.toFixed(4); },
+    runNoise(one) { return one.noise === null ? (one.seconds === null ? "" : "not known") : one.noise.toFixed(4); },
     runBytes(one) { return megabytes(one.bytes); },
     runMade(one) { return `${one.made.slice(0, 16).replace("T", " ")} ${one.author}`; },
     compareLabel(one) { return `compare ${this.runName(one)}`; },
@@ -206,47 +237,62 @@ export default () => {
       this.comparison = null;
       if (this.compared.length === 2) this.compare();
     },
-    compare(frame = "") {
+    compare(wanted = {}) {
       const [a, b] = [...this.compared].sort((x, y) => x - y);
-      return this.attempt(async () => (this.comparison = await (await get(`${page.urls.compare}?a=${a}&b=${b}&frame=${frame}`)).json()));
+      const query = new URLSearchParams({ a, b, ...wanted });
+      return this.attempt(async () => (this.comparison = await (await get(`${page.urls.compare}?${query}`)).json()));
     },
-    compareFrame({ target: { value } }) { return this.compare(value); },
+    get wanted() {
+      const { number, layer, camera, pass } = this.comparison;
+      return { frame: number, layer, camera, pass };
+    },
+    compareFrame({ target: { value } }) { return this.compare({ ...this.wanted, frame: value }); },
+    comparePass({ target: { value } }) { return this.compare({ ...this.wanted, pass: value }); },
+    compareImage({ target: { value } }) { return this.compare({ ...this.wanted, ...this.comparison.images[value] }); },
+    get comparedImages() { return this.comparison?.images ?? []; },
+    imageText(one) { return `${one.layer}, ${one.camera}`; },
+    isComparedImage(one) { return this.comparison?.layer === one.layer && this.comparison?.camera === one.camera; },
+    get comparedPasses() { return this.comparison?.passes ?? []; },
+    isComparedPass(one) { return this.comparison?.pass === one.key; },
     get comparedFrames() { return this.comparison?.frames ?? []; },
     isComparedFrame(one) { return this.comparison?.number === one; },
-    get firstUrl() { return this.comparison ? at("picture", this.comparison.keys[0]) : ""; },
-    get secondUrl() { return this.comparison ? at("picture", this.comparison.keys[1]) : ""; },
+    get firstUrl() { return this.comparison ? `${at("picture", this.comparison.keys[0])}?pass=${this.comparison.pass}` : ""; },
+    get secondUrl() { return this.comparison ? `${at("picture", this.comparison.keys[1])}?pass=${this.comparison.pass}` : ""; },
     get differenceUrl() {
       if (!this.comparison) return "";
       const [a, b] = this.comparison.runs;
-      return `${page.urls.difference}?a=${a.id}&b=${b.id}&frame=${this.comparison.number}`;
+      return `${page.urls.difference}?${new URLSearchParams({ a: a.id, b: b.id, ...this.wanted })}`;
     },
     get firstText() { return this.comparison ? costs(this.comparison.runs[0]) : ""; },
     get secondText() { return this.comparison ? costs(this.comparison.runs[1]) : ""; },
-    get differenceText() { return this.comparison ? `${this.comparison.title}: apart by ${this.comparison.mean.toPrecision(3)} on average, ${this.comparison.largest.toPrecision(3)} at most` : ""; },
+    get differenceText() { return this.comparison ? `${this.comparison.title}: mean difference ${this.comparison.mean.toPrecision(3)}, largest ${this.comparison.largest.toPrecision(3)}` : ""; },
   };
 };
 
-const costs = (run) => `run ${run.id}, v${String(run.version).padStart(3, "0")}: ${duration(run.seconds)} a frame, ${run.samples.toFixed(0)} samples, noise ${run.noise.toFixed(4)}`;
+const costs = (run) => 
+  `run ${run.id}, v${String(run.version).padStart(3, "0")}: ${duration(run.seconds)} a frame, ${run.samples?.toFixed(0) ?? "?"} samples, ${noiseText(run.noise)}`;
 
-// Waiting is an outline; rendering fills from below; done is full; was there is half; set aside is crossed out.
-function square(pen, x, y, side, state, share, colours) {
+const noiseText = (noise) => (noise === null || noise === undefined ? "noise not known: one sample a pixel does not tell" : `noise ${noise.toFixed(4)}`);
+
+// Waiting is an outline; rendering fills from below; rendered is full; already there is half; failed is full in its own colour.
+function square(pen, x, y, { side, tall }, state, share, colours) {
   if (state === " ") return;
   pen.strokeStyle = state === "f" ? colours.bad : colours.line;
-  pen.strokeRect(x + 0.5, y + 0.5, side - 1, MOST - 1);
-  if (state === "d") fill(pen, x, y, side, 1, colours.focus);
-  if (state === "s") fill(pen, x, y, side, 0.5, colours.quiet);
-  if (state === "r") fill(pen, x, y, side, Math.max(0.08, share), colours.text);
-  if (state === "f") fill(pen, x, y, side, 1, colours.bad);
+  pen.strokeRect(x + 0.5, y + 0.5, side - 1, tall - 1);
+  if (state === "d") fill(pen, x, y, side, tall, 1, colours.focus);
+  if (state === "s") fill(pen, x, y, side, tall, 0.5, colours.quiet);
+  if (state === "r") fill(pen, x, y, side, tall, Math.max(0.08, share), colours.text);
+  if (state === "f") fill(pen, x, y, side, tall, 1, colours.bad);
   if (state === "c") {
     pen.beginPath();
-    pen.moveTo(x + 2, y + MOST - 2);
+    pen.moveTo(x + 2, y + tall - 2);
     pen.lineTo(x + side - 2, y + 2);
     pen.stroke();
   }
 }
 
-function fill(pen, x, y, side, share, colour) {
+function fill(pen, x, y, side, tall, share, colour) {
   pen.fillStyle = colour;
-  const height = Math.round(MOST * share);
-  pen.fillRect(x, y + MOST - height, side, height);
+  const height = Math.round(tall * share);
+  pen.fillRect(x, y + tall - height, side, height);
 }

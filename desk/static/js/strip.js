@@ -1,5 +1,11 @@
-// The right end of the station strip: theme, shortcuts, and what the page says of its saving.
+// The right end of the station strip: theme, keys, and what the page says of its saving.
 export const strip = () => ({
+  init() {
+    window.addEventListener("keydown", (event) => {
+      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
+      if (event.key === "?" && !typing && !document.querySelector("dialog[open]")) this.help();
+    });
+  },
   turn() {
     const paper = document.documentElement.dataset.bsTheme === "dark";
     document.documentElement.dataset.bsTheme = paper ? "light" : "dark";
@@ -7,6 +13,12 @@ export const strip = () => ({
   },
   help() {
     window.dispatchEvent(new CustomEvent("eager:help"));
+  },
+});
+
+export const keysSheet = () => ({
+  init() {
+    window.addEventListener("eager:help", () => this.$el.showModal());
   },
 });
 

@@ -1,22 +1,23 @@
+from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
-from desk.handoff import services
+from desk.accounts.services import create
 
 
 class Command(BaseCommand):
-    help = "Everything before serving, in one process: migrations, static files, the demo, and work cut off by a crash."
+    help = "Everything before serving, in one process: migrations, static files, and the demo or a first account."
 
     def add_arguments(self, parser) -> None:
-        parser.add_argument("--resume", action="store_true", help="no worker runs: take up what was cut off")
+        parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
 
-    def handle(self, *args, resume: bool, **options) -> None:
+    def handle(self, *args, empty: bool, **options) -> None:
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
-        call_command("load_demo", stdout=self.stdout)
-
-        if resume:
-            count = services.resume()
-            if count:
-                self.stdout.write(f"- Taking up {count} frames that were cut off")
+        if not empty:
+            call_command("load_demo", stdout=self.stdout)
+        elif not get_user_model().objects.exists():
+            user, password = create("owner", may_set_up=True)
+            self.stdout.write(f"- First account: {user.get_username()}, one-time password {password}")
+            self.stdout.write("  Log in with it; three steps lead to the first shot: password, production, shot.")

@@ -1,4 +1,4 @@
-// Single settings of a plan by dotted name, as presets and findings have them: `quality.samples_per_side`.
+// Single settings of a plan by dotted name, as presets and findings have them: `quality.samples`.
 
 export function fieldOf(plan, name) {
   return name.split(".").reduce((value, leaf) => value?.[leaf], plan);

@@ -1,13 +1,13 @@
-// Mist settings on a side view of the camera and the scene: start and end are dragged on it, the picture answers.
+// Mist settings on a side view of the camera and the scene: its near and far end are dragged on it, the picture answers.
 import { get, pageData } from "../api.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const WIDE = 800;
 const HIGH = 300;
 const LEFT = 34; // room for the camera
-const STOPS = 12; // of the gradient that shows the falloff
-const MORE = 1.35; // how far beyond the end of the mist is shown
-const SHARES = { linear: (t) => t, quadratic: (t) => t * t, "inverse-quadratic": Math.sqrt };
+const MORE = 1.35; // how far beyond the far end of the mist is shown
+const LEAST = 0.01; // between near and far
+const RAMP = { wide: 64, high: 26 };
 
 export default () => {
   const { urls, scene } = pageData();
@@ -20,15 +20,21 @@ export default () => {
     dragged: null, // the mist while it is dragged
     shownTo: 1,
     picture: "",
+    computing: false,
 
     init() {
       this.camera = this.plan.cameras[0] ?? scene.cameras.find((one) => !one.working)?.name ?? "";
-      this.$watch("turn", () => this.section === "mist" && this.redraw());
+      this.$watch("revised", () => this.section === "mist" && this.redraw());
       this.$watch("section", () => this.section === "mist" && this.load());
       if (this.section === "mist") this.load();
     },
-    get mist() { return this.dragged ?? this.plan.mist ?? scene.mist ?? { start: 1, depth: 10, falloff: "linear" }; },
-    get end() { return this.mist.start + this.mist.depth; },
+    get mist() { return this.dragged ?? this.plan.mist ?? scene.mist ?? { near: 1, far: 11, power: 1 }; },
+    get rampPath() {
+      const { ramp } = this.answer;
+      const at = (mist, step) => `${(step / (ramp.length - 1)) * RAMP.wide},${RAMP.high * (1 - mist)}`;
+      return `M${ramp.map(at).join(" L")}`;
+    },
+    get rampLabel() { return `ramp from near to far with power ${this.mist.power}`; },
     get ownMist() { return this.plan.mist !== null; },
     get reachText() {
       const reach = scene.reach[this.camera];
@@ -46,16 +52,15 @@ export default () => {
       });
     },
     redraw() {
-      this.shownTo = this.end * MORE;
+      this.shownTo = this.mist.far * MORE;
       this.draw();
       this.preview();
     },
 
     // ---- Changing ----
-    setStart(value) { this.keep({ ...this.mist, start: Math.max(0, round(value)) }); },
-    setEnd(value) { this.keep({ ...this.mist, depth: Math.max(0.01, round(value - this.mist.start)) }); },
-    setDepth(value) { this.keep({ ...this.mist, depth: value }); },
-    setFalloff({ target: { value } }) { this.keep({ ...this.mist, falloff: value }); },
+    setNear(value) { this.keep(sound({ ...this.mist, near: Math.max(0, round(value)) })); },
+    setFar(value) { this.keep(sound({ ...this.mist, far: round(value) })); },
+    setPower(value) { this.keep({ ...this.mist, power: value }); },
     asInScene() { this.keep(null); },
     keep(mist) {
       this.dragged = null;
@@ -69,17 +74,19 @@ export default () => {
 
     // ---- The picture: the next one is asked for when the last has come ----
     preview() {
-      const { start, depth, falloff } = this.mist;
-      pictureWanted = `${urls.mist}?camera=${encodeURIComponent(this.camera)}&start=${start}&depth=${depth}&falloff=${falloff}`;
+      const { near, far, power } = this.mist;
+      pictureWanted = `${urls.mist}?camera=${encodeURIComponent(this.camera)}&near=${near}&far=${far}&power=${power}`;
       this.nextPicture();
     },
     nextPicture() {
       if (pictureLoading || !pictureWanted || pictureWanted === this.picture) return;
       pictureLoading = true;
+      this.computing = true;
       this.picture = pictureWanted;
     },
     pictureCame() {
       pictureLoading = false;
+      this.computing = false;
       this.nextPicture();
     },
     get mistAlt() { return `Mist seen through ${this.camera}: black is clear, white is full mist`; },
@@ -93,7 +100,7 @@ export default () => {
       const y = (height) => HIGH / 2 - height * scale;
       const edge = Math.tan((shapes.angle * Math.PI) / 180) * this.shownTo * 1.2;
       const parts = [
-        gradient(this.mist, this.shownTo * 1.2),
+        gradient(this.mist, this.answer.ramp, this.shownTo * 1.2),
         element("polygon", { class: "seen", points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}` }),
         ...shapes.outlines.map(({ name, points }) => {
           const outline = element("polygon", { class: "outline", points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" ") });
@@ -106,8 +113,8 @@ export default () => {
           element("line", { class: "tick", x1: x(depth), x2: x(depth), y1: HIGH - 22, y2: HIGH - 16 }),
           element("text", { class: "tick", x: x(depth), y: HIGH - 4, "text-anchor": "middle" }, String(depth)),
         ]),
-        this.grip("start", this.mist.start, x, scale),
-        this.grip("end", this.end, x, scale),
+        this.grip("near", this.mist.near, x, scale),
+        this.grip("far", this.mist.far, x, scale),
       ];
       const held = document.activeElement?.dataset?.grip;
       svg.replaceChildren(...parts);
@@ -117,13 +124,13 @@ export default () => {
       const at = x(depth);
       const group = element("g", {
         class: "grip", tabindex: this.mayChange ? 0 : -1, role: "slider", "data-grip": which,
-        "aria-label": `${which} of the mist`, "aria-valuenow": round(depth), "aria-valuemin": 0, "aria-valuemax": round(this.shownTo),
+        "aria-label": `${which} end of the mist`, "aria-valuenow": round(depth), "aria-valuemin": 0, "aria-valuemax": round(this.shownTo),
       });
       group.append(
         element("line", { x1: at, x2: at, y1: 0, y2: HIGH - 24 }),
         element("rect", { class: "hold", x: at - 8, y: 0, width: 16, height: HIGH - 24 }),
-        element("rect", { class: "knob", x: at - 5, y: which === "start" ? 30 : 60, width: 10, height: 22 }),
-        element("text", { x: at + 10, y: which === "start" ? 45 : 75 }, `${which} ${round(depth)}`),
+        element("rect", { class: "knob", x: at - 5, y: which === "near" ? 30 : 60, width: 10, height: 22 }),
+        element("text", { x: at + 10, y: which === "near" ? 45 : 75 }, `${which} ${round(depth)}`),
       );
       if (!this.mayChange) return group;
       group.addEventListener("pointerdown", (event) => this.press(event, which, scale));
@@ -153,19 +160,22 @@ export default () => {
   };
 };
 
-// Start moves the whole mist; the end changes its depth.
+// The near end moves the whole mist; the far end moves alone.
 function moved(mist, which, by) {
-  if (which === "start") return { ...mist, start: Math.max(0, round(mist.start + by)) };
-  return { ...mist, depth: Math.max(0.01, round(mist.depth + by)) };
+  if (which === "far") return sound({ ...mist, far: round(mist.far + by) });
+  const near = Math.max(0, round(mist.near + by));
+  return { ...mist, near, far: round(mist.far + near - mist.near) };
 }
 
-function gradient(mist, shownTo) {
+const sound = (mist) => ({ ...mist, far: Math.max(round(mist.near + LEAST), mist.far) });
+
+function gradient(mist, ramp, shownTo) {
   const defs = element("defs", {});
   const haze = element("linearGradient", { id: "haze" });
-  for (let step = 0; step <= STOPS; step += 1) {
-    const share = step / STOPS;
-    const place = Math.min(1, (mist.start + share * mist.depth) / shownTo);
-    haze.append(element("stop", { offset: place, "stop-color": "currentColor", "stop-opacity": 0.55 * SHARES[mist.falloff](share) }));
+  for (const [step, amount] of ramp.entries()) {
+    const share = step / (ramp.length - 1);
+    const place = Math.min(1, (mist.near + share * (mist.far - mist.near)) / shownTo);
+    haze.append(element("stop", { offset: place, "stop-color": "currentColor", "stop-opacity": 0.55 * amount }));
   }
   defs.append(haze);
   return defs;

@@ -11,7 +11,7 @@ const MEASURE_FOR = 120_000;
 export default () => {
   const page = pageData();
   let kept = null;
-  let turns = Promise.resolve();
+  let changes = Promise.resolve();
 
   return {
     plan: page.plan,
@@ -25,7 +25,10 @@ export default () => {
     sizes: page.sizes,
     formats: page.formats,
     section: SECTIONS.includes(location.hash.slice(1)) ? location.hash.slice(1) : "sheet",
-    turn: 0, // up by one whenever plan or answer are new
+    revised: 0, // up by one whenever plan or answer are new
+    sceneFault: page.sceneFault,
+    sceneUrl: page.urls.scene,
+    foreign: null,
     canUndo: false,
     canRedo: false,
     fault: null,
@@ -41,7 +44,7 @@ export default () => {
         say: (state) => this.say(state),
         onFault: (error) => (this.fault = error),
       });
-      this.say(page.mayChange ? "saved" : "to look at only");
+      this.say(page.mayChange ? "saved" : "read-only");
       window.addEventListener("hashchange", () => this.show(location.hash.slice(1)));
     },
     say(state) {
@@ -73,8 +76,8 @@ export default () => {
       this.answer = await this.ask(kept.current);
     },
     inTurn(work) {
-      turns = turns.then(work).then(() => this.adopt(), (error) => (this.fault = error)); // what was typed stays
-      return turns;
+      changes = changes.then(work).then(() => this.adopt(), (error) => (this.fault = error)); // what was typed stays
+      return changes;
     },
     async ask(plan) { return Object.freeze(await (await post(page.urls.answer, { plan })).json()); },
     adopt() {
@@ -82,11 +85,11 @@ export default () => {
       this.canUndo = kept.canUndo;
       this.canRedo = kept.canRedo;
       this.fault = null;
-      this.turn += 1;
+      this.revised += 1;
     },
     async refresh() {
       this.answer = await this.ask(this.plan);
-      this.turn += 1;
+      this.revised += 1;
     },
     async attempt(work) {
       this.fault = null;
@@ -117,10 +120,10 @@ export default () => {
       const rendered = this.answer.lightGroups.filter((one) => one.rendered).length;
       return `${rendered} of ${this.answer.lightGroups.length} groups`;
     },
-    get qualityText() { return `${this.plan.quality.samples_per_side ** 2} samples`; },
+    get qualityText() { return `${this.plan.quality.samples} samples`; },
     get mistText() {
       const mist = this.plan.mist ?? this.scene.mist;
-      return mist ? `${short(mist.start)} – ${short(mist.start + mist.depth)}` : "none";
+      return mist ? `${short(mist.near)} – ${short(mist.far)}` : "none";
     },
     get extrasText() { return `${this.plan.deep.most_samples} deep, ${this.plan.cryptomatte.levels} levels`; },
     get packingText() { return { "one-file": "one file", "each-pass": "file for each", "colour-and-data": "two files", parts: "parts" }[this.plan.packing.rule]; },
@@ -179,7 +182,6 @@ export default () => {
     },
 
     // ---- Quality ----
-    get samplesText() { return `${this.plan.quality.samples_per_side} × ${this.plan.quality.samples_per_side} = ${this.plan.quality.samples_per_side ** 2} a pixel`; },
     get timeText() {
       const time = this.answer.time;
       return time ? `${duration(time.perFrame)} a frame, ${duration(time.total)} for all` : "no frame of this scene was measured yet";
@@ -218,8 +220,10 @@ export default () => {
     get sound() { return this.answer.findings.length === 0; },
     findingKey(one) { return `${one.code} ${one.where} ${one.what}`; },
     findingIcon(one) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[one.level]; },
-    canMend(one) { return this.mayChange && Object.keys(one.fix).length > 0; },
-    mend(one) { this.change(() => one.fix); },
+    canFix(one) { return this.mayChange && Object.keys(one.fix).length > 0; },
+    fix(one) { this.change(() => one.fix); },
+    get together() { return this.answer.together; },
+    get sceneFaultText() { return this.sceneFault ? `${this.sceneFault.what} ${this.sceneFault.where}` : ""; },
     get faultWhat() { return this.fault?.what ?? ""; },
     get faultWhere() { return this.fault?.where ?? ""; },
     get faultAdvice() { return this.fault?.advice ?? ""; },
@@ -254,7 +258,7 @@ export default () => {
     get differences() { return this.answer.differences; },
     get changedText() {
       if (!this.plan.applied) return "";
-      const state = this.differences.length ? "changed against" : "as in";
+      const state = this.differences.length ? "changed since" : "as in";
       return `${state} the preset “${this.plan.applied.name}”${this.answer.movedOn ? ", which has moved on since" : ""}`;
     },
     differenceTitle(one) { return fieldTitle(one.field); },
@@ -274,8 +278,25 @@ export default () => {
     get exportUrl() { return this.viewing ? `${page.urls.export}?version=${this.viewing}` : page.urls.export; },
     async bringIn(event) {
       const plan = await this.readJson(event);
-      if (plan) this.change(() => plan);
+      if (plan) await this.replace(plan, false);
     },
+    // A plan from a file takes the place of this one, as a new version; one of another shot only if that is wanted.
+    replace(plan, takeOver) {
+      return this.attempt(async () => {
+        try {
+          await kept.now();
+          const { url } = await (await post(page.urls["bring-in"], { plan, takeOver })).json();
+          location.assign(url);
+        } catch (error) {
+          if (error.code !== "plan.foreign") throw error;
+          this.foreign = { plan, what: error.what, advice: error.advice };
+        }
+      });
+    },
+    takeOver() { return this.replace(this.foreign.plan, true); },
+    leaveForeign() { this.foreign = null; },
+    get foreignWhat() { return this.foreign?.what ?? ""; },
+    get foreignAdvice() { return this.foreign?.advice ?? ""; },
     async readJson(event) {
       const [file] = event.target.files;
       event.target.value = "";

@@ -23,8 +23,8 @@ export default () => {
 
     keep(event) {
       const form = new FormData(event.target);
-      const asked = { action: "keep", plan: this.plan, new: form.get("name"), purpose: form.get("purpose"), base: form.get("base") };
-      this.library(asked, () => event.target.reset());
+      const wanted = { action: "keep", plan: this.plan, new: form.get("name"), purpose: form.get("purpose"), base: form.get("base") };
+      this.library(wanted, () => event.target.reset());
     },
     again(one) { this.library({ action: "keep", plan: this.plan, new: one.name, purpose: one.purpose, base: one.base }); },
     rename(one) { this.library({ action: "rename", name: one.name, new: this.newName }, () => (this.newName = "")); },
@@ -34,9 +34,9 @@ export default () => {
       const preset = await this.readJson(event);
       if (preset) this.library({ action: "bring-in", preset });
     },
-    library(asked, done = () => {}) {
+    library(wanted, done = () => {}) {
       return this.attempt(async () => {
-        this.presets = (await (await post(urls.presets, asked)).json()).presets;
+        this.presets = (await (await post(urls.presets, wanted)).json()).presets;
         await this.refresh();
         done();
       });

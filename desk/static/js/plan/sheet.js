@@ -14,7 +14,10 @@ const ROLES = [
   ["measure", "data"],
 ];
 const VISIBILITIES = ["visible", "hidden", "shadow-only", "holdout"];
+const SURROUNDINGS = ["sky", "lamps", "fog"];
 const OVERRIDES = [["", "own materials"], ["matte-black", "matte black"], ["clay", "plain clay"], ["occlusion", "occlusion"]];
+
+const MOVES = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], Home: [0, -1e4], End: [0, 1e4] };
 
 export default () => {
   const { catalogue } = pageData();
@@ -26,6 +29,7 @@ export default () => {
   return {
     blocks,
     visibilities: VISIBILITIES,
+    surroundings: SURROUNDINGS,
     overrides: OVERRIDES.map(([key, title]) => ({ key, title })),
     apart: false,
     newLayer: "",
@@ -58,10 +62,46 @@ export default () => {
         }
         row.querySelectorAll("td.cell").forEach((cell, place) => this.fill(cell, columns[place], pass));
       }
+      if (!this.$root.querySelector('td.cell input[tabindex="0"]')) {
+        const first = this.$root.querySelector("td.cell input");
+        if (first) first.tabIndex = 0;
+      }
     },
+    // Arrow keys move between the cells, Home and End along a row.
+    move(event) {
+      if (event.target.closest("td.cell") === null || !(event.key in MOVES)) return;
+      event.preventDefault();
+      const rows = [...this.$root.querySelectorAll("tr[data-pass]")];
+      const row = event.target.closest("tr");
+      const cells = [...row.querySelectorAll("td.cell input")];
+      const [down, along] = MOVES[event.key];
+      const to = rows[Math.min(rows.length - 1, Math.max(0, rows.indexOf(row) + down))];
+      const target = [...to.querySelectorAll("td.cell input")];
+      const place = cells.indexOf(event.target) + along;
+      this.focusCell(target[Math.min(target.length - 1, Math.max(0, place))]);
+    },
+    focusCell(box) {
+      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((one) => (one.tabIndex = -1));
+      box.tabIndex = 0;
+      box.focus();
+      box.scrollIntoView({ block: "nearest", inline: "nearest" });
+    },
+    pixelOf(pass) {
+      const titles = new Set(this.answer.columns.map((one) => one.pixels[pass.key]).filter(Boolean));
+      return [...titles].join(", ");
+    },
+    isKeptOut(layer, thing) { return layer.kept_out.includes(thing); },
+    setKeptOut(layer, thing, { target: { checked } }) {
+      this.change((plan) => {
+        const now = plan.layers.find((one) => one.name === layer.name);
+        return { layers: changed(plan, layer, { kept_out: toggled(now.kept_out, thing, checked) }) };
+      });
+    },
+    keptOutLabel(layer, thing) { return `${thing} kept out of layer ${layer.name}`; },
     newCell(column, pass) {
       const cell = Object.assign(document.createElement("td"), { className: "cell" });
       const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "form-check-input m-0", disabled: !this.mayChange });
+      box.tabIndex = -1; // one stop of Tab for the sheet; arrow keys move on
       box.setAttribute("aria-label", `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`);
       box.addEventListener("change", () => this.change((plan) => switched(plan, [column], pass.key, box.checked)));
       cell.append(box);
@@ -72,7 +112,7 @@ export default () => {
       const on = camerasOf(this.plan, column).map((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
       box.checked = on.every(Boolean);
       box.indeterminate = !box.checked && on.some(Boolean);
-      const reason = this.sums(column)[0]?.reasons[pass.key];
+      const reason = this.sums(column).map((one) => one.reasons[pass.key]).every(Boolean) ? this.sums(column)[0]?.reasons[pass.key] : "";
       cell.title = reason ? `All ${pass.blank} here: ${reason}.` : "";
       cell.classList.toggle("empty", Boolean(reason));
     },
@@ -104,7 +144,7 @@ export default () => {
       if (!name) return;
       this.change((plan) => {
         const last = plan.layers.at(-1);
-        return { layers: [...plan.layers, { name, visibility: {}, override: null, passes: last.passes ?? plan.passes, for_camera: last.for_camera }] };
+        return { layers: [...plan.layers, { name, visibility: {}, kept_out: [], override: null, passes: last.passes ?? plan.passes, for_camera: last.for_camera }] };
       });
       this.newLayer = "";
     },

@@ -1,26 +1,30 @@
 // The files a plan will produce, as folders that open and close. Only the rows in sight are on the page, so that
 // thousands of sequences scroll as easily as ten.
-import { pageData, post } from "../api.js";
+import { get, pageData, post } from "../api.js";
 import { megabytes } from "./fields.js";
 
 const ROW = 22;
 const SPARE = 8; // rows kept above and below those in sight
+const AGAIN_AFTER = 1000;
 const OPEN_UP_TO = 60; // sequences; more begin with closed folders
 
 export default () => {
-  const { urls } = pageData();
+  const page = pageData();
   let known = null;
   let root = null;
   return {
     closed: {},
     top: 0,
     height: 600,
-    held: null,
+    audit: page.audit,
+    comparing: false,
 
     init() {
       this.height = this.$refs.rows.clientHeight;
       new ResizeObserver(() => (this.height = this.$refs.rows.clientHeight)).observe(this.$refs.rows);
-      this.$watch("turn", () => (this.held = null));
+      // What was found belongs to the plan it was found with.
+      this.$watch("revised", () => this.audit && (this.audit = { ...this.audit, isOfNow: false }));
+      if (this.audit?.open) this.followAudit();
     },
     scrolled() { this.top = this.$refs.rows.scrollTop; },
     get root() {
@@ -42,16 +46,32 @@ export default () => {
     get totalText() { return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`; },
     get sequencesText() { return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`; },
 
-    // ---- Held against the folder on disk ----
-    hold() {
-      this.attempt(async () => (this.held = await (await post(urls.audit, { plan: this.plan })).json()));
+    // ---- Compared with the folder on disk: every file read to its end, by a worker ----
+    compare() {
+      return this.attempt(async () => {
+        this.audit = (await (await post(page.urls.audit, { plan: this.plan })).json()).audit;
+        await this.followAudit();
+      });
     },
-    get heldText() {
-      if (!this.held) return "";
-      const wrong = this.held.deviations.filter((one) => one.kind !== "missing").length;
-      return `${this.held.present} of ${this.answer.count} are there${wrong ? `, ${wrong} not as planned` : this.held.present ? ", all as planned" : ""}`;
+    async followAudit() {
+      this.comparing = true;
+      while (this.audit?.open) {
+        await new Promise((done) => setTimeout(done, AGAIN_AFTER));
+        await this.attempt(async () => (this.audit = (await (await get(page.urls.audit)).json()).audit));
+      }
+      this.comparing = false;
     },
-    get deviations() { return this.held ? this.held.deviations.slice(0, 40) : []; },
+    get auditText() {
+      const { audit } = this;
+      if (!audit) return "";
+      if (audit.open) return audit.stalled || `read ${audit.done} of ${audit.whole} frames…`;
+      if (audit.failed.length) return audit.failed[0];
+      if (!audit.complete) return "not compared to the end";
+      const when = `v${String(audit.number).padStart(3, "0")}, ${audit.made.slice(0, 16).replace("T", " ")}`;
+      if (!audit.isOfNow) return `plan, scene or files have changed since it was compared (${when}); compare again`;
+      return audit.count ? `${audit.count} not as planned (${when})` : `all as planned (${when})`;
+    },
+    get deviations() { return this.audit?.complete && this.audit.isOfNow ? this.audit.deviations : []; },
     deviationKey(one) { return `${one.kind} ${one.name} ${one.what}`; },
     deviationText(one) { return `${one.kind}: ${one.name} ${one.frames} ${one.kind === "missing" ? "" : one.what}`; },
   };

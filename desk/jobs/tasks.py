@@ -9,26 +9,27 @@ from celery.signals import worker_ready, worker_shutting_down
 from django.db import Error as DatabaseError
 from django.db import connection
 
-from desk.render import queue, work
+from desk.jobs import engine, work
 
 SWEEP_EVERY = 5.0
 
 
-@shared_task(name=queue.TASK, bind=True)
-def next_frame(self) -> None:
-    """One frame of some run: the first that waits."""
-    work.next_frame(self.request.hostname or "worker")
+@shared_task(name=engine.TASK, bind=True)
+def next_task(self) -> None:
+    """One task of some job: the first that waits. Another look is sent for if more wait than there are messages."""
+    if work.next_task(self.request.hostname or "worker") is not None and engine.waiting().exists():
+        engine.send(1)
 
 
 @worker_ready.connect
 def watch(sender, **_) -> None:
-    """Every worker says that it lives, and looks after frames whose worker does not."""
+    """Every worker says that it is running, and looks after tasks whose worker is not."""
 
     def look() -> None:
         while True:
             with suppress(DatabaseError):
-                queue.greet(sender.hostname)
-                queue.sweep()
+                engine.greet(sender.hostname)
+                engine.sweep()
             connection.close()
             time.sleep(SWEEP_EVERY)
 
@@ -38,4 +39,4 @@ def watch(sender, **_) -> None:
 @worker_shutting_down.connect
 def leave(sender, **_) -> None:
     with suppress(DatabaseError):
-        queue.Worker.objects.filter(name=sender).delete()
+        engine.Worker.objects.filter(name=sender).delete()

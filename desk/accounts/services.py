@@ -1,0 +1,60 @@
+"""Accounts: made by an owner with a one-time password, whose holder then chooses another."""
+
+from __future__ import annotations
+
+import secrets
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.validators import UnicodeUsernameValidator
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError, transaction
+
+from desk.accounts.models import OneTimePassword
+from prism.errors import BadArgument
+
+WORDS = 4
+_SYLLABLES = [a + b for a in "bdfgklmnprstvz" for b in "aeiou"]
+
+
+def new_password() -> str:
+    """Four short words that can be read out; some 49 bits."""
+    return "-".join("".join(secrets.choice(_SYLLABLES) for _ in range(2)) for _ in range(WORDS))
+
+
+@transaction.atomic
+def create(name: str, *, may_set_up: bool = False) -> tuple[object, str]:
+    """An account and its one-time password. may_set_up: whether it may make accounts and productions.
+
+    Raises BadArgument if the name is taken or cannot be one.
+    """
+    name = name.strip()
+    try:
+        if not name or len(name) > 60:
+            raise ValidationError("A name has 1 to 60 characters.")
+        UnicodeUsernameValidator()(name)
+        password = new_password()
+        user = get_user_model().objects.create_user(name, password=password, is_staff=may_set_up)
+    except ValidationError as fault:
+        raise BadArgument(" ".join(fault.messages), where="name", advice="Use letters, digits and @ . + - _") from None
+    except IntegrityError:
+        raise BadArgument(f"There is an account {name} already.", where="name", advice="Choose another name.") from None
+    OneTimePassword.objects.create(user=user)
+    return user, password
+
+
+@transaction.atomic
+def reset(user) -> str:
+    """A new one-time password in the place of what the account had."""
+    password = new_password()
+    user.set_password(password)
+    user.save()
+    OneTimePassword.objects.get_or_create(user=user)
+    return password
+
+
+def set_active(user, active: bool, *, by) -> None:
+    """Raises BadArgument for one's own account, so that nobody locks everybody out."""
+    if user == by:
+        raise BadArgument("Your own account stays.", where=user.get_username())
+    user.is_active = active
+    user.save(update_fields=["is_active"])

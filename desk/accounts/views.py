@@ -1,0 +1,74 @@
+from __future__ import annotations
+
+from django.contrib import messages
+from django.contrib.auth import get_user_model, update_session_auth_hash
+from django.contrib.auth.forms import SetPasswordForm
+from django.core.exceptions import PermissionDenied
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_http_methods, require_POST
+
+from desk.accounts import services
+from desk.accounts.models import OneTimePassword
+from prism.errors import BadArgument
+
+
+@require_http_methods(["GET", "POST"])
+def password(request: HttpRequest) -> HttpResponse:
+    """Choose a password of one's own."""
+    form = SetPasswordForm(request.user, request.POST or None)
+    first = OneTimePassword.objects.filter(user=request.user).exists()
+    if request.method == "POST":
+        given = request.POST.get("old_password", "")
+        if not first and not request.user.check_password(given):
+            form.add_error(None, "The password you have now is another.")
+        if form.is_valid():
+            form.save()
+            OneTimePassword.objects.filter(user=request.user).delete()
+            update_session_auth_hash(request, request.user)
+            messages.success(request, "Your password is changed.")
+            return redirect("shots")
+    status = 422 if form.errors else 200
+    return render(request, "accounts/password.html", {"form": form, "first": first}, status=status)
+
+
+@require_http_methods(["GET", "POST"])
+def accounts(request: HttpRequest) -> HttpResponse:
+    """All accounts; a new one by its name, with a password that is shown once."""
+    _require_owner(request)
+    fault, made, typed = None, None, request.POST.get("name", "")
+    if request.method == "POST":
+        try:
+            user, one_time = services.create(typed, may_set_up=request.POST.get("may_set_up") == "on")
+            made, typed = {"name": user.get_username(), "password": one_time}, ""
+        except BadArgument as error:
+            fault = error
+    return _page(request, {"fault": fault, "made": made, "typed": typed}, 422 if fault else 200)
+
+
+@require_POST
+def change(request: HttpRequest, pk: int) -> HttpResponse:
+    """A new one-time password for an account, or its end, or its return."""
+    _require_owner(request)
+    user = get_object_or_404(get_user_model(), pk=pk)
+    action = request.POST.get("action")
+    try:
+        if action == "reset":
+            made = {"name": user.get_username(), "password": services.reset(user)}
+            return _page(request, {"made": made}, 200)
+        if action not in ("close", "open"):
+            raise BadArgument(f"{action} is not something to do with an account.", where="action")
+        services.set_active(user, action == "open", by=request.user)
+    except BadArgument as error:
+        return _page(request, {"fault": error}, 422)
+    return redirect("accounts")
+
+
+def _page(request: HttpRequest, more: dict, status: int) -> HttpResponse:
+    users = get_user_model().objects.order_by("username").prefetch_related("memberships__production")
+    return render(request, "accounts/list.html", {"users": users, **more}, status=status)
+
+
+def _require_owner(request: HttpRequest) -> None:
+    if not request.user.is_staff:
+        raise PermissionDenied("Accounts are kept by those who set this house up.")

@@ -1,0 +1,178 @@
+"""The one engine for long work: who takes which task, who is running, and what happens if a worker does not come back.
+
+A message in the queue means that some task waits, not which: a worker takes the first by priority. So lost or doubled
+messages do no harm, and a job put first goes first.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from django.db.models import Q, QuerySet
+from django.utils import timezone
+from kombu.exceptions import OperationalError
+
+from desk.celery import app
+from desk.jobs.models import OPEN, Job, State, Task, Worker
+from desk.shots.models import Shot
+from prism.errors import BadArgument
+
+MOST_ATTEMPTS = 3
+LOST_AFTER = timedelta(seconds=settings.JOBS_LOST_AFTER)  # without a beat a worker is given up
+BACKOFF = timedelta(seconds=settings.JOBS_BACKOFF)  # doubled with every attempt
+PRIORITIES = range(-2, 2)
+TASK = "jobs.next_task"
+QUEUE = "celery"
+MOST_MESSAGES = 200  # more than that at once is of no use: every task that ends looks for the next
+LOST = "The worker did not come back; it was ended or lost its connection."
+SILENT = "The queue does not answer. Run ./eager start."
+NO_WORKER = "No worker is running. Run ./eager start, or start one on another machine."
+
+
+@transaction.atomic
+def begin(
+    kind: str, shot: Shot, title: str, tasks: Iterable[Task], *, author=None, priority: int = 0, **payload: Any
+) -> Job:
+    """Make a job of unsaved tasks. The caller sends the messages, by top_up, once all is committed."""
+    job = Job.objects.create(kind=kind, shot=shot, title=title, author=author, priority=priority, payload=payload)
+    listed = list(tasks)
+    for task in listed:
+        task.job = job
+    Task.objects.bulk_create(listed, batch_size=1000)
+    return job
+
+
+def cancel(job: Job) -> None:
+    """Stop what runs within a moment; what is done stays."""
+    job.tasks.filter(state__in=OPEN).update(state=State.CANCELLED, ended=timezone.now(), claim="")
+
+
+def resume(job: Job) -> None:
+    """Take up again what was cancelled or failed."""
+    ended = job.tasks.filter(state__in=(State.CANCELLED, State.FAILED))
+    ended.update(state=State.QUEUED, attempts=0, not_before=None, ended=None, fault="")
+    top_up()
+
+
+def put_first(job: Job, priority: int) -> None:
+    """Raises BadArgument for a priority there is not."""
+    if priority not in PRIORITIES:
+        raise BadArgument(f"There is no priority {priority}.", where="priority")
+    Job.objects.filter(pk=job.pk).update(priority=priority)
+
+
+def waiting(now: datetime | None = None) -> QuerySet[Task]:
+    """Tasks that may be taken now, the first first."""
+    now = now or timezone.now()
+    due = Task.objects.filter(state=State.QUEUED).filter(Q(not_before=None) | Q(not_before__lte=now))
+    return due.order_by("-job__priority", "job__made", "job", "number", "pk")
+
+
+def take(worker: str) -> Task | None:
+    """The next task, now this worker's; None if there is none. Two workers never take the same."""
+    for pk in waiting().values_list("pk", flat=True)[:20]:
+        now, claim = timezone.now(), secrets.token_hex(8)
+        task = Task.objects.filter(pk=pk, state=State.QUEUED)
+        attempts = task.values_list("attempts", flat=True).first()
+        taken = attempts is not None and task.update(
+            state=State.RUNNING, claim=claim, worker=worker, attempts=attempts + 1, begun=now, beat=now, progress=0
+        )
+        if taken:
+            return Task.objects.select_related("job__shot__production").get(pk=pk)
+    return None
+
+
+def beat(task: Task, progress: float) -> bool:
+    """Say that the task's worker is running. Returns whether it is still its task: False once cancelled or given up."""
+    return bool(_still(task).update(beat=timezone.now(), progress=progress))
+
+
+def end(task: Task, state: str, line: str, **values: Any) -> bool:
+    """Leave a task in a final state. Returns False, and changes nothing, if it is not this worker's any more."""
+    return bool(_still(task).update(state=state, ended=timezone.now(), log=_logged(task, line), **values))
+
+
+def put_off(task: Task, line: str) -> None:
+    """After a failed attempt: try again later, or leave it as failed so that the rest goes on."""
+    if task.attempts >= MOST_ATTEMPTS:
+        end(task, State.FAILED, line, fault=line)
+        return
+    later = timezone.now() + BACKOFF * 2 ** (task.attempts - 1)
+    if _still(task).update(state=State.QUEUED, not_before=later, claim="", fault=line, log=_logged(task, line)):
+        send(1, countdown=(later - timezone.now()).total_seconds() + 0.1)
+
+
+def sweep() -> None:
+    """Give up workers that do not beat any more, and see that every waiting task has a message."""
+    for task in Task.objects.filter(state=State.RUNNING, beat__lt=timezone.now() - LOST_AFTER):
+        put_off(task, LOST)
+    top_up()
+
+
+def top_up() -> None:
+    """Messages get lost when the queue's own server is restarted; a message too many only finds nothing to do."""
+    count = min(waiting()[:MOST_MESSAGES].count(), MOST_MESSAGES)
+    if count:
+        known = messages()
+        if known is not None:
+            send(max(0, count - known))
+
+
+def send(count: int, *, countdown: float = 0) -> bool:
+    """Returns False if the queue does not answer; the sweep sends again."""
+    try:
+        with app.producer_pool.acquire(block=True, timeout=5) as producer:
+            for _ in range(count):
+                app.send_task(TASK, countdown=countdown, producer=producer, retry=False)
+    except (OperationalError, OSError):
+        return False
+    return True
+
+
+def messages() -> int | None:
+    """How many messages wait in the queue; None if it does not answer."""
+    try:
+        with app.connection_for_read() as connection:
+            return connection.default_channel.client.llen(QUEUE)
+    except Exception:  # the server's own errors are many, and all mean the same
+        return None
+
+
+def greet(name: str) -> None:
+    Worker.objects.update_or_create(name=name, defaults={"seen": timezone.now()})
+
+
+def running_workers() -> list[str]:
+    return list(Worker.objects.filter(seen__gte=timezone.now() - LOST_AFTER).values_list("name", flat=True))
+
+
+def stalled(tasks: Iterable[Task], now: datetime | None = None) -> str:
+    """Why none of a job's tasks moves; empty if one does, or none should."""
+    now = now or timezone.now()
+    unfinished = [task for task in tasks if task.state in OPEN]
+    if not unfinished or any(task.state == State.RUNNING and now - task.beat < LOST_AFTER for task in unfinished):
+        return ""
+    if messages() is None:
+        return SILENT
+    if not running_workers():
+        return NO_WORKER
+    lost = next((task for task in unfinished if task.state == State.RUNNING), None)
+    if lost:
+        return f"The worker of {lost.title} does not answer; another takes it up shortly."
+    if all(task.not_before and task.not_before > now for task in unfinished):
+        return "Everything that is left failed just now, and is tried again in a moment."
+    busy = Task.objects.filter(state=State.RUNNING).exclude(job=unfinished[0].job_id).select_related("job").first()
+    return f"The workers are busy with {busy.job.title}." if busy else ""
+
+
+def _still(task: Task) -> QuerySet[Task]:
+    return Task.objects.filter(pk=task.pk, claim=task.claim, state=State.RUNNING)
+
+
+def _logged(task: Task, line: str) -> str:
+    return f"{task.log}{timezone.localtime():%H:%M:%S} {line}\n"[-4000:]

@@ -1,0 +1,49 @@
+"""Kinds of work: an app says by a name how one task of it is carried out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+from desk.jobs.models import State, Task
+
+
+class Watch(Protocol):
+    """What a task may ask and say while it is carried out."""
+
+    def is_over(self) -> bool:
+        """Whether it was cancelled or given to another worker; then it should stop with Superseded."""
+
+    def saw(self, progress: float) -> None:
+        """progress: the share that is done, 0..1."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outcome:
+    """How a task ended well. line: for its log. after: done once, only if the task was still this worker's."""
+
+    line: str
+    state: str = State.DONE
+    bytes: int = 0
+    seconds: float = 0.0
+    result: dict[str, Any] = field(default_factory=dict)
+    after: Callable[[], object] = lambda: None
+
+
+CarryOut = Callable[[Task, Watch], Outcome]
+_KINDS: dict[str, CarryOut] = {}
+
+
+def kind(name: str) -> Callable[[CarryOut], CarryOut]:
+    """Register a function for a kind of work. It raises PrismError for what an artist can act on."""
+
+    def register(carry_out: CarryOut) -> CarryOut:
+        _KINDS[name] = carry_out
+        return carry_out
+
+    return register
+
+
+def of_kind(name: str) -> CarryOut:
+    return _KINDS[name]

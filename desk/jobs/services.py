@@ -1,0 +1,81 @@
+"""What the Work page shows: every job of the productions one belongs to, and how far it is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Count, Max, Q, QuerySet, Sum
+from django.urls import reverse
+
+from desk.jobs import engine
+from desk.jobs.models import GOOD, OPEN, Job, State, Task
+
+SHOWN = 60
+STATIONS = {"render": "render", "hand-off": "hand-off", "audit": "plan", "measure": "plan", "look": "scene"}
+
+
+def visible_to(user) -> QuerySet[Job]:
+    return Job.objects.filter(shot__production__memberships__user=user)
+
+
+def listed(user) -> dict[str, Any]:
+    """The newest jobs, those that are not at their end first."""
+    jobs = visible_to(user).select_related("shot__production", "author").annotate(
+        whole=Count("tasks"),
+        good=Count("tasks", filter=Q(tasks__state__in=GOOD)),
+        open=Count("tasks", filter=Q(tasks__state__in=OPEN)),
+        running=Count("tasks", filter=Q(tasks__state=State.RUNNING)),
+        failed=Count("tasks", filter=Q(tasks__state=State.FAILED)),
+        cancelled=Count("tasks", filter=Q(tasks__state=State.CANCELLED)),
+        share=Sum("tasks__progress"),
+        ended=Max("tasks__ended"),
+    )  # fmt: skip
+    newest = list(jobs.order_by("-made", "-pk")[:SHOWN])
+    unfinished = [job for job in jobs.filter(open__gt=0) if job not in newest]
+    ordered = sorted([*newest, *unfinished], key=lambda job: (job.open == 0, -job.priority, -job.pk))
+    return {"jobs": [_summary(job, user) for job in ordered], "workers": engine.running_workers()}
+
+
+def state_of(job) -> str:
+    """In a word, of a job with its counts."""
+    if job.open:
+        return "running" if job.running else "waiting"
+    return "failed" if job.failed else "cancelled" if job.cancelled else "done"
+
+
+def detail(job: Job) -> dict[str, Any]:
+    """What is left of a job and what went wrong with it."""
+    unfinished = list(job.tasks.filter(state__in=OPEN).order_by("number", "pk")[:500])
+    failed = job.tasks.filter(state=State.FAILED)[:20]
+    return {
+        "stalled": engine.stalled(unfinished),
+        "faults": [{"title": task.title, "fault": task.fault} for task in failed],
+    }
+
+
+def _summary(job, user) -> dict[str, Any]:
+    shot = job.shot
+    address = {"production": shot.production.code, "shot": shot.code}
+    fault = job.tasks.filter(state=State.FAILED).values_list("fault", flat=True).first() if job.failed else ""
+    return {
+        "id": job.pk,
+        "kind": job.kind,
+        "title": job.title,
+        "shot": shot.code,
+        "url": reverse(STATIONS.get(job.kind, "shot"), kwargs=address),
+        "author": job.author.get_username() if job.author else "",
+        "made": job.made.isoformat(timespec="minutes"),
+        "state": state_of(job),
+        "good": job.good,
+        "whole": job.whole,
+        "failed": job.failed,
+        "share": (job.share or 0) / job.whole if job.whole else 1,
+        "open": job.open,
+        "fault": fault or "",
+        "mayChange": shot.can_be_changed_by(user),
+    }
+
+
+def open_count(user) -> int:
+    """Jobs that run or wait, for the mark in the strip."""
+    return Task.objects.filter(state__in=OPEN, job__in=visible_to(user)).values("job").distinct().count()

@@ -1,0 +1,29 @@
+"""Work that planning asks for: a small frame measured, and a folder compared with the plan."""
+
+from __future__ import annotations
+
+from desk.jobs import engine
+from desk.jobs.models import Job, Task
+from desk.jobs.registry import Outcome, Watch, kind
+from desk.plan import audits, measures
+from desk.shots.models import Shot
+
+
+def begin_measuring(shot: Shot, camera: str, author) -> Job:
+    task = Task(number=0, title=camera, payload={"camera": camera})
+    job = engine.begin("measure", shot, f"small frame of {shot.code}, {camera}", [task], author=author, priority=1)
+    engine.top_up()
+    return job
+
+
+@kind("measure")
+def measure(task: Task, watch: Watch) -> Outcome:
+    measured = measures.measure(task.job.shot_id, task.given("camera"))
+    return Outcome(line=f"Rendered in {measured.seconds:.1f} s.", seconds=measured.seconds)
+
+
+@kind("audit")
+def audit(task: Task, watch: Watch) -> Outcome:
+    faults = audits.compare_frame(task)
+    found = f"{len(faults)} deviations" if faults else "as planned"
+    return Outcome(line=f"Read to the end: {found}.", result={"faults": faults})

@@ -1,0 +1,65 @@
+"""One frame of a run, rendered by a worker."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from pathlib import Path
+
+from desk.jobs.models import State, Task
+from desk.jobs.registry import Outcome, Watch, kind
+from desk.jobs.work import CUT_OFF
+from desk.plan.measures import record
+from desk.render.services import KIND, files_of, image_of
+from desk.scenes.services import facts_for, scene_of
+from desk.shots.models import Element
+from desk.shots.storage import shot_folder
+from prism.intake.auditing import is_as_planned
+from prism.passes.estimate import Measured
+from prism.passes.plan import Plan
+
+
+@kind(KIND)
+def render_frame(task: Task, watch: Watch) -> Outcome:
+    """Render and write, or find that all is there just as planned. Warm-up frames are rendered and thrown away."""
+    from prism.standin.shot import make_frame  # here: it takes seconds to load
+
+    run = task.job.run
+    plan = Plan.from_json(run.document, where=f"run {run.pk}")
+    folder = shot_folder(run.shot)
+    facts = facts_for(run.shot, plan.cameras, run.scene)
+    image = image_of(plan, task.given("layer"), task.given("camera"))
+    warm_up = bool(task.given("warmUp"))
+    files = [] if warm_up else files_of(plan, facts, image.layer.name, image.camera, run.light_groups)
+    if run.only_missing and not warm_up and is_as_planned(plan, facts, image, files, task.number, folder):
+        size = sum((folder / planned.path(task.number)).stat().st_size for planned in files)
+        return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size)
+    made = make_frame(
+        plan, scene_of(run.shot, run.scene), facts, image, files, task.number, folder,
+        is_stale=watch.is_over, on_progress=watch.saw,
+    )  # fmt: skip
+    noise = "noise unknown, since one sample a pixel does not tell" if made.noise is None else f"noise {made.noise:.4f}"
+    what = "thrown away" if warm_up else f"{len(made.paths)} files, {made.bytes / 1e6:.1f} MB"
+
+    def after() -> None:
+        width, height = plan.shot.written_size
+        beside = max(1, Task.objects.filter(state=State.RUNNING, job__kind=KIND).count() + 1)
+        if not run.light_groups:  # a single light group takes less, and tells nothing of a whole frame
+            samples = round(made.samples) or 1
+            record(run.shot, image.camera, task.number, Measured(made.seconds, width, height, samples, beside))
+        _make_known(run, image.layer.name, image.camera, made.paths)
+
+    return Outcome(
+        line=f"Rendered in {made.seconds:.1f} s, {what}, {noise}.", seconds=made.seconds, bytes=made.bytes,
+        result={"noise": made.noise, "samples": made.samples}, after=after,
+    )  # fmt: skip
+
+
+def _make_known(run, layer: str, camera: str, paths: tuple[Path, ...]) -> None:
+    """The folders a run writes into are elements of the shot, so that Intake and Rebuild find them."""
+    for folder in sorted({path.parent for path in paths}):
+        tag = f"v{run.number:03}"
+        single = len(run.document["layers"]) == 1 and len(run.document["cameras"]) == 1
+        name = f"render {tag}" if single else f"render {tag} {layer} {camera}"
+        with suppress(*CUT_OFF):
+            if not Element.objects.filter(shot=run.shot, folder=str(folder)).exists():
+                Element.objects.get_or_create(shot=run.shot, name=name, defaults={"folder": str(folder)})

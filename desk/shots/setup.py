@@ -1,0 +1,99 @@
+"""Productions and shots made, copied, renamed and put away."""
+
+from __future__ import annotations
+
+from django.core.exceptions import ValidationError as FieldFault
+from django.db import transaction
+from django.utils import timezone
+
+from desk.plan.models import Plan
+from desk.shots.models import Membership, Production, Shot
+from prism.errors import BadArgument
+from prism.passes.plan import DEFAULT_NAMES, ShotSettings
+from prism.passes.plan import Plan as PlanDocument
+
+
+@transaction.atomic
+def create_production(code: str, title: str, owner) -> Production:
+    """Raises BadArgument if the code is taken or cannot be one."""
+    production = Production(code=code.strip(), title=title.strip())
+    _require_sound(production)
+    production.save()
+    Membership.objects.create(production=production, user=owner, role=Membership.Role.OWNER)
+    return production
+
+
+@transaction.atomic
+def create_shot(
+    production: Production, code: str, title: str = "", *, cameras: tuple[str, ...] = (), **settings: object
+) -> Shot:
+    """A shot with a plan of its own. settings: of ShotSettings, without production and code.
+
+    Raises BadArgument if the code is taken or cannot be one, BadDocument for settings that are none.
+    """
+    shot = Shot(production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}")
+    _require_sound(shot)
+    of_shot = {"production": production.code, "code": shot.code, **settings}
+    document = PlanDocument.from_json({"shot": of_shot, "cameras": cameras, "names": DEFAULT_NAMES}, where="shot")
+    shot.folder = _free_folder(shot.folder)
+    shot.save()
+    Plan.objects.create(shot=shot, document=document.as_json())
+    return shot
+
+
+@transaction.atomic
+def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
+    """A new shot with the plan and the scene of another; its files, runs and ledgers stay where they are."""
+    from desk.scenes.services import current, keep, parse
+
+    document = PlanDocument.from_json(shot.plan.document, where="plan")
+    settings: ShotSettings = document.shot
+    copy = create_shot(shot.production, code, title, **settings.model_dump(exclude={"production", "code"}))
+    adopted = document.replace(number=1, shot=settings.replace(code=copy.code))
+    Plan.objects.filter(shot=copy).update(document=adopted.as_json())
+    scene = current(shot)
+    if scene is not None:
+        keep(copy, parse(scene.document, "scene"), author, f"copied from {shot.code}")
+    return copy
+
+
+@transaction.atomic
+def rename_shot(shot: Shot, code: str, title: str) -> None:
+    """Files and folder stay; a plan whose version is rendered goes on under the next number with the new code."""
+    from desk.plan.versions import next_number
+
+    before = shot.code
+    shot.code, shot.title = code.strip(), title.strip()
+    _require_sound(shot)
+    shot.save()
+    if shot.code == before:
+        return
+    plan = shot.plan
+    document = PlanDocument.from_json(plan.document, where="plan")
+    locked = plan.versions.filter(number=document.number).exists()
+    number = next_number(plan) if locked else document.number
+    plan.document = document.replace(number=number, shot=document.shot.replace(code=shot.code)).as_json()
+    plan.revision += 1
+    plan.save()
+
+
+def set_archived(thing: Production | Shot, archived: bool) -> None:
+    """Put away, or take back; nothing is deleted."""
+    thing.archived = timezone.now() if archived else None
+    thing.save(update_fields=["archived"])
+
+
+def _require_sound(thing: Production | Shot) -> None:
+    try:
+        thing.full_clean(exclude=["folder"])
+    except FieldFault as fault:
+        field, words = next(iter(fault.message_dict.items()))
+        taken = any("already exists" in one or "violated" in one for one in words)
+        what = f"There is a {type(thing).__name__.lower()} {thing.code} already." if taken else " ".join(words)
+        raise BadArgument(what, where="code" if field == "__all__" else field, advice="Choose another." if taken else "") from None
+
+
+def _free_folder(wanted: str) -> str:
+    """A folder no other shot writes into."""
+    taken = set(Shot.objects.filter(folder__startswith=wanted).values_list("folder", flat=True))
+    return next(one for one in (wanted, *(f"{wanted}_{count}" for count in range(2, 10_000))) if one not in taken)

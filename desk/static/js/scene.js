@@ -1,0 +1,54 @@
+// The page of a scene: pictures that come when a worker has drawn them, and the sheet of facts.
+import { pageData, post } from "./api.js";
+
+const AGAIN_AFTER = 1500;
+const TRIES = 80;
+
+// An image that may not be there yet: asked for again until it is.
+export const scenePicture = () => ({
+  shown: "",
+
+  async init() {
+    const { url } = this.$el.dataset;
+    for (let tries = 0; tries < TRIES && !this.shown; tries += 1) {
+      const answer = await fetch(url);
+      if (answer.ok) this.shown = URL.createObjectURL(await answer.blob());
+      else await new Promise((done) => setTimeout(done, AGAIN_AFTER));
+    }
+  },
+});
+
+const BLANK = {
+  materials: () => ({ name: "", carries: ["diffuse", "specular"] }),
+  groups: () => ({ name: "", materials: [], moves: false, alone: false }),
+  lights: () => ({ name: "", label: "", kind: "lamp" }),
+  cameras: () => ({ name: "", working: false, near: 0, far: 0 }),
+};
+
+export const factsSheet = () => {
+  const page = pageData();
+  return {
+    sheet: page.sheet,
+    carries: page.carries,
+    mayChange: page.mayChange,
+    fault: null,
+    state: "",
+
+    add(kind) { this.sheet[kind].push(BLANK[kind]()); },
+    remove(kind, place) { this.sheet[kind].splice(place, 1); },
+    get materialNames() { return this.sheet.materials.map((one) => one.name).filter(Boolean); },
+    async keep() {
+      this.state = "keeping…";
+      try {
+        await post(page.url, { sheet: this.sheet });
+        location.reload();
+      } catch (error) {
+        this.fault = error;
+        this.state = "not kept";
+      }
+    },
+    get faultWhat() { return this.fault?.what ?? ""; },
+    get faultWhere() { return this.fault?.where ?? ""; },
+    get faultAdvice() { return this.fault?.advice ?? ""; },
+  };
+};

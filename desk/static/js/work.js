@@ -1,0 +1,51 @@
+// All long work: what runs, waits or failed, whose it is, with cancel.
+import { get, pageData, post } from "./api.js";
+
+const EVERY = 1500;
+
+export default () => {
+  const { work, urls } = pageData();
+  return {
+    jobs: work.jobs,
+    workers: work.workers,
+    fault: null,
+
+    init() { this.poll(); },
+    async poll() {
+      for (;;) {
+        await new Promise((done) => setTimeout(done, EVERY));
+        if (document.hidden) continue;
+        try {
+          this.adopt(await (await get(urls.progress)).json());
+        } catch (error) {
+          this.fault = error;
+        }
+      }
+    },
+    adopt({ jobs, workers }) {
+      this.jobs = jobs;
+      this.workers = workers;
+      this.fault = null;
+    },
+    async change(body) {
+      try {
+        this.adopt(await (await post(urls.change, body)).json());
+      } catch (error) {
+        this.fault = error;
+      }
+    },
+    act(one, action) { this.change({ job: one.id, action }); },
+    first(one) { this.change({ job: one.id, action: "priority", priority: 1 }); },
+    mayCancel(one) { return one.mayChange && one.open > 0; },
+    mayFirst(one) { return one.mayChange && one.open > 0 && one.state === "waiting"; },
+    mayResume(one) { return one.mayChange && one.open === 0 && one.good < one.whole; },
+    stateText(one) { return one.failed && one.state !== "failed" ? `${one.state}, ${one.failed} failed` : one.state; },
+    shareText(one) { return `${one.good} of ${one.whole}`; },
+    get workersText() {
+      if (!this.workers.length) return "No worker is running. Run ./eager start, or start one on another machine.";
+      return `${this.workers.length} worker${this.workers.length > 1 ? "s" : ""} running: ${this.workers.join(", ")}`;
+    },
+    get faultWhat() { return this.fault?.what ?? ""; },
+    get faultAdvice() { return this.fault?.advice ?? ""; },
+  };
+};

@@ -1,0 +1,227 @@
+"""Set up from nothing: accounts, productions, members, shots and their scenes."""
+
+import json
+
+from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import call_command
+from django.test import Client, TestCase
+from django.urls import reverse
+
+from demo.conservatory import build_scene
+from desk.accounts import services as accounts
+from desk.jobs.models import Job, State, Task
+from desk.scenes import services as scenes
+from desk.shots.models import Membership, Production, Shot
+from desk.tests.world import WorldCase
+from prism.errors import BadArgument, BadDocument
+from prism.passes.facts_sheet import FactsSheet
+from prism.passes.plan import Plan
+
+SHEET = {
+    "format": "eager-prism.scene-facts",
+    "name": "elsewhere",
+    "materials": [{"name": "wood", "carries": ["diffuse", "specular"]}, {"name": "screen", "carries": ["emission"]}],
+    "groups": [{"name": "desk", "materials": ["wood", "screen"]}, {"name": "fan", "materials": ["wood"], "moves": True}],
+    "lights": [{"name": "window", "kind": "sky", "label": "day"}, {"name": "bulb", "kind": "unseen"}],
+    "cameras": [{"name": "main", "near": 1, "far": 9}, {"name": "persp", "working": True}],
+}
+
+
+class FromNothing(TestCase):
+    def test_three_steps_from_an_empty_house_to_a_shot(self):
+        owner, one_time = accounts.create("owner", may_set_up=True)
+        client = Client()
+        self.assertTrue(client.login(username="owner", password=one_time))
+        self.assertRedirects(client.get("/"), reverse("password"))
+        asked = client.get("/", headers={"accept": "application/json"})
+        self.assertEqual((asked.status_code, asked.json()["error"]["what"]), (403, "Choose a password of your own first."))
+        weak = client.post(reverse("password"), {"new_password1": "abc", "new_password2": "abc"})
+        self.assertEqual(weak.status_code, 422)
+        client.post(reverse("password"), {"new_password1": "seven-lamps", "new_password2": "seven-lamps"})
+        self.assertContains(client.get("/"), "Make a production")
+
+        made = client.post(reverse("production-new"), {"code": "NEW", "title": "A new one"})
+        self.assertRedirects(made, reverse("production", kwargs={"production": "NEW"}))
+        fields = {"code": "NEW_010", "title": "first", "frames": "1-5", "rate": "25", "size": "1998x1080", "space": "acescg", "camera": "main"}
+        address = {"production": "NEW", "shot": "NEW_010"}
+        self.assertRedirects(client.post(made.url, fields), reverse("scene", kwargs=address))
+        shot = Shot.objects.get()
+        plan = Plan.from_json(shot.plan.document)
+        self.assertEqual((plan.shot.written_size, plan.shot.space, plan.shot.rate, plan.cameras), ((1998, 1080), "acescg", 25, ("main",)))
+        self.assertContains(client.get("/"), "1-5 · 25 fps · 1998 × 1080 · ACEScg")
+        self.assertEqual(client.get(reverse("plan", kwargs=address)).status_code, 200)
+
+        for wrong, text in (({"code": "NEW_010"}, "There is a shot NEW_010 already"), ({"code": "a b"}, "Letters, digits"), ({"code": "X", "frames": "5-x"}, "is not a frame"), ({"code": "X", "width": "20"}, "Give both sides")):
+            with self.subTest(text):
+                page = client.post(made.url, fields | wrong)
+                self.assertContains(page, text, status_code=422)
+        self.assertEqual(Shot.objects.count(), 1)
+
+    def test_the_first_account_is_made_once(self):
+        call_command("prepare", "--empty", verbosity=0)
+        call_command("prepare", "--empty", verbosity=0)
+        self.assertEqual(list(get_user_model().objects.values_list("username", "is_staff")), [("owner", True)])
+        self.assertFalse(Production.objects.exists())
+
+
+class Accounts(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.owner = get_user_model().objects.create_user("olga", password="light-and-shade", is_staff=True)
+
+    def test_made_closed_and_opened_by_those_who_set_up(self):
+        self.assertEqual(self.client.get(reverse("accounts")).status_code, 403)
+        self.client.force_login(self.owner)
+        page = self.client.post(reverse("accounts"), {"name": "nell"})
+        password = page.context["made"]["password"]
+        self.assertTrue(Client().login(username="nell", password=password))
+        nell = get_user_model().objects.get(username="nell")
+        change = reverse("account-change", kwargs={"pk": nell.pk})
+        again = self.client.post(change, {"action": "reset"}).context["made"]["password"]
+        self.assertFalse(Client().login(username="nell", password=password))
+        self.assertTrue(Client().login(username="nell", password=again))
+        self.client.post(change, {"action": "close"})
+        self.assertFalse(Client().login(username="nell", password=again))
+        self.assertContains(self.client.post(reverse("accounts"), {"name": "nell"}), "There is an account nell", status_code=422)
+        own = reverse("account-change", kwargs={"pk": self.owner.pk})
+        self.assertContains(self.client.post(own, {"action": "close"}), "Your own account stays", status_code=422)
+
+    def test_a_password_is_changed_with_the_old_one(self):
+        new = {"new_password1": "seven-lamps", "new_password2": "seven-lamps"}
+        self.assertContains(self.client.post(reverse("password"), new), "is another", status_code=422)
+        self.client.post(reverse("password"), new | {"old_password": "light-and-shade"})
+        self.assertTrue(Client().login(username="ada", password="seven-lamps"))
+
+
+class Productions(WorldCase):
+    def setUp(self):
+        super().setUp()
+        Membership.objects.filter(user=self.artist).update(role=Membership.Role.OWNER)
+        self.page = reverse("production", kwargs={"production": "TST"})
+
+    def member(self, name, role):
+        return self.client.post(reverse("production-members", kwargs={"production": "TST"}), {"name": name, "role": role}, follow=True)
+
+    def test_members_and_roles(self):
+        self.assertContains(self.member("nobody", "artist"), "There is no account nobody")
+        self.member("sam", "artist")
+        self.assertTrue(self.shot.can_be_changed_by(self.stranger))
+        self.member("sam", "reviewer")
+        self.assertFalse(self.shot.can_be_changed_by(self.stranger))
+        self.member("sam", "out")
+        self.assertFalse(Shot.objects.visible_to(self.stranger).exists())
+        self.assertContains(self.member("ada", "artist"), "keeps at least one owner")
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.get(self.page).status_code, 200)
+        self.assertEqual(self.client.post(self.page, {"code": "X"}).status_code, 403)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(self.page).status_code, 404)
+
+    def test_renamed_files_stay_and_new_versions_get_the_new_code(self):
+        self.with_ledger()
+        self.client.post(self.url("shot-settings"), {"action": "rename", "code": "TST_015", "title": "Renamed"})
+        self.shot = Shot.objects.get(code="TST_015")
+        self.assertEqual((self.shot.folder, self.shot.settings.code), ("TST/TST_010", "TST_015"))
+        page = self.client.get(reverse("rebuild", kwargs={"production": "TST", "shot": "TST_015"}))
+        self.assertEqual(page.context["page"]["frames"], [1001, 1002])
+
+    def test_copied_with_plan_and_scene_and_archived(self):
+        self.give_scene(build_scene())
+        answer = self.client.post(self.url("shot-settings"), {"action": "copy", "code": "TST_030", "title": ""})
+        copy = Shot.objects.get(code="TST_030")
+        self.assertRedirects(answer, reverse("shot-settings", kwargs={"production": "TST", "shot": "TST_030"}))
+        self.assertEqual((copy.settings.code, copy.settings.frames, copy.folder), ("TST_030", "1001-1004", "TST/TST_030"))
+        self.assertEqual(copy.scenes.get().fingerprint, self.shot.scenes.get().fingerprint)
+        taken = self.client.post(self.url("shot-settings"), {"action": "copy", "code": "TST_030", "title": ""})
+        self.assertContains(taken, "There is a shot TST_030 already", status_code=422)
+        self.client.post(self.url("shot-settings"), {"action": "archive"})
+        self.assertNotContains(self.client.get("/"), "TST_010</h2>")
+        self.client.post(self.url("shot-settings"), {"action": "archive"})
+        self.assertContains(self.client.get("/"), "TST_010</h2>")
+
+
+class Scenes(WorldCase):
+    def upload(self, data, name="scene.json"):
+        text = data if isinstance(data, bytes) else json.dumps(data).encode()
+        return self.client.post(self.url("scene"), {"file": SimpleUploadedFile(name, text)})
+
+    def test_uploaded_described_and_drawn(self):
+        self.assertContains(self.client.get(self.url("scene")), "Bring a scene file in")
+        self.assertRedirects(self.upload(build_scene().as_json()), self.url("scene"), fetch_redirect_response=False)
+        page = self.client.get(self.url("scene"))
+        for text in ("armillary", "arm_azure", "lantern_1", "desk_view", "working view"):
+            self.assertContains(page, text) if text != "armillary" else None
+        job = Job.objects.get()
+        self.assertEqual((job.kind, job.tasks.count()), ("look", 3))
+        self.assertEqual(self.client.get(self.url("scene-picture", camera="wide")).status_code, 404)
+        self.assertEqual(Job.objects.count(), 1)  # asked for again it is not drawn twice
+
+    def test_one_with_a_fault_changes_nothing(self):
+        self.give_scene(build_scene())
+        good = build_scene().as_json()
+        cases = [
+            (b"{", "This is not JSON"),
+            ({"format": "picture"}, "neither a scene nor"),
+            (good | {"shapes": [{**good["shapes"][0], "size": [0, 0, 0]}]}, "shapes.0.size.0"),
+            (good | {"cameras": good["cameras"] * 2}, "cameras.3.name: there is another wide"),
+            (b"[" * 5000, "This is not JSON"),
+        ]
+        for data, text in cases:
+            with self.subTest(text):
+                self.assertContains(self.upload(data), text, status_code=422)
+        self.assertEqual(self.shot.scenes.count(), 1)
+
+    def test_from_the_storage_and_back_again(self):
+        (self.root / "mine.json").write_text(json.dumps(build_scene().as_json()))
+        self.client.post(self.url("scene"), {"path": "mine.json"})
+        self.give_scene(build_scene().replace(name="newer"))
+        self.assertEqual(scenes.current(self.shot).name, "newer")
+        self.client.post(self.url("scene"), {"number": "1"})
+        self.assertEqual((scenes.current(self.shot).number, scenes.current(self.shot).name), (3, "The Orrery Conservatory"))
+        exported = self.client.get(self.url("scene-export", number=2)).json()
+        self.assertEqual(exported["name"], "newer")
+        for path in ("/etc/passwd", "../x.json", "absent.json"):
+            self.assertContains(self.client.post(self.url("scene"), {"path": path}), "no such file below", status_code=422)
+        with self.assertRaises(BadArgument):
+            scenes.take_back(self.shot, 9, None)
+
+    def test_facts_of_another_renderer_plan_as_well(self):
+        answer = self.ask("scene-facts", sheet=SHEET)
+        self.assertEqual(answer.json()["number"], 1)
+        plan = {"shot": {"production": "TST", "code": "TST_010", "frames": "1-4"}, "cameras": ["main", "persp"], "passes": ["beauty", "transmission", "emission", "motion_forward", "light_group"]}
+        found = self.ask("plan-answer", plan=plan).json()
+        codes = {one["code"]: one["what"] for one in found["findings"]}
+        self.assertEqual(codes["pass.pointless"], "transmission would come out all black.")
+        self.assertIn("camera.working-view", codes)
+        self.assertEqual([one["label"] for one in found["lightGroups"]], ["day", "rest"])
+        self.assertContains(self.client.get(self.url("scene")), "elsewhere")
+        started = self.ask("render-start")
+        self.assertIn("no scene that can be rendered here", started.json()["error"]["what"])
+        for wrong, text in (({"groups": [{"name": "a", "materials": ["tin"]}]}, "groups.0.materials: there is no material tin"), ({"cameras": []}, "cameras"), ({"lights": [{"name": "a"}, {"name": "a"}]}, "lights.1.name")):
+            error = self.ask("scene-facts", sheet=SHEET | wrong).json()["error"]
+            self.assertIn(text, f"{error['where']} {error['what']}")
+        with self.assertRaises(BadDocument):
+            FactsSheet.from_json(SHEET | {"fog": "maybe"})
+
+
+class WorkPage(WorldCase):
+    def test_all_work_with_whose_it_is_and_cancel(self):
+        job = Job.objects.create(kind="render", shot=self.shot, title="TST_010 v001", author=self.artist)
+        for number, state in enumerate((State.DONE, State.FAILED, State.QUEUED)):
+            Task.objects.create(job=job, number=number, title="all, wide", state=state, fault="A fault." if state == State.FAILED else "")
+        page = self.client.get(reverse("work"))
+        (entry,) = page.context["page"]["work"]["jobs"]
+        self.assertEqual((entry["good"], entry["whole"], entry["state"], entry["author"], entry["fault"]), (1, 3, "waiting", "ada", "A fault."))
+        self.assertContains(self.client.get("/"), '<span class="count">1</span>')
+
+        def change(**body):
+            return self.client.post(reverse("work-change"), json.dumps(body), content_type="application/json", headers={"accept": "application/json"})
+
+        self.assertEqual(change(job=job.pk, action="cancel").json()["jobs"][0]["state"], "failed")
+        self.assertEqual(change(job=job.pk, action="paint").status_code, 422)
+        self.client.force_login(self.reviewer)
+        self.assertEqual(change(job=job.pk, action="cancel").status_code, 403)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(reverse("work-progress")).json()["jobs"], [])
+        self.assertEqual(change(job=job.pk, action="cancel").status_code, 404)
