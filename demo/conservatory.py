@@ -35,7 +35,7 @@ LANTERNS = ((-3.1, 1.4, 2.55), (-1.7, 3.0, 2.95), (0.4, 3.5, 2.6), (2.3, 2.6, 2.
 
 
 def build_scene() -> Scene:
-    shapes = [*_room(), *_orrery(), *_plants()]
+    shapes = [*_room(), *_orrery(), *_plants(), *_grove()]
     lights = [
         Light(
             name="sun", label="lanterns", kind="sphere", radiance=(16, 9.4, 3.9), centre=(0, 0, HUB_HEIGHT), radius=0.17
@@ -74,7 +74,7 @@ def build_scene() -> Scene:
         name="The Orrery Conservatory",
         first=FIRST,
         last=LAST,
-        size=(640, 360),
+        size=(512, 288),
         materials=_materials(),
         groups=_groups(),
         shapes=shapes,
@@ -85,7 +85,7 @@ def build_scene() -> Scene:
             Camera(name="desk_view", position=(6.5, -7.5, 5.0), target=(0, 0, 1.0), fov=50, working=True),
         ],
         mist=Mist(near=3, far=10),
-        medium=Medium(density=0.055, top=0.62, colour=(0.92, 0.95, 1.0), forward=0.55),
+        medium=Medium(density=0.03, top=1.0, colour=(0.92, 0.95, 1.0), forward=0.55),
     )
 
 
@@ -121,13 +121,14 @@ def _materials() -> dict[str, Material]:
         ),
         "walnut": Material(kind="gloss", colour=(0.2, 0.085, 0.04), roughness=0.25),
         "leaf": Material(kind="gloss", colour=(0.06, 0.17, 0.055), roughness=0.45),
+        "bark": Material(kind="matte", colour=(0.10, 0.13, 0.14)),
         "pot": Material(kind="matte", colour=(0.42, 0.17, 0.1)),
     }
 
 
 def _groups() -> list[Group]:
     arms = [Group(name=f"arm_{p.name}", turn=Turn(through=(0, 0), degrees_per_frame=p.turn)) for p in PLANETS]
-    return [Group(name="room"), Group(name="stand"), Group(name="plants"), *arms]
+    return [Group(name="room"), Group(name="stand"), Group(name="plants"), Group(name="grove"), *arms]
 
 
 def _room() -> list[Shape]:
@@ -320,6 +321,18 @@ def _plants() -> list[Shape]:
                     size=(radius, 0, 0),
                 )
             )
+    return shapes
+
+
+def _grove() -> list[Shape]:
+    """Trees around the conservatory, far enough to be dark shapes: the mist on the ground ends among them, not at a line."""
+    shapes = []
+    for number in range(90):
+        angle = math.radians(number * 4 + 3.5 * math.sin(7 * number))
+        away = 25 + 6 * math.sin(3.7 * number)
+        radius = 1.9 + 0.4 * math.sin(2.3 * number) + 0.25 * math.sin(5.1 * number)
+        centre = (away * math.cos(angle), away * math.sin(angle), 0.9 + 0.35 * math.sin(1.7 * number))
+        shapes.append(Shape(name=f"tree_{number}", group="grove", material="bark", kind="sphere", centre=centre, size=(radius, 0, 0)))
     return shapes
 
 

@@ -22,7 +22,7 @@ class DemoShot:
 
 
 SAMPLES = 16
-LIMIT = 4.0  # of indirect light: with so few samples stray dots would sparkle
+LIMIT = 1.5  # of indirect light: with so few samples stray dots would sparkle
 
 SHOTS = (
     DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, at_once=True),
@@ -46,7 +46,12 @@ def next_plan_of(shot: DemoShot) -> Plan:
     turning = [group.name for group in groups if group.turn]
     around = [group.name for group in groups if not group.turn and group.name != "stand"]
     layers = (
-        Layer(name="orrery", visibility=dict.fromkeys(around, "holdout"), kept_out=("sky", "lamps", "fog")),
+        Layer(
+            name="orrery",
+            visibility=dict.fromkeys(around, "holdout"),
+            kept_out=("sky", "lamps", "fog"),
+            passes=tuple(key for key in plan.passes if key not in ("emission", "volume", "background")),
+        ),
         Layer(
             name="room",
             visibility=dict.fromkeys((*turning, "stand"), "holdout"),

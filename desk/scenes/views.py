@@ -77,14 +77,14 @@ def facts(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def picture(request: HttpRequest, shot: Shot, camera: str) -> HttpResponse:
-    """The scene from one of its cameras; not there (404) while it is being drawn."""
+    """The scene from one of its cameras; nothing yet (202) while it is being drawn."""
     version = services.current(shot)
     if version is None or version.kind != SceneVersion.Kind.FILE:
         raise Http404("There is no scene to be drawn.")
     path = services.require_picture(version, camera)
     if path is None:
         begin_pictures(version)
-        raise Http404("It is being drawn.")
+        return HttpResponse(status=202)
     return FileResponse(open(path, "rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 

@@ -19,7 +19,6 @@ from desk.plan import services
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
 from desk.render.models import Run
-from desk.shots.models import Shot
 from desk.tests.world import World
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
@@ -189,12 +188,9 @@ class MainJob(BrowserCase):
 class Planning(BrowserCase):
     def setUp(self):
         super().setUp()
-        (self.root / "scene.json").write_text(json.dumps(build_scene().replace(medium=None).as_json()))
         demo = SHOTS[1]
-        self.other = Shot.objects.create(
-            production=self.production, code=demo.code, title=demo.title, first=1001, last=1048, width=960, height=540,
-            scene="scene.json",
-        )  # fmt: skip
+        self.other = self.make_shot(demo.code, demo.title, frames="1001-1048", width=960, height=540)
+        self.give_scene(build_scene().replace(medium=None), self.other)
         self.log_in()
         self.open()
         self.checks = self.page.locator(".plan-checks")
@@ -208,25 +204,24 @@ class Planning(BrowserCase):
 
     def saved(self):
         """Waits until the last change is stored, and returns it."""
-        self.page.wait_for_load_state("networkidle")
         expect(self.page.locator("header")).to_contain_text("· saved")
         return Plan.objects.get(shot=self.other).document
 
     def test_the_second_demo_shot_from_a_preset_to_a_checked_plan(self):
-        """A camera, a preset, two warnings mended with a click each, names; undone, redone, and there after a reload."""
+        """A camera, a preset, two warnings fixed with a click each, names; undone, redone, and there after a reload."""
         expect(self.checks).to_contain_text("No camera is chosen")
         self.part("Shot")
         self.page.get_by_label("close").check()
-        self.page.get_by_label("Apply a preset").select_option("grooming")
+        self.page.get_by_label("Apply a preset").select_option("surface study")
         expect(self.checks).to_contain_text("The components do not sum to the beauty without transmission")
         self.part("Sheet")
         self.page.get_by_label("volume in layer all").check()
         expect(self.checks).to_contain_text("volume would come out all black")
         for gone in ("would come out all black", "do not sum to the beauty"):
-            self.page.locator(".finding", has_text=gone).get_by_role("button", name="Mend").click()
+            self.page.locator(".finding", has_text=gone).get_by_role("button", name="Fix").click()
             expect(self.checks).not_to_contain_text(gone)
-        expect(self.checks).to_contain_text("Nothing to object to")
-        expect(self.checks).to_contain_text("changed against the preset")
+        expect(self.checks).to_contain_text("No problems found")
+        expect(self.checks).to_contain_text("changed since the preset")
         expect(self.page.locator(".sums")).to_contain_text("components")
         self.page.get_by_role("button", name="Undo").click()
         expect(self.checks).to_contain_text("do not sum to the beauty")
@@ -247,7 +242,7 @@ class Planning(BrowserCase):
         expect(self.checks).to_contain_text("Unknown field {what}")
         self.page.reload()
         expect(names).to_have_value("{shot}/{pass}_v{version:03}.{frame:04}.{suffix}")
-        expect(self.checks).to_contain_text("Nothing to object to")
+        expect(self.checks).to_contain_text("No problems found")
         self.assertEqual(
             self.complaints,
             ["Failed to load resource: the server responded with a status of 422 (Unprocessable Entity)"],
@@ -279,23 +274,44 @@ class Planning(BrowserCase):
 
     def test_mist_dragged_on_the_side_view(self):
         self.part("Mist")
-        end = self.page.get_by_role("slider", name="end of the mist")
+        end = self.page.get_by_role("slider", name="far end of the mist")
         box = end.locator(".knob").bounding_box()
         self.page.mouse.move(box["x"] + 5, box["y"] + 8)
         self.page.mouse.down()
         self.page.mouse.move(box["x"] + 105, box["y"] + 8, steps=6)
         self.page.mouse.up()
         dragged = self.saved()["mist"]
-        self.assertEqual(dragged["start"], 3)
-        self.assertGreater(dragged["depth"], 7.5)
-        start = self.page.get_by_role("slider", name="start of the mist")
+        self.assertEqual(dragged["near"], 3)
+        self.assertGreater(dragged["far"], 10.5)
+        start = self.page.get_by_role("slider", name="near end of the mist")
         start.focus()
         self.page.keyboard.press("Shift+ArrowRight")
         expect(start).to_have_attribute("aria-valuenow", "4")
         expect(start).to_be_focused()
-        self.assertEqual(self.saved()["mist"], dragged | {"start": 4})
+        self.assertEqual(self.saved()["mist"], dragged | {"near": 4, "far": dragged["far"] + 1})
         expect(self.page.locator(".mist-foot img")).to_be_visible()
         self.assertEqual(self.complaints, [])
+
+    def test_a_plan_changed_elsewhere_is_not_overwritten(self):
+        """The page says so and keeps what was changed on it; nothing is saved over the other."""
+        Plan.objects.filter(shot=self.other).update(revision=7)
+        self.page.get_by_label("depth in layer all").check()
+        expect(self.checks).to_contain_text("was changed elsewhere")
+        expect(self.page.locator("header")).to_contain_text("not saved")
+        expect(self.page.get_by_label("depth in layer all")).to_be_checked()
+        self.assertEqual(Plan.objects.get(shot=self.other).revision, 7)
+        self.assertIn("409", self.complaints.pop())
+
+    def test_one_stop_of_tab_and_arrow_keys_on_the_sheet(self):
+        self.page.get_by_label("beauty in layer all").focus()
+        self.page.keyboard.press("ArrowDown")
+        expect(self.page.get_by_label("diffuse, direct in layer all")).to_be_focused()
+        self.page.keyboard.press("Space")
+        self.assertIn("diffuse_direct", self.saved()["passes"])
+        self.page.keyboard.press("Tab")
+        self.assertEqual(self.page.evaluate("document.activeElement.closest('td.cell') === null"), True)
+        self.page.keyboard.press("?")
+        expect(self.page.get_by_role("dialog")).to_contain_text("from cell to cell")
 
     def test_a_locked_version_stays_and_a_change_makes_the_next(self):
         self.page.get_by_role("button", name="Lock as rendered").click()
@@ -311,7 +327,7 @@ class Planning(BrowserCase):
         """1,000 frames of every pass of six layers through three cameras: the tree holds what is in sight."""
         scene = build_scene()
         scene = scene.replace(cameras=[*scene.cameras, scene.cameras[0].replace(name="third")])
-        (self.root / "scene.json").write_text(json.dumps(scene.as_json()))
+        self.give_scene(scene, self.other)
         document = services.parse(services.open_plan(self.other).document)
         crowded = document.replace(
             shot=document.shot.replace(frames="1001-2000"),
@@ -319,6 +335,7 @@ class Planning(BrowserCase):
             layers=tuple(Layer(name=f"layer{number}") for number in range(6)),
             passes=tuple(kind.key for kind in CATALOGUE),
             packing=Packing(rule="each-pass"),
+            names="render/v{version:03}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}",
         )
         Plan.objects.filter(shot=self.other).update(document=crowded.as_json())
         self.open()
@@ -335,15 +352,12 @@ class Planning(BrowserCase):
 class Rendering(BrowserCase):
     def test_a_run_watched_to_its_end_another_cancelled_and_resumed(self):
         """Started from the planned shot, filling the wall without a reload; then the rendered ledger balances."""
-        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
         demo = SHOTS[1]
-        shot = Shot.objects.create(
-            production=self.production, code=demo.code, title=demo.title, first=1001, last=1004, width=48, height=28,
-            scene="scene.json",
-        )  # fmt: skip
+        shot = self.make_shot(demo.code, demo.title, width=48, height=28)
+        self.give_scene(build_scene(), shot)
         plan = plan_of(demo)
         small = plan.shot.replace(production="TST", frames="1001-1004", width=48, height=28)
-        Plan.objects.create(shot=shot, document=plan.replace(shot=small).as_json())
+        Plan.objects.filter(shot=shot).update(document=plan.replace(shot=small).as_json())
         self.start_worker()
         self.log_in()
         self.page.goto(f"{self.live_server_url}{self.url('render', shot=shot.code)}")
@@ -379,12 +393,12 @@ class Rendering(BrowserCase):
         expect(history).to_contain_text("4 of 4, done", timeout=PATIENCE)
         for place in (0, 1):
             history.get_by_role("checkbox").nth(place).check()
-        expect(self.page.locator(".compared")).to_contain_text("apart by", timeout=PATIENCE)
+        expect(self.page.locator(".compared")).to_contain_text("mean difference", timeout=PATIENCE)
         self.page.locator(".wall-scroll canvas").click(position={"x": 136, "y": 26})
         expect(self.page.locator(".frame-detail")).to_contain_text("Rendered in")
         self.assertEqual(self.complaints, [])
 
-        folder = self.root / "TST" / shot.code / "render" / "v001"
+        folder = self.root / "TST" / shot.code / "render" / "v001" / "all" / "close"
         for path in sorted(folder.iterdir()):
             sources = find_sources([path])
             self.assertTrue(balance(first_ledger(sources), sources).balanced, path.name)
@@ -397,9 +411,8 @@ class Accessibility(BrowserCase):
         self.check(axe, "login")
         self.log_in()
         self.check(axe, "shots")
-        (self.root / "scene.json").write_text(json.dumps(build_scene().as_json()))
-        Shot.objects.filter(pk=self.shot.pk).update(scene="scene.json")
-        for name in ("plan", "render", "intake", "rebuild", "hand-off"):
+        self.give_scene(build_scene())
+        for name in ("plan", "render", "intake", "rebuild", "hand-off", "scene", "shot-settings"):
             for theme in ("dusk", "paper"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")
                 self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
@@ -408,6 +421,9 @@ class Accessibility(BrowserCase):
                     self.page.get_by_label("Trims of emission").click()
                     self.page.wait_for_load_state("networkidle")
                 self.check(axe, f"{name}, {theme}")
+        for address in ("/work/", "/productions/TST/", "/password/"):
+            self.page.goto(f"{self.live_server_url}{address}")
+            self.check(axe, address)
         self.page.goto(f"{self.live_server_url}{self.url('plan')}")
         for part in ("Shot", "Lights", "Quality", "Mist", "Deep", "Packing", "Names", "Presets"):
             self.page.get_by_label("Parts of the plan").get_by_role("button", name=part).click()

@@ -195,7 +195,7 @@ class Libraries(PlanCase):
     def test_kept_renamed_duplicated_deleted(self):
         self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="everything")
         kept = Preset.from_json(self.client.get(self.url("plan-preset"), {"name": "ours"}).json())
-        self.assertEqual(kept.settings, {"passes": self.sound["passes"], "quality.samples": 16, "quality.indirect_limit": 4.0})
+        self.assertEqual(kept.settings, {"passes": self.sound["passes"], "quality.samples": 16, "quality.indirect_limit": 1.5})
         self.presets(action="duplicate", name="everything", new="base of ours")
         self.presets(action="keep", plan=self.sound, new="ours", base="base of ours")
         guarded = self.presets(action="delete", name="base of ours").json()["error"]
@@ -275,7 +275,7 @@ class Views(PlanCase):
         self.assertIsNone(self.answer().json()["time"])
         measure(self.shot.pk, "wide")
         measured = MeasuredFrame.objects.get()
-        scale = 640 * 360 * 16 / (measured.width * measured.height * measured.samples)
+        scale = 512 * 288 * 16 / (measured.width * measured.height * measured.samples)
         time = self.answer().json()["time"]
         self.assertAlmostEqual(time["perFrame"], measured.seconds * scale, places=6)
         self.assertAlmostEqual(time["total"], 48 * time["perFrame"], places=4)

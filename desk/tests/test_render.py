@@ -19,13 +19,15 @@ from desk.jobs.models import OPEN, State, Task
 from desk.render import services
 from desk.render.models import Run
 from desk.shots.models import Element
-from desk.shots.services import stations
+from desk.shots.services import sources_of, stations
 from desk.tests.world import World, WorldCase
+from prism.combine.balance import balance
+from prism.combine.first import first_ledger
 from prism.errors import BadArgument
 from prism.intake.auditing import audit_folder
 from prism.intake.found import found_file, pictures_below
 from prism.passes.expansion import expand
-from prism.passes.plan import Layer, Packing, Quality
+from prism.passes.plan import DEFAULT_NAMES, Layer, Packing, Quality
 from prism.passes.plan import Plan as Document
 from prism.standin.facts import facts_of
 
@@ -234,6 +236,52 @@ class Runs(Rendering, WorldCase):
         self.assertEqual(self.ask("render-start").status_code, 403)
         self.client.force_login(self.stranger)
         self.assertEqual(self.client.get(self.url("render-frame", pk=key)).status_code, 404)
+
+    def test_two_layers_through_two_cameras_from_plan_to_rebuild(self):
+        """Each image gets a folder of its own, and so an element that Rebuild can open and that balances."""
+        layers = (Layer(name="front", visibility={"room": "holdout"}), Layer(name="back", visibility={"stand": "holdout"}))
+        self.plan(layers=layers, cameras=("wide", "close"), passes=("beauty", "light_group"), names=DEFAULT_NAMES)
+        self.begin(frames="1001")
+        while work.next_task("me"):
+            pass
+        elements = list(Element.objects.filter(shot=self.shot))
+        self.assertEqual(len(elements), 4)
+        for element in elements:
+            sources = sources_of(element, 1001)
+            self.assertTrue(balance(first_ledger(sources), sources).balanced, element.name)
+        page = self.client.get(self.url("rebuild"))
+        self.assertEqual((page.status_code, page.context["page"]["frames"]), (200, [1001]))
+
+    def test_warm_up_frames_are_rendered_first_and_thrown_away(self):
+        plan = Document.from_json(open_plan(self.shot).document)
+        Plan.objects.update(document=plan.replace(shot=plan.shot.replace(warm_up=1), layers=(Layer(name="all"),)).as_json())
+        run = self.begin(frames="1001")
+        while work.next_task("me"):
+            pass
+        self.assertEqual([(task.number, task.state) for task in run.frames], [(1000, State.DONE), (1001, State.DONE)])
+        self.assertEqual(len(list((self.root / "TST").rglob("*.exr"))), 1)
+        self.assertIn("thrown away", run.frames.first().log)
+
+    def test_a_light_group_from_a_newer_scene_puts_the_rest_out_of_date(self):
+        self.plan(passes=("beauty", "light_group"), packing=Packing(rule="each-pass"), layers=(Layer(name="all"),))
+        self.begin(frames="1001")
+        work.next_task("me")
+        self.assertEqual(services.outdated(self.shot), "")
+        brighter = [light.replace(radiance=(40, 20, 9)) if light.name == "sun" else light for light in self.scene.lights]
+        self.give_scene(self.scene.replace(lights=brighter))
+        self.begin(frames="1001", light_groups=("lanterns",))
+        work.next_task("me")
+        self.assertIn("no longer sum", services.outdated(self.shot))
+        self.assertEqual(Task.objects.filter(state=State.DONE).count(), 2)
+
+    def test_pauses_do_not_count_and_one_sample_tells_no_noise(self):
+        run = self.begin(frames="1001-1003", layers=("all",))
+        now = timezone.now()
+        for place, task in enumerate(run.frames):
+            begun = now - timedelta(seconds=(1000, 994, 100)[place])  # the second begins while the first runs
+            Task.objects.filter(pk=task.pk).update(state=State.DONE, begun=begun, ended=begun + timedelta(seconds=10), seconds=10)
+        self.assertAlmostEqual(services.wall(run)["elapsed"], 26, places=3)
+        self.assertIsNone(services.summaries(self.shot)[0]["noise"])
 
     def test_two_runs_compared(self):
         """Cleaner, slower, and how far apart: of two versions, since one version has one set of files."""

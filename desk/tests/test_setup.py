@@ -154,7 +154,7 @@ class Scenes(WorldCase):
             self.assertContains(page, text) if text != "armillary" else None
         job = Job.objects.get()
         self.assertEqual((job.kind, job.tasks.count()), ("look", 3))
-        self.assertEqual(self.client.get(self.url("scene-picture", camera="wide")).status_code, 404)
+        self.assertEqual(self.client.get(self.url("scene-picture", camera="wide")).status_code, 202)
         self.assertEqual(Job.objects.count(), 1)  # asked for again it is not drawn twice
 
     def test_one_with_a_fault_changes_nothing(self):

@@ -21,65 +21,65 @@ _light = partial(PassKind, channels=RGB, role=Role.LIGHT)
 _scale = partial(PassKind, channels=RGB, role=Role.SCALE)
 _cover = partial(PassKind, channels=RGB, role=Role.COVER)
 _measure = partial(PassKind, role=Role.MEASURE)
-_flat_id = partial(PassKind, channels=RGB, role=Role.IDENTIFY, bytes_per_pixel=0.2, needs=("surface",))
+_flat_id = partial(PassKind, channels=RGB, role=Role.IDENTIFY, bytes_per_pixel=0.25, needs=("surface",))
 _ranked_id = partial(
-    PassKind, channels=(*RGB, "A"), role=Role.IDENTIFY, bytes_per_pixel=0.7, needs=("surface",), ranked=True
+    PassKind, channels=(*RGB, "A"), role=Role.IDENTIFY, bytes_per_pixel=0.97, needs=("surface",), ranked=True
 )
 
 CATALOGUE: tuple[PassKind, ...] = (
     PassKind(
         key="beauty", title="beauty", meaning="The whole rendered image with its alpha.",
-        channels=(*RGB, "A"), role=Role.WHOLE, bare=True, bytes_per_pixel=3.85, words=(("beauty", "rgba"),),
+        channels=(*RGB, "A"), role=Role.WHOLE, bare=True, bytes_per_pixel=4.2, words=(("beauty", "rgba"),),
     ),
     _light(
         key="diffuse_direct", title="diffuse, direct", meaning="Light scattered by rough surfaces, straight from lights.",
-        bytes_per_pixel=2.35, needs=("rough", "light"), words=(_DIFFUSE, _DIRECT),
+        bytes_per_pixel=2.9, needs=("rough", "light"), words=(_DIFFUSE, _DIRECT),
     ),
     _light(
         key="diffuse_indirect", title="diffuse, indirect",
         meaning="Light scattered by rough surfaces, from other surfaces.",
-        bytes_per_pixel=2.4, needs=("rough", "light"), words=(_DIFFUSE, _INDIRECT),
+        bytes_per_pixel=3.1, needs=("rough", "light"), words=(_DIFFUSE, _INDIRECT),
     ),
     _light(
         key="diffuse", title="diffuse", meaning="All light scattered by rough surfaces.",
-        bytes_per_pixel=2.3, needs=("rough", "light"), words=(_DIFFUSE,),
+        bytes_per_pixel=3, needs=("rough", "light"), words=(_DIFFUSE,),
         total_of=("diffuse_direct", "diffuse_indirect"),
     ),
     _light(
         key="specular_direct", title="specular, direct", meaning="Lights seen in shiny surfaces.",
-        bytes_per_pixel=2.45, needs=("shiny", "light"), words=(_SPECULAR, _DIRECT),
+        bytes_per_pixel=2.5, needs=("shiny", "light"), words=(_SPECULAR, _DIRECT),
     ),
     _light(
         key="specular_indirect", title="specular, indirect", meaning="Other surfaces seen in shiny surfaces.",
-        bytes_per_pixel=4.3, needs=("shiny",), words=(_SPECULAR, _INDIRECT),
+        bytes_per_pixel=4.5, needs=("shiny",), words=(_SPECULAR, _INDIRECT),
     ),
     _light(
         key="specular", title="specular", meaning="Everything seen in shiny surfaces.",
-        bytes_per_pixel=4.1, needs=("shiny",), words=(_SPECULAR,), total_of=("specular_direct", "specular_indirect"),
+        bytes_per_pixel=4.4, needs=("shiny",), words=(_SPECULAR,), total_of=("specular_direct", "specular_indirect"),
     ),
     _light(
         key="transmission", title="transmission", meaning="Light that came through glass.",
-        bytes_per_pixel=0.2, needs=("glass",), words=(("transmission", "trans", "refraction", "refract"),),
+        bytes_per_pixel=0.22, needs=("glass",), words=(("transmission", "trans", "refraction", "refract"),),
     ),
     _light(
         key="subsurface", title="subsurface", meaning="Light scattered below the surface.",
-        bytes_per_pixel=0.2, needs=("subsurface", "light"), words=(("subsurface", "sss"),),
+        bytes_per_pixel=0.063, needs=("subsurface", "light"), words=(("subsurface", "sss"),),
     ),
     _light(
         key="emission", title="emission", meaning="Lights and glowing surfaces seen directly.",
-        bytes_per_pixel=0.08, needs=("glow",), words=(("emission", "emit", "emissive"),),
+        bytes_per_pixel=0.11, needs=("glow",), words=(("emission", "emit", "emissive"),),
     ),
     _light(
         key="volume", title="volume", meaning="Light scattered by fog.",
-        bytes_per_pixel=2.5, needs=("medium", "light"), words=(("volume", "volumetric", "fog"),),
+        bytes_per_pixel=2.6, needs=("medium", "light"), words=(("volume", "volumetric", "fog"),),
     ),
     _light(
         key="background", title="background", meaning="What is seen where there is no surface.",
-        bytes_per_pixel=0.5, needs=("sky",), words=(("background", "bg", "sky"),),
+        bytes_per_pixel=0.58, needs=("sky",), words=(("background", "bg", "sky"),),
     ),
     PassKind(
         key="light_group", title="light groups", meaning="The beauty as each light group alone would make it.",
-        channels=RGB, role=Role.GROUP, bytes_per_pixel=4.2, needs=("labels",), words=(("light", "lights", "lg"),),
+        channels=RGB, role=Role.GROUP, bytes_per_pixel=4.4, needs=("labels",), words=(("light", "lights", "lg"),),
     ),
     PassKind(
         key="group_components", title="components by light group", meaning="Each component, apart for each light group.",
@@ -87,28 +87,28 @@ CATALOGUE: tuple[PassKind, ...] = (
     ),
     _cover(
         key="surface_colour", title="surface colour", meaning="Colour of surfaces without light.",
-        bytes_per_pixel=0.8, needs=("rough",), words=(("surface", "base", "flat"), ("colour", "color", "col")),
+        bytes_per_pixel=1.1, needs=("rough",), words=(("surface", "base", "flat"), ("colour", "color", "col")),
     ),
     _cover(
         key="albedo", title="albedo", meaning="Colour of surfaces as the denoiser wants it.",
-        bytes_per_pixel=0.7, needs=("surface",), words=(("albedo",),),
+        bytes_per_pixel=1, needs=("surface",), words=(("albedo",),),
     ),
     _scale(
         key="raw_light", title="raw light",
         meaning="Diffuse light before the surface colour; raw light x surface colour = diffuse.",
-        bytes_per_pixel=2.3, needs=("rough", "light"), words=(("raw",), ("light", "lighting")),
+        bytes_per_pixel=2.9, needs=("rough", "light"), words=(("raw",), ("light", "lighting")),
     ),
     _scale(
         key="occlusion", title="occlusion", meaning="1 where the surroundings are open, 0 where they are closed.",
-        channels=("V",), bytes_per_pixel=0.21, needs=("neighbours",), words=(("occlusion", "ao"),),
+        channels=("V",), bytes_per_pixel=0.26, needs=("neighbours",), words=(("occlusion", "ao"),),
     ),
     _scale(
         key="shadow", title="shadow", meaning="1 in the light, less in shadow.",
-        bytes_per_pixel=2.1, needs=("neighbours", "light"), words=(("shadow", "shadows"),),
+        bytes_per_pixel=2.6, needs=("neighbours", "light"), words=(("shadow", "shadows"),),
     ),
     PassKind(
         key="wire", title="wire", meaning="Lines along the surfaces on black, laid over the finished picture.",
-        channels=RGB, role=Role.OVERLAY, bytes_per_pixel=0.3, needs=("surface",), words=(("wire", "wireframe"),),
+        channels=RGB, role=Role.OVERLAY, bytes_per_pixel=0.36, needs=("surface",), words=(("wire", "wireframe"),),
     ),
     _flat_id(key="id_object", title="ID, objects", meaning="One flat colour for every object.", words=(("id",), ("object",))),
     _flat_id(
@@ -134,50 +134,50 @@ CATALOGUE: tuple[PassKind, ...] = (
     _measure(
         key="depth", title="depth",
         meaning="Distance along the viewing axis, nearest surface, unfiltered; infinity where there is none.",
-        channels=("Z",), bare=True, bytes_per_pixel=2.2, needs=("surface",), words=(("z", "depth"),),
+        channels=("Z",), bare=True, bytes_per_pixel=2.7, needs=("surface",), words=(("z", "depth"),),
     ),
     _measure(
         key="depth_filtered", title="depth, filtered", meaning="Depth averaged over the pixel: smooth edges, for looks.",
-        channels=("V",), bytes_per_pixel=2.0, needs=("surface",), words=(("z", "depth"), ("filtered", "smooth")),
+        channels=("V",), bytes_per_pixel=2.6, needs=("surface",), words=(("z", "depth"), ("filtered", "smooth")),
     ),
     _measure(
         key="mist", title="mist", meaning="0 at the near end of the mist, 1 at its far end and beyond.",
-        channels=("V",), bytes_per_pixel=1.7, needs=("surface",), words=(("mist",),),
+        channels=("V",), bytes_per_pixel=1.9, needs=("surface",), words=(("mist",),),
     ),
     _measure(
         key="normals", title="normals", meaning="Direction of the surface in the world, -1..1.",
-        channels=XYZ, layer="N", bytes_per_pixel=3.2, needs=("surface",), words=(("n", "normal", "normals"),),
+        channels=XYZ, layer="N", bytes_per_pixel=4.9, needs=("surface",), words=(("n", "normal", "normals"),),
     ),
     _measure(
         key="normals_camera", title="normals, camera", meaning="Direction of the surface as the camera sees it, -1..1.",
-        channels=XYZ, layer="N_camera", bytes_per_pixel=3.5, needs=("surface",),
+        channels=XYZ, layer="N_camera", bytes_per_pixel=5.2, needs=("surface",),
         words=(("n", "normal", "normals"), ("camera", "cam")),
     ),
     _measure(
         key="position", title="position", meaning="Place of the surface in the world.",
-        channels=XYZ, layer="P", bytes_per_pixel=6.3, needs=("surface",), words=(("p", "position"),),
+        channels=XYZ, layer="P", bytes_per_pixel=7.6, needs=("surface",), words=(("p", "position"),),
     ),
     _measure(
         key="uv", title="UV", meaning="Place on the surface's own sheet, 0..1.",
-        channels=("u", "v"), layer="uv", bytes_per_pixel=4.3, needs=("surface",), words=(("uv",),),
+        channels=("u", "v"), layer="uv", bytes_per_pixel=5.3, needs=("surface",), words=(("uv",),),
     ),
     _measure(
         key="motion_forward", title="motion, forward", meaning="Pixels a point moves until the next frame.",
-        channels=("u", "v"), layer="forward", bytes_per_pixel=0.57, needs=("surface", "moving"),
+        channels=("u", "v"), layer="forward", bytes_per_pixel=0.63, needs=("surface", "moving"),
         words=(("forward", "fwd"),),
     ),
     _measure(
         key="motion_backward", title="motion, backward", meaning="Pixels a point moved since the frame before.",
-        channels=("u", "v"), layer="backward", bytes_per_pixel=0.57, needs=("surface", "moving"),
+        channels=("u", "v"), layer="backward", bytes_per_pixel=0.63, needs=("surface", "moving"),
         words=(("backward", "bwd"),),
     ),
     _measure(
         key="variance", title="variance", meaning="Noise of the beauty, for the denoiser: variance of the mean.",
-        channels=RGB, bytes_per_pixel=11.8, words=(("variance",),),
+        channels=RGB, bytes_per_pixel=11.9, words=(("variance",),),
     ),
     _measure(
         key="deep", title="deep", meaning="Every pixel's samples with colour, alpha and depth.",
-        channels=(*RGB, "A", "Z", "ZBack"), bare=True, own_file=True, bytes_per_pixel=40.0, needs=("surface",),
+        channels=(*RGB, "A", "Z", "ZBack"), bare=True, own_file=True, bytes_per_pixel=95.4, needs=("surface",),
         demands=("deep",), words=(("deep",),),
     ),
 )  # fmt: skip

@@ -201,13 +201,12 @@ def carry(
         if shape < 0:
             meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, origin)
             return
-        if lobe == CAMERA and stage.shapes[shape].look == HOLDOUT:
-            return
+        held = lobe == CAMERA and stage.shapes[shape].look == HOLDOUT
         point = along(origin, direction, t)
         view = scale(direction, -1.0)
         if stage.shapes[shape].material == LAMP:
             source = stage.shapes[shape].light
-            if source < 0:
+            if source < 0 or held:
                 return
             component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
             value = mul(throughput, sphere_radiance(stage, source, n, view))
@@ -217,6 +216,8 @@ def carry(
             return
         material = material_at(stage, shape, point)
         kind = stage.materials[material].kind
+        if held and kind != PANE:
+            return
         cosine = dot(n, view)
         outside = cosine > 0.0
         if not outside:
@@ -229,6 +230,8 @@ def carry(
                 throughput = mul(throughput, vec(stage.materials[material].colour))
                 near = t + NUDGE
                 continue
+            if held:  # what a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same
+                return
             if lobe == CAMERA:
                 lobe = SPECULAR
             direction = add(direction, scale(n, 2.0 * cosine))

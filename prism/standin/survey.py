@@ -68,6 +68,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
     behind = hit
     near = 0.0
     left = 1.0  # share of the ray not yet covered
+    held = 0.0  # share that panes of other layers mirror away
     seen = FAR
     reach = FAR  # how far the ray gets
     solid = False
@@ -78,8 +79,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         if shape < 0:
             break
         reach = t
-        if stage.shapes[shape].look == HOLDOUT:
-            break
+        held_out = stage.shapes[shape].look == HOLDOUT
         point = along(origin, direction, t)
         lit = stage.shapes[shape].material == LAMP
         material = LAMP if lit else material_at(stage, shape, point)
@@ -87,7 +87,16 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         if facing > 0.0:
             n = scale(n, -1.0)
         kind = -1 if lit else stage.materials[material].kind
+        if held_out and kind != PANE:
+            break
         depth = t * dot(direction, forward)
+        if kind == PANE and held_out:  # it takes away what it mirrors, and lets the rest be seen
+            mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
+            held += mirrored
+            left -= mirrored
+            near = t + NUDGE
+            reach = FAR
+            continue
         seen = min(seen, depth)
         if kind == PANE:
             mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
@@ -118,10 +127,10 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         data[OCCLUSION] += 1.0
     through = transmittance(stage.medium, origin, direction, 0.0, reach)
     if stage.medium.seen == 0:
-        alpha = (1.0 - left) * through
+        alpha = (1.0 - left - held) * through
         data[ALPHA] += alpha
         return (seen, alpha, 0.0, FAR, FAR), behind
-    alpha = 1.0 - left * through
+    alpha = 1.0 - (left + held) * through
     data[ALPHA] += alpha
     ahead = dot(direction, forward)
     first = min(reach, seen / ahead)

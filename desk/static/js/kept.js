@@ -12,10 +12,12 @@ export class Kept {
     this.history = new History(document);
     this.saves = new Newest((one) => this.store(one));
     this.unsaved = false;
+    this.failed = false;
     this.timer = 0;
     window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
   }
 
+  get state() { return this.failed ? "not saved" : this.unsaved ? "saving" : "saved"; }
   get current() { return this.history.current; }
   get canUndo() { return this.history.past.length > 0; }
   get canRedo() { return this.history.future.length > 0; }
@@ -37,7 +39,7 @@ export class Kept {
 
   later() {
     this.unsaved = true;
-    this.say("saving");
+    this.say(this.state);
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.saves.ask(this.current), SAVE_AFTER);
   }
@@ -53,9 +55,11 @@ export class Kept {
       const answer = await post(this.url, { ...this.extra, [this.field]: document, revision: this.revision });
       this.revision = (await answer.json()).revision;
       this.unsaved = document !== this.current;
-      this.say("saved");
+      this.failed = false;
+      this.say(this.state);
     } catch (error) {
-      this.say("not saved");
+      this.failed = true;
+      this.say(this.state);
       this.onFault(error);
     }
   }

@@ -107,7 +107,7 @@ export default () => {
     // ---- The run shown ----
     get run() { return this.runs.find((one) => one.id === this.wall?.id); },
     get runTitle() { return this.run ? `${this.runName(this.run)}, ${this.runVersion(this.run)}` : ""; },
-    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && one.["running", "waiting"].includes(one.state)); },
+    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && ["running", "waiting"].includes(one.state)); },
     get canResume() { return ["failed", "cancelled"].includes(this.run?.state); },
     get isFirst() { return this.run?.priority === 1; },
     get countText() { return this.wall ? `${this.wall.good} of ${this.wall.whole} frames` : ""; },

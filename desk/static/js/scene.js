@@ -12,7 +12,7 @@ export const scenePicture = () => ({
     const { url } = this.$el.dataset;
     for (let tries = 0; tries < TRIES && !this.shown; tries += 1) {
       const answer = await fetch(url);
-      if (answer.ok) this.shown = URL.createObjectURL(await answer.blob());
+      if (answer.status === 200) this.shown = URL.createObjectURL(await answer.blob());
       else await new Promise((done) => setTimeout(done, AGAIN_AFTER));
     }
   },

@@ -25,7 +25,10 @@ export default () => {
     insertLabel(field) { return `Put ${field} into the names`; },
     readName({ target: { value } }) {
       if (!value.trim()) return;
-      this.attempt(async () => (this.read = (await (await post(urls.name, { plan: this.plan, path: value.trim() })).json())));
+      this.attempt(async () => {
+        await this.settled();
+        this.read = await (await post(urls.name, { plan: this.plan, path: value.trim() })).json();
+      });
     },
     get readValues() { return this.read?.values ? Object.entries(this.read.values).map(([field, value]) => ({ field, value })) : []; },
     get readFails() { return this.read !== null && this.read.values === null; },

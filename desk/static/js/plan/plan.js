@@ -76,9 +76,12 @@ export default () => {
       this.answer = await this.ask(kept.current);
     },
     inTurn(work) {
-      changes = changes.then(work).then(() => this.adopt(), (error) => (this.fault = error)); // what was typed stays
+      this.say("saving"); // at once: from here on the page differs from what is stored
+      changes = changes.then(work).then(() => this.adopt(), (error) => (this.fault = error)).finally(() => this.say(kept.state)); // what was typed stays
       return changes;
     },
+    // Resolves once every change so far is part of the plan.
+    settled() { return changes; },
     async ask(plan) { return Object.freeze(await (await post(page.urls.answer, { plan })).json()); },
     adopt() {
       this.plan = kept.current;

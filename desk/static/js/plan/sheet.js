@@ -36,7 +36,7 @@ export default () => {
 
     init() {
       this.apart = this.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0);
-      this.$watch("turn", () => this.draw());
+      this.$watch("revised", () => this.draw());
       this.$watch("apart", () => this.draw());
       this.$nextTick(() => this.draw());
     },

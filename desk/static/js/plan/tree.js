@@ -49,6 +49,7 @@ export default () => {
     // ---- Compared with the folder on disk: every file read to its end, by a worker ----
     compare() {
       return this.attempt(async () => {
+        await this.settled();
         this.audit = (await (await post(page.urls.audit, { plan: this.plan })).json()).audit;
         await this.followAudit();
       });

@@ -1,0 +1,4 @@
+import dispatch from "../dispatch.js";
+import { start } from "../start.js";
+
+start({ dispatch });

@@ -1,0 +1,3 @@
+import { start } from "../start.js";
+
+start();

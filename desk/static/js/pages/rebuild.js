@@ -1,0 +1,4 @@
+import rebuild from "../rebuild.js";
+import { start } from "../start.js";
+
+start({ rebuild });

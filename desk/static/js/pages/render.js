@@ -1,0 +1,4 @@
+import renderStation from "../render.js";
+import { start } from "../start.js";
+
+start({ renderStation });

@@ -1,0 +1,4 @@
+import workList from "../work.js";
+import { start } from "../start.js";
+
+start({ workList });
