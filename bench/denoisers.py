@@ -1,4 +1,4 @@
-"""The denoiser: how much of the error it takes away, held against a frame of very many samples, and its time."""
+"""The denoiser: how much of the error it takes away, compared with a frame of very many samples, and its time."""
 
 from __future__ import annotations
 

@@ -56,9 +56,21 @@ def rebuild(page: Page) -> None:
 
 def render(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/render/")
-    for place in (0, 1):
-        page.locator(".render-history").get_by_role("checkbox").nth(place).check()
-    page.wait_for_selector("text=apart by")
+    page.get_by_role("button", name="Other passes").click()
+    page.wait_for_selector(".frame-detail")
+
+
+def scene(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/scene/")
+    page.wait_for_selector(".scene-cameras img[src]")
+
+
+def work(page: Page) -> None:
+    page.goto(f"{ADDRESS}/work/")
+
+
+def production(page: Page) -> None:
+    page.goto(f"{ADDRESS}/productions/ORR/")
 
 
 def handoff(page: Page) -> None:
@@ -74,6 +86,9 @@ VIEWS = {
     "plan": plan,
     "plan-names": names,
     "plan-mist": mist,
+    "scene": scene,
+    "production": production,
+    "work": work,
     "render": render,
     "rebuild": rebuild,
     "hand-off": handoff,

@@ -80,7 +80,7 @@ def stop(house: House, name: str) -> bool:
 
 
 def is_running(house: House, name: str) -> bool:
-    """Whether the recorded process lives. Its birth is compared too: numbers of dead processes are used again."""
+    """Whether the recorded process is running. Its birth is compared too: numbers of dead processes are used again."""
     recorded = _recorded(house, name)
     return recorded is not None and _birth(recorded[0]) == recorded[1]
 

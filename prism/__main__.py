@@ -20,6 +20,7 @@ from prism.combine.sources import find_sources
 from prism.commands import Answer, Refused
 from prism.commands.plans import plan
 from prism.commands.renders import render
+from prism.commands.scenes import scene
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
 from prism.formats.safe import replacing
@@ -194,6 +195,10 @@ def build_parser() -> argparse.ArgumentParser:
     command.add_argument("--folder", type=Path, metavar="DIR", help="to audit")
     command.add_argument("--measured", metavar="SECONDS@WxHxSAMPLES", help="a rendered frame, to estimate time from")
 
+    command = verb("scene", scene, "Whether a scene or a sheet of facts is sound, and what is in it.")
+    command.add_argument("file", nargs="?", type=Path, metavar="SCENE.json")
+    command.add_argument("--schema", choices=("scene", "facts"), help="print a JSON Schema instead")
+
     command = verb("render", render, "Render one frame of a scene with the stand-in renderer.")
     command.add_argument("scene", type=Path, metavar="SCENE.json")
     wanted = command.add_mutually_exclusive_group(required=True)
@@ -203,7 +208,7 @@ def build_parser() -> argparse.ArgumentParser:
     )
     command.add_argument("--frames", help="with --plan: a list such as 1001-1010x3 (default: all of the plan)")
     command.add_argument("--out", type=Path, required=True, metavar="FOLDER")
-    command.add_argument("--camera", help="default: the first of the scene")
+    command.add_argument("--camera", help="default: the first of the scene that is not a working view")
     command.add_argument("--size", type=_size, metavar="WxH", help="default: the size of the scene")
     command.add_argument("--samples", type=_positive, default=16, help="per pixel")
     command.add_argument("--seed", type=int, default=1)

@@ -42,7 +42,7 @@ class Job(models.Model):
 
 
 class Task(models.Model):
-    """claim: told anew whenever a worker takes it, so that a worker given up for lost cannot end it twice.
+    """claim: made anew whenever a worker takes it, so that a worker given up for lost cannot end it twice.
 
     number: the frame it makes, or its place in the job. payload: what it is to do; result: what came of it.
     """

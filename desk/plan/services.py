@@ -29,10 +29,9 @@ from prism.passes.estimate import total_bytes
 from prism.passes.expansion import FileGroup, expand
 from prism.passes.facts import SceneFacts, lacking, parts_of_groups
 from prism.passes.packing import FORMATS, PIXEL_TITLES
-from prism.passes.plan import Plan as Document
 from prism.passes.plan import Layer, PlannedImage
+from prism.passes.plan import Plan as Document
 from prism.passes.presets import differences, moved_on
-
 
 RAMP_STEPS = 24
 

@@ -15,7 +15,7 @@ from desk.shots.models import Shot
 from desk.shots.requests import json_body, number, whole_number
 from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of, stations
-from desk.viewer.turns import take_turn
+from desk.viewer.newest import claim_newest
 from prism.colour.view import VIEW_TITLES, ViewTransform
 from prism.combine.operators import OPERATORS
 from prism.combine.sources import FrameSources
@@ -50,7 +50,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     begun = time.perf_counter()
     body = json_body(request)
-    is_stale = take_turn(str(body.get("viewer", "")), whole_number(body, "serial", 0))
+    is_stale = claim_newest(str(body.get("viewer", "")), whole_number(body, "serial", 0))
     sources = _sources(shot, body)
     subject = Subject(
         show=str(body.get("show", "rebuilt")),

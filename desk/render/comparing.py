@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from desk.jobs.models import GOOD, State, Task
 from desk.render.models import Run
-from desk.render.services import file_of, passes_of
+from desk.render.services import file_of, mean_of, passes_of
 from desk.shots.storage import shot_folder
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
@@ -115,11 +114,7 @@ def _cost(run: Run) -> dict[str, Any]:
         "id": run.pk,
         "version": run.number,
         "seconds": sum(frame.seconds for frame in done) / count,
-        "noise": _mean(frame.result.get("noise") for frame in done),
-        "samples": _mean(frame.result.get("samples") for frame in done),
+        "noise": mean_of("noise", (frame.result for frame in done)),
+        "samples": mean_of("samples", (frame.result for frame in done)),
     }
 
-
-def _mean(values: Iterable[float | None]) -> float | None:
-    known = [value for value in values if value is not None]
-    return sum(known) / len(known) if known else None

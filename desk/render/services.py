@@ -9,9 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Avg, Count, FloatField, Max, Q, Sum
-from django.db.models.fields.json import KT
-from django.db.models.functions import Cast
+from django.db.models import Avg, Count, Max, Q, Sum
 from django.utils import timezone
 
 from desk.jobs import engine
@@ -31,6 +29,7 @@ from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan, PlannedImage
 
 KIND = "render"
+SHOWN = 30  # runs in the history
 LETTERS = {
     State.QUEUED: "q",
     State.RUNNING: "r",
@@ -179,12 +178,15 @@ def summaries(shot: Shot) -> list[dict[str, Any]]:
         failed=Count("job__tasks", filter=Q(job__tasks__state=State.FAILED)),
         cancelled=Count("job__tasks", filter=Q(job__tasks__state=State.CANCELLED)),
         seconds=Avg("job__tasks__seconds", filter=done),
-        noise=Avg(Cast(KT("job__tasks__result__noise"), FloatField()), filter=done),
-        samples=Avg(Cast(KT("job__tasks__result__samples"), FloatField()), filter=done),
         bytes=Sum("job__tasks__bytes"),
         last=Max("job__tasks__ended"),
     )
-    return [_summary(run) for run in runs.select_related("job__author", "scene").order_by("-made", "-pk")[:30]]
+    newest = list(runs.select_related("job__author", "scene").order_by("-made", "-pk")[:SHOWN])
+    results: dict[int, list[dict[str, Any]]] = defaultdict(list)
+    of_done = Task.objects.filter(job__in=[run.job_id for run in newest], state=State.DONE)
+    for job, result in of_done.values_list("job", "result"):
+        results[job].append(result)
+    return [_summary(run, results[run.job_id]) for run in newest]
 
 
 def wall(run: Run) -> dict[str, Any]:
@@ -249,7 +251,13 @@ def _frames(plan: Plan, wish: Wish) -> list[int]:
     return sorted(wanted)[:: wish.every]
 
 
-def _summary(run) -> dict[str, Any]:
+def mean_of(name: str, results: Iterable[dict[str, Any]]) -> float | None:
+    """Of the results that have it; None if none does."""
+    known = [value for result in results if (value := result.get(name)) is not None]
+    return sum(known) / len(known) if known else None
+
+
+def _summary(run, results: list[dict[str, Any]]) -> dict[str, Any]:
     quality = run.document["quality"]
     samples = quality.get("samples") or quality.get("samples_per_side", 0) ** 2
     return {
@@ -263,8 +271,8 @@ def _summary(run) -> dict[str, Any]:
         "whole": run.whole,
         "failed": run.failed,
         "seconds": run.seconds,
-        "noise": run.noise,
-        "samples": run.samples,
+        "noise": mean_of("noise", results),
+        "samples": mean_of("samples", results),
         "bytes": run.bytes or 0,
         "priority": run.job.priority,
         "settings": f"{samples} samples, {quality['sampling']}"

@@ -5,9 +5,9 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.plan.services import open_plan
 from desk.jobs import engine
 from desk.jobs.models import Task
+from desk.plan.services import open_plan
 from desk.render import comparing, services
 from desk.render.models import Run
 from desk.scenes.services import current, known_facts

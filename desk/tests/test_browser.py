@@ -181,7 +181,7 @@ class MainJob(BrowserCase):
     def test_reviewers_look_but_do_not_touch(self):
         self.log_in("rex")
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
-        expect(self.page.locator("header")).to_contain_text("to look at only")
+        expect(self.page.locator("header")).to_contain_text("read-only")
         expect(self.amount("emission")).to_be_disabled()
 
 

@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 from django.utils import timezone
+
 from desk.handoff import services
 from desk.handoff.models import Delivery
 from desk.jobs import engine, work

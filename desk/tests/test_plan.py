@@ -1,7 +1,6 @@
 """The Plan station: answers, saving, and plans that make no sense."""
 
 import io
-
 from unittest import mock
 
 import numpy as np

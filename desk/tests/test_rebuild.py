@@ -10,7 +10,7 @@ from desk.rebuild import services
 from desk.rebuild.models import Ledger
 from desk.shots.services import sources_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
-from desk.viewer.turns import take_turn
+from desk.viewer.newest import claim_newest
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
@@ -105,7 +105,7 @@ class Pictures(RebuildCase):
         self.assertEqual(answer.headers["Content-Type"], "image/jpeg")
 
     def test_an_overtaken_request_is_dropped(self):
-        take_turn("a page", 7)
+        claim_newest("a page", 7)
         self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=6).status_code, 409)
         self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=8).status_code, 200)
         self.assertEqual(self.question("rebuild-picture", viewer="another page", serial=1).status_code, 200)

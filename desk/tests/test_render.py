@@ -12,10 +12,10 @@ from django.utils import timezone
 
 from demo.conservatory import build_scene
 from desk.celery import app
-from desk.plan.models import Plan
-from desk.plan.services import open_plan
 from desk.jobs import engine, work
 from desk.jobs.models import OPEN, State, Task
+from desk.plan.models import Plan
+from desk.plan.services import open_plan
 from desk.render import services
 from desk.render.models import Run
 from desk.shots.models import Element
@@ -294,6 +294,8 @@ class Runs(Rendering, WorldCase):
         Plan.objects.update(document=fine.as_json())
         clean = self.begin(frames="1001", layers=("all",))
         work.next_task("me")
+        noisy, cleaner = (one["noise"] for one in reversed(services.summaries(self.shot)) if one["id"] != same.pk)
+        self.assertEqual((noisy is None, cleaner > 0), (True, True))  # one sample a pixel tells no noise
         found = self.client.get(self.url("render-compare"), {"a": rough.pk, "b": clean.pk}).json()
         first, second = found["runs"]
         self.assertEqual((first["samples"], second["samples"]), (1, 16))

@@ -30,7 +30,7 @@ SHEET = {
 
 class FromNothing(TestCase):
     def test_three_steps_from_an_empty_house_to_a_shot(self):
-        owner, one_time = accounts.create("owner", may_set_up=True)
+        _owner, one_time = accounts.create("owner", may_set_up=True)
         client = Client()
         self.assertTrue(client.login(username="owner", password=one_time))
         self.assertRedirects(client.get("/"), reverse("password"))

@@ -12,6 +12,7 @@ from prism.combine.evaluate import Stale, apply_rows, never, start
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources
 
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Contribution:
     """running: float32 (4, h, w) after the row. share: change of mean luminance over the final one; may be negative."""

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from prism.commands import Answer, Refused
+from prism.commands.scenes import load_facts
 from prism.errors import BadArgument
 from prism.intake.auditing import audit_folder
 from prism.passes.checks import check
@@ -35,10 +36,7 @@ def plan(args: argparse.Namespace) -> Answer:
 def _facts(scene: Path | None, document: Plan) -> SceneFacts:
     if scene is None:
         return SceneFacts.unknown(document.cameras)
-    from prism.standin.facts import facts_of
-    from prism.standin.scene import Scene
-
-    return facts_of(Scene.load(scene))
+    return load_facts(scene)
 
 
 def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:

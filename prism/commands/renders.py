@@ -52,10 +52,12 @@ def _planned(args: argparse.Namespace, scene) -> list[Path]:
     if strange:
         raise BadArgument(f"Not in the plan: {format_frames(strange)}.", where="frames")
     files = expand(plan, facts)
+    for frame in plan.shot.warm_up_frames if not args.frames else ():
+        for image in plan.images():
+            make_frame(plan, scene, facts, image, [], frame, args.out)
     written: list[Path] = []
     for frame in frames:
         for image in plan.images():
-            place = (image.layer.name, image.camera)
-            own = [one for one in files if (one.values["layer"], one.values["camera"]) == place]
+            own = [one for one in files if one.is_of(image)]
             written += make_frame(plan, scene, facts, image, own, frame, args.out).paths
     return written

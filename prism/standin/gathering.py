@@ -11,7 +11,6 @@ from prism.standin.shading import aim, aim_cosine, aim_density, fresnel, ggx
 from prism.standin.survey import LIT, OPEN
 from prism.standin.vectors import dot, largest, mul, scale, vec
 
-
 ANY = -1  # group
 
 

@@ -245,11 +245,11 @@ class _Tracing:
     def identity(self) -> str:
         """Changes with all that prepared light depends on."""
         order = self.order
-        told = (
+        parts = (
             self.scene.fingerprint, self.labels, order.visibility, order.kept_out, order.override, order.space,
             self.camera.tolist(), order.quality.indirect_limit, order.quality.most_bounces,
         )  # fmt: skip
-        return fingerprint([*map(_plain, told)])
+        return fingerprint([*map(_plain, parts)])
 
     def with_samples(self, samples: int) -> _Tracing:
         self.settings = self.settings._replace(samples=samples)

@@ -1,5 +1,6 @@
 """The scene document: what the stand-in renderer can draw. Lengths in metres, z up, angles in degrees."""
 
+import itertools
 from collections.abc import Iterable
 from typing import Annotated, Any, Literal, Self
 
@@ -125,7 +126,7 @@ class Camera(Value):
                 at = f" at path.{place - 1}" if place else ""
                 raise ValueError(f"camera {self.name} stands in its own target{at}")
         frames = [key.frame for key in self.path]
-        if any(later <= earlier for earlier, later in zip(frames, frames[1:], strict=False)):
+        if any(later <= earlier for earlier, later in itertools.pairwise(frames)):
             raise ValueError(f"the path of camera {self.name} does not go forward in frames")
         return self
 

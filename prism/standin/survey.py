@@ -1,6 +1,5 @@
 """What camera rays see first, measured and summed by pixel, compiled: coverage, distances, directions, identities."""
 
-import math
 
 from prism.compiled import compiled
 from prism.standin.medium import transmittance, within

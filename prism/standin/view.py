@@ -9,7 +9,6 @@ from numpy.typing import NDArray
 
 from prism.standin.scene import Camera
 
-
 STRAIGHT = 1 - 1e-9  # rise of a direction that counts as straight up or down
 
 

@@ -4,12 +4,15 @@ import io
 import json
 import unittest
 from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
 
 import numpy as np
 
 from prism.__main__ import main
+from prism.commands.scenes import load_facts
 from prism.errors import PrismError
 from prism.formats.exr import read_channels, read_parts
+from prism.passes.facts_sheet import FactsSheet
 from prism.passes.packing import Packing
 from prism.passes.plan import Plan, ShotSettings
 from prism.standin.scene import Scene
@@ -152,8 +155,18 @@ class CommandLine(FolderCase):
 
 class Errors(unittest.TestCase):
     def test_what_where_and_what_to_do(self):
-        error = PrismError("It broke.", where="a.exr", advice="Mend it.")
-        self.assertEqual(str(error), "a.exr: It broke. Mend it.")
+        error = PrismError("It broke.", where="a.exr", advice="Fix it.")
+        self.assertEqual(str(error), "a.exr: It broke. Fix it.")
         self.assertEqual(
-            error.as_json(), {"code": "prism.error", "what": "It broke.", "where": "a.exr", "advice": "Mend it."}
+            error.as_json(), {"code": "prism.error", "what": "It broke.", "where": "a.exr", "advice": "Fix it."}
         )
+
+
+class Documentation(unittest.TestCase):
+    def test_schemas_and_examples_are_those_of_the_code(self):
+        docs = Path(__file__).resolve().parent.parent.parent / "docs"
+        for name, kind in (("scene", Scene), ("facts", FactsSheet)):
+            self.assertEqual(json.loads((docs / f"{name}.schema.json").read_text()), kind.model_json_schema())
+        self.assertEqual(load_facts(docs / "examples" / "elsewhere.json").labels, ("day", "rest"))
+        facts = load_facts(docs / "examples" / "still_life.json")
+        self.assertEqual((facts.labels, list(facts.cameras)), (("key", "rest"), ["main"]))

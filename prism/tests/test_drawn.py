@@ -330,7 +330,7 @@ class Cryptomattes(unittest.TestCase):
         "hello": 0x248BFA47, "hero": 0x82CE30B4, "bunny": 0x13851A76, "set/floor_01": 0xEB78D37D, "Körper": 0xF3931A00,
         "木": 0x049EF31C, "🌲": 0xB3B6D331, "": 0x00800000,
     }  # fmt: skip
-    MENDED = {
+    FIXED = {
         "obj_0138": 0x00DD0F20,
         "cube190": 0x00EFCCE3,
         "sphere513": 0x80BC1210,
@@ -339,7 +339,7 @@ class Cryptomattes(unittest.TestCase):
     }
 
     def test_names_as_numbers(self):
-        for name, bits in (self.HASHES | self.MENDED).items():
+        for name, bits in (self.HASHES | self.FIXED).items():
             self.assertEqual(f"{name_bits(name):08x}", f"{bits:08x}", name)
             self.assertEqual(name_float(name).view(np.uint32), bits)
         self.assertAlmostEqual(float(name_float("hero")), -3.02969338e-37, places=44)

@@ -9,10 +9,10 @@ import OpenImageIO as oiio
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from prism.colour.view import ViewTransform
 from prism.colour.spaces import luminance_weights
-from prism.combine.contributions import contributions
+from prism.colour.view import ViewTransform
 from prism.combine.balance import balance, difference_picture
+from prism.combine.contributions import contributions
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.first import first_ledger

@@ -1,4 +1,4 @@
-"""The plan: expansion by hand-made tables, documents, estimates against real files, folders held against it."""
+"""The plan: expansion by hand-made tables, documents, estimates against real files, folders compared with it."""
 
 import io
 import json
@@ -79,13 +79,13 @@ class Expansion(unittest.TestCase):
     def test_passes_by_layer_and_camera(self):
         layers = (Layer(name="hero", for_camera={"close": ("beauty",)}), Layer(name="set", passes=("depth",)))
         plan = plan_of(layers=layers, cameras=("wide", "close"), passes=("beauty", "emission"))
-        told = [(image.where, image.passes) for image in plan.variants()]
+        found = [(image.where, image.passes) for image in plan.variants()]
         expected = [
             ("layer hero, camera wide", ("beauty", "emission")),
             ("layer hero, camera close", ("beauty",)),
             ("layer set", ("depth",)),
         ]
-        self.assertEqual(told, expected)
+        self.assertEqual(found, expected)
         self.assertEqual([len(one.passes) for one in expand(plan, FACTS)], [2, 1, 1, 1])
 
     def test_what_lies_beside_and_apart(self):
@@ -320,7 +320,7 @@ class Estimates(FolderCase):
         found["S1.0002.exr"] = file(channels={"R": "half", "G": "float", "B": "half", "Q": "half"})
         found["S1.0003.exr"] = FoundFile(fault="cut short")
         found["stray.exr"] = file()
-        told = {(one.kind, one.frames, one.what) for one in audit(expand(plan, FACTS), found)}
+        found = {(one.kind, one.frames, one.what) for one in audit(expand(plan, FACTS), found)}
         expected = {
             ("missing", "4-5", "Not there."),
             ("window", "1", "The picture is 50 x 25 pixels instead of 100 x 50."),
@@ -330,4 +330,4 @@ class Estimates(FolderCase):
             ("unreadable", "3", "cut short"),
             ("extra", "", "This file is not in the plan."),
         }
-        self.assertEqual(told, expected)
+        self.assertEqual(found, expected)

@@ -6,7 +6,7 @@ import { Newest } from "./newest.js";
 const SAVE_AFTER = 350;
 
 export class Kept {
-  // field: under which name the document is sent. say: told saving, saved or not saved. onFault: told what went wrong.
+  // field: under which name the document is sent. say: hears saving, saved or not saved. onFault: hears what went wrong.
   constructor({ document, revision, url, field, extra = {}, say, onFault }) {
     Object.assign(this, { revision, url, field, extra, say, onFault });
     this.history = new History(document);

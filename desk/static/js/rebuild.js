@@ -77,7 +77,7 @@ export default () => {
         say: (state) => this.say(state),
         onFault: (error) => (this.fault = error),
       });
-      this.say(page.mayChange ? "saved" : "to look at only");
+      this.say(page.mayChange ? "saved" : "read-only");
       this.refresh();
     },
 

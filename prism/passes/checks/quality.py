@@ -8,6 +8,7 @@ from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan
 
+
 def quality_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     images = list(plan.variants())
     if any("deep" in image.passes for image in images) and plan.quality.sampling == "adaptive":

@@ -11,7 +11,7 @@ _newest: OrderedDict[str, int] = OrderedDict()
 _lock = Lock()
 
 
-def take_turn(viewer: str, serial: int) -> Callable[[], bool]:
+def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
     """Register a request of one viewer (an open page) and return a question: has a newer one come since?"""
     with _lock:
         _newest[viewer] = max(serial, _newest.get(viewer, serial))

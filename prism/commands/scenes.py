@@ -1,0 +1,53 @@
+"""`python -m prism scene`: whether a scene or a sheet of facts is sound, and what is in it."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+
+from prism.commands import Answer
+from prism.errors import BadArgument, BadDocument, UnreadableFile
+from prism.passes.facts import SceneFacts
+from prism.passes.facts_sheet import FactsSheet
+
+
+def scene(args: argparse.Namespace) -> Answer:
+    from prism.standin.scene import Scene  # here: most verbs need no scene
+
+    if args.schema:
+        schema = {"scene": Scene, "facts": FactsSheet}[args.schema].model_json_schema()
+        return schema, json.dumps(schema, indent=1)
+    if args.file is None:
+        raise BadArgument("Nothing to do.", where="scene", advice="Name a scene or a sheet of facts.")
+    facts = load_facts(args.file)
+    answer = {
+        "name": facts.name,
+        "fingerprint": facts.fingerprint,
+        "groups": {name: sorted(group.gives) for name, group in facts.groups.items()},
+        "lights": {light.name: light.label or "rest" for light in facts.lights},
+        "cameras": {name: {"working": camera.working} for name, camera in facts.cameras.items()},
+    }
+    lines = [
+        f"{facts.name}, {facts.fingerprint}",
+        f"  groups   {', '.join(facts.groups) or 'none'}",
+        f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
+        f"  cameras  {', '.join(name + (' (working view)' if one.working else '') for name, one in facts.cameras.items())}",
+    ]
+    return answer, "\n".join(lines)
+
+
+def load_facts(path: Path) -> SceneFacts:
+    """From a scene or a sheet of facts, told apart by its format. Raises UnreadableFile or BadDocument."""
+    from prism.standin.facts import facts_of
+    from prism.standin.scene import Scene
+
+    try:
+        data = json.loads(Path(path).read_text(encoding="utf-8"))
+    except OSError as error:
+        raise UnreadableFile(error.strerror or str(error), where=str(path)) from error
+    except ValueError as error:
+        raise BadDocument(f"Not JSON: {error}.", where=str(path)) from error
+    if isinstance(data, dict) and data.get("format") == FactsSheet.model_fields["format"].default:
+        return FactsSheet.from_json(data, where=str(path)).facts()
+    return facts_of(Scene.from_json(data, where=str(path)))
