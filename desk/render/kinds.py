@@ -38,7 +38,8 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
         is_stale=watch.is_over, on_progress=watch.saw,
     )  # fmt: skip
     noise = "noise unknown, since one sample a pixel does not tell" if made.noise is None else f"noise {made.noise:.4f}"
-    what = "thrown away" if warm_up else f"{len(made.paths)} files, {made.bytes / 1e6:.1f} MB"
+    files_made = "1 file" if len(made.paths) == 1 else f"{len(made.paths)} files"
+    what = "thrown away" if warm_up else f"{files_made}, {made.bytes / 1e6:.1f} MB"
 
     def after() -> None:
         width, height = plan.shot.written_size

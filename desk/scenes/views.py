@@ -11,7 +11,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from desk.scenes import services
-from desk.scenes.kinds import begin_pictures
+from desk.scenes.kinds import are_coming, begin_pictures
 from desk.scenes.models import SceneVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -77,14 +77,14 @@ def facts(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def picture(request: HttpRequest, shot: Shot, camera: str) -> HttpResponse:
-    """The scene from one of its cameras; nothing yet (202) while it is being drawn."""
+    """The scene from one of its cameras; nothing yet (202) while it is being drawn, nothing (404) if that failed."""
     version = services.current(shot)
     if version is None or version.kind != SceneVersion.Kind.FILE:
         raise Http404("There is no scene to be drawn.")
     path = services.require_picture(version, camera)
     if path is None:
         begin_pictures(version)
-        return HttpResponse(status=202)
+        return HttpResponse(status=202 if are_coming(version) else 404)
     return FileResponse(open(path, "rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 
 

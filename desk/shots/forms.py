@@ -1,3 +1,5 @@
+"""Forms that make productions, shots and members: what is asked for, and in which bounds."""
+
 from __future__ import annotations
 
 from django import forms

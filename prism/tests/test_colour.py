@@ -1,9 +1,10 @@
-"""The view transforms against the standard's numbers and OpenColorIO's published greys."""
+"""The view transforms against the numbers and formulas of the standards."""
 
 import unittest
 
 import numpy as np
 
+from prism.colour.spaces import encode_srgb
 from prism.colour.view import ViewTransform, _to_rec709, apply_exactly, apply_quickly
 from prism.errors import BadArgument
 
@@ -39,14 +40,31 @@ class Exact(unittest.TestCase):
         self.assertEqual(codes(grey(*linear), SRGB)[0, :, 0].tolist(), expected)
         self.assertEqual(quick(grey(*linear), SRGB)[0, :, 1].tolist(), expected)
 
-    def test_aces_greys(self):
-        """ACEScg grey through "ACES 2.0 - SDR 100 nits (Rec.709)": .18 is 10 of 100 nits (values of OpenColorIO 2.6.0)."""
-        got = apply_exactly(grey(0, 0.18, 1, 16), FILM)[0]
-        np.testing.assert_allclose(got[:, 0], (0, 0.3491886, 0.7066835, 0.9747301), atol=5e-6)
+    def test_greys_follow_the_published_tone_scale(self):
+        """ACES 2.0 output transform (Academy, tone scale for 100 nits; formula and constants from memory), sRGB coded.
+
+        Of the 100 nits, .18 is 10.
+        """
+        exponent, grey_in, grey_out, toe, hit = 1.15, 0.18, 0.10013, 0.04, 128
+
+        def undo_toe(y):
+            return (y + np.sqrt(y * (y + 4 * toe))) / 2
+
+        top = undo_toe(1)
+        gain = top * ((hit / top + 1) / (hit / top)) ** exponent
+        root = (undo_toe(grey_out) / gain) ** (1 / exponent)
+        bend = grey_in * (1 - root) / (top * root)
+        gain = top * ((hit / top + bend) / (hit / top)) ** exponent
+        linear = np.array([0.001, 0.01, 0.18, 1, 4, 16])
+        curve = gain * (linear / (linear + bend * top)) ** exponent
+        expected = curve**2 / (curve + toe)
+        self.assertAlmostEqual(expected[2] * 100, 10, places=3)
+        got = apply_exactly(grey(*linear), FILM)[0]
+        np.testing.assert_allclose(got[:, 0], encode_srgb(expected), atol=2e-5)
         np.testing.assert_allclose(got[:, 0], got[:, 2], atol=5e-6)
 
     def test_saturated_light_keeps_its_hue(self):
-        """Pure ACEScg red through the same view (value of OpenColorIO 2.6.0)."""
+        """Pure ACEScg red: no published number, so the value of OpenColorIO 2.6.0 guards against a change unseen."""
         got = apply_exactly(np.float32([[[1, 0, 0]]]), FILM)[0, 0]
         np.testing.assert_allclose(got, (0.87715, 0, 0.04025), atol=5e-5)
 

@@ -147,19 +147,24 @@ class Broken(FolderCase):
             with self.subTest(path.name), self.assertRaises(UnreadableFile):
                 read_parts(path)
 
-    def test_a_huge_size_is_refused_before_decoding(self):
+    def test_a_header_that_lies_about_its_size(self):
         path = self.write("small.exr", {"R": np.ones((4, 4), np.float32)})
         data = bytearray(path.read_bytes())
         at = data.index(b"dataWindow\0box2i\0") + len(b"dataWindow\0box2i\0") + 4
-        data[at : at + 16] = struct.pack("<4i", 0, 0, 99_999, 99_999)
+        data[at : at + 16] = struct.pack("<4i", 0, 0, 19_999, 19_999)
         path.write_bytes(bytes(data))
-        with self.assertRaises((TooLarge, UnreadableFile)):
+        with self.assertRaisesRegex(UnreadableFile, "The header is damaged"):
             read_parts(path)
 
-    def test_too_many_values_at_once(self):
-        path = self.write("some.exr", {"R": np.ones((4, 4), np.float32)})
-        with mock.patch.object(exr, "VALUE_LIMIT", 15), self.assertRaises(TooLarge):
-            read_channels(path, read_parts(path)[0])
+    def test_too_many_pixels_or_values_at_once(self):
+        path = self.write("some.exr", {c: np.ones((4, 4), np.float32) for c in "RG"})
+        part = read_parts(path)[0]
+        with mock.patch.object(exr, "PIXEL_LIMIT", 15), self.assertRaisesRegex(TooLarge, "declares 4 x 4 pixels"):
+            read_parts(path)
+        with mock.patch.object(exr, "VALUE_LIMIT", 31), self.assertRaisesRegex(TooLarge, "2 channels"):
+            read_channels(path, part)
+        with mock.patch.object(exr, "PIXEL_LIMIT", 16), mock.patch.object(exr, "VALUE_LIMIT", 32):
+            self.assertEqual(set(read_channels(path, read_parts(path)[0]).channels), {"R", "G"})
 
     def test_a_missing_channel_names_those_there_are(self):
         path = self.write("rgb.exr", {"R": np.ones((2, 2), np.float32)})

@@ -227,9 +227,11 @@ class Sources(FolderCase):
 
     def test_a_changed_file_is_read_again(self):
         first = self.frame()
-        before = first.pixels("emission").planes[0].copy()
-        again = self.frame()  # other random numbers under the same name
-        self.assertFalse(np.array_equal(before, again.pixels("emission").planes[0]))
+        before, identity = first.pixels("emission").planes[0].copy(), first.identity()
+        self.assertIs(first.pixels("emission"), first.pixels("emission"))  # kept while the file is the same
+        self.frame()  # other random numbers under the same name
+        self.assertFalse(np.array_equal(before, first.pixels("emission").planes[0]))
+        self.assertNotEqual(identity, first.identity())
 
 
 class First(FolderCase):
@@ -334,6 +336,25 @@ class BalanceOfLedgers(FolderCase):
             self.assertTrue(result.balanced)
             self.assertEqual(result.rounding, "half")
             self.assertGreater(result.difference.largest, 0)
+
+    def test_the_bound_is_met_and_not_passed(self):
+        """1 + 1 against half 2 + k 2^-9: the bound is 2^-11 (1 + 1 + 2) = 2^-9, so k = 1 is rounding and k = 2 is not."""
+        ones = {f"{name}.{c}": np.ones((4, 4), np.float16) for name in ("emission", "background") for c in "RGB"}
+        for steps, balanced in ((1, True), (2, False)):
+            beauty = {c: np.full((4, 4), 2 + steps * 2**-9, np.float16) for c in "RGB"}
+            sources = find_sources([self.write(f"{steps}.exr", beauty | ones)])
+            result = balance(first_ledger(sources), sources)
+            self.assertEqual((result.difference.largest, result.balanced), (steps * 2**-9, balanced))
+
+    def test_a_reason_explains_all_but_a_thousandth(self):
+        for wrong, found in ((1, True), (4, False)):  # of 2000 pixels
+            planes = passes(self.rng, height=40, width=50)
+            planes["R"][0, :wrong] += 3
+            sources = find_sources([self.write("shot.exr", planes)])
+            ledger = first_ledger(sources)
+            lost = ledger.replace(rows=ledger.rows[1:])
+            actions = [suggestion.action for suggestion in balance(lost, sources).suggestions]
+            self.assertEqual("insert" in actions, found, actions)
 
     def test_where_and_how_much(self):
         planes = passes(self.rng)

@@ -10,8 +10,9 @@ from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
 from prism.combine.sources import find_sources
 from prism.combine.store import PixelStore
-from prism.errors import BadArgument
+from prism.errors import BadArgument, SizeMismatch
 from prism.tests.frames import FolderCase, passes
+from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.picture import CHECKER_SIDE, EMPTY_DEPTH, Look, Subject, encode, picture, step_for, to_screen
 
 
@@ -83,6 +84,21 @@ class Showing(FolderCase):
         flat = np.full((16, 16, 3), 90, np.uint8)
         jpeg = np.asarray(Pillow.open(io.BytesIO(encode(flat, "jpeg")))).astype(int)
         self.assertLessEqual(np.abs(jpeg - 90).max(), 1)
+
+
+class TwoPictures(FolderCase):
+    def test_black_is_the_same_and_a_gap_is_four_times_as_bright(self):
+        """A gap of .05, brightened to .2, has the sRGB code 124 (IEC 61966-2-1); one pixel and one channel suffice."""
+        same = {c: np.full((3, 4), 0.25, np.float32) for c in "RGB"}
+        other = {c: plane.copy() for c, plane in same.items()}
+        other["G"][1, 2] += 0.05
+        other["B"][2, 3] = np.nan
+        first, second = (find_sources([self.write(f"{n}.exr", p)]) for n, p in (("a", same), ("b", other)))
+        shown = difference_picture(first, second, width=4)
+        self.assertEqual(shown[..., 0].tolist(), [[0, 0, 0, 0], [0, 0, 124, 0], [0, 0, 0, 255]])
+        self.assertEqual(difference_of(first, first).largest, 0)
+        with self.assertRaisesRegex(SizeMismatch, "4 x 3 and 2 x 2 pixels"):
+            difference_of(first, find_sources([self.write("c.exr", {c: np.ones((2, 2), np.float32) for c in "RGB"})]))
 
 
 class Choices(unittest.TestCase):

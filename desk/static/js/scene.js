@@ -7,14 +7,17 @@ const TRIES = 80;
 // An image that may not be there yet: asked for again until it is.
 export const scenePicture = () => ({
   shown: "",
+  waiting: "is being computed…",
 
   async init() {
     const { url } = this.$el.dataset;
     for (let tries = 0; tries < TRIES && !this.shown; tries += 1) {
       const answer = await fetch(url);
       if (answer.status === 200) this.shown = URL.createObjectURL(await answer.blob());
+      else if (answer.status !== 202) break;
       else await new Promise((done) => setTimeout(done, AGAIN_AFTER));
     }
+    if (!this.shown) this.waiting = "not drawn, see Work";
   },
 });
 
