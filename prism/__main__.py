@@ -29,6 +29,7 @@ from prism.pixels.stats import plane_stats
 
 
 def inspect(args: argparse.Namespace) -> Answer:
+    """What is in the files: parts, windows, compression, and the numbers of every flat channel. Raises UnreadableFile."""
     files = [
         {"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files
     ]
@@ -71,6 +72,7 @@ def _inspect_text(file: dict[str, Any]) -> str:
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
+    """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
     ledger = first_ledger(find_sources(args.files), by=args.by, name=args.out.stem)
     _write_json(args.out, ledger.as_json())
     rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.rows)
@@ -78,6 +80,7 @@ def make_ledger(args: argparse.Namespace) -> Answer:
 
 
 def show_balance(args: argparse.Namespace) -> Answer:
+    """Whether a ledger, or the first one, lands on the rendered beauty. Raises as Ledger.load and balance."""
     sources = find_sources(args.files)
     ledger = Ledger.load(args.ledger) if args.ledger else first_ledger(sources, by=args.by)
     result = balance(ledger, sources)
@@ -92,6 +95,7 @@ def show_balance(args: argparse.Namespace) -> Answer:
 
 
 def rebuild(args: argparse.Namespace) -> Answer:
+    """Write the picture of a ledger with its settings changed for this once. Raises BadArgument, or as deliver."""
     ledger = Ledger.load(args.ledger)
     for setting in args.set:
         ledger = ledger.with_setting(*_setting(setting))
@@ -140,10 +144,12 @@ class OneLineParser(argparse.ArgumentParser):
     """Says what is wrong with a command line in one line, as all other faults are said."""
 
     def error(self, message: str) -> NoReturn:
+        """End with code 2 and the fault in one line."""
         self.exit(2, f"{self.prog}: {message}; see --help\n")
 
 
 def build_parser() -> argparse.ArgumentParser:
+    """All verbs with their options; each sets `run`, which takes the options and gives an Answer."""
     parser = OneLineParser(prog="python -m prism", description="Render passes and their recombination.")
     verbs = parser.add_subparsers(metavar="VERB", required=True)
 

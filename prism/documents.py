@@ -44,6 +44,7 @@ class Document(Value):
         return cls.from_json(data, where=str(path))
 
     def as_json(self) -> dict[str, Any]:
+        """The document for JSON, every default written out."""
         return self.model_dump(mode="json")
 
     @classmethod

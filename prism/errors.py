@@ -22,6 +22,7 @@ class PrismError(Exception):
         return f"{place}{self.what}{advice}"
 
     def as_json(self) -> dict[str, str]:
+        """The four fields, for JSON."""
         return {"code": self.code, "what": self.what, "where": self.where, "advice": self.advice}
 
 
@@ -56,10 +57,14 @@ class MissingChannels(PrismError):
 
 
 class NoBeauty(MissingChannels):
+    """No pass of the frame is a rendered beauty."""
+
     code = "frame.no-beauty"
 
 
 class NoComponents(MissingChannels):
+    """No pass of the frame adds up to a beauty."""
+
     code = "frame.no-components"
 
 
@@ -70,10 +75,14 @@ class BadDocument(PrismError):
 
 
 class UnknownSource(PrismError):
+    """A row or a question names a pass that the frame has not."""
+
     code = "ledger.unknown-source"
 
 
 class UnknownOperator(PrismError):
+    """A row names an operator that there is not."""
+
     code = "ledger.unknown-operator"
 
 

@@ -53,9 +53,11 @@ class Balance:
 
     @property
     def balanced(self) -> bool:
+        """Whether rounding explains every pixel."""
         return self.beyond == 0
 
     def as_json(self) -> dict:
+        """All fields and `balanced`, for JSON."""
         return {**asdict(self), "balanced": self.balanced}
 
 

@@ -23,6 +23,7 @@ Stale = Callable[[], bool]
 
 
 def never() -> bool:
+    """For work that nothing supersedes."""
     return False
 
 
@@ -34,6 +35,7 @@ class Running:
 
     @property
     def byte_count(self) -> int:
+        """Of the pixels, in memory."""
         return self.rgba.nbytes
 
 

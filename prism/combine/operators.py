@@ -53,36 +53,42 @@ def _value(stored):
 
 @compiled
 def add_plane(b, a, gain):
+    """b + gain a, in place. b: (N,) float32; a: (N,) as stored; gain: trims times amount."""
     for i in range(b.size):
         b[i] += gain * value(a[i])
 
 
 @compiled
 def over_plane(b, a, alpha, gain, amount):
+    """gain a + b (1 - amount alpha), in place: Porter & Duff over, premultiplied."""
     for i in range(b.size):
         b[i] = gain * value(a[i]) + b[i] * (np.float32(1) - amount * value(alpha[i]))
 
 
 @compiled
 def cover_plane(b, a, gain, amount):
+    """gain a + b (1 - amount), in place: over by a source that covers wholly."""
     for i in range(b.size):
         b[i] = gain * value(a[i]) + b[i] * (np.float32(1) - amount)
 
 
 @compiled
 def under_plane(b, b_alpha, a, gain):
+    """b + gain a (1 - b_alpha), in place: Porter & Duff, b over a."""
     for i in range(b.size):
         b[i] += gain * value(a[i]) * (np.float32(1) - b_alpha[i])
 
 
 @compiled
 def under_all_plane(b, b_alpha, gain):
+    """b + gain (1 - b_alpha), in place: the alpha of a source that covers wholly, put under."""
     for i in range(b.size):
         b[i] += gain * (np.float32(1) - b_alpha[i])
 
 
 @compiled
 def factor_plane(b, a, gain, amount):
+    """b (1 - amount + amount gain a), in place: a source without alpha as a factor."""
     for i in range(b.size):
         # Not 1 + amount * (factor - 1): that would lose the last bits of small factors.
         b[i] *= (np.float32(1) - amount) + amount * (gain * value(a[i]))
@@ -90,6 +96,7 @@ def factor_plane(b, a, gain, amount):
 
 @compiled
 def multiply_plane(b, b_alpha, a, alpha, gain, amount):
+    """s (1 - b_alpha) + b (1 - amount alpha) + s b with s = gain a, in place: W3C multiply, premultiplied."""
     for i in range(b.size):
         s = gain * value(a[i])
         b[i] = s * (np.float32(1) - b_alpha[i]) + b[i] * (np.float32(1) - amount * value(alpha[i])) + s * b[i]
@@ -97,6 +104,7 @@ def multiply_plane(b, b_alpha, a, alpha, gain, amount):
 
 @compiled
 def screen_plane(b, a, gain):
+    """s + b - s b with s = gain a, in place; the larger of the two where either is above 1."""
     for i in range(b.size):
         s = gain * value(a[i])
         low = s + b[i] - s * b[i]
@@ -106,6 +114,7 @@ def screen_plane(b, a, gain):
 
 @compiled
 def union_plane(b, alpha, amount):
+    """a + b - a b with a = amount alpha, in place: the alpha of two that cover independently."""
     for i in range(b.size):
         a = amount * value(alpha[i])
         b[i] = a + b[i] - a * b[i]
@@ -117,6 +126,7 @@ Apply = Callable[["list[NDArray]", Planes, "NDArray | None", Gains, np.float32],
 
 
 def add(running, planes, alpha, gains, amount) -> None:
+    """Sum of light and of alpha; see OPERATORS for what is handed over."""
     for b, a, gain in zip(running, planes, gains, strict=False):
         add_plane(b, a, gain * amount)
     if alpha is not None:
@@ -124,6 +134,7 @@ def add(running, planes, alpha, gains, amount) -> None:
 
 
 def over(running, planes, alpha, gains, amount) -> None:
+    """The source in front of the running result."""
     one = np.float32(1)
     for b, a, gain in zip(running, planes, gains, strict=False):
         if alpha is None:
@@ -138,6 +149,7 @@ def over(running, planes, alpha, gains, amount) -> None:
 
 
 def under(running, planes, alpha, gains, amount) -> None:
+    """The source behind the running result."""
     for b, a, gain in zip(running, planes, gains, strict=False):
         under_plane(b, running[3], a, gain * amount)
     if alpha is None:
@@ -147,6 +159,7 @@ def under(running, planes, alpha, gains, amount) -> None:
 
 
 def multiply(running, planes, alpha, gains, amount) -> None:
+    """The source as a colour where it covers, or as a factor everywhere if it has no alpha."""
     for b, a, gain in zip(running, planes, gains, strict=False):
         if alpha is None:
             factor_plane(b, a, gain, amount)
@@ -157,6 +170,7 @@ def multiply(running, planes, alpha, gains, amount) -> None:
 
 
 def screen(running, planes, alpha, gains, amount) -> None:
+    """The source as light on light that never passes the brighter of 1 and the two."""
     for b, a, gain in zip(running, planes, gains, strict=False):
         screen_plane(b, a, gain * amount)
     if alpha is not None:

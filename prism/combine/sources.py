@@ -31,6 +31,7 @@ class Pixels:
 
     @property
     def byte_count(self) -> int:
+        """Of the planes in memory; planes that are shared count once."""
         unique = {id(plane): plane.nbytes for plane in (*self.planes, self.alpha) if plane is not None}
         return sum(unique.values())
 
@@ -54,6 +55,7 @@ class Source:
 
     @property
     def is_data(self) -> bool:
+        """Whether it takes no view, no lossy compression and no filter; False for an unknown kind."""
         return self.kind is not None and self.kind.is_data
 
 

@@ -9,8 +9,11 @@ from typing import Protocol, TypeVar
 
 
 class Sized(Protocol):
+    """Anything that says how much memory it holds."""
+
     @property
-    def byte_count(self) -> int: ...
+    def byte_count(self) -> int:
+        """Bytes in memory."""
 
 
 Item = TypeVar("Item", bound=Sized)
@@ -36,6 +39,7 @@ class PixelStore:
         return item
 
     def put(self, key: Hashable, item: Sized) -> None:
+        """Keep an item in place of what was there; the longest unused go until all fit."""
         with self._lock:
             if key in self._items:
                 self.byte_count -= self._items.pop(key).byte_count

@@ -17,6 +17,7 @@ from prism.passes.plan import Plan
 
 
 def render(args: argparse.Namespace) -> Answer:
+    """Render one frame, or all a plan asks for. Raises BadArgument, BadDocument, UnreadableFile or UnwritableFile."""
     from prism.standin.scene import Scene
 
     scene = Scene.load(args.scene)

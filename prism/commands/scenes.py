@@ -13,6 +13,7 @@ from prism.passes.facts_sheet import FactsSheet
 
 
 def scene(args: argparse.Namespace) -> Answer:
+    """Check a scene or a sheet of facts, or print a schema. Raises BadArgument, BadDocument or UnreadableFile."""
     from prism.standin.scene import Scene  # here: most verbs need no scene
 
     if args.schema:

@@ -22,6 +22,7 @@ class Sequence:
 
     @property
     def frames(self) -> list[int]:
+        """Frame numbers, ascending."""
         return [frame for frame, _ in self.files]
 
 

@@ -60,6 +60,7 @@ class Deviation:
     what: str
 
     def as_json(self) -> dict[str, str]:
+        """All fields, for JSON."""
         return asdict(self)
 
 

@@ -47,6 +47,7 @@ def spoken_bytes(count: float) -> str:
 
 
 def total_bytes(files: Sequence[PlannedFiles]) -> int:
+    """Estimate for all frames of all files."""
     return sum(planned.bytes_each * len(planned.frames) for planned in files)
 
 

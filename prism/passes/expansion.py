@@ -104,9 +104,11 @@ class PlannedFiles:
         return self.place | {"pass": self.group.title, "suffix": self.group.storage.suffix}
 
     def is_of(self, image: PlannedImage) -> bool:
+        """Whether these files belong to that layer and camera."""
         return (self.place["layer"], self.place["camera"]) == (image.layer.name, image.camera)
 
     def path(self, frame: int) -> str:
+        """The path of one frame, below the folder of the plan."""
         return self.pattern.expand({**self.values, "frame": frame})
 
     @cached_property
@@ -116,10 +118,12 @@ class PlannedFiles:
 
     @property
     def passes(self) -> tuple[PlannedPass, ...]:
+        """In the order in which they are stored."""
         return self.group.passes
 
     @property
     def channels(self) -> dict[str, str]:
+        """Full channel names with their pixel types."""
         return self.group.channels
 
     @property

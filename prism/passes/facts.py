@@ -74,6 +74,7 @@ class CameraFact:
     working: bool = False
 
     def shows(self, name: str, shot: ShotSettings) -> bool:
+        """Whether something may lie in the picture; True where that is not known."""
         extent = self.extents.get(name)
         return extent is None or extent.meets(*window_of(shot))
 
@@ -155,6 +156,7 @@ class SceneFacts:
         return replace(self, lights=lights, shot=plan.shot)
 
     def lights_of(self, label: str) -> tuple[LightFact, ...]:
+        """The lights with that label; those without one are in `rest`."""
         return tuple(light for light in self.lights if (light.label or REST) == label)
 
     def given(self, layer: Layer, camera: str) -> frozenset[str]:

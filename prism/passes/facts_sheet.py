@@ -84,6 +84,7 @@ class FactsSheet(Document):
         return self
 
     def facts(self) -> SceneFacts:
+        """What the checks of a plan need to know, as read from a scene."""
         carries = {material.name: material.carries for material in self.materials}
         return SceneFacts(
             name=self.name,

@@ -66,6 +66,8 @@ RANKS_PER_LAYER = 2  # Cryptomatte specification: an id and its coverage, twice,
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PassKind:
+    """A pass of the catalogue: what it means, how it is stored, and what a scene needs to give it."""
+
     key: str
     title: str
     meaning: str
@@ -104,6 +106,7 @@ class PassKind:
 
     @property
     def all_demands(self) -> tuple[str, ...]:
+        """Keys of DEMANDS: those of its role, then its own."""
         return ROLE_DEMANDS.get(self.role, ()) + self.demands
 
     @property

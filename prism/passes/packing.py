@@ -110,10 +110,12 @@ class Storage(Value):
 
     @property
     def suffix(self) -> str:
+        """Of file names, with its dot."""
         return FORMATS[self.format].suffix
 
     @property
     def title(self) -> str:
+        """Format, pixel type and compression, for a person."""
         return f"{FORMATS[self.format].title}, {PIXEL_TITLES[self.pixel]}, {self.compression}"
 
     @property
@@ -126,6 +128,7 @@ class Storage(Value):
         return found | DEEP if compression.deep and self.pixel == FLOAT else found
 
     def unmet(self, demands: Collection[str]) -> tuple[str, ...]:
+        """The demands that it cannot meet, in their order."""
         return tuple(demand for demand in demands if demand not in self.abilities)
 
 
@@ -155,6 +158,7 @@ class Packing(Value):
         return "data" if kind.is_data else "colour"
 
     def storage(self, kind: PassKind) -> Storage:
+        """How a pass of that kind is stored."""
         return getattr(self, self.storage_field(kind))
 
     @property

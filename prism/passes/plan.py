@@ -76,6 +76,7 @@ class ShotSettings(Value):
 
     @property
     def scaled_size(self) -> tuple[int, int]:
+        """Width and height of the picture in pixels, without overscan."""
         return max(1, self.width // self.scale), max(1, self.height // self.scale)
 
     @property
@@ -122,6 +123,7 @@ class Layer(Value):
     for_camera: dict[Word, Passes] = {}
 
     def shown(self, groups: tuple[str, ...]) -> tuple[str, ...]:
+        """The groups that are seen."""
         return tuple(group for group in groups if self.visibility.get(group, "visible") == "visible")
 
     def casting(self, groups: tuple[str, ...]) -> tuple[str, ...]:
@@ -199,6 +201,7 @@ class PlannedImage:
 
     @property
     def where(self) -> str:
+        """The layer, and the camera if layers differ by camera; for findings."""
         return f"layer {self.layer.name}" if self.shared else f"layer {self.layer.name}, camera {self.camera}"
 
 

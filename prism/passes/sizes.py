@@ -9,6 +9,8 @@ from types import MappingProxyType
 
 @dataclass(frozen=True, slots=True)
 class Size:
+    """A size that is offered, in pixels."""
+
     title: str
     width: int
     height: int

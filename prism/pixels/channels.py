@@ -23,6 +23,7 @@ class LayerChannels:
 
     @property
     def is_colour(self) -> bool:
+        """Whether it has R, G and B, in either case."""
         return set(COLOUR) <= {component.upper() for component in self.components}
 
     @property

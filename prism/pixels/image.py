@@ -26,6 +26,7 @@ def pixel_type(dtype: np.dtype) -> str:
 
 
 def dtype_of(pixel_type_name: str) -> np.dtype:
+    """The numpy type of a pixel type of OpenEXR. Raises KeyError."""
     return _DTYPES[pixel_type_name]
 
 

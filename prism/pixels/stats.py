@@ -50,6 +50,7 @@ class Difference:
     channel: int
 
     def as_json(self) -> dict[str, float | int]:
+        """All fields, for JSON."""
         return asdict(self)
 
 

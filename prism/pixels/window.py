@@ -25,14 +25,17 @@ class Window:
 
     @classmethod
     def of_size(cls, width: int, height: int) -> Window:
+        """The window with its upper left pixel at 0, 0."""
         return cls(0, 0, width - 1, height - 1)
 
     @property
     def width(self) -> int:
+        """In pixels; both ends count."""
         return self.x1 - self.x0 + 1
 
     @property
     def height(self) -> int:
+        """In pixels; both ends count."""
         return self.y1 - self.y0 + 1
 
     @property

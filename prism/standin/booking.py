@@ -34,14 +34,16 @@ def rows_of(groups: int, parts: bool) -> int:
     return FIRST_GROUP + groups + (len(COMPONENTS) * groups if parts else 0)
 
 
+@compiled
 def part_row(component: int, group: int, groups: int) -> int:
+    """Row of an account for the light of one group in one component."""
     return FIRST_GROUP + groups + component * groups + group
 
 
 @compiled
 def book(account, groups, component, group, value):
     """Add one contribution to beauty, component, light group and part alike."""
-    part = FIRST_GROUP + groups + component * groups + group
+    part = part_row(component, group, groups)
     for c in range(3):
         account[BEAUTY, c] += value[c]
         account[component, c] += value[c]

@@ -66,6 +66,7 @@ def colour_distance(beauty, own, variance, y, x, v, u):
 
 @compiled
 def guide_distance(guide, y, x, v, u, step):
+    """Squared distance of two pixels of a (C, H, W) guide, in units of `step`."""
     total = 0.0
     for c in range(3):
         gap = guide[c, y, x] - guide[c, v, u]

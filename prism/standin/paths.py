@@ -118,6 +118,7 @@ def surface_of(stage, material, shape, point, n, view, rough):
 
 @compiled
 def refract(direction, n, cosine, ratio):
+    """Where a unit direction goes on; cosine: at the surface; ratio: index here / index beyond (Snell's law)."""
     beyond = math.sqrt(max(0.0, 1.0 - ratio * ratio * (1.0 - cosine * cosine)))
     return add(scale(direction, ratio), scale(n, ratio * cosine - beyond))
 

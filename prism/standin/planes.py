@@ -36,6 +36,7 @@ class Band:
     openness_is_beauty: bool  # under the occlusion override
 
     def columns(self, first: int, count: int = 1) -> Planes:
+        """Planes of the survey's table, float32 (rows, W) each."""
         return [self.table[..., first + place].astype(np.float32) for place in range(count)]
 
     def light(self, *rows: int) -> Planes:

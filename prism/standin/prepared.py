@@ -49,6 +49,7 @@ class Prepared(NamedTuple):
 
 
 def no_points(groups: int) -> Points:
+    """An empty set, with the types the compiler expects."""
     return Points(
         np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), np.zeros((0, groups, 3)), np.zeros(0, np.int8)
     )  # fmt: skip
@@ -62,6 +63,7 @@ def prepared_of(before: Points, after: Points, share: float, *, on: bool = True)
 
 
 def not_prepared(groups: int) -> Prepared:
+    """For frames whose light is all traced."""
     return prepared_of(no_points(groups), no_points(groups), 0.0, on=False)
 
 
@@ -186,6 +188,7 @@ def read_points(settings, prepared, points, account, place, normal, throughput, 
 
 @compiled
 def serves(prepared, points, place, normal):
+    """Find and weigh the points near a place; whether any of them may serve it."""
     count = nearest_points(points, place, prepared.found, prepared.gaps, prepared.stack)
     return weigh(points, place, normal, prepared.found, prepared.gaps, count)
 

@@ -20,6 +20,7 @@ MISS = (FAR, (0.0, 0.0, 1.0))
 
 @compiled
 def hit_sphere(o, d, radius, near):
+    """Distance along a unit ray to a sphere around the origin, beyond `near`; FAR if there is none."""
     b = dot(o, d)
     c = dot(o, o) - radius * radius
     root = b * b - c
@@ -57,6 +58,7 @@ def hit_cap(o, d, radius, height, near):
 
 @compiled
 def hit_cylinder(o, d, radius, half, capped, near):
+    """Distance to a cylinder along z, z in -half..half, with or without its caps; FAR if there is none."""
     best = FAR
     a = d[0] * d[0] + d[1] * d[1]
     if a > 1e-14:
@@ -80,6 +82,7 @@ def hit_cylinder(o, d, radius, half, capped, near):
 
 @compiled
 def hit_box(o, d, half, near):
+    """Distance to a box around the origin with half sides `half`, by slabs (Kay & Kajiya, SIGGRAPH 1986)."""
     inverse = (1.0 / (d[0] + 1e-300), 1.0 / (d[1] + 1e-300), 1.0 / (d[2] + 1e-300))
     reach = (abs(half[0] * inverse[0]), abs(half[1] * inverse[1]), abs(half[2] * inverse[2]))
     middle = (-o[0] * inverse[0], -o[1] * inverse[1], -o[2] * inverse[2])
@@ -103,6 +106,7 @@ def box_normal(p, half):
 
 @compiled
 def hit_disc(o, d, radius, near):
+    """Distance to a disc in the plane z = 0; FAR if there is none."""
     if abs(d[2]) < 1e-14:
         return FAR
     t = -o[2] / d[2]
@@ -274,6 +278,7 @@ def box_entry(box, origin, inverse, best):
 
 @compiled
 def inverse_of(direction):
+    """1 / direction by axis, never infinite."""
     tiny = 1e-300  # avoids 0 * inf where a ray lies in a box face
     return (
         1.0 / (direction[0] if direction[0] != 0.0 else tiny),

@@ -46,6 +46,8 @@ STANDARD = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Quality:
+    """How much work a frame may take, and the light that is left out for it."""
+
     samples: int = 16  # per pixel, at most
     most_bounces: int = 6
     indirect_limit: float = 0.0  # most radiance of one sample of indirect light; 0: no limit

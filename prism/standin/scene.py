@@ -94,6 +94,8 @@ class Medium(Value):
 
 
 class Group(Value):
+    """Objects that are shown, held out and turned together."""
+
     name: Name
     turn: Turn | None = None
 
@@ -200,6 +202,7 @@ class Scene(Document):
 
     @property
     def fingerprint(self) -> str:
+        """Of everything in the document; the same for the same scene wherever it is kept."""
         return fingerprint(self.as_json())
 
     @property

@@ -17,11 +17,13 @@ COAT_REFLECTANCE = 0.04  # of a clear dielectric with index 1.5 seen head on
 
 @compiled
 def schlick(at_normal, cosine):
+    """Share of light reflected at an angle from that at the normal (Schlick, Eurographics 1994)."""
     return at_normal + (1.0 - at_normal) * (1.0 - cosine) ** 5
 
 
 @compiled
 def fresnel(at_normal, view, direction):
+    """Share reflected for R, G, B, by the angle to the half vector (Schlick's approximation)."""
     half = add(view, direction)
     cosine = min(1.0, max(0.0, dot(view, half) / math.sqrt(dot(half, half))))
     return (schlick(at_normal[0], cosine), schlick(at_normal[1], cosine), schlick(at_normal[2], cosine))
@@ -83,6 +85,7 @@ def cone_direction(axis, cosine, u, v):
 
 @compiled
 def ggx_lambda(cosine, alpha2):
+    """Smith's Lambda of the GGX distribution; alpha2: its squared width (Walter et al., EGSR 2007)."""
     return 0.5 * (math.sqrt(1.0 + alpha2 * (1.0 / (cosine * cosine) - 1.0)) - 1.0)
 
 

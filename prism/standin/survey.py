@@ -177,6 +177,7 @@ def colours(stage, data, material, kind, shape, point, n, direction):
 
 @compiled
 def measure_openness(stage, settings, data, stack, point, n, lit, seed, sample):
+    """Add 1 to the occlusion of a pixel if a ray leaves free within the distance, or 0."""
     if lit or settings.occlusion_distance <= 0.0:
         data[OCCLUSION] += 1.0
         return

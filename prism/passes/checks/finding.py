@@ -25,6 +25,7 @@ class Finding:
     fix: dict[str, Any] = field(default_factory=dict)
 
     def as_json(self) -> dict[str, Any]:
+        """All fields, for JSON; the fix as dotted fields and their values."""
         names = ("code", "level", "what", "where", "why", "fix")
         return {name: getattr(self, name) for name in names}
 
@@ -35,15 +36,18 @@ def fixed(plan: Plan, finding: Finding) -> Plan:
 
 
 def titles(keys: Iterable[str]) -> str:
+    """Titles of passes, for a sentence."""
     return " · ".join(BY_KEY[key].title for key in keys)  # titles hold commas themselves
 
 
 def without_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[str, Any]:
+    """The fix that takes passes out of an image."""
     left_out = set(keys)
     return _passes(plan, image, [key for key in image.passes if key not in left_out])
 
 
 def with_passes(plan: Plan, image: PlannedImage, keys: Iterable[str]) -> dict[str, Any]:
+    """The fix that gives an image passes, in the order of the catalogue."""
     wanted = {*image.passes, *keys}
     return _passes(plan, image, [key for key in BY_KEY if key in wanted])
 

@@ -46,6 +46,7 @@ def recombination(plan: Plan, facts: SceneFacts) -> Recombination:
 
 
 def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    """Layers that show nothing, and whether all together make the whole picture."""
     yield from _layers(plan, facts)
     if len(plan.layers) > 1 and facts.groups:
         yield from _together(plan, recombination(plan, facts))

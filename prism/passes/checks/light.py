@@ -50,6 +50,7 @@ def completeness(plan: Plan, image: PlannedImage, facts: SceneFacts) -> Complete
 
 
 def light_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    """Passes that carry nothing, sums that are not whole, and labels of lights."""
     for image in plan.variants():
         yield from _pointless(plan, image, facts)
         yield from _pointless_through_some(plan, image, facts)

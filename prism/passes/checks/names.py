@@ -18,6 +18,7 @@ _AGAIN = re.compile(r"(?<![a-z0-9])([a-z][a-z0-9]*)[^a-z0-9]+\1(?![a-z0-9])")
 
 
 def name_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
+    """Names that are bad, collide, lack a version or say a thing twice."""
     pattern, frames = parse_pattern(plan.names), plan.shot.written_frames
     widest = max((frames[0], frames[-1]), key=lambda frame: len(str(frame)))
     yield from _bad(pattern, files, widest)

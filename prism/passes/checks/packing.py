@@ -17,6 +17,7 @@ _ONLY_A_LOSS = frozenset({"unclamped"})  # a picture for looking may be clamped,
 
 
 def packing_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
+    """Passes in files that cannot carry them, and files that carry what they need not."""
     groups = list({id(planned.group): planned.group for planned in files}.values())
     yield from _demands(plan, groups)
     yield from _shared(plan, groups)

@@ -10,6 +10,7 @@ from prism.passes.plan import Plan
 
 
 def quality_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    """Settings of quality that contradict each other or the scene, or leave light out."""
     images = list(plan.variants())
     if any("deep" in image.passes for image in images) and plan.quality.sampling == "adaptive":
         yield Finding(

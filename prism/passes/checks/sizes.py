@@ -15,6 +15,7 @@ LARGE_SHARE = 0.5  # of the free space
 
 
 def size_findings(plan: Plan, files: list[PlannedFiles], free_bytes: int | None) -> Iterator[Finding]:
+    """More frames or bytes than a run or a disk can take. free_bytes: on the disk, None if unknown."""
     size = total_bytes(files)
     tasks = len(plan.shot.written_frames) * len(plan.layers) * len(plan.cameras)
     if tasks > MOST_TASKS:

@@ -10,6 +10,7 @@ from prism.passes.plan import Plan
 
 
 def staging_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
+    """Cameras, frames, scale and mist that do not fit the scene."""
     yield from _cameras(plan, facts)
     yield from _frames(plan)
     yield from _scale(plan)
