@@ -28,7 +28,7 @@ def run_start(house: House, *, empty: bool = False) -> int:
     if empty:
         marker.touch()
     empty = marker.exists()
-    parts.stop_outdated_web(house)
+    parts.stop_outdated(house)
     if parts.manage(house, "prepare", *(["--empty"] if empty else [])):
         raise Trouble("The application could not be made ready; the lines above say why.")
     parts.start_serving(house)

@@ -18,6 +18,7 @@ DATABASE = "eager"
 WEB_THREADS = 8
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
+SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
 STOP_ORDER = ("web", "worker", "queue", "database")
 
 
@@ -65,18 +66,19 @@ def start_serving(house: House) -> None:
     start(house, _worker(house), _web(house))
 
 
-def stop_outdated_web(house: House) -> None:
-    """End a web server that began with other scripts, styles or programs than there are now: it keeps what it has read."""
+def stop_outdated(house: House) -> None:
+    """End a web server and a worker that began with other files than there are now: they keep what they have read."""
     stamp = house.var / "run" / "served"
     now = hashlib.sha256()
-    for path in sorted((ROOT / "desk").rglob("*")):
+    for path in sorted(path for served in SERVED for path in (ROOT / served).rglob("*")):
         if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:
             now.update(f"{path.relative_to(ROOT)} {path.stat().st_mtime_ns} {path.stat().st_size}\n".encode())
     before = stamp.read_text() if stamp.exists() else ""
-    if before != now.hexdigest() and is_running(house, "web"):
-        step("Reloading the web server: its files have changed")
-        stop(house, "web")
-        stop(house, "worker")
+    running = [name for name in ("web", "worker") if is_running(house, name)]
+    if before != now.hexdigest() and running:
+        step(f"Reloading {' and '.join(running)}: their files have changed")
+        for name in running:
+            stop(house, name)
     stamp.write_text(now.hexdigest())
 
 

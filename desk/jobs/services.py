@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Count, Max, Q, QuerySet, Sum
+from django.db.models import Count, Q, QuerySet, Sum
 from django.urls import reverse
 
 from desk.jobs import engine
@@ -20,20 +20,24 @@ def visible_to(user) -> QuerySet[Job]:
 
 def listed(user) -> dict[str, Any]:
     """The newest jobs, those that are not at their end first."""
-    jobs = visible_to(user).select_related("shot__production", "author").annotate(
-        whole=Count("tasks"),
-        good=Count("tasks", filter=Q(tasks__state__in=GOOD)),
-        open=Count("tasks", filter=Q(tasks__state__in=OPEN)),
-        running=Count("tasks", filter=Q(tasks__state=State.RUNNING)),
-        failed=Count("tasks", filter=Q(tasks__state=State.FAILED)),
-        cancelled=Count("tasks", filter=Q(tasks__state=State.CANCELLED)),
-        share=Sum("tasks__progress"),
-        ended=Max("tasks__ended"),
-    )  # fmt: skip
+    jobs = (
+        visible_to(user)
+        .select_related("shot__production", "author")
+        .annotate(**counts_by_state("tasks"), share=Sum("tasks__progress"))
+    )
     newest = list(jobs.order_by("-made", "-pk")[:SHOWN])
     unfinished = [job for job in jobs.filter(open__gt=0) if job not in newest]
     ordered = sorted([*newest, *unfinished], key=lambda job: (job.open == 0, -job.priority, -job.pk))
     return {"jobs": [_summary(job, user) for job in ordered], "workers": engine.running_workers()}
+
+
+def counts_by_state(tasks: str) -> dict[str, Count]:
+    """For annotating what has tasks, reached by the path `tasks`: how many there are, and in which states."""
+    wanted = {
+        "good": GOOD, "open": OPEN, "running": [State.RUNNING], "failed": [State.FAILED], "cancelled": [State.CANCELLED],
+    }  # fmt: skip
+    counts = {name: Count(tasks, filter=Q(**{f"{tasks}__state__in": states})) for name, states in wanted.items()}
+    return {"whole": Count(tasks), **counts}
 
 
 def state_of(job) -> str:

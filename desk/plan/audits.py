@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, State, Task
+from desk.jobs.registry import Outcome
 from desk.scenes.services import facts_for
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
-from prism.errors import BadArgument
+from prism.errors import BadArgument, UnreadableFile
+from prism.formats.stamps import stamp_of
 from prism.intake.auditing import frame_faults
 from prism.intake.found import pictures_below
 from prism.passes.audit import extras, gathered
-from prism.passes.expansion import expand
+from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.plan import Plan
 
 KIND = "audit"
@@ -39,14 +44,19 @@ def begin(shot: Shot, plan: Plan, author) -> Job:
     return job
 
 
-def compare_frame(task: Task) -> list[dict[str, Any]]:
-    """The faults of one frame of one image, as JSON."""
+def compare_frame(task: Task) -> Outcome:
+    """Result: the faults of one frame of one image, and a mark of the files as they were before they were read."""
     shot, plan = task.job.shot, Plan.from_json(task.job.payload["plan"], where="plan")
     facts = facts_for(shot, plan.cameras)
-    image = next(one for one in plan.images() if (one.layer.name, one.camera) == (task.given("layer"), task.given("camera")))
+    image = plan.image(task.given("layer"), task.given("camera"))
     files = [one for one in expand(plan, facts) if one.is_of(image)]
-    faults = frame_faults(plan, facts, image, files, task.number, shot_folder(shot))
-    return [{"pass": planned.group.title, "kind": kind, "what": what} for planned, _, (kind, what) in faults]
+    seen = _mark(files, task.number, shot_folder(shot))
+    faults = [
+        {"pass": planned.group.title, "kind": kind, "what": what}
+        for planned, _, (kind, what) in frame_faults(plan, facts, image, files, task.number, shot_folder(shot))
+    ]
+    found = f"{len(faults)} deviation{'s' * (len(faults) > 1)}" if faults else "as planned"
+    return Outcome(line=f"Read to the end: {found}.", result={"faults": faults, "seen": seen})
 
 
 def newest(shot: Shot) -> dict[str, Any] | None:
@@ -62,7 +72,7 @@ def newest(shot: Shot) -> dict[str, Any] | None:
     return {
         "plan": plan.fingerprint,
         "number": plan.number,
-        "isOfNow": _is_of_now(shot, plan, job),
+        "isOfNow": complete and _is_of_now(shot, plan, job, done),
         "made": job.made.isoformat(timespec="minutes"),
         "done": len(done),
         "whole": len(tasks),
@@ -90,9 +100,25 @@ def _deviations(shot: Shot, plan: Plan, done: list[Task]) -> list[dict[str, str]
     return [one.as_json() for one in gathered(faults) + strange]
 
 
-def _is_of_now(shot: Shot, plan: Plan, job: Job) -> bool:
+def _is_of_now(shot: Shot, plan: Plan, job: Job, done: Sequence[Task]) -> bool:
     """Whether plan, scene and files are still those the comparison was made from."""
-    now = Plan.from_json(shot.plan.document, where="plan")
-    written = Task.objects.filter(job__shot=shot, job__kind="render", state=State.DONE, ended__gt=job.made)
-    same_scene = facts_for(shot, plan.cameras).fingerprint == job.payload.get("scene", "")
-    return now.fingerprint == plan.fingerprint and same_scene and not written.exists()
+    now, facts = Plan.from_json(shot.plan.document, where="plan"), facts_for(shot, plan.cameras)
+    if now.fingerprint != plan.fingerprint or facts.fingerprint != job.payload.get("scene", ""):
+        return False
+    files, folder = expand(plan, facts), shot_folder(shot)
+    places = {(one.layer.name, one.camera): [planned for planned in files if planned.is_of(one)] for one in plan.images()}
+    return all(
+        task.result.get("seen") == _mark(places[task.given("layer"), task.given("camera")], task.number, folder)
+        for task in done
+    )
+
+
+def _mark(files: Sequence[PlannedFiles], frame: int, folder: Path) -> str:
+    """Changes whenever one of the files of a frame is written, taken away or comes to be."""
+    digest = hashlib.sha256()
+    for planned in files:
+        try:
+            digest.update(repr(stamp_of(folder / planned.path(frame))).encode())
+        except UnreadableFile:
+            digest.update(b"absent")
+    return digest.hexdigest()

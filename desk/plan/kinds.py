@@ -24,6 +24,4 @@ def measure(task: Task, watch: Watch) -> Outcome:
 
 @kind("audit")
 def audit(task: Task, watch: Watch) -> Outcome:
-    faults = audits.compare_frame(task)
-    found = f"{len(faults)} deviation{'s' * (len(faults) > 1)}" if faults else "as planned"
-    return Outcome(line=f"Read to the end: {found}.", result={"faults": faults})
+    return audits.compare_frame(task)

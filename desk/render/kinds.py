@@ -9,7 +9,7 @@ from desk.jobs.models import State, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.jobs.work import CUT_OFF
 from desk.plan.measures import record
-from desk.render.services import KIND, files_of, image_of
+from desk.render.services import KIND, files_of
 from desk.scenes.services import facts_for, scene_of
 from desk.shots.models import Element
 from desk.shots.storage import shot_folder
@@ -27,7 +27,7 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     plan = Plan.from_json(run.document, where=f"run {run.pk}")
     folder = shot_folder(run.shot)
     facts = facts_for(run.shot, plan.cameras, run.scene)
-    image = image_of(plan, task.given("layer"), task.given("camera"))
+    image = plan.image(task.given("layer"), task.given("camera"))
     warm_up = bool(task.given("warmUp"))
     files = [] if warm_up else files_of(plan, facts, image.layer.name, image.camera, run.light_groups)
     if run.only_missing and not warm_up and is_as_planned(plan, facts, image, files, task.number, folder):

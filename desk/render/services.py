@@ -9,12 +9,12 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Avg, Count, Max, Q, Sum
+from django.db.models import Avg, Q, Sum
 from django.utils import timezone
 
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, State, Task
-from desk.jobs.services import state_of
+from desk.jobs.services import counts_by_state, state_of
 from desk.plan import versions
 from desk.plan.services import open_plan, require_own
 from desk.render.models import Run
@@ -110,20 +110,12 @@ def _task(image: PlannedImage, number: int, *, warm_up: bool) -> Task:
 
 def files_of(plan: Plan, facts: SceneFacts, layer: str, camera: str, labels: Sequence[str] = ()) -> list[PlannedFiles]:
     """The files of one image of a plan; with labels, only those that hold nothing but the light of these groups."""
-    own = [one for one in expand(plan, facts) if (one.place["layer"], one.place["camera"]) == (layer, camera)]
+    image = plan.image(layer, camera)
+    files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
     if not labels:
-        return own
+        return files
     ends = tuple(f"light_{label}" for label in labels)
-    return [one for one in own if all(planned.key.endswith(ends) for planned in one.passes)]
-
-
-def image_of(plan: Plan, layer: str, camera: str) -> PlannedImage:
-    return next(one for one in plan.images() if (one.layer.name, one.camera) == (layer, camera))
-
-
-def beauty_file(run: Run, layer: str, camera: str) -> PlannedFiles | None:
-    """The files of a run that hold the rendered beauty, noisy as it is."""
-    return file_of(run, layer, camera, "beauty")
+    return [planned for planned in files if all(one.key.endswith(ends) for one in planned.passes)]
 
 
 def file_of(run: Run, layer: str, camera: str, key: str, *, denoised: bool = False) -> PlannedFiles | None:
@@ -169,17 +161,10 @@ def outdated(shot: Shot) -> str:
 
 def summaries(shot: Shot) -> list[dict[str, Any]]:
     """The runs of a shot, the newest first."""
-    done = Q(job__tasks__state=State.DONE)
     runs = shot.runs.annotate(
-        whole=Count("job__tasks"),
-        good=Count("job__tasks", filter=Q(job__tasks__state__in=GOOD)),
-        open=Count("job__tasks", filter=Q(job__tasks__state__in=OPEN)),
-        running=Count("job__tasks", filter=Q(job__tasks__state=State.RUNNING)),
-        failed=Count("job__tasks", filter=Q(job__tasks__state=State.FAILED)),
-        cancelled=Count("job__tasks", filter=Q(job__tasks__state=State.CANCELLED)),
-        seconds=Avg("job__tasks__seconds", filter=done),
+        **counts_by_state("job__tasks"),
+        seconds=Avg("job__tasks__seconds", filter=Q(job__tasks__state=State.DONE)),
         bytes=Sum("job__tasks__bytes"),
-        last=Max("job__tasks__ended"),
     )
     newest = list(runs.select_related("job__author", "scene").order_by("-made", "-pk")[:SHOWN])
     results: dict[int, list[dict[str, Any]]] = defaultdict(list)

@@ -1,6 +1,7 @@
 """The Plan station: answers, saving, and plans that make no sense."""
 
 import io
+import os
 from unittest import mock
 
 import numpy as np
@@ -159,6 +160,14 @@ class Versions(PlanCase):
         kinds = {(one["kind"], one["frames"]) for one in audit["deviations"]}
         self.assertLessEqual({("missing", "1003"), ("channels", "1002"), ("colour", "1002"), ("extra", "")}, kinds)
         self.assertNotIn("1001", {frames for _, frames in kinds})
+        first = self.folder / "TST_010_v2.1001.exr"
+        written = first.stat()
+        for change in (lambda: os.utime(first, ns=(0, 0)), lambda: self.render(1003, name="TST_010_v2")):
+            change()
+            self.assertFalse(self.client.get(self.url("plan-audit")).json()["audit"]["isOfNow"])
+            os.utime(first, ns=(written.st_atime_ns, written.st_mtime_ns))
+        (self.folder / "TST_010_v2.1003.exr").unlink()
+        self.assertTrue(self.client.get(self.url("plan-audit")).json()["audit"]["isOfNow"])
         self.ask("plan-save", plan=plan | {"number": 3}, revision=3)
         self.assertFalse(self.client.get(self.url("plan-audit")).json()["audit"]["isOfNow"])
         self.client.force_login(self.reviewer)

@@ -11,7 +11,7 @@ from django.urls import reverse
 from demo.conservatory import build_scene
 from desk.accounts import services as accounts
 from desk.jobs import engine
-from desk.jobs.models import Job, State, Task
+from desk.jobs.models import Job
 from desk.scenes import services as scenes
 from desk.shots.models import Membership, Production, Shot
 from desk.tests.world import WorldCase
@@ -209,25 +209,3 @@ class Scenes(WorldCase):
             self.assertIn(text, f"{error['where']} {error['what']}")
         with self.assertRaises(BadDocument):
             FactsSheet.from_json(SHEET | {"fog": "maybe"})
-
-
-class WorkPage(WorldCase):
-    def test_all_work_with_whose_it_is_and_cancel(self):
-        job = Job.objects.create(kind="render", shot=self.shot, title="TST_010 v001", author=self.artist)
-        for number, state in enumerate((State.DONE, State.FAILED, State.QUEUED)):
-            Task.objects.create(job=job, number=number, title="all, wide", state=state, fault="A fault." if state == State.FAILED else "")
-        page = self.client.get(reverse("work"))
-        (entry,) = page.context["page"]["work"]["jobs"]
-        self.assertEqual((entry["good"], entry["whole"], entry["state"], entry["author"], entry["fault"]), (1, 3, "waiting", "ada", "A fault."))
-        self.assertContains(self.client.get("/"), '<span class="count">1</span>')
-
-        def change(**body):
-            return self.client.post(reverse("work-change"), json.dumps(body), content_type="application/json", headers={"accept": "application/json"})
-
-        self.assertEqual(change(job=job.pk, action="cancel").json()["jobs"][0]["state"], "failed")
-        self.assertEqual(change(job=job.pk, action="paint").status_code, 422)
-        self.client.force_login(self.reviewer)
-        self.assertEqual(change(job=job.pk, action="cancel").status_code, 403)
-        self.client.force_login(self.stranger)
-        self.assertEqual(self.client.get(reverse("work-progress")).json()["jobs"], [])
-        self.assertEqual(change(job=job.pk, action="cancel").status_code, 404)

@@ -14,7 +14,7 @@ from pathlib import Path
 from unittest import mock
 
 from launcher import house as houses
-from launcher import install, services
+from launcher import install, parts, services
 from launcher.house import House
 from launcher.services import Service
 from launcher.trouble import Trouble
@@ -93,6 +93,24 @@ class Services(LauncherCase):
         services.start(self.house, self.service(STUBBORN, ready=lambda: "up" in log.read_text()))
         with mock.patch.object(services, "STOP_SECONDS", 0.2):
             self.assertTrue(services.stop(self.house, "web"))
+
+    def test_changed_files_end_what_keeps_them_in_memory(self):
+        root = self.var / "code"
+        for folder in ("desk", "prism"):
+            (root / folder / "tests").mkdir(parents=True)
+        kernel = root / "prism" / "kernel.py"
+        kernel.write_text("one")
+        with mock.patch.object(parts, "ROOT", root):
+            services.start(self.house, self.service())
+            parts.stop_outdated(self.house)  # begun before anything was known of its files
+            self.assertFalse(services.is_running(self.house, "web"))
+            services.start(self.house, self.service())
+            (root / "prism" / "tests" / "test_kernel.py").write_text("a test serves nobody")
+            parts.stop_outdated(self.house)
+            self.assertTrue(services.is_running(self.house, "web"))
+            kernel.write_text("another")
+            parts.stop_outdated(self.house)
+            self.assertFalse(services.is_running(self.house, "web"))
 
     def test_a_damaged_record_counts_as_not_running(self):
         (self.var / "run" / "web.pid").write_text("nonsense")

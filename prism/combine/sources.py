@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from prism.combine.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
 from prism.formats.exr import Part, read_channels, read_parts
+from prism.formats.stamps import stamp_of
 from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import LayerChannels, group_layers
@@ -97,7 +98,7 @@ class FrameSources:
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source, every side divided by `step` for a preview (colour averaged, data picked)."""
         source = self.source(key)
-        identity = (*_stamp(source.path), source.part.index, source.colour, source.alpha, self.window, step)
+        identity = (*stamp_of(source.path), source.part.index, source.colour, source.alpha, self.window, step)
         return self._store.get(identity, lambda: self._load(source, step))
 
     def shape(self, step: int = 1) -> tuple[int, int]:
@@ -119,7 +120,7 @@ class FrameSources:
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does."""
         paths = sorted({source.path for source in self._sources.values()})
-        return tuple(_stamp(path) for path in paths)
+        return tuple(stamp_of(path) for path in paths)
 
     def _load(self, source: Source, step: int) -> Pixels:
         if step > 1:
@@ -210,15 +211,6 @@ def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:
 def _divided(cut: slice, step: int) -> slice:
     first = cut.start // step
     return slice(first, first + (cut.stop - cut.start) // step)
-
-
-def _stamp(path: Path) -> tuple[str, int, int]:
-    """Tells a file from a later one of the same name."""
-    try:
-        status = path.stat()
-    except OSError as error:
-        raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
-    return str(path), status.st_mtime_ns, status.st_size
 
 
 def _alike(planes: list[NDArray]) -> list[NDArray]:

@@ -24,11 +24,6 @@ def pictures_below(folder: Path) -> list[str]:
     return [path.relative_to(folder).as_posix() for path in sorted(paths) if not path.name.startswith(".")]
 
 
-def found_below(folder: Path) -> dict[str, FoundFile]:
-    """All pictures below a folder, by relative path, each read to its end."""
-    return {path: found_file(Path(folder) / path) for path in pictures_below(folder)}
-
-
 def found_file(path: Path) -> FoundFile | None:
     """None if there is no such file."""
     if not Path(path).is_file():

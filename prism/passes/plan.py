@@ -273,6 +273,13 @@ class Plan(Document):
             for camera, passes in by_camera.items():
                 yield PlannedImage(layer, camera, passes, shared, (camera,))
 
+    def image(self, layer: str, camera: str) -> PlannedImage:
+        """That layer through that camera. Raises BadArgument if it is not planned."""
+        for image in self.images():
+            if (image.layer.name, image.camera) == (layer, camera):
+                return image
+        raise BadArgument(f"The plan has no layer {layer} through camera {camera}.", where="plan")
+
     def variants(self) -> Iterator[PlannedImage]:
         """The same, but a layer that has the same passes through every camera only once, and even without a camera."""
         for layer in self.layers:

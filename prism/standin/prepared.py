@@ -152,7 +152,7 @@ def weigh(points, place, normal, found, gaps, count):
             most = k
     if count < 2 or gaps[least] > (REACH * points.spacing[found[least]]) ** 2:
         return False
-    far = math.sqrt(gaps[most])
+    far = max(1e-30, math.sqrt(gaps[most]))  # not 0, where all lie on one spot
     total = 0.0
     for k in range(count):
         facing = dot(normal, row(points.normals, found[k]))

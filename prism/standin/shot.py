@@ -109,8 +109,8 @@ def make_frame(
     Raises UnwritableFile, and Superseded if `is_stale` turns true; then nothing is written.
     """
     begun = time.perf_counter()
-    asked = files or [one for one in expand(plan, facts) if one.is_of(image)]
-    order = order_of(plan, image, asked, folder)
+    wanted = files or [one for one in expand(plan, facts) if one.is_of(image)]
+    order = order_of(plan, image, wanted, folder)
     labelled = with_labels(scene, plan.light_labels)
     rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
     cleaned = _cleaned(rendered, order, is_stale) if any(one.group.denoised for one in files) else {}

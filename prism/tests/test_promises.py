@@ -12,19 +12,23 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import PyOpenColorIO as ocio
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
 
 from demo.conservatory import build_scene
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion, luminance_weights
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, read_parts, write_parts
 from prism.intake.auditing import audit_folder, is_as_planned
-from prism.naming.timecode import time_code
+from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
 from prism.passes.checks.layers import OVER, SUM, recombination
 from prism.passes.expansion import expand
 from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Layer, Plan, Quality, ShotSettings
 from prism.standin.facts import facts_of
+from prism.standin.prepared import NEIGHBOURS, nearest_points, no_points, prepared_of, tree_of, weigh
 from prism.standin.preparing import PreparedLight
 from prism.standin.render import Order, render
 from prism.standin.render import Quality as RenderQuality
@@ -113,6 +117,58 @@ class TimeCodes(unittest.TestCase):
         for frame, expected in table.items():
             self.assertEqual(str(time_code(frame, 29.97)), expected)
         self.assertEqual(str(time_code(1001, 24)), "00:00:41:17")
+
+
+    def test_a_day_of_frames_by_counting(self):
+        """SMPTE ST 12-1 by hand: count up, and leave out the first two or four numbers of minutes that are no tenth."""
+        for rate, base, left_out in ((24, 24, 0), (23.976, 24, 0), (25, 25, 0), (29.97, 30, 2), (59.94, 60, 4)):
+            counted = (
+                (minute, second, number)
+                for minute in range(12)
+                for second in range(60)
+                for number in range(base)
+                if not (minute % 10 and second == 0 and number < left_out)
+            )
+            for frame, expected in enumerate(counted):
+                code = time_code(frame, rate)
+                self.assertEqual((code.minutes, code.seconds, code.frames, code.hours), (*expected, 0), (rate, frame))
+            day = 24 * 6 * (600 * base - 9 * left_out)
+            self.assertEqual(str(time_code(day, rate)), str(time_code(0, rate)))
+            self.assertEqual(time_code(-5, rate), time_code(0, rate))
+        self.assertEqual(rate_of(29.97), Fraction(30000, 1001))
+
+
+class NearestPoints(unittest.TestCase):
+    """The tree of prepared points, against SciPy's."""
+
+    def points(self, places):
+        return tree_of(places, np.tile((0.0, 0.0, 1.0), (len(places), 1)), np.ones(len(places)), np.zeros((len(places), 1, 3)))
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.integers(0, 2**32 - 1), st.integers(1, 300), st.booleans())
+    def test_the_same_as_a_k_d_tree(self, seed, count, flat):
+        rng = np.random.default_rng(seed)
+        places = rng.normal(size=(count, 3)) * (1, 1, 0 if flat else 1)
+        points, scratch = self.points(places), prepared_of(no_points(1), no_points(1), 0.0)
+        for place in rng.normal(size=(5, 3)):
+            found = nearest_points(points, tuple(place), scratch.found, scratch.gaps, scratch.stack)
+            expected, _ = cKDTree(places).query(place, k=min(count, NEIGHBOURS))
+            np.testing.assert_allclose(np.sort(scratch.gaps[:found]), np.sort(np.atleast_1d(expected)) ** 2, rtol=1e-9)
+
+    def test_weights(self):
+        """Sum to 1; nothing from beside a surface, nor where all are as far as the farthest; those on one spot count alike."""
+        places = np.array([(0, 0, 0), (0.4, 0, 0), (0, 0.4, 0), (0.1, 0.1, 9)], float)
+        for chosen, serves in (([0, 1, 2], True), ([0, 0, 0], False), ([3, 3], False), ([0], False)):
+            points, scratch = self.points(places[chosen]), prepared_of(no_points(1), no_points(1), 0.0)
+            found = nearest_points(points, (0.1, 0.1, 0.0), scratch.found, scratch.gaps, scratch.stack)
+            self.assertEqual(weigh(points, (0.1, 0.1, 0.0), (0.0, 0.0, 1.0), scratch.found, scratch.gaps, found), serves)
+            if serves:
+                self.assertAlmostEqual(scratch.gaps[:found].sum(), 1)
+                self.assertTrue((scratch.gaps[:found] >= 0).all())
+        points, scratch = self.points(np.zeros((NEIGHBOURS, 3))), prepared_of(no_points(1), no_points(1), 0.0)
+        found = nearest_points(points, (0.0, 0.0, 0.0), scratch.found, scratch.gaps, scratch.stack)
+        self.assertTrue(weigh(points, (0.0, 0.0, 0.0), (0.0, 0.0, 1.0), scratch.found, scratch.gaps, found))
+        np.testing.assert_allclose(scratch.gaps[:found], 1 / NEIGHBOURS)
 
 
 class Together(unittest.TestCase):

@@ -24,6 +24,8 @@ export default () => {
       new ResizeObserver(() => (this.height = this.$refs.rows.clientHeight)).observe(this.$refs.rows);
       // What was found belongs to the plan it was found with.
       this.$watch("revised", () => this.audit && (this.audit = { ...this.audit, isOfNow: false }));
+      // ... and to the files, which others may have written while this page was out of sight.
+      addEventListener("focus", () => this.audit?.isOfNow && this.readAudit());
       if (this.audit?.open) this.followAudit();
     },
     scrolled() { this.top = this.$refs.rows.scrollTop; },
@@ -58,9 +60,15 @@ export default () => {
       this.comparing = true;
       while (this.audit?.open) {
         await new Promise((done) => setTimeout(done, AGAIN_AFTER));
-        await this.attempt(async () => (this.audit = (await (await get(page.urls.audit)).json()).audit));
+        await this.readAudit();
       }
       this.comparing = false;
+    },
+    readAudit() {
+      return this.attempt(async () => {
+        await this.settled();
+        this.audit = (await (await get(page.urls.audit)).json()).audit;
+      });
     },
     get auditText() {
       const { audit } = this;

@@ -1,0 +1,18 @@
+"""Telling a file from a later one of the same name, without reading it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from prism.errors import UnreadableFile
+
+Stamp = tuple[str, int, int]  # path, time of the last change in nanoseconds, bytes
+
+
+def stamp_of(path: Path) -> Stamp:
+    """Raises UnreadableFile if there is no such file, or it may not be seen."""
+    try:
+        status = path.stat()
+    except OSError as error:
+        raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
+    return str(path), status.st_mtime_ns, status.st_size
