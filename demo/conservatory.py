@@ -38,24 +38,24 @@ def build_scene() -> Scene:
     shapes = [*_room(), *_orrery(), *_plants(), *_grove()]
     lights = [
         Light(
-            name="sun", label="lanterns", kind="sphere", radiance=(16, 9.4, 3.9), centre=(0, 0, HUB_HEIGHT), radius=0.17
+            name="sun", label="lanterns", kind="sphere", radiance=(51, 34, 17), centre=(0, 0, HUB_HEIGHT), radius=0.17
         ),
         Light(
             name="dusk",
             label="dusk_sky",
             kind="sky",
-            radiance=(0.035, 0.075, 0.19),
-            horizon=(0.34, 0.21, 0.25),
-            glow=(2.4, 0.85, 0.34),
-            direction=(-0.55, 1, 0.0),
+            radiance=(0.05, 0.13, 0.36),
+            horizon=(0.42, 0.22, 0.30),
+            glow=(5.2, 1.7, 0.42),
+            direction=(-0.35, 1, -0.02),
         ),
         Light(
             name="moon",
             label="moon_rim",
             kind="distant",
-            radiance=(190, 250, 350),
+            radiance=(37, 49, 69),
             direction=(0.9, 0.62, 0.72),
-            angle=2.2,
+            angle=7,
         ),
     ]
     for number, centre in enumerate(LANTERNS, start=1):
@@ -64,7 +64,7 @@ def build_scene() -> Scene:
                 name=f"lantern_{number}",
                 label="lanterns",
                 kind="sphere",
-                radiance=(15.0, 7.6, 2.8),
+                radiance=(24.0, 12.2, 4.5),
                 centre=centre,
                 radius=0.2,
                 paper=True,
@@ -85,7 +85,7 @@ def build_scene() -> Scene:
             Camera(name="desk_view", position=(6.5, -7.5, 5.0), target=(0, 0, 1.0), fov=50, working=True),
         ],
         mist=Mist(near=3, far=10),
-        medium=Medium(density=0.03, top=1.0, colour=(0.92, 0.95, 1.0), forward=0.55),
+        medium=Medium(density=0.022, top=1.0, colour=(0.92, 0.95, 1.0), forward=0.55),
     )
 
 
@@ -93,14 +93,14 @@ def _materials() -> dict[str, Material]:
     return {
         "tiles": Material(
             kind="gloss",
-            colour=(0.56, 0.48, 0.38),
-            second_colour=(0.13, 0.22, 0.23),
-            roughness=0.22,
+            colour=(0.66, 0.57, 0.46),
+            second_colour=(0.12, 0.24, 0.27),
+            roughness=0.12,
             pattern="tiles",
             scale=0.62,
         ),
-        "stone": Material(kind="matte", colour=(0.33, 0.31, 0.28)),
-        "brass": Material(kind="metal", colour=(0.88, 0.62, 0.26), roughness=0.24),
+        "stone": Material(kind="matte", colour=(0.42, 0.39, 0.35)),
+        "brass": Material(kind="metal", colour=(0.88, 0.62, 0.26), roughness=0.28),
         "old_brass": Material(kind="metal", colour=(0.62, 0.42, 0.2), roughness=0.42),
         "iron": Material(kind="gloss", colour=(0.055, 0.075, 0.07), roughness=0.4),
         "dome": Material(
@@ -325,14 +325,38 @@ def _plants() -> list[Shape]:
 
 
 def _grove() -> list[Shape]:
-    """Trees around the conservatory, far enough to be dark shapes: the mist on the ground ends among them, not at a line."""
+    """Cypresses around the conservatory, and low hills behind them: the mist on the ground ends there, not at a line."""
     shapes = []
-    for number in range(90):
-        angle = math.radians(number * 4 + 3.5 * math.sin(7 * number))
-        away = 25 + 6 * math.sin(3.7 * number)
-        radius = 1.9 + 0.4 * math.sin(2.3 * number) + 0.25 * math.sin(5.1 * number)
-        centre = (away * math.cos(angle), away * math.sin(angle), 0.9 + 0.35 * math.sin(1.7 * number))
-        shapes.append(Shape(name=f"tree_{number}", group="grove", material="bark", kind="sphere", centre=centre, size=(radius, 0, 0)))
+    for number in range(56):
+        angle = math.tau * number / 56 + math.radians(2.6 * math.sin(7 * number))
+        away = 21 + 6 * math.sin(3.7 * number)
+        height = max(1.6, 3.0 + 1.6 * math.sin(2.3 * number) + 0.8 * math.sin(5.1 * number))
+        girth = (0.55 + 0.12 * math.sin(1.7 * number)) * (0.7 + height / 8)
+        shapes.extend(_cypress(f"tree_{number}", away * math.cos(angle), away * math.sin(angle), height, girth))
+    for number in range(72):
+        angle = math.tau * number / 72
+        away = 35 + 3 * math.sin(2.1 * number)
+        centre = (away * math.cos(angle), away * math.sin(angle), -2.5 + 0.6 * math.sin(0.7 * number))
+        size = (4.8 + 0.3 * math.sin(1.3 * number), 0, 0)
+        shapes.append(Shape(name=f"hill_{number}", group="grove", material="bark", kind="sphere", centre=centre, size=size))
+    return shapes
+
+
+def _cypress(name: str, x: float, y: float, height: float, girth: float) -> list[Shape]:
+    """Balls that swell and dwindle upwards, close enough to make one outline."""
+    shapes = []
+    z = 0.35
+    while z < height:
+        share = z / height
+        radius = girth * min(1.0, 0.55 + 1.4 * share) * (1 - share**1.6) ** 0.8
+        if radius < 0.09:
+            break
+        shapes.append(
+            Shape(
+                name=f"{name}_{len(shapes)}", group="grove", material="bark", kind="sphere", centre=(x, y, z), size=(radius, 0, 0)
+            )
+        )
+        z += max(0.1, 0.55 * radius)
     return shapes
 
 

@@ -73,7 +73,7 @@ def _inspect_text(file: dict[str, Any]) -> str:
 
 def make_ledger(args: argparse.Namespace) -> Answer:
     """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
-    ledger = first_ledger(find_sources(args.files), by=args.by, name=args.out.stem)
+    ledger = first_ledger(find_sources(args.files), by=args.by, denoised=args.denoised, name=args.out.stem)
     _write_json(args.out, ledger.as_json())
     rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.rows)
     return ledger.as_json(), f"{args.out}\n{rows}"
@@ -82,7 +82,7 @@ def make_ledger(args: argparse.Namespace) -> Answer:
 def show_balance(args: argparse.Namespace) -> Answer:
     """Whether a ledger, or the first one, lands on the rendered beauty. Raises as Ledger.load and balance."""
     sources = find_sources(args.files)
-    ledger = Ledger.load(args.ledger) if args.ledger else first_ledger(sources, by=args.by)
+    ledger = Ledger.load(args.ledger) if args.ledger else first_ledger(sources, by=args.by, denoised=args.denoised)
     result = balance(ledger, sources)
     lines = [
         f"largest difference {result.difference.largest:.6g} at x {result.x} y {result.y}, mean {result.difference.mean:.6g}",
@@ -169,11 +169,13 @@ def build_parser() -> argparse.ArgumentParser:
     files(command, "one multichannel file, or several files of one pass each")
     command.add_argument("--out", type=Path, required=True, metavar="L.json")
     command.add_argument("--by", choices=WAYS, help="rebuild from components or light groups")
+    command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
 
     command = verb("balance", show_balance, "Rebuilt against rendered beauty.")
     files(command, "the files of one frame")
     command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
     command.add_argument("--by", choices=WAYS, help="for the first ledger")
+    command.add_argument("--denoised", action="store_true", help="for the first ledger")
 
     command = verb("rebuild", rebuild, "Evaluate a ledger and write the picture.")
     files(command, "the files of one frame")

@@ -21,7 +21,7 @@ from prism.colour.view import ViewTransform
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
 from prism.combine.contributions import contributions
-from prism.combine.first import first_ledger
+from prism.combine.first import first_ledger, is_denoised
 from prism.combine.probe import probe
 from prism.combine.sources import FrameSources
 from prism.errors import UnreadableFile
@@ -48,7 +48,8 @@ def open_ledger(shot: Shot) -> Ledger | None:
     for element in shot.elements.all():
         frames = frames_on_disk(element)
         if frames:
-            document = first_ledger(sources_of(element, frames[0]))
+            sources = sources_of(element, frames[0])
+            document = first_ledger(sources, denoised=is_denoised(sources))
             return Ledger.objects.create(shot=shot, element=element, name=document.name, document=document.as_json())
     return None
 
@@ -164,6 +165,6 @@ def source_list(sources: FrameSources) -> list[dict[str, Any]]:
     ]
 
 
-def start_again(ledger: Ledger, element: Element, frame: int, by: str) -> documents.Ledger:
+def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denoised: bool) -> documents.Ledger:
     """A fresh first ledger, by components or by light groups, under the same name. Nothing is saved."""
-    return first_ledger(sources_of(element, frame), by=by, name=ledger.name)
+    return first_ledger(sources_of(element, frame), by=by, denoised=denoised, name=ledger.name)

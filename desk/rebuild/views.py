@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
@@ -17,6 +18,7 @@ from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, sources_of, stations
 from desk.viewer.newest import claim_newest
 from prism.colour.view import VIEW_TITLES, ViewTransform
+from prism.combine.first import starts_of
 from prism.combine.operators import OPERATORS
 from prism.combine.sources import FrameSources
 from prism.errors import PrismError
@@ -136,7 +138,8 @@ def element(request: HttpRequest, shot: Shot) -> JsonResponse:
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     ledger = _ledger(shot, body)
-    document = services.start_again(ledger, ledger.element, whole_number(body, "frame"), str(body.get("by")))
+    frame, by, denoised = whole_number(body, "frame"), str(body.get("by")), body.get("denoised") is True
+    document = services.start_again(ledger, ledger.element, frame, by, denoised=denoised)
     return JsonResponse({"ledger": document.as_json()})
 
 
@@ -163,6 +166,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
         "width": sources.display_window.width,
         "height": sources.display_window.height,
         "sources": services.source_list(sources),
+        "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
         "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],
         "views": [{"key": key, "title": title} for key, title in VIEW_TITLES.items()],
         "row": request.GET.get("row", ""),

@@ -136,13 +136,14 @@ def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allow
         return wrong.mean() <= 1 - EXPLAINED
 
     used = {row.source for row in ledger.rows}
+    denoised = sources.source(ledger.beauty).denoised
     lossy = {
         sources.source(key).part.compression for key in (*used, ledger.beauty) if sources.source(key).part.is_lossy
     }
     for compression in sorted(lossy):
         yield Suggestion("note", "", f"Passes are stored with lossy {compression}: their values are approximations.")
     for source in sources:
-        if source.key not in used and _adds_light(source):
+        if source.key not in used and _adds_light(source) and source.denoised == denoised:
             pixels = sources.pixels(source.key)
             if explains(rebuilt + _rgb(pixels), pixels):
                 yield Suggestion("insert", source.key, f"{source.title} is missing: adding it closes the gap.")

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 
 from prism.combine.ledger import Ledger, Row
-from prism.combine.sources import FrameSources, Source
-from prism.errors import NoBeauty, NoComponents
+from prism.combine.sources import DENOISED, FrameSources, Source
+from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
@@ -14,50 +15,95 @@ WAYS = ("components", "light-groups")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 
 
-def first_ledger(sources: FrameSources, *, by: str | None = None, name: str = "first") -> Ledger:
+@dataclass(frozen=True, slots=True)
+class Start:
+    """A way to begin a ledger. by: one of WAYS. denoised: from the passes that were cleaned, which sum as well."""
+
+    by: str
+    denoised: bool
+
+    @property
+    def title(self) -> str:
+        """As a person reads it."""
+        return self.by.replace("-", " ") + (f", {DENOISED}" if self.denoised else "")
+
+
+def starts_of(sources: FrameSources) -> list[Start]:
+    """The ways a first ledger can be made of a frame; empty without a beauty."""
+    return [
+        Start(by, denoised)
+        for denoised in (False, True)
+        if _beauty_key(denoised) in sources
+        for by in WAYS
+        if _light_of(sources, denoised)[by]
+    ]
+
+
+def is_denoised(sources: FrameSources) -> bool:
+    """Whether a frame has a denoised beauty beside the noisy one."""
+    return _beauty_key(True) in sources
+
+
+def first_ledger(
+    sources: FrameSources, *, by: str | None = None, denoised: bool = False, name: str = "first"
+) -> Ledger:
     """A ledger that lands on the rendered beauty: light is added, row by row.
 
-    by: `components` or `light-groups`; components if None and there are any. Occlusion and shadow follow as multiplying
-    rows, switched off, since the beauty already holds them. Raises NoBeauty or NoComponents.
+    by: `components` or `light-groups`; components if None and there are any. denoised: land on the denoised beauty, from
+    denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
+    Raises NoBeauty, NoComponents or BadArgument.
     """
-    require_beauty(sources)
-    choices = {"components": _components(sources), "light-groups": _with_role(sources, Role.GROUP)}
+    beauty = _beauty_key(denoised)
+    require_beauty(sources, beauty)
+    choices = _light_of(sources, denoised)
     if by is None:
         by = next((way for way in WAYS if choices[way]), WAYS[0])
+    if by not in choices:
+        raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {' or '.join(WAYS)}.")
     light = choices[by]
     if not light:
         found = ", ".join(source.key for source in sources)
         raise NoComponents(
             f"There are no {by.replace('-', ' ')} to rebuild the beauty from; found {found}.",
-            where=str(sources.source("beauty").path),
+            where=str(sources.source(beauty).path),
             advice="Render light components or light groups, or name the files after them.",
         )
     rows = [Row(id=source.key, source=source.key) for source in light]
     for source in _with_role(sources, Role.SCALE):
         if source.key in ("occlusion", "shadow"):
             rows.append(Row(id=source.key, source=source.key, operator="multiply", on=False, in_balance=False))
-    return Ledger(name=name, rows=tuple(rows), alpha="beauty" if sources.source("beauty").alpha else None)
+    return Ledger(name=name, rows=tuple(rows), beauty=beauty, alpha=beauty if sources.source(beauty).alpha else None)
 
 
-def require_beauty(sources: FrameSources) -> None:
+def require_beauty(sources: FrameSources, key: str = "beauty") -> None:
     """Raises NoBeauty, naming a file and what was found instead."""
-    if "beauty" not in sources:
+    if key not in sources:
         found = ", ".join(source.key for source in sources)
         where = next(iter(sources)).path
         raise NoBeauty(
-            f"There is no rendered beauty; found {found}.",
+            f"There is no rendered {key.replace('_', ' ')}; found {found}.",
             where=str(where),
             advice="Add the file with the beauty: plain R, G, B channels, or `beauty` in its name.",
         )
 
 
-def _components(sources: FrameSources) -> list[Source]:
+def _beauty_key(denoised: bool) -> str:
+    return f"beauty_{DENOISED}" if denoised else "beauty"
+
+
+def _light_of(sources: FrameSources, denoised: bool) -> dict[str, list[Source]]:
+    """The passes that sum to the beauty, by each of WAYS."""
+    chosen = [source for source in sources if source.denoised == denoised]
+    return {"components": _components(chosen), "light-groups": _with_role(chosen, Role.GROUP)}
+
+
+def _components(sources: Iterable[Source]) -> list[Source]:
     """Components without doubles: a total stands aside where its own parts are complete, and for its parts otherwise."""
-    found = {source.key: source for source in _with_role(sources, Role.LIGHT)}
+    found = {source.kind.key: source for source in _with_role(sources, Role.LIGHT)}
     for source in list(found.values()):
         parts = source.kind.total_of
         if parts and all(part in found for part in parts):
-            del found[source.key]
+            del found[source.kind.key]
         elif parts:
             for part in parts:
                 found.pop(part, None)

@@ -48,6 +48,7 @@ class Source:
     part: Part
     colour: tuple[str, ...]  # channel names in the file
     alpha: str | None
+    denoised: bool = False
 
     @property
     def pixel_type(self) -> str:
@@ -181,11 +182,13 @@ def _without_strays(by_file: list[list[Source]]) -> list[list[Source]]:
 
 
 def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
-    """Denoised passes lie beside the noisy ones, which are what sums to the rendered beauty: they get keys of their own."""
+    """Denoised passes lie beside the noisy ones and sum to a beauty of their own, so they get keys of their own."""
     if words_of(stem)[-1:] != [DENOISED]:
         return _noisy_sources_of(path, stem, alone=alone)
     sources = _noisy_sources_of(path, stem.replace(DENOISED, ""), alone=alone)
-    return [replace(one, key=f"{one.key}_{DENOISED}", title=f"{one.title}, {DENOISED}", kind=None) for one in sources]
+    return [
+        replace(one, key=f"{one.key}_{DENOISED}", title=f"{one.title}, {DENOISED}", denoised=True) for one in sources
+    ]
 
 
 def _noisy_sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:

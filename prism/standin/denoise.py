@@ -18,85 +18,112 @@ from prism.compiled import compiled
 
 REACH = 7  # pixels around that are looked at
 PATCH = 1  # and their own neighbourhood
-SLACK = 1.0  # differences in units of what noise explains; more smooths more
-NORMAL_STEP = 0.25  # difference of directions that parts two surfaces
-ALBEDO_STEP = 0.12
-MIDDLE = 0.5  # how much the middles of two neighbourhoods count by themselves
-TINY = 1e-6
-BAND_ROWS = 16
+ROWS_HELD = 2 * PATCH + 1  # of distances, while neighbourhoods are summed
+SLACK = np.float32(1.0)  # differences in units of what noise explains; more smooths more
+NORMAL_STEP = np.float32(0.25)  # difference of directions that parts two surfaces
+ALBEDO_STEP = np.float32(0.12)
+FAR_APART = np.float32(9.0)  # by the guides; beyond it two pixels have nothing in common
+MIDDLE = np.float32(0.5)  # how much the middles of two neighbourhoods count by themselves
+TINY = np.float32(1e-6)
+BAND_ROWS = 8
 
 
 @compiled
-def pixel_distance(beauty, own, variance, y, x, v, u):
-    """Squared difference of two pixels beyond what their noise explains, by their noise; the worst channel counts.
+def guides_apart(albedo, normals, y, first, end, dy, dx, apart):
+    """Into apart, for row y from column first to end-1: squared distance of every pixel to the one at (dy, dx) from it,
+    by surface colour and direction, in units of the steps that part two surfaces."""
+    for x in range(first, end):
+        total = np.float32(0)
+        for c in range(3):
+            turn = (normals[c, y, x] - normals[c, y + dy, x + dx]) / NORMAL_STEP
+            shade = (albedo[c, y, x] - albedo[c, y + dy, x + dx]) / ALBEDO_STEP
+            total += turn * turn + shade * shade
+        apart[x] = total
 
-    own: variances as measured. The noise of either is the larger of that and of its surroundings, so that a stray bright
-    dot, which comes of a single sample and so is as noisy as it is bright, is cleaned away, and a highlight, which many
-    samples agree on, is not.
+
+@compiled
+def colours_apart(beauty, measured, variance, y, first, end, dy, dx, apart, worst):
+    """As guides_apart, for the beauty: squared difference beyond what the noise of the two explains, in units of it.
+
+    Into apart the sum over the channels, by the noise of the surroundings; into worst the largest channel, by the larger
+    of that and the noise as measured, so that a stray bright dot, which comes of a single sample and so is as noisy as it
+    is bright, is cleaned away, and a highlight, which many samples agree on, is not.
     """
-    worst = 0.0
+    for x in range(first, end):
+        apart[x] = np.float32(0)
+        worst[x] = np.float32(0)
     for c in range(3):
-        noise = max(own[c, y, x], variance[c, y, x])
-        other = max(own[c, v, u], variance[c, v, u])
-        gap = beauty[c, y, x] - beauty[c, v, u]
-        worst = max(worst, (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other)))
-    return worst
+        for x in range(first, end):
+            gap = beauty[c, y, x] - beauty[c, y + dy, x + dx]
+            noise = variance[c, y, x]
+            other = variance[c, y + dy, x + dx]
+            apart[x] += (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other))
+            noise = max(noise, measured[c, y, x])
+            other = max(other, measured[c, y + dy, x + dx])
+            beyond = (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other))
+            worst[x] = max(worst[x], beyond)
 
 
 @compiled
-def colour_distance(beauty, own, variance, y, x, v, u):
-    """How far two neighbourhoods are apart beyond what their noise explains: on average, or their middles alone if they
-    are farther."""
+def add_shifted(beauty, measured, variance, albedo, normals, layers, first, end, dy, dx, scratch, weights, out):
+    """Add to rows first..end-1 of out every layer as it is (dy, dx) pixels away, as far as the two places look alike."""
     height, width = beauty.shape[1:]
-    total = 0.0
-    for dy in range(-PATCH, PATCH + 1):
-        for dx in range(-PATCH, PATCH + 1):
-            ay = min(height - 1, max(0, y + dy))
-            ax = min(width - 1, max(0, x + dx))
-            by = min(height - 1, max(0, v + dy))
-            bx = min(width - 1, max(0, u + dx))
-            for c in range(3):
-                noise = variance[c, ay, ax]
-                other = variance[c, by, bx]
-                gap = beauty[c, ay, ax] - beauty[c, by, bx]
-                total += (gap * gap - noise - min(noise, other)) / (TINY + SLACK * SLACK * (noise + other))
-    middle = MIDDLE * pixel_distance(beauty, own, variance, y, x, v, u)
-    return max(middle, max(0.0, total / (3.0 * (2 * PATCH + 1) ** 2)))
+    low, high = max(0, -dy), min(height, height - dy)  # rows and columns whose partner lies in the picture
+    left, right = max(0, -dx), min(width, width - dx)
+    for y in range(max(low, first - PATCH), min(high, end + PATCH)):
+        colours_apart(beauty, measured, variance, y, left, right, dy, dx, scratch[y % ROWS_HELD], scratch[ROWS_HELD + y % ROWS_HELD])
+        centre = y - PATCH
+        if low <= centre and first <= centre:
+            add_row(albedo, normals, layers, first, centre, low, high, left, right, dy, dx, scratch, weights, out)
+    if high < end + PATCH:
+        for centre in range(max(low, first, high - PATCH), min(high, end)):
+            add_row(albedo, normals, layers, first, centre, low, high, left, right, dy, dx, scratch, weights, out)
 
 
 @compiled
-def guide_distance(guide, y, x, v, u, step):
-    """Squared distance of two pixels of a (C, H, W) guide, in units of `step`."""
-    total = 0.0
-    for c in range(3):
-        gap = guide[c, y, x] - guide[c, v, u]
-        total += gap * gap
-    return total / (step * step)
+def add_row(albedo, normals, layers, first, y, low, high, left, right, dy, dx, scratch, weights, out):
+    """One row of add_shifted; scratch holds the distances of it and of the rows about it."""
+    likeness = scratch[2 * ROWS_HELD]
+    guides_apart(albedo, normals, y, left, right, dy, dx, likeness)
+    above, below = max(low, y - PATCH), min(high, y + PATCH + 1)
+    column = scratch[2 * ROWS_HELD + 1]
+    for x in range(left, right):
+        column[x] = np.float32(0)
+    for v in range(above, below):
+        for x in range(left, right):
+            column[x] += scratch[v % ROWS_HELD, x]
+    for x in range(left, right):
+        if likeness[x] >= FAR_APART:
+            likeness[x] = 0.0
+            continue
+        before, beyond = max(left, x - PATCH), min(right, x + PATCH + 1)
+        total = np.float32(0)
+        for u in range(before, beyond):
+            total += column[u]
+        total /= np.float32(3 * (below - above) * (beyond - before))
+        middle = MIDDLE * scratch[ROWS_HELD + y % ROWS_HELD, x]
+        likeness[x] = math.exp(-likeness[x] - max(middle, total))
+    for x in range(left, right):
+        weights[y - first, x] += likeness[x]
+    for k in range(layers.shape[0]):
+        for x in range(left, right):
+            out[k, y, x] += likeness[x] * layers[k, y + dy, x + dx]
 
 
 @compiled
-def filter_band(beauty, own, variance, albedo, normals, layers, first, end, out):
-    """Rows first..end-1. beauty, own, variance, albedo, normals: (3, H, W). layers, out: (L, H, W)."""
-    height, width = beauty.shape[1:]
-    for y in range(first, end):
-        for x in range(width):
-            weight = 0.0
-            for k in range(layers.shape[0]):
-                out[k, y, x] = 0.0
-            for v in range(max(0, y - REACH), min(height, y + REACH + 1)):
-                for u in range(max(0, x - REACH), min(width, x + REACH + 1)):
-                    apart = guide_distance(normals, y, x, v, u, NORMAL_STEP)
-                    if apart < 9.0:
-                        apart += guide_distance(albedo, y, x, v, u, ALBEDO_STEP)
-                    if apart >= 9.0:
-                        continue
-                    apart += colour_distance(beauty, own, variance, y, x, v, u)
-                    likeness = math.exp(-apart)
-                    weight += likeness
-                    for k in range(layers.shape[0]):
-                        out[k, y, x] += likeness * layers[k, v, u]
-            for k in range(layers.shape[0]):
-                out[k, y, x] /= weight
+def filter_band(beauty, measured, variance, albedo, normals, layers, first, end, scratch, weights, out):
+    """Rows first..end-1. beauty, measured, variance, albedo, normals: (3, H, W). layers, out: (L, H, W), out zeros.
+    scratch: (2 ROWS_HELD + 2, W). weights: (end - first, W), zeros. All float32.
+
+    measured: variances by pixel; variance: averaged over their surroundings.
+    """
+    for dy in range(-REACH, REACH + 1):
+        for dx in range(-REACH, REACH + 1):
+            add_shifted(beauty, measured, variance, albedo, normals, layers, first, end, dy, dx, scratch, weights, out)
+    for k in range(layers.shape[0]):
+        for y in range(first, end):
+            for x in range(beauty.shape[2]):
+                out[k, y, x] /= weights[y - first, x]
 
 
 def denoise(
@@ -113,11 +140,13 @@ def denoise(
     beauty, variance (of its mean), albedo, normals: (3, H, W) float32. Raises Superseded if `is_stale` turns true.
     """
     stacked = np.concatenate(list(layers.values())).astype(np.float32)
-    out = np.empty_like(stacked)
+    out = np.zeros_like(stacked)
     smooth = _spread(variance)
 
     def work(first: int, end: int) -> None:
-        filter_band(beauty, variance, smooth, albedo, normals, stacked, first, end, out)
+        scratch = np.empty((2 * ROWS_HELD + 2, beauty.shape[2]), np.float32)
+        weights = np.zeros((end - first, beauty.shape[2]), np.float32)
+        filter_band(beauty, variance, smooth, albedo, normals, stacked, first, end, scratch, weights, out)
 
     run_bands(work, beauty.shape[1], BAND_ROWS, is_stale=is_stale)
     cleaned, place = {}, 0

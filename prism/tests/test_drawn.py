@@ -13,7 +13,7 @@ import OpenImageIO as oiio
 
 from demo.conservatory import build_scene
 from prism.combine.balance import balance
-from prism.combine.first import first_ledger
+from prism.combine.first import first_ledger, starts_of
 from prism.combine.sources import find_sources
 from prism.formats.exr import read_channels, read_parts
 from prism.intake.auditing import audit_folder
@@ -137,11 +137,17 @@ class Everything(FolderCase):
         self.assertEqual((str(part.data_window), str(part.display_window)), ("58 x 34 at -5,-3", "48 x 28 at 0,0"))
 
     def check_rebuilds(self, folder):
-        """Denoised files and stray copies of the beauty beside them, what is there still sums to the noisy beauty."""
+        """Noisy passes still sum to the noisy beauty, and denoised ones beside them to the denoised, which is another."""
         sources = find_sources(sorted(path for path in folder.iterdir() if "deep" not in path.name))
         self.assertIn("beauty_denoised", sources)
         if "diffuse_direct" in sources:
-            self.assertTrue(balance(first_ledger(sources), sources).balanced)
+            for start in starts_of(sources):
+                ledger = first_ledger(sources, by=start.by, denoised=start.denoised)
+                self.assertTrue(balance(ledger, sources).balanced, start)
+                self.assertTrue(all(sources.source(row.source).denoised == start.denoised for row in ledger.rows if row.on))
+            self.assertEqual({start.denoised for start in starts_of(sources)}, {False, True})
+            crossed = first_ledger(sources).replace(beauty="beauty_denoised")
+            self.assertFalse(balance(crossed, sources).balanced)
 
     def test_light_groups_as_the_plan_labels_and_chooses_them(self):
         plan = self.plan.replace(

@@ -242,6 +242,10 @@ class First(FolderCase):
             first_ledger(find_sources([emission]))
         with self.assertRaisesRegex(NoComponents, "no components"):
             first_ledger(find_sources([beauty]))
+        with self.assertRaisesRegex(NoBeauty, "no rendered beauty denoised; found beauty"):
+            first_ledger(find_sources([beauty]), denoised=True)
+        with self.assertRaisesRegex(BadArgument, "Use components or light-groups"):
+            first_ledger(find_sources([beauty]), by="magic")
 
     def test_totals_stand_aside_for_their_parts(self):
         planes = passes(self.rng)

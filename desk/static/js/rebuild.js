@@ -28,6 +28,7 @@ export default () => {
     elements: page.elements,
     mayChange: page.mayChange,
     sources: page.sources,
+    starts: page.starts,
     operators: page.operators,
     views: page.views,
     frames: page.frames,
@@ -136,11 +137,11 @@ export default () => {
       if (source) this.commit(change.withNew(kept.current, source));
     },
     async startAgain(event) {
-      const by = event.target.value;
+      const start = page.starts[event.target.value];
       event.target.value = "";
-      if (!by) return;
+      if (!start) return;
       await this.guarded(async () => {
-        const answer = await post(page.urls.first, { ledgerId: page.ledgerId, frame: this.frame, by });
+        const answer = await post(page.urls.first, { ledgerId: page.ledgerId, frame: this.frame, ...start });
         this.commit((await answer.json()).ledger);
       });
     },
