@@ -35,7 +35,7 @@ def run() -> None:
     values = [planned.values | {"frame": 1001} for planned in files]
     timings = in_turn(
         {
-            "bare": lambda: [NAMES.format_map(one) for one in values],
+            "bare": lambda: [NAMES.format_map(value) for value in values],
             "expand": lambda: [planned.example for planned in expand(plan, facts)],
             "check": lambda: check(plan, facts, expand(plan, facts)),
         }

@@ -338,7 +338,9 @@ def _grove() -> list[Shape]:
         away = 35 + 3 * math.sin(2.1 * number)
         centre = (away * math.cos(angle), away * math.sin(angle), -2.5 + 0.6 * math.sin(0.7 * number))
         size = (4.8 + 0.3 * math.sin(1.3 * number), 0, 0)
-        shapes.append(Shape(name=f"hill_{number}", group="grove", material="bark", kind="sphere", centre=centre, size=size))
+        shapes.append(
+            Shape(name=f"hill_{number}", group="grove", material="bark", kind="sphere", centre=centre, size=size)
+        )
     return shapes
 
 
@@ -353,7 +355,12 @@ def _cypress(name: str, x: float, y: float, height: float, girth: float) -> list
             break
         shapes.append(
             Shape(
-                name=f"{name}_{len(shapes)}", group="grove", material="bark", kind="sphere", centre=(x, y, z), size=(radius, 0, 0)
+                name=f"{name}_{len(shapes)}",
+                group="grove",
+                material="bark",
+                kind="sphere",
+                centre=(x, y, z),
+                size=(radius, 0, 0),
             )
         )
         z += max(0.1, 0.55 * radius)

@@ -22,7 +22,9 @@ class DemoShot:
 
 
 SAMPLES = 16
-LIMIT = 1.5  # of indirect light: with so few samples stray dots would sparkle, and the denoiser takes them for highlights
+LIMIT = (
+    1.5  # of indirect light: with so few samples stray dots would sparkle, and the denoiser takes them for highlights
+)
 
 SHOTS = (
     DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, at_once=True),
@@ -36,7 +38,9 @@ def plan_of(shot: DemoShot) -> Plan:
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
     plan = apply(Plan(shot=settings, cameras=(shot.camera,)), "everything", SHIPPED)
     passes = (*plan.passes, "crypto_object")
-    return plan.replace(passes=passes, quality=plan.quality.replace(samples=SAMPLES, indirect_limit=LIMIT, denoise=True))
+    return plan.replace(
+        passes=passes, quality=plan.quality.replace(samples=SAMPLES, indirect_limit=LIMIT, denoise=True)
+    )
 
 
 def next_plan_of(shot: DemoShot) -> Plan:
@@ -75,8 +79,7 @@ def render_first(shot: DemoShot, folder: Path) -> Path:
 
     scene, plan = build_scene(), plan_of(shot)
     facts, image = facts_of(scene), next(plan.images())
-    files = [one for one in expand(plan, facts) if one.is_of(image)]
+    files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
     if not (folder / files[0].path(FIRST)).exists():
         make_frame(plan, scene, facts, image, files, FIRST, folder)
     return (folder / files[0].path(FIRST)).parent
-

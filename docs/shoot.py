@@ -48,7 +48,7 @@ def mist(page: Page) -> None:
 def rebuild(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame=1001")
     page.wait_for_selector("canvas[data-serial]")
-    page.get_by_label("Trims of specular, direct").click()
+    page.get_by_label("Trims of specular, direct, denoised").click()
     page.get_by_role("button", name="Scopes").click()
     page.mouse.move(640, 250)
     page.wait_for_selector("text=balanced within")

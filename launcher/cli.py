@@ -78,7 +78,9 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="./eager", description="Start, stop and test Eager Prism.")
     verbs = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
     start = verbs.add_parser("start", help="install what is missing, start everything, print the address")
-    start.add_argument("--empty", action="store_true", help="without the demo; an account of your own, and nothing else")
+    start.add_argument(
+        "--empty", action="store_true", help="without the demo; an account of your own, and nothing else"
+    )
     verbs.add_parser("stop", help="end what start started")
     verbs.add_parser("status", help="what runs")
     verbs.add_parser("demo", help="put the demo back as it was")

@@ -105,9 +105,9 @@ def _port(name: str, default: int) -> int:
 def _free_ports(count: int) -> list[int]:
     sockets = [socket.socket() for _ in range(count)]
     try:
-        for one in sockets:
-            one.bind(("127.0.0.1", 0))
-        return [one.getsockname()[1] for one in sockets]
+        for opened in sockets:
+            opened.bind(("127.0.0.1", 0))
+        return [socket.getsockname()[1] for socket in sockets]
     finally:
-        for one in sockets:
-            one.close()
+        for opened in sockets:
+            opened.close()

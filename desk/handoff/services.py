@@ -55,7 +55,7 @@ def _create(
     """A new delivery. The same version written in another way gets a take of its own, so that no file is overwritten."""
     written = asdict(output)
     earlier = version.deliveries.filter(suffix=suffix).order_by("-take")
-    same = next((one for one in earlier if one.output == written), None)
+    same = next((delivery for delivery in earlier if delivery.output == written), None)
     take = same.take if same else (earlier[0].take + 1 if earlier else 1)
     title = f"{shot.code} {version.ledger.name} {version.label} as {suffix[1:].upper()}"
     tasks = (Task(number=number, title=f"{shot.code}, {number}") for number in numbers)
@@ -126,4 +126,3 @@ def _described(delivery: Delivery) -> str:
 
 def _output(stored: dict[str, Any]) -> Output:
     return Output(**{**stored, "transform": ViewTransform(**stored["transform"])})
-

@@ -34,7 +34,9 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
         require_change(request, shot)
         if form.is_valid():
             try:
-                services.order(shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.settings.space))
+                services.order(
+                    shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.settings.space)
+                )
                 return redirect(request.get_full_path())
             except PrismError as error:
                 form.add_error("frames" if error.where == "frames" else None, f"{error.what} {error.advice}")

@@ -10,7 +10,7 @@ from desk.shots.storage import allowed_folder
 from prism.combine.sources import Source, find_sources
 from prism.errors import BadArgument, PrismError, UnreadableFile
 from prism.naming.frames import format_frames
-from prism.naming.sequences import find_sequences
+from prism.naming.sequences import sequences_below
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
     Raises UnreadableFile, BadArgument or SizeMismatch; then nothing is changed.
     """
     path = allowed_folder(folder.strip())
-    sequences = find_sequences(path)
+    sequences = sequences_below(path)
     if not sequences:
         raise UnreadableFile(
             "There is no EXR sequence in this folder.",

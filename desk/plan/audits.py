@@ -32,13 +32,24 @@ def begin(shot: Shot, plan: Plan, author) -> Job:
     for earlier in shot.jobs.filter(kind=KIND, tasks__state__in=OPEN).distinct():
         engine.cancel(earlier)
     tasks = (
-        Task(number=frame, title=f"{image.layer.name}, {image.camera}, {frame}", payload={"layer": image.layer.name, "camera": image.camera})
+        Task(
+            number=frame,
+            title=f"{image.layer.name}, {image.camera}, {frame}",
+            payload={"layer": image.layer.name, "camera": image.camera},
+        )
         for frame in plan.shot.written_frames
         for image in plan.images()
     )
     title = f"comparing {shot.code} v{plan.number:03} with the disk"
     job = engine.begin(
-        KIND, shot, title, tasks, author=author, priority=1, plan=plan.as_json(), scene=facts_for(shot, plan.cameras).fingerprint
+        KIND,
+        shot,
+        title,
+        tasks,
+        author=author,
+        priority=1,
+        plan=plan.as_json(),
+        scene=facts_for(shot, plan.cameras).fingerprint,
     )
     engine.top_up()
     return job
@@ -49,7 +60,7 @@ def compare_frame(task: Task) -> Outcome:
     shot, plan = task.job.shot, Plan.from_json(task.job.payload["plan"], where="plan")
     facts = facts_for(shot, plan.cameras)
     image = plan.image(task.given("layer"), task.given("camera"))
-    files = [one for one in expand(plan, facts) if one.is_of(image)]
+    files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
     seen = _mark(files, task.number, shot_folder(shot))
     faults = [
         {"pass": planned.group.title, "kind": kind, "what": what}
@@ -88,7 +99,7 @@ def newest(shot: Shot) -> dict[str, Any] | None:
 
 def _deviations(shot: Shot, plan: Plan, done: list[Task]) -> list[dict[str, str]]:
     files = expand(plan, facts_for(shot, plan.cameras))
-    by_place = {(one.place["layer"], one.place["camera"], one.group.title): one for one in files}
+    by_place = {(planned.place["layer"], planned.place["camera"], planned.group.title): planned for planned in files}
     faults = (
         (planned, task.number, (fault["kind"], fault["what"]))
         for task in done
@@ -97,7 +108,7 @@ def _deviations(shot: Shot, plan: Plan, done: list[Task]) -> list[dict[str, str]
     )
     folder = shot_folder(shot)
     strange = extras(files, pictures_below(folder)) if files and folder.is_dir() else []
-    return [one.as_json() for one in gathered(faults) + strange]
+    return [deviation.as_json() for deviation in gathered(faults) + strange]
 
 
 def _is_of_now(shot: Shot, plan: Plan, job: Job, done: Sequence[Task]) -> bool:
@@ -106,7 +117,10 @@ def _is_of_now(shot: Shot, plan: Plan, job: Job, done: Sequence[Task]) -> bool:
     if now.fingerprint != plan.fingerprint or facts.fingerprint != job.payload.get("scene", ""):
         return False
     files, folder = expand(plan, facts), shot_folder(shot)
-    places = {(one.layer.name, one.camera): [planned for planned in files if planned.is_of(one)] for one in plan.images()}
+    places = {
+        (image.layer.name, image.camera): [planned for planned in files if planned.is_of(image)]
+        for image in plan.images()
+    }
     return all(
         task.result.get("seen") == _mark(places[task.given("layer"), task.given("camera")], task.number, folder)
         for task in done

@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
+from django.db import transaction
+
 from desk.jobs import engine
-from desk.jobs.models import Job, Task
+from desk.jobs.models import OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.plan import audits, measures
 from desk.shots.models import Shot
 
 
-def begin_measuring(shot: Shot, camera: str, author) -> Job:
-    task = Task(number=0, title=camera, payload={"camera": camera})
-    job = engine.begin("measure", shot, f"small frame of {shot.code}, {camera}", [task], author=author, priority=1)
+def begin_measuring(shot: Shot, camera: str, author) -> Job | None:
+    """Have a small frame measured; None if one of this camera is being measured already."""
+    with transaction.atomic():
+        Shot.objects.select_for_update().get(pk=shot.pk)  # asked for twice at once
+        open_tasks = Task.objects.filter(job__shot=shot, job__kind="measure", state__in=OPEN)
+        if camera in open_tasks.values_list("title", flat=True):
+            return None
+        task = Task(number=0, title=camera, payload={"camera": camera})
+        job = engine.begin("measure", shot, f"small frame of {shot.code}, {camera}", [task], author=author, priority=1)
     engine.top_up()
     return job
 

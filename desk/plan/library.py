@@ -15,6 +15,7 @@ from prism.passes.presets import (
     Library,
     Preset,
     added,
+    applied_fields,
     captured,
     find,
     removed,
@@ -29,8 +30,8 @@ LARGEST_SIDE = 65536
 
 def presets_of(production: Production) -> Library:
     """Shipped presets first, then the production's own."""
-    own = (Preset.from_json(stored.document, where=stored.name) for stored in production.presets.all())
-    return {**SHIPPED, **{preset.name: preset for preset in own}}
+    kept = (Preset.from_json(stored.document, where=stored.name) for stored in production.presets.all())
+    return {**SHIPPED, **{preset.name: preset for preset in kept}}
 
 
 def listed(library: Library) -> list[dict[str, Any]]:
@@ -41,7 +42,8 @@ def listed(library: Library) -> list[dict[str, Any]]:
             "purpose": preset.purpose,
             "base": preset.base,
             "own": preset.settings,
-            "settings": resolve(preset.name, library),
+            "settings": (settings := resolve(preset.name, library)),
+            "fields": applied_fields(preset.name, settings),
             "shipped": preset.name in SHIPPED,
         }
         for preset in library.values()
@@ -106,11 +108,14 @@ def _store(production: Production, before: Library, after: Library) -> None:
 def sizes_of(production: Production) -> list[dict[str, Any]]:
     """Sizes by aspect, the production's own last."""
     common = [
-        {"aspect": aspect, "sizes": [{"title": one.title, "width": one.width, "height": one.height} for one in sizes]}
+        {
+            "aspect": aspect,
+            "sizes": [{"title": size.title, "width": size.width, "height": size.height} for size in sizes],
+        }
         for aspect, sizes in SIZES.items()
     ]
-    own = [{"title": one.title, "width": one.width, "height": one.height} for one in production.sizes.all()]
-    return [*common, {"aspect": "own sizes", "sizes": own}] if own else common
+    kept = [{"title": size.title, "width": size.width, "height": size.height} for size in production.sizes.all()]
+    return [*common, {"aspect": "own sizes", "sizes": kept}] if kept else common
 
 
 def keep_size(production: Production, title: str, width: int, height: int) -> None:

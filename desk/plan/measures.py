@@ -50,7 +50,7 @@ def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:
     frames = list(shot.measured.all()[:LAST])
     if not frames:
         return None
-    measured = [Measured(one.seconds, one.width, one.height, one.samples, one.beside) for one in frames]
+    measured = [Measured(frame.seconds, frame.width, frame.height, frame.samples, frame.beside) for frame in frames]
     newest = frames[0]
     seen = f"{newest.camera} {newest.frame} at {newest.width} × {newest.height}, {newest.samples} samples, {newest.seconds:.1f} s"
     others = f" and {len(frames) - 1} before" if len(frames) > 1 else ""

@@ -28,8 +28,9 @@ from prism.passes.checks.light import completeness
 from prism.passes.estimate import total_bytes
 from prism.passes.expansion import FileGroup, expand
 from prism.passes.facts import SceneFacts, lacking, parts_of_groups
+from prism.passes.kinds import ROLE_TITLES
 from prism.passes.packing import FORMATS, PIXEL_TITLES
-from prism.passes.plan import Layer, PlannedImage
+from prism.passes.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import differences, moved_on
 
@@ -89,8 +90,8 @@ def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
     plan = Plan.objects.select_for_update().get(shot=shot)
     number = next_number(plan)
     lock(plan, PlanVersion.Reason.REPLACED)
-    own = document.shot.replace(production=shot.production.code, code=shot.code)
-    plan.document, plan.revision = document.replace(number=number, shot=own).as_json(), plan.revision + 1
+    settings = document.shot.replace(production=shot.production.code, code=shot.code)
+    plan.document, plan.revision = document.replace(number=number, shot=settings).as_json(), plan.revision + 1
     plan.save()
     return plan
 
@@ -134,10 +135,22 @@ def read_name(shot: Shot, document: Document, path: str) -> dict[str, Any] | Non
 
 
 def catalogue() -> list[dict[str, Any]]:
+    """What the sheet offers as passes."""
     return [
         {"key": kind.key, "title": kind.title, "meaning": kind.meaning, "role": kind.role, "blank": kind.blank}
         for kind in CATALOGUE
     ]
+
+
+def choices() -> dict[str, Any]:
+    """What the sheet offers besides: roles in their order, and what a layer may do with groups, surroundings, materials."""
+    return {
+        "roles": [{"role": role, "title": title} for role, title in ROLE_TITLES.items()],
+        "visibilities": VISIBILITIES,
+        "surroundings": SURROUNDINGS,
+        "overrides": [{"key": "", "title": "own materials"}]
+        + [{"key": key, "title": title} for key, title in OVERRIDE_TITLES.items()],
+    }
 
 
 def formats() -> list[dict[str, Any]]:
@@ -148,7 +161,9 @@ def formats() -> list[dict[str, Any]]:
             "title": form.title,
             "suffix": form.suffix,
             "pixels": [{"key": pixel, "title": PIXEL_TITLES[pixel]} for pixel in form.pixels],
-            "compressions": [{"key": name, "meaning": one.meaning} for name, one in form.compressions.items()],
+            "compressions": [
+                {"key": name, "meaning": compression.meaning} for name, compression in form.compressions.items()
+            ],
         }
         for key, form in FORMATS.items()
     ]
@@ -174,7 +189,9 @@ def _column(document: Document, image: PlannedImage, facts: SceneFacts) -> dict[
         "ways": found.ways,
         "missing": [BY_KEY[key].title for key in found.missing],
         "pixels": {
-            kind.key: PIXEL_TITLES[document.packing.storage(kind).pixel] for kind in CATALOGUE if kind.key in image.passes
+            kind.key: PIXEL_TITLES[document.packing.storage(kind).pixel]
+            for kind in CATALOGUE
+            if kind.key in image.passes
         },
         "reasons": {kind.key: reason for kind in CATALOGUE if (reason := lacking(kind, given))},
     }
@@ -183,14 +200,17 @@ def _column(document: Document, image: PlannedImage, facts: SceneFacts) -> dict[
 def _ramp(document: Document, facts: SceneFacts) -> list[float]:
     """The mist at even steps from its near to its far end."""
     mist = document.mist or facts.mist or Mist(near=0, far=1)
-    return [round(float(one), 4) for one in mist_at(np.linspace(mist.near, mist.far, RAMP_STEPS + 1), mist)]
+    return [round(float(amount), 4) for amount in mist_at(np.linspace(mist.near, mist.far, RAMP_STEPS + 1), mist)]
 
 
 def _together(document: Document, facts: SceneFacts) -> str:
     """How the layers make the whole picture, in words; empty for one layer or a scene nothing is known of."""
     if len(document.layers) < 2 or not facts.groups:
         return ""
-    ways = {"sum": "The layers sum to the whole picture.", "over": "The layers make the whole picture laid over one another."}
+    ways = {
+        "sum": "The layers sum to the whole picture.",
+        "over": "The layers make the whole picture laid over one another.",
+    }
     return ways.get(recombination(document, facts).way, "The layers do not make the whole picture.")
 
 

@@ -50,8 +50,10 @@ def copy_to(document: Document, target: Shot, begun: Plan) -> Plan:
     """
     number = next_number(begun)
     lock(begun, PlanVersion.Reason.REPLACED)
-    own = Document.from_json(begun.document).shot
-    kept = own.model_dump(include={"production", "code", "frames", "rate", "width", "height", "pixel_aspect", "space"})
+    before = Document.from_json(begun.document).shot
+    kept = before.model_dump(
+        include={"production", "code", "frames", "rate", "width", "height", "pixel_aspect", "space"}
+    )
     copy = document.replace(number=number, shot=document.shot.replace(**kept))
     begun.document, begun.revision = copy.as_json(), begun.revision + 1
     begun.save()

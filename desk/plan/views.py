@@ -63,6 +63,7 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
         "versions": list(opened.versions.values("number", "reason")),
         "mayChange": version is None and shot.can_be_changed_by(request.user),
         "catalogue": services.catalogue(),
+        "choices": services.choices(),
         "formats": services.formats(),
         "presets": library.listed(library.presets_of(shot.production)),
         "sizes": library.sizes_of(shot.production),
@@ -71,7 +72,8 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
         "sceneFault": scene_fault.as_json() if scene_fault else None,
         "audit": audits.newest(shot),
         "answer": answered,
-        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in URLS} | {"scene": reverse("scene", kwargs=address)},
+        "urls": {name: reverse(f"plan-{name}", kwargs=address) for name in URLS}
+        | {"scene": reverse("scene", kwargs=address)},
     }
     return render(request, "plan/plan.html", context | {"page": page, "storages": STORAGES})
 
@@ -175,7 +177,7 @@ def _scene(facts: SceneFacts) -> dict[str, Any]:
         "name": facts.name,
         "groups": list(facts.groups),
         "cameras": [{"name": name, "working": name in facts.working_views} for name in facts.cameras],
-        "lights": [{"name": one.name, "kind": one.kind, "label": one.label} for one in facts.lights],
+        "lights": [{"name": light.name, "kind": light.kind, "label": light.label} for light in facts.lights],
         "mist": facts.mist.model_dump() if facts.mist else None,
         "reach": {name: camera.reach for name, camera in facts.cameras.items()},
     }

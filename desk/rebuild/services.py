@@ -157,6 +157,8 @@ def source_list(sources: FrameSources) -> list[dict[str, Any]]:
         {
             "key": source.key,
             "title": source.title,
+            "passTitle": source.pass_title,
+            "denoised": source.denoised,
             "role": source.kind.role if source.kind else "unknown",
             "meaning": source.kind.meaning if source.kind else "A pass of unknown meaning.",
             "alpha": source.alpha is not None,

@@ -12,7 +12,7 @@ from desk.shots.storage import shot_folder
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources, find_sources
+from prism.combine.sources import DENOISED, FrameSources, find_sources
 from prism.errors import BadArgument, UnreadableFile
 from prism.passes.plan import Plan
 from prism.viewing.compare import difference_of, difference_picture
@@ -40,10 +40,20 @@ def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False)
     return find_sources([shot_folder(run.shot) / planned.path(frame.number)], store=PIXELS)
 
 
+def key_in(sources: FrameSources, key: str) -> str:
+    """What a planned pass is called among the sources of its own file. Raises UnknownSource.
+
+    A file of one pass may be named otherwise than its pass is recognised: there, the only source is meant.
+    """
+    fitting = [source.key for source in sources if source.key.removesuffix(f"_{DENOISED}") == key]
+    only = [source.key for source in sources]
+    return fitting[0] if fitting else only[0] if len(only) == 1 else sources.source(key).key
+
+
 def picture_of(frame: Task, key: str = "beauty", *, denoised: bool = False, width: int = WIDTH) -> bytes:
     """A pass of a rendered frame as a JPEG of at most that width. Raises as sources_of_pass, UnknownSource."""
     sources = sources_of_pass(frame, key, denoised=denoised)
-    named = key if key in sources else f"{key}_denoised" if f"{key}_denoised" in sources else next(iter(sources)).key
+    named = key_in(sources, key)
     subject = Subject(show="source", key=named, step=step_for(sources.display_window.width, width))
     rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
     space = Plan.from_json(frame.job.run.document).shot.space
@@ -53,9 +63,9 @@ def picture_of(frame: Task, key: str = "beauty", *, denoised: bool = False, widt
 
 def pairs(first: Run, second: Run) -> list[tuple[Task, Task]]:
     """Frames that both runs have finished, by layer, camera and number."""
-    others = {_place(one): one for one in second.frames.filter(state__in=GOOD)}
-    own = first.frames.filter(state__in=GOOD).select_related("job__run__shot")
-    return [(one, others[_place(one)]) for one in own if _place(one) in others and not one.given("warmUp")]
+    others = {_place(frame): frame for frame in second.frames.filter(state__in=GOOD)}
+    frames = first.frames.filter(state__in=GOOD).select_related("job__run__shot")
+    return [(frame, others[_place(frame)]) for frame in frames if _place(frame) in others and not frame.given("warmUp")]
 
 
 def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
@@ -70,12 +80,12 @@ def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
         )  # fmt: skip
     a, b = _chosen(shared, wanted)
     found = difference_of(*(sources_of_pass(frame, wanted.key) for frame in (a, b)), key=wanted.key)
-    images = sorted({(one.given("layer"), one.given("camera")) for one, _ in shared})
-    both = {one["key"] for one in passes_of(second, b.given("layer"), b.given("camera"))}
+    images = sorted({(frame.given("layer"), frame.given("camera")) for frame, _ in shared})
+    both = {pass_["key"] for pass_ in passes_of(second, b.given("layer"), b.given("camera"))}
     return {
-        "frames": sorted({one.number for one, _ in shared}),
+        "frames": sorted({frame.number for frame, _ in shared}),
         "images": [{"layer": layer, "camera": camera} for layer, camera in images],
-        "passes": [one for one in passes_of(first, a.given("layer"), a.given("camera")) if one["key"] in both],
+        "passes": [pass_ for pass_ in passes_of(first, a.given("layer"), a.given("camera")) if pass_["key"] in both],
         "number": a.number,
         "layer": a.given("layer"),
         "camera": a.given("camera"),
@@ -117,4 +127,3 @@ def _cost(run: Run) -> dict[str, Any]:
         "noise": mean_of("noise", (frame.result for frame in done)),
         "samples": mean_of("samples", (frame.result for frame in done)),
     }
-

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from contextlib import suppress
 from pathlib import Path
 
@@ -56,11 +57,12 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
 
 
 def _make_known(run, layer: str, camera: str, paths: tuple[Path, ...]) -> None:
-    """The folders a run writes into are elements of the shot, so that Intake and Rebuild find them."""
-    for folder in sorted({path.parent for path in paths}):
-        tag = f"v{run.number:03}"
-        single = len(run.document["layers"]) == 1 and len(run.document["cameras"]) == 1
-        name = f"render {tag}" if single else f"render {tag} {layer} {camera}"
-        with suppress(*CUT_OFF):
-            if not Element.objects.filter(shot=run.shot, folder=str(folder)).exists():
-                Element.objects.get_or_create(shot=run.shot, name=name, defaults={"folder": str(folder)})
+    """The folder that holds all files of an image is an element of the shot, so that Intake and Rebuild find it."""
+    if not paths:
+        return
+    folder = os.path.commonpath([path.parent for path in paths])
+    single = len(run.document["layers"]) == 1 and len(run.document["cameras"]) == 1
+    name = f"render v{run.number:03}" + ("" if single else f" {layer} {camera}")
+    with suppress(*CUT_OFF):
+        if not Element.objects.filter(shot=run.shot, folder=folder).exists():
+            Element.objects.get_or_create(shot=run.shot, name=name, defaults={"folder": folder})

@@ -59,9 +59,11 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
     plan = Plan.from_json(opened.document, where="plan")
     require_own(shot, plan)
     facts = facts_for(shot, plan.cameras)
-    fault = next((one for one in check(plan, facts, free_bytes=free_bytes()) if one.level == ERROR), None)
+    fault = next((finding for finding in check(plan, facts, free_bytes=free_bytes()) if finding.level == ERROR), None)
     if fault:
-        raise BadArgument(f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan.")
+        raise BadArgument(
+            f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan."
+        )
     frames = _frames(plan, wish)
     images = [image for image in plan.images() if not wish.layers or image.layer.name in wish.layers]
     unknown = set(wish.layers) - {layer.name for layer in plan.layers}
@@ -81,7 +83,9 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
     ]  # fmt: skip
     with transaction.atomic():
         versions.lock(opened)
-        title = f"{shot.code} v{plan.number:03}" + (f", only {', '.join(wish.light_groups)}" if wish.light_groups else "")
+        title = f"{shot.code} v{plan.number:03}" + (
+            f", only {', '.join(wish.light_groups)}" if wish.light_groups else ""
+        )
         job = engine.begin(KIND, shot, title, tasks, author=user, priority=wish.priority)
         run = Run.objects.create(
             shot=shot, job=job, document=plan.as_json(), number=plan.number, scene=current(shot),
@@ -115,7 +119,7 @@ def files_of(plan: Plan, facts: SceneFacts, layer: str, camera: str, labels: Seq
     if not labels:
         return files
     ends = tuple(f"light_{label}" for label in labels)
-    return [planned for planned in files if all(one.key.endswith(ends) for one in planned.passes)]
+    return [planned for planned in files if all(pass_.key.endswith(ends) for pass_ in planned.passes)]
 
 
 def file_of(run: Run, layer: str, camera: str, key: str, *, denoised: bool = False) -> PlannedFiles | None:
@@ -124,7 +128,7 @@ def file_of(run: Run, layer: str, camera: str, key: str, *, denoised: bool = Fal
     holding = [
         planned
         for planned in files_of(plan, facts_for(run.shot, plan.cameras, run.scene), layer, camera)
-        if planned.group.denoised == denoised and any(one.key == key for one in planned.passes)
+        if planned.group.denoised == denoised and any(pass_.key == key for pass_ in planned.passes)
     ]
     return min(holding, key=lambda planned: planned.group.carries_stray, default=None)
 
@@ -133,9 +137,11 @@ def passes_of(run: Run, layer: str, camera: str) -> list[dict[str, Any]]:
     """The passes of an image that can be looked at: key, title, and whether there is a denoised one beside."""
     plan = Plan.from_json(run.document)
     files = files_of(plan, facts_for(run.shot, plan.cameras, run.scene), layer, camera)
-    shown = [one for one in files if one.group.storage.format == "exr" and not one.passes[0].kind.own_file]
-    clean = {planned.key for one in shown if one.group.denoised for planned in one.passes}
-    named = {planned.key: planned.kind.title for one in shown if not one.group.denoised for planned in one.passes}
+    shown = [
+        planned for planned in files if planned.group.storage.format == "exr" and not planned.passes[0].kind.own_file
+    ]
+    clean = {planned.key for file in shown if file.group.denoised for planned in file.passes}
+    named = {planned.key: planned.kind.title for file in shown if not file.group.denoised for planned in file.passes}
     return [
         {"key": key, "title": title if not key.startswith("light_") else key.replace("_", " "), "denoised": key in clean}
         for key, title in named.items()
@@ -144,13 +150,13 @@ def passes_of(run: Run, layer: str, camera: str) -> list[dict[str, Any]]:
 
 def outdated(shot: Shot) -> str:
     """What no longer sums, after a light group was rendered again from a newer scene; empty if nothing."""
-    whole: dict[int, Run] = {}
+    complete: dict[int, Run] = {}
     runs = shot.runs.select_related("scene").filter(job__tasks__state__in=GOOD).distinct().order_by("made", "pk")
     for run in runs:
         if not run.light_groups:
-            whole[run.number] = run
+            complete[run.number] = run
     for run in runs.order_by("-made", "-pk"):
-        before = whole.get(run.number)
+        before = complete.get(run.number)
         if run.light_groups and before and before.made < run.made and before.scene_id != run.scene_id:
             return (
                 f"Run {run.pk} rendered {', '.join(run.light_groups)} of v{run.number:03} from a newer scene than the rest. "
@@ -297,4 +303,3 @@ def _worked(frames: Iterable[Task], now: datetime) -> float:
         total += max(0.0, (ended - start).total_seconds())
         until = ended if until is None else max(until, ended)
     return total
-

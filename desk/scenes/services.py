@@ -42,7 +42,9 @@ def parse(data: Any, where: str) -> Scene | FactsSheet:
     kind = known.get(data.get("format"))
     if kind is None:
         raise BadDocument(
-            "This is neither a scene nor a sheet of facts.", where=f"{where}, field format", advice=f"It says {' or '.join(known)}."
+            "This is neither a scene nor a sheet of facts.",
+            where=f"{where}, field format",
+            advice=f"It says {' or '.join(known)}.",
         )
     return kind.from_json(data, where=where)
 
@@ -120,14 +122,18 @@ def described(shot: Shot) -> dict[str, Any]:
     facts = facts_for(shot, ())
     document = _document(version.pk)
     materials = (
-        [{"name": name, "kind": one.kind} for name, one in document.materials.items()]
+        [{"name": name, "kind": material.kind} for name, material in document.materials.items()]
         if isinstance(document, Scene)
-        else [{"name": one.name, "kind": ", ".join(one.carries) or "carries no light"} for one in document.materials]
+        else [
+            {"name": material.name, "kind": ", ".join(material.carries) or "carries no light"}
+            for material in document.materials
+        ]
     )
     return {
         "version": version,
         "groups": [
-            {"name": name, "surfaces": group.surfaces, "moves": "moving" in group.gives} for name, group in facts.groups.items()
+            {"name": name, "surfaces": group.surfaces, "moves": "moving" in group.gives}
+            for name, group in facts.groups.items()
         ],
         "materials": materials,
         "lights": facts.lights,

@@ -43,7 +43,12 @@ def scene(request: HttpRequest, shot: Shot) -> HttpResponse:
     version = described["version"]
     sheet = version.document if version and version.kind == SceneVersion.Kind.FACTS else _blank_sheet(shot)
     address = {"production": shot.production.code, "shot": shot.code}
-    page = {"sheet": sheet, "carries": CARRIES, "url": reverse("scene-facts", kwargs=address), "mayChange": shot.can_be_changed_by(request.user)}
+    page = {
+        "sheet": sheet,
+        "carries": CARRIES,
+        "url": reverse("scene-facts", kwargs=address),
+        "mayChange": shot.can_be_changed_by(request.user),
+    }
     return render(
         request,
         "scenes/scene.html",

@@ -10,7 +10,7 @@ from prism.passes.sizes import SIZES
 
 def _sizes() -> list[tuple[str, list[tuple[str, str]]]]:
     return [
-        (aspect, [(f"{one.width}x{one.height}", f"{one.title}, {one.width} × {one.height}") for one in sizes])
+        (aspect, [(f"{size.width}x{size.height}", f"{size.title}, {size.width} × {size.height}") for size in sizes])
         for aspect, sizes in SIZES.items()
     ]
 
@@ -31,7 +31,9 @@ class ShotForm(forms.Form):
     width = forms.IntegerField(min_value=1, max_value=65536, required=False)
     height = forms.IntegerField(min_value=1, max_value=65536, required=False)
     space = forms.ChoiceField(choices=list(SPACES.items()), label="working colour")
-    camera = forms.CharField(max_length=64, required=False, help_text="The render camera, if you know its name already.")
+    camera = forms.CharField(
+        max_length=64, required=False, help_text="The render camera, if you know its name already."
+    )
 
     def clean(self):
         cleaned = super().clean()
@@ -45,7 +47,13 @@ class ShotForm(forms.Form):
         width, height = chosen["width"], chosen["height"]
         if not width:
             width, height = map(int, (chosen["size"] or "1920x1080").split("x"))
-        return {"frames": chosen["frames"], "rate": chosen["rate"], "width": width, "height": height, "space": chosen["space"]}
+        return {
+            "frames": chosen["frames"],
+            "rate": chosen["rate"],
+            "width": width,
+            "height": height,
+            "space": chosen["space"],
+        }
 
 
 class NameForm(forms.Form):

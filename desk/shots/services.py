@@ -12,7 +12,7 @@ from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources, find_sources
 from prism.errors import UnreadableFile
-from prism.naming.sequences import Sequence, find_sequences
+from prism.naming.sequences import Sequence, sequences_below
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
 SMALL_WIDTH = 480
@@ -74,7 +74,7 @@ def _render_mark(shot: Shot) -> str:
 
 def sequences_of(element: Element) -> list[Sequence]:
     """Raises UnreadableFile if the folder is gone."""
-    return find_sequences(allowed_folder(element.folder))
+    return sequences_below(allowed_folder(element.folder))
 
 
 def frames_on_disk(element: Element | None) -> list[int]:

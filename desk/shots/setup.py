@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.core.exceptions import ValidationError as FieldFault
 from django.db import transaction
 from django.utils import timezone
@@ -9,7 +11,7 @@ from django.utils import timezone
 from desk.plan.models import Plan
 from desk.shots.models import Membership, Production, Shot
 from prism.errors import BadArgument
-from prism.passes.plan import DEFAULT_NAMES, ShotSettings
+from prism.passes.plan import DEFAULT_NAMES
 from prism.passes.plan import Plan as PlanDocument
 
 
@@ -31,10 +33,21 @@ def create_shot(
 
     Raises BadArgument if the code is taken or cannot be one, BadDocument for settings that are none.
     """
-    shot = Shot(production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}")
+    of_shot = {"production": production.code, "code": code.strip(), **settings}
+
+    def plan() -> PlanDocument:
+        return PlanDocument.from_json({"shot": of_shot, "cameras": cameras, "names": DEFAULT_NAMES}, where="shot")
+
+    return _enter(production, code, title, plan)
+
+
+def _enter(production: Production, code: str, title: str, plan: Callable[[], PlanDocument]) -> Shot:
+    """Keep a new shot, in a folder that no other uses, with its plan, which is made once the code is seen to be sound."""
+    shot = Shot(
+        production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}"
+    )
     _require_sound(shot)
-    of_shot = {"production": production.code, "code": shot.code, **settings}
-    document = PlanDocument.from_json({"shot": of_shot, "cameras": cameras, "names": DEFAULT_NAMES}, where="shot")
+    document = plan()
     shot.folder = _free_folder(shot.folder)
     shot.save()
     Plan.objects.create(shot=shot, document=document.as_json())
@@ -47,10 +60,10 @@ def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
     from desk.scenes.services import current, keep, parse
 
     document = PlanDocument.from_json(shot.plan.document, where="plan")
-    settings: ShotSettings = document.shot
-    copy = create_shot(shot.production, code, title, **settings.model_dump(exclude={"production", "code"}))
-    adopted = document.replace(number=1, shot=settings.replace(code=copy.code))
-    Plan.objects.filter(shot=copy).update(document=adopted.as_json())
+    copy = _enter(
+        shot.production, code, title,
+        lambda: document.replace(number=1, shot=document.shot.replace(code=code.strip())),
+    )  # fmt: skip
     scene = current(shot)
     if scene is not None:
         keep(copy, parse(scene.document, "scene"), author, f"copied from {shot.code}")
@@ -88,12 +101,14 @@ def _require_sound(thing: Production | Shot) -> None:
         thing.full_clean(exclude=["folder"])
     except FieldFault as fault:
         field, words = next(iter(fault.message_dict.items()))
-        taken = any("already exists" in one or "violated" in one for one in words)
+        taken = any("already exists" in text or "violated" in text for text in words)
         what = f"There is a {type(thing).__name__.lower()} {thing.code} already." if taken else " ".join(words)
-        raise BadArgument(what, where="code" if field == "__all__" else field, advice="Choose another." if taken else "") from None
+        raise BadArgument(
+            what, where="code" if field == "__all__" else field, advice="Choose another." if taken else ""
+        ) from None
 
 
 def _free_folder(wanted: str) -> str:
     """A folder no other shot writes into."""
     taken = set(Shot.objects.filter(folder__startswith=wanted).values_list("folder", flat=True))
-    return next(one for one in (wanted, *(f"{wanted}_{count}" for count in range(2, 10_000))) if one not in taken)
+    return next(code for code in (wanted, *(f"{wanted}_{count}" for count in range(2, 10_000))) if code not in taken)

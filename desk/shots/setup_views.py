@@ -91,7 +91,9 @@ def settings(request: HttpRequest, shot: Shot) -> HttpResponse:
     action = request.POST.get("action", "rename")
     initial = {"code": shot.code, "title": shot.title}
     rename = NameForm(request.POST if request.method == "POST" and action == "rename" else None, initial=initial)
-    copy = NameForm(request.POST if request.method == "POST" and action == "copy" else None, initial={"title": shot.title})
+    copy = NameForm(
+        request.POST if request.method == "POST" and action == "copy" else None, initial={"title": shot.title}
+    )
     if request.method == "POST":
         _require_owner(request, shot.production)
         if action == "archive":
@@ -121,7 +123,10 @@ def _about(request: HttpRequest, found: Production) -> dict:
         "shots": found.shots.select_related("plan", "production").order_by("archived", "code"),
         "members": found.memberships.select_related("user").order_by("user__username"),
         "roles": Membership.Role.choices,
-        "accounts": get_user_model().objects.filter(is_active=True).exclude(memberships__production=found).order_by("username"),
+        "accounts": get_user_model()
+        .objects.filter(is_active=True)
+        .exclude(memberships__production=found)
+        .order_by("username"),
         "may_own": found.is_owned_by(request.user),
     }
 

@@ -19,7 +19,9 @@ def allowed_folder(text: str) -> Path:
     folder = _below_a_root(text)
     if folder is not None and folder.is_dir():
         return folder
-    raise UnreadableFile("There is no such folder below the storage.", where=text, advice=f"Name a folder below {_places()}.")
+    raise UnreadableFile(
+        "There is no such folder below the storage.", where=text, advice=f"Name a folder below {_places()}."
+    )
 
 
 def allowed_file(text: str) -> Path:
@@ -27,7 +29,9 @@ def allowed_file(text: str) -> Path:
     file = _below_a_root(text)
     if file is not None and file.is_file():
         return file
-    raise UnreadableFile("There is no such file below the storage.", where=text, advice=f"Name a file below {_places()}.")
+    raise UnreadableFile(
+        "There is no such file below the storage.", where=text, advice=f"Name a file below {_places()}."
+    )
 
 
 def shot_folder(shot: Shot) -> Path:

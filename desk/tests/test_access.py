@@ -22,8 +22,24 @@ PAGES = (
     "shot-picture",
     "hand-off-progress",
 )
-QUESTIONS = ("rebuild-picture", "rebuild-contributions", "rebuild-balance", "rebuild-probe", "rebuild-first", "plan-answer")
-CHANGES = ("plan-save", "plan-bring-in", "scene", "scene-facts", "rebuild-save", "rebuild-version", "intake", "hand-off")
+QUESTIONS = (
+    "rebuild-picture",
+    "rebuild-contributions",
+    "rebuild-balance",
+    "rebuild-probe",
+    "rebuild-first",
+    "plan-answer",
+)
+CHANGES = (
+    "plan-save",
+    "plan-bring-in",
+    "scene",
+    "scene-facts",
+    "rebuild-save",
+    "rebuild-version",
+    "intake",
+    "hand-off",
+)
 
 
 class Access(WorldCase):

@@ -146,7 +146,10 @@ class Jobs(HandoffCase):
     def test_an_unexpected_fault_is_said_and_logged(self):
         self.order()
         for _ in range(engine.MOST_ATTEMPTS):
-            with mock.patch.object(services, "deliver", side_effect=ZeroDivisionError), self.assertRaises(ZeroDivisionError):
+            with (
+                mock.patch.object(services, "deliver", side_effect=ZeroDivisionError),
+                self.assertRaises(ZeroDivisionError),
+            ):
                 work.next_task("me")
             Task.objects.update(not_before=None)
         self.assertEqual(self.state(), [State.FAILED])

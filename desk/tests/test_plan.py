@@ -10,6 +10,7 @@ from PIL import Image as Pillow
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
 from desk.jobs import engine, work
+from desk.jobs.models import Task
 from desk.plan import services
 from desk.plan.measures import measure
 from desk.plan.models import MeasuredFrame, Plan, StoredPreset
@@ -38,14 +39,22 @@ class Plans(PlanCase):
     def test_a_plan_begins_with_the_shot(self):
         page = self.client.get(self.url("plan")).context["page"]
         self.assertEqual((page["plan"]["shot"]["code"], page["plan"]["shot"]["frames"]), ("TST_010", "1001-1004"))
-        self.assertEqual([one["name"] for one in page["scene"]["cameras"] if not one["working"]], ["wide", "close"])
-        self.assertIn("camera.none", [one["code"] for one in page["answer"]["findings"]])
+        self.assertEqual(
+            [camera["name"] for camera in page["scene"]["cameras"] if not camera["working"]], ["wide", "close"]
+        )
+        self.assertIn("camera.none", [finding["code"] for finding in page["answer"]["findings"]])
         self.assertEqual(Plan.objects.count(), 1)
 
     def test_the_demo_plan_is_sound(self):
         answer = self.answer().json()
-        self.assertEqual(([one["code"] for one in answer["findings"]], answer["count"]), (["quality.limited"], 48))
-        self.assertEqual(answer["files"], [["render/v001/all/wide/TST_010_all_wide_passes_v001.1001.exr", 0]])
+        self.assertEqual(
+            ([finding["code"] for finding in answer["findings"]], answer["count"]), (["quality.limited"], 2 * 48)
+        )
+        names = ("passes", "passes_denoised")
+        self.assertEqual(
+            answer["files"],
+            [[f"render/v001/all/wide/TST_010_all_wide_{name}_v001.1001.exr", n] for n, name in enumerate(names)],
+        )
         self.assertEqual(answer["columns"][0]["ways"], ["components", "light groups"])
         black = self.answer(layers=[{"name": "lines", "override": "matte-black"}]).json()
         self.assertEqual(black["columns"][0]["reasons"]["transmission"], "there is no glass material")
@@ -57,7 +66,8 @@ class Plans(PlanCase):
         answer = self.answer(
             layers=layers, cameras=["wide", "close"], names=names, packing={"rule": "each-pass"}
         ).json()
-        self.assertEqual(len(answer["files"]), 6 * 2 * (17 + 3))  # 17 passes, and one for each of three light groups
+        passes, light, groups = 17, 10, 3  # light: the beauty and its components, denoised beside the noisy ones
+        self.assertEqual(len(answer["files"]), 6 * 2 * (passes + groups + light + groups))
         self.assertEqual(answer["count"], 48 * len(answer["files"]))
 
     def test_bad_plans_name_the_field_and_are_not_saved(self):
@@ -91,7 +101,7 @@ class Plans(PlanCase):
     def test_without_a_scene_nothing_is_guessed(self):
         self.shot.scenes.all().delete()
         answer = self.answer(passes=["beauty", *self.sound["passes"][1:10]]).json()
-        self.assertEqual([one["code"] for one in answer["findings"]], ["quality.limited"])
+        self.assertEqual([finding["code"] for finding in answer["findings"]], ["quality.limited"])
 
     def test_a_scene_that_cannot_be_read_hides_nothing_else(self):
         """As a later version of the schema might leave one behind."""
@@ -135,7 +145,7 @@ class Versions(PlanCase):
         self.assertEqual((answer["number"], copy.number), (2, 2))
         self.assertEqual((copy.shot.code, copy.shot.frames, copy.shot.written_size), ("TST_020", "1-9", (64, 32)))
         self.assertEqual((copy.passes, copy.names), (tuple(self.sound["passes"]), self.sound["names"]))
-        self.assertEqual([one.reason for one in other.plan.versions.all()], ["replaced"])
+        self.assertEqual([version.reason for version in other.plan.versions.all()], ["replaced"])
         self.assertEqual(self.ask("plan-copy", plan=self.sound, shot="ABC").status_code, 404)
 
     def test_compared_with_the_disk_by_a_worker(self):
@@ -145,7 +155,10 @@ class Versions(PlanCase):
         self.ask("plan-save", plan=plan, revision=2)
         write_exr(
             self.folder / "TST_010_v2.1001.exr",
-            Image.of_planes(dict.fromkeys("RGBA", np.full((HEIGHT, WIDTH), 0.5, np.float16)), chromaticities=CHROMATICITIES["lin_rec709"]),
+            Image.of_planes(
+                dict.fromkeys("RGBA", np.full((HEIGHT, WIDTH), 0.5, np.float16)),
+                chromaticities=CHROMATICITIES["lin_rec709"],
+            ),
         )
         self.render(1002, name="TST_010_v2")
         self.render(1001, name="TST_010_v1")  # of another version
@@ -157,7 +170,7 @@ class Versions(PlanCase):
                 pass
         audit = self.client.get(self.url("plan-audit")).json()["audit"]
         self.assertEqual((audit["complete"], audit["isOfNow"]), (True, True))
-        kinds = {(one["kind"], one["frames"]) for one in audit["deviations"]}
+        kinds = {(deviation["kind"], deviation["frames"]) for deviation in audit["deviations"]}
         self.assertLessEqual({("missing", "1003"), ("channels", "1002"), ("colour", "1002"), ("extra", "")}, kinds)
         self.assertNotIn("1001", {frames for _, frames in kinds})
         first = self.folder / "TST_010_v2.1001.exr"
@@ -179,7 +192,7 @@ class Versions(PlanCase):
         self.assertEqual(self.ask("plan-bring-in", plan=bare).status_code, 200)
         page = self.client.get(self.url("plan")).context["page"]
         full = Document.from_json(bare).replace(number=2).as_json()
-        self.assertEqual((page["plan"], [one["number"] for one in page["versions"]]), (full, [1]))
+        self.assertEqual((page["plan"], [version["number"] for version in page["versions"]]), (full, [1]))
         self.assertEqual(self.client.get(self.url("plan"), {"version": 1}).context["page"]["plan"], self.sound)
         self.assertEqual(self.ask("plan-bring-in", plan={"cameras": ["close"]}).status_code, 422)
 
@@ -198,12 +211,20 @@ class Libraries(PlanCase):
         return self.ask("plan-presets", **asked)
 
     def names(self):
-        return {one["name"] for one in self.client.get(self.url("plan")).context["page"]["presets"]}
+        return {preset["name"] for preset in self.client.get(self.url("plan")).context["page"]["presets"]}
 
     def test_kept_renamed_duplicated_deleted(self):
         self.presets(action="keep", plan=self.sound, new="ours", purpose="what we do", base="everything")
         kept = Preset.from_json(self.client.get(self.url("plan-preset"), {"name": "ours"}).json())
-        self.assertEqual(kept.settings, {"passes": self.sound["passes"], "quality.samples": 16, "quality.indirect_limit": 1.5})
+        self.assertEqual(
+            kept.settings,
+            {
+                "passes": self.sound["passes"],
+                "quality.samples": 16,
+                "quality.indirect_limit": 1.5,
+                "quality.denoise": True,
+            },
+        )
         self.presets(action="duplicate", name="everything", new="base of ours")
         self.presets(action="keep", plan=self.sound, new="ours", base="base of ours")
         guarded = self.presets(action="delete", name="base of ours").json()["error"]
@@ -235,9 +256,9 @@ class Libraries(PlanCase):
     def test_a_plan_shows_that_its_preset_moved_on(self):
         self.presets(action="keep", plan=self.sound, new="ours")
         resolved = next(
-            one
-            for one in self.presets(action="keep", plan=self.sound, new="two").json()["presets"]
-            if one["name"] == "ours"
+            preset
+            for preset in self.presets(action="keep", plan=self.sound, new="two").json()["presets"]
+            if preset["name"] == "ours"
         )
         plan = self.sound | {"applied": {"name": "ours", "settings": resolved["settings"]}}
         self.assertFalse(self.ask("plan-answer", plan=plan).json()["movedOn"])
@@ -254,6 +275,12 @@ class Libraries(PlanCase):
         self.assertEqual(self.ask("plan-sizes", title="no", width=0, height=1).status_code, 422)
         self.assertNotIn("own sizes", str(self.ask("plan-sizes", action="drop", title="dome").json()))
 
+    def test_measuring_asked_for_twice_is_begun_once_for_each_camera(self):
+        with mock.patch.object(engine, "top_up"):
+            for camera in ("wide", "wide", "close", "wide"):
+                self.assertEqual(self.ask("plan-measure", camera=camera).status_code, 200)
+        self.assertEqual(sorted(Task.objects.values_list("title", flat=True)), ["close", "wide"])
+
     def test_reviewers_change_nothing(self):
         self.client.get(self.url("plan"))
         self.client.force_login(self.reviewer)
@@ -268,10 +295,12 @@ class Libraries(PlanCase):
 class Views(PlanCase):
     def test_side_and_mist(self):
         side = self.client.get(self.url("plan-side"), {"camera": "wide"}).json()
-        self.assertIn("zodiac", [one["name"] for one in side["outlines"]])
+        self.assertIn("zodiac", [outline["name"] for outline in side["outlines"]])
         asked = {"camera": "wide", "near": 3, "far": 10, "power": 1}
         picture = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked).content))
-        clear = Pillow.open(io.BytesIO(self.client.get(self.url("plan-mist"), asked | {"near": 900, "far": 907}).content))
+        clear = Pillow.open(
+            io.BytesIO(self.client.get(self.url("plan-mist"), asked | {"near": 900, "far": 907}).content)
+        )
         self.assertEqual((picture.size, picture.getpixel((160, 10))), ((320, 180), (255, 255, 255)))
         self.assertEqual(np.asarray(clear)[90:].max(), 0)  # nothing in the lower half is 900 m away
         for name, bad in (("plan-mist", asked | {"far": 0}), ("plan-side", {"camera": "lost"})):

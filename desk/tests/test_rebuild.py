@@ -28,7 +28,7 @@ class RebuildCase(WorldCase):
 
     def changed(self, row, **fields):
         document = json.loads(json.dumps(self.document))
-        next(one for one in document["rows"] if one["id"] == row).update(fields)
+        next(entry for entry in document["rows"] if entry["id"] == row).update(fields)
         return document
 
     def question(self, name, **more):
@@ -224,7 +224,7 @@ class Keeping(RebuildCase):
         ]
         stranger = self.make_shot("X")
         made.append(stranger.elements.create(name="x", folder=str(other)))
-        answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=one.pk).status_code for one in made]
+        answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=frame.pk).status_code for frame in made]
         self.assertEqual(answers, [200, 422, 404])
         self.ledger.refresh_from_db()
         self.assertEqual(self.ledger.element, made[0])

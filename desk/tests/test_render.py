@@ -63,10 +63,17 @@ class Rendering(World):
         folder = self.root / "TST" / "TST_010"
         files = expand(plan, facts_of(self.scene))
         planned = {
-            next(one for one in files if one.values["layer"] == frame.given("layer")).path(frame.number)
+            next(planned for planned in files if planned.values["layer"] == frame.given("layer")).path(frame.number)
             for frame in run.frames.all()
         }
-        self.assertEqual({one.name for one in audit_folder(plan, facts_of(self.scene), folder) if one.kind != "missing"}, set())
+        self.assertEqual(
+            {
+                deviation.name
+                for deviation in audit_folder(plan, facts_of(self.scene), folder)
+                if deviation.kind != "missing"
+            },
+            set(),
+        )
         self.assertEqual(set(pictures_below(folder)), planned)
         left = [path.name for path in folder.rglob(".*")]
         self.assertEqual(left, [])
@@ -115,7 +122,7 @@ class Runs(Rendering, WorldCase):
     def test_taken_by_priority_and_once(self):
         low, high = self.begin(frames="1001"), self.begin(frames="1002", priority=1)
         taken = [engine.take("me") for _ in range(5)]
-        self.assertEqual([one.job_id for one in taken if one], [high.job_id, high.job_id, low.job_id, low.job_id])
+        self.assertEqual([frame.job_id for frame in taken if frame], [high.job_id, high.job_id, low.job_id, low.job_id])
         engine.put_first(low.job, 1)
         self.assertEqual(Run.objects.get(pk=low.pk).job.priority, 1)
 
@@ -144,12 +151,12 @@ class Runs(Rendering, WorldCase):
         self.assertEqual(self.states(run), [State.FAILED, State.DONE])
         bad = run.frames.get(number=1001)
         self.assertEqual((bad.attempts, bad.log.count("A folder has this name")), (engine.MOST_ATTEMPTS, 3))
-        self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "needs attention")
+        self.assertEqual({station.slug: station.state for station in stations(self.shot)}["render"], "needs attention")
         blocked.rmdir()
         services.resume(run)
         work.next_task("me")
         self.assertEqual(self.states(run), [State.DONE, State.DONE])
-        self.assertEqual({one.slug: one.state for one in stations(self.shot)}["render"], "done")
+        self.assertEqual({station.slug: station.state for station in stations(self.shot)}["render"], "done")
 
     def test_an_unexpected_fault_is_logged_and_raised(self):
         run = self.begin(frames="1001", layers=("all",))
@@ -239,22 +246,36 @@ class Runs(Rendering, WorldCase):
 
     def test_two_layers_through_two_cameras_from_plan_to_rebuild(self):
         """Each image gets a folder of its own, and so an element that Rebuild can open and that balances."""
-        layers = (Layer(name="front", visibility={"room": "holdout"}), Layer(name="back", visibility={"stand": "holdout"}))
-        self.plan(layers=layers, cameras=("wide", "close"), passes=("beauty", "light_group"), names=DEFAULT_NAMES)
-        self.begin(frames="1001")
-        while work.next_task("me"):
-            pass
-        elements = list(Element.objects.filter(shot=self.shot))
-        self.assertEqual(len(elements), 4)
-        for element in elements:
-            sources = sources_of(element, 1001)
-            self.assertTrue(balance(first_ledger(sources), sources).balanced, element.name)
+        layers = (
+            Layer(name="front", visibility={"room": "holdout"}),
+            Layer(name="back", visibility={"stand": "holdout"}),
+        )
+        cases = (
+            ("one-file", DEFAULT_NAMES),
+            ("each-pass", "by/{layer}_{camera}/{pass}/{shot}_{pass}.{frame:04}.{suffix}"),
+            ("each-pass", "far/{camera}/{layer}/{pass}/{shot}.{frame:04}.{suffix}"),
+        )
+        for number, (rule, names) in enumerate(cases, start=1):
+            self.plan(
+                number=number, layers=layers, cameras=("wide", "close"), passes=("beauty", "light_group"),
+                names=names, packing=Packing(rule=rule),
+            )  # fmt: skip
+            self.begin(frames="1001")
+            while work.next_task("me"):
+                pass
+            elements = list(Element.objects.filter(shot=self.shot, name__startswith=f"render v{number:03}"))
+            self.assertEqual(len(elements), 4, names)
+            for element in elements:
+                sources = sources_of(element, 1001)
+                self.assertTrue(balance(first_ledger(sources), sources).balanced, element.name)
         page = self.client.get(self.url("rebuild"))
         self.assertEqual((page.status_code, page.context["page"]["frames"]), (200, [1001]))
 
     def test_warm_up_frames_are_rendered_first_and_thrown_away(self):
         plan = Document.from_json(open_plan(self.shot).document)
-        Plan.objects.update(document=plan.replace(shot=plan.shot.replace(warm_up=1), layers=(Layer(name="all"),)).as_json())
+        Plan.objects.update(
+            document=plan.replace(shot=plan.shot.replace(warm_up=1), layers=(Layer(name="all"),)).as_json()
+        )
         run = self.begin(frames="1001")
         while work.next_task("me"):
             pass
@@ -267,7 +288,9 @@ class Runs(Rendering, WorldCase):
         self.begin(frames="1001")
         work.next_task("me")
         self.assertEqual(services.outdated(self.shot), "")
-        brighter = [light.replace(radiance=(40, 20, 9)) if light.name == "sun" else light for light in self.scene.lights]
+        brighter = [
+            light.replace(radiance=(40, 20, 9)) if light.name == "sun" else light for light in self.scene.lights
+        ]
         self.give_scene(self.scene.replace(lights=brighter))
         self.begin(frames="1001", light_groups=("lanterns",))
         work.next_task("me")
@@ -279,7 +302,9 @@ class Runs(Rendering, WorldCase):
         now = timezone.now()
         for place, task in enumerate(run.frames):
             begun = now - timedelta(seconds=(1000, 994, 100)[place])  # the second begins while the first runs
-            Task.objects.filter(pk=task.pk).update(state=State.DONE, begun=begun, ended=begun + timedelta(seconds=10), seconds=10)
+            Task.objects.filter(pk=task.pk).update(
+                state=State.DONE, begun=begun, ended=begun + timedelta(seconds=10), seconds=10
+            )
         self.assertAlmostEqual(services.wall(run)["elapsed"], 26, places=3)
         self.assertIsNone(services.summaries(self.shot)[0]["noise"])
 
@@ -294,7 +319,9 @@ class Runs(Rendering, WorldCase):
         Plan.objects.update(document=fine.as_json())
         clean = self.begin(frames="1001", layers=("all",))
         work.next_task("me")
-        noisy, cleaner = (one["noise"] for one in reversed(services.summaries(self.shot)) if one["id"] != same.pk)
+        noisy, cleaner = (
+            summary["noise"] for summary in reversed(services.summaries(self.shot)) if summary["id"] != same.pk
+        )
         self.assertEqual((noisy is None, cleaner > 0), (True, True))  # one sample a pixel tells no noise
         found = self.client.get(self.url("render-compare"), {"a": rough.pk, "b": clean.pk}).json()
         first, second = found["runs"]

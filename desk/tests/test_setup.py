@@ -23,7 +23,10 @@ SHEET = {
     "format": "eager-prism.scene-facts",
     "name": "elsewhere",
     "materials": [{"name": "wood", "carries": ["diffuse", "specular"]}, {"name": "screen", "carries": ["emission"]}],
-    "groups": [{"name": "desk", "materials": ["wood", "screen"]}, {"name": "fan", "materials": ["wood"], "moves": True}],
+    "groups": [
+        {"name": "desk", "materials": ["wood", "screen"]},
+        {"name": "fan", "materials": ["wood"], "moves": True},
+    ],
     "lights": [{"name": "window", "kind": "sky", "label": "day"}, {"name": "bulb", "kind": "unseen"}],
     "cameras": [{"name": "main", "near": 1, "far": 9}, {"name": "persp", "working": True}],
 }
@@ -36,7 +39,9 @@ class FromNothing(TestCase):
         self.assertTrue(client.login(username="owner", password=one_time))
         self.assertRedirects(client.get("/"), reverse("password"))
         asked = client.get("/", headers={"accept": "application/json"})
-        self.assertEqual((asked.status_code, asked.json()["error"]["what"]), (403, "Choose a password of your own first."))
+        self.assertEqual(
+            (asked.status_code, asked.json()["error"]["what"]), (403, "Choose a password of your own first.")
+        )
         weak = client.post(reverse("password"), {"new_password1": "abc", "new_password2": "abc"})
         self.assertEqual(weak.status_code, 422)
         client.post(reverse("password"), {"new_password1": "seven-lamps", "new_password2": "seven-lamps"})
@@ -44,16 +49,32 @@ class FromNothing(TestCase):
 
         made = client.post(reverse("production-new"), {"code": "NEW", "title": "A new one"})
         self.assertRedirects(made, reverse("production", kwargs={"production": "NEW"}))
-        fields = {"code": "NEW_010", "title": "first", "frames": "1-5", "rate": "25", "size": "1998x1080", "space": "acescg", "camera": "main"}
+        fields = {
+            "code": "NEW_010",
+            "title": "first",
+            "frames": "1-5",
+            "rate": "25",
+            "size": "1998x1080",
+            "space": "acescg",
+            "camera": "main",
+        }
         address = {"production": "NEW", "shot": "NEW_010"}
         self.assertRedirects(client.post(made.url, fields), reverse("scene", kwargs=address))
         shot = Shot.objects.get()
         plan = Plan.from_json(shot.plan.document)
-        self.assertEqual((plan.shot.written_size, plan.shot.space, plan.shot.rate, plan.cameras), ((1998, 1080), "acescg", 25, ("main",)))
+        self.assertEqual(
+            (plan.shot.written_size, plan.shot.space, plan.shot.rate, plan.cameras),
+            ((1998, 1080), "acescg", 25, ("main",)),
+        )
         self.assertContains(client.get("/"), "1-5 · 25 fps · 1998 × 1080 · ACEScg")
         self.assertEqual(client.get(reverse("plan", kwargs=address)).status_code, 200)
 
-        for wrong, text in (({"code": "NEW_010"}, "There is a shot NEW_010 already"), ({"code": "a b"}, "Letters, digits"), ({"code": "X", "frames": "5-x"}, "is not a frame"), ({"code": "X", "width": "20"}, "Give both sides")):
+        for wrong, text in (
+            ({"code": "NEW_010"}, "There is a shot NEW_010 already"),
+            ({"code": "a b"}, "Letters, digits"),
+            ({"code": "X", "frames": "5-x"}, "is not a frame"),
+            ({"code": "X", "width": "20"}, "Give both sides"),
+        ):
             with self.subTest(text):
                 page = client.post(made.url, fields | wrong)
                 self.assertContains(page, text, status_code=422)
@@ -84,7 +105,9 @@ class Accounts(WorldCase):
         self.assertTrue(Client().login(username="nell", password=again))
         self.client.post(change, {"action": "close"})
         self.assertFalse(Client().login(username="nell", password=again))
-        self.assertContains(self.client.post(reverse("accounts"), {"name": "nell"}), "There is an account nell", status_code=422)
+        self.assertContains(
+            self.client.post(reverse("accounts"), {"name": "nell"}), "There is an account nell", status_code=422
+        )
         own = reverse("account-change", kwargs={"pk": self.owner.pk})
         self.assertContains(self.client.post(own, {"action": "close"}), "Your own account stays", status_code=422)
 
@@ -102,7 +125,9 @@ class Productions(WorldCase):
         self.page = reverse("production", kwargs={"production": "TST"})
 
     def member(self, name, role):
-        return self.client.post(reverse("production-members", kwargs={"production": "TST"}), {"name": name, "role": role}, follow=True)
+        return self.client.post(
+            reverse("production-members", kwargs={"production": "TST"}), {"name": name, "role": role}, follow=True
+        )
 
     def test_members_and_roles(self):
         self.assertContains(self.member("nobody", "artist"), "There is no account nobody")
@@ -132,7 +157,9 @@ class Productions(WorldCase):
         answer = self.client.post(self.url("shot-settings"), {"action": "copy", "code": "TST_030", "title": ""})
         copy = Shot.objects.get(code="TST_030")
         self.assertRedirects(answer, reverse("shot-settings", kwargs={"production": "TST", "shot": "TST_030"}))
-        self.assertEqual((copy.settings.code, copy.settings.frames, copy.folder), ("TST_030", "1001-1004", "TST/TST_030"))
+        self.assertEqual(
+            (copy.settings.code, copy.settings.frames, copy.folder), ("TST_030", "1001-1004", "TST/TST_030")
+        )
         self.assertEqual(copy.scenes.get().fingerprint, self.shot.scenes.get().fingerprint)
         taken = self.client.post(self.url("shot-settings"), {"action": "copy", "code": "TST_030", "title": ""})
         self.assertContains(taken, "There is a shot TST_030 already", status_code=422)
@@ -184,27 +211,39 @@ class Scenes(WorldCase):
         self.give_scene(build_scene().replace(name="newer"))
         self.assertEqual(scenes.current(self.shot).name, "newer")
         self.client.post(self.url("scene"), {"number": "1"})
-        self.assertEqual((scenes.current(self.shot).number, scenes.current(self.shot).name), (3, "The Orrery Conservatory"))
+        self.assertEqual(
+            (scenes.current(self.shot).number, scenes.current(self.shot).name), (3, "The Orrery Conservatory")
+        )
         exported = self.client.get(self.url("scene-export", number=2)).json()
         self.assertEqual(exported["name"], "newer")
         for path in ("/etc/passwd", "../x.json", "absent.json"):
-            self.assertContains(self.client.post(self.url("scene"), {"path": path}), "no such file below", status_code=422)
+            self.assertContains(
+                self.client.post(self.url("scene"), {"path": path}), "no such file below", status_code=422
+            )
         with self.assertRaises(BadArgument):
             scenes.take_back(self.shot, 9, None)
 
     def test_facts_of_another_renderer_plan_as_well(self):
         answer = self.ask("scene-facts", sheet=SHEET)
         self.assertEqual(answer.json()["number"], 1)
-        plan = {"shot": {"production": "TST", "code": "TST_010", "frames": "1-4"}, "cameras": ["main", "persp"], "passes": ["beauty", "transmission", "emission", "motion_forward", "light_group"]}
+        plan = {
+            "shot": {"production": "TST", "code": "TST_010", "frames": "1-4"},
+            "cameras": ["main", "persp"],
+            "passes": ["beauty", "transmission", "emission", "motion_forward", "light_group"],
+        }
         found = self.ask("plan-answer", plan=plan).json()
-        codes = {one["code"]: one["what"] for one in found["findings"]}
+        codes = {finding["code"]: finding["what"] for finding in found["findings"]}
         self.assertEqual(codes["pass.pointless"], "transmission would come out all black.")
         self.assertIn("camera.working-view", codes)
-        self.assertEqual([one["label"] for one in found["lightGroups"]], ["day", "rest"])
+        self.assertEqual([light["label"] for light in found["lightGroups"]], ["day", "rest"])
         self.assertContains(self.client.get(self.url("scene")), "elsewhere")
         started = self.ask("render-start")
         self.assertIn("no scene that can be rendered here", started.json()["error"]["what"])
-        for wrong, text in (({"groups": [{"name": "a", "materials": ["tin"]}]}, "groups.0.materials: there is no material tin"), ({"cameras": []}, "cameras"), ({"lights": [{"name": "a"}, {"name": "a"}]}, "lights.1.name")):
+        for wrong, text in (
+            ({"groups": [{"name": "a", "materials": ["tin"]}]}, "groups.0.materials: there is no material tin"),
+            ({"cameras": []}, "cameras"),
+            ({"lights": [{"name": "a"}, {"name": "a"}]}, "lights.1.name"),
+        ):
             error = self.ask("scene-facts", sheet=SHEET | wrong).json()["error"]
             self.assertIn(text, f"{error['where']} {error['what']}")
         with self.assertRaises(BadDocument):

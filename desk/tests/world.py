@@ -10,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from django.conf import settings
@@ -18,6 +19,7 @@ from django.db import connection
 from django.test import TestCase, override_settings
 from django.urls import reverse
 
+from desk.jobs import work
 from desk.rebuild.services import open_ledger
 from desk.scenes.services import keep
 from desk.shots.models import Element, Membership, Production, Shot
@@ -50,7 +52,9 @@ class World:
         self.folder.mkdir(parents=True)
 
     def make_shot(self, code: str, title: str = "", **settings) -> Shot:
-        return create_shot(self.production, code, title, **{"frames": "1001-1004", "width": WIDTH, "height": HEIGHT} | settings)
+        return create_shot(
+            self.production, code, title, **{"frames": "1001-1004", "width": WIDTH, "height": HEIGHT} | settings
+        )
 
     def give_scene(self, scene, shot: Shot | None = None):
         """A scene or a sheet of facts for a shot."""
@@ -102,7 +106,11 @@ class World:
 
 
 class WorldCase(World, TestCase):
+    """A world inside one transaction. No other thread sees into that, so tasks that are worked here do not beat: a beat
+    would wait for the rows of the task until the database gives up."""
+
     def setUp(self) -> None:
         super().setUp()
+        self.enterContext(mock.patch.object(work, "BEAT_EVERY", 3600.0))
         self.build()
         self.client.force_login(self.artist)

@@ -68,7 +68,9 @@ def space_of(chromaticities: tuple[float, ...] | None) -> str | None:
     """The space whose chromaticities a header holds, to four digits; None for others, or if there are none."""
     if chromaticities is None or len(chromaticities) != 8:
         return None
-    fitting = (name for name, own in CHROMATICITIES.items() if np.allclose(own, chromaticities, rtol=0, atol=1e-4))
+    fitting = (
+        name for name, primaries in CHROMATICITIES.items() if np.allclose(primaries, chromaticities, rtol=0, atol=1e-4)
+    )
     return next(fitting, None)
 
 

@@ -203,20 +203,22 @@ def _cube_band(red, green, blue, gain, places, cube, codes, out, first, end):
         z -= np.float32(c)
         if x >= y:
             if y >= z:
-                one, two, large, middle, small = RED_STEP, RED_STEP + GREEN_STEP, x, y, z
+                first_step, both_steps, large, middle, small = RED_STEP, RED_STEP + GREEN_STEP, x, y, z
             elif x >= z:
-                one, two, large, middle, small = RED_STEP, RED_STEP + BLUE_STEP, x, z, y
+                first_step, both_steps, large, middle, small = RED_STEP, RED_STEP + BLUE_STEP, x, z, y
             else:
-                one, two, large, middle, small = BLUE_STEP, RED_STEP + BLUE_STEP, z, x, y
+                first_step, both_steps, large, middle, small = BLUE_STEP, RED_STEP + BLUE_STEP, z, x, y
         elif x >= z:
-            one, two, large, middle, small = GREEN_STEP, RED_STEP + GREEN_STEP, y, x, z
+            first_step, both_steps, large, middle, small = GREEN_STEP, RED_STEP + GREEN_STEP, y, x, z
         elif y >= z:
-            one, two, large, middle, small = GREEN_STEP, GREEN_STEP + BLUE_STEP, y, z, x
+            first_step, both_steps, large, middle, small = GREEN_STEP, GREEN_STEP + BLUE_STEP, y, z, x
         else:
-            one, two, large, middle, small = BLUE_STEP, GREEN_STEP + BLUE_STEP, z, y, x
+            first_step, both_steps, large, middle, small = BLUE_STEP, GREEN_STEP + BLUE_STEP, z, y, x
         dark = a * RED_STEP + b * GREEN_STEP + c * BLUE_STEP
         bright = dark + RED_STEP + GREEN_STEP + BLUE_STEP
         for channel in range(3):
-            display = cube[dark + channel] * (np.float32(1) - large) + cube[dark + one + channel] * (large - middle)
-            display += cube[dark + two + channel] * (middle - small) + cube[bright + channel] * small
+            display = cube[dark + channel] * (np.float32(1) - large) + cube[dark + first_step + channel] * (
+                large - middle
+            )
+            display += cube[dark + both_steps + channel] * (middle - small) + cube[bright + channel] * small
             out[3 * i + channel] = codes[int(display * np.float32(CODE_SIZE - 1) + np.float32(0.5))]

@@ -36,9 +36,9 @@ def contributions(
         apply_rows(running, [row], sources, step=step, is_stale=is_stale)
         pictures.append(running.copy())
         light.append(_mean_luminance(running, space))
-    whole = abs(light[-1]) or 1.0
+    total = abs(light[-1]) or 1.0
     return [
-        Contribution(row.id, picture, (after - before) / whole)
+        Contribution(row.id, picture, (after - before) / total)
         for row, picture, before, after in zip(ledger.rows, pictures, light, light[1:], strict=False)
     ]
 

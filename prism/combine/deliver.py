@@ -69,7 +69,9 @@ def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarr
     attributes = {}
     if ledger.beauty in sources:
         part = sources.source(ledger.beauty).part
-        attributes = {name: entry for name, entry in part.attributes.items() if isinstance(entry, str | int | float | tuple)}
+        attributes = {
+            name: entry for name, entry in part.attributes.items() if isinstance(entry, str | int | float | tuple)
+        }
         attributes["pixelAspectRatio"] = part.pixel_aspect
     image = Image(
         channels=planes,

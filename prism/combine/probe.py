@@ -34,9 +34,9 @@ class _OnePixel:
         self._sources, self._rows, self._columns = sources, slice(y, y + 1), slice(x, x + 1)
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        whole = self._sources.pixels(key)
-        cut = [np.ascontiguousarray(plane[self._rows, self._columns]) for plane in whole.planes]
-        alpha = None if whole.alpha is None else np.ascontiguousarray(whole.alpha[self._rows, self._columns])
+        full = self._sources.pixels(key)
+        cut = [np.ascontiguousarray(plane[self._rows, self._columns]) for plane in full.planes]
+        alpha = None if full.alpha is None else np.ascontiguousarray(full.alpha[self._rows, self._columns])
         return Pixels(tuple(cut), alpha)
 
     def shape(self, step: int = 1) -> tuple[int, int]:

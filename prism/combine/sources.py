@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -49,6 +50,11 @@ class Source:
     colour: tuple[str, ...]  # channel names in the file
     alpha: str | None
     denoised: bool = False
+
+    @property
+    def pass_title(self) -> str:
+        """Its title without a word on denoising."""
+        return self.title.removesuffix(f", {DENOISED}")
 
     @property
     def pixel_type(self) -> str:
@@ -111,12 +117,12 @@ class FrameSources:
         if self.window == self.display_window:
             return rgba
         both = self.window.union(self.display_window)
-        whole = np.zeros((len(rgba), both.height // step, both.width // step), rgba.dtype)
+        canvas = np.zeros((len(rgba), both.height // step, both.width // step), rgba.dtype)
         rows, columns = (_divided(cut, step) for cut in self.window.slices_in(both))
-        target = whole[:, rows, columns]
+        target = canvas[:, rows, columns]
         target[...] = rgba[:, : target.shape[1], : target.shape[2]]
         rows, columns = (_divided(cut, step) for cut in self.display_window.slices_in(both))
-        return whole[:, rows, columns]
+        return canvas[:, rows, columns]
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does."""
@@ -139,9 +145,9 @@ class FrameSources:
     def _placed(self, plane: NDArray, window: Window) -> NDArray:
         if window == self.window:
             return plane
-        whole = np.zeros(self.window.shape, plane.dtype)
-        whole[window.slices_in(self.window)] = plane
-        return whole
+        canvas = np.zeros(self.window.shape, plane.dtype)
+        canvas[window.slices_in(self.window)] = plane
+        return canvas
 
 
 def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> FrameSources:
@@ -154,7 +160,7 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
         raise BadArgument("No files were given.", advice="Name the EXR files of one frame.")
     paths = [Path(path) for path in paths]
     found: dict[str, Source] = {}
-    stems = without_common_prefix([_FRAME_AND_SUFFIX.sub("", path.name) for path in paths])
+    stems = _telling_names(paths)
     by_file = [_sources_of(path, stem, alone=len(paths) == 1) for path, stem in zip(paths, stems, strict=True)]
     for path, sources in zip(paths, _without_strays(by_file), strict=True):
         for source in sources:
@@ -172,13 +178,27 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
     return FrameSources(found, store=store)
 
 
+def _telling_names(paths: Sequence[Path]) -> list[str]:
+    """What tells the files of a frame apart: what the name adds to the others', or the folder where that says nothing."""
+    names = without_common_prefix([_FRAME_AND_SUFFIX.sub("", path.name) for path in paths])
+    if len({path.parent for path in paths}) == 1:
+        return names
+    above = Path(os.path.commonpath([path.parent for path in paths]))
+    folders = ["_".join(path.parent.relative_to(above).parts) for path in paths]
+    return [name if recognise(name) else folder or name for name, folder in zip(names, folders, strict=True)]
+
+
 def _without_strays(by_file: list[list[Source]]) -> list[list[Source]]:
     """Data files may drag a copy of the beauty along; it stands aside where another file has the beauty."""
-    whole = [file for file in by_file if any(one.key == "beauty" for one in file)]
-    strays = [file for file in whole if len(file) > 1 and all(one.is_data or one.key == "beauty" for one in file)]
-    if not strays or len(whole) == 1:
+    with_beauty = [file for file in by_file if any(source.key == "beauty" for source in file)]
+    strays = [
+        file
+        for file in with_beauty
+        if len(file) > 1 and all(source.is_data or source.key == "beauty" for source in file)
+    ]
+    if not strays or len(with_beauty) == 1:
         return by_file
-    return [[one for one in file if file not in strays or one.key != "beauty"] for file in by_file]
+    return [[source for source in file if file not in strays or source.key != "beauty"] for file in by_file]
 
 
 def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
@@ -187,7 +207,8 @@ def _sources_of(path: Path, stem: str, *, alone: bool) -> list[Source]:
         return _noisy_sources_of(path, stem, alone=alone)
     sources = _noisy_sources_of(path, stem.replace(DENOISED, ""), alone=alone)
     return [
-        replace(one, key=f"{one.key}_{DENOISED}", title=f"{one.title}, {DENOISED}", denoised=True) for one in sources
+        replace(source, key=f"{source.key}_{DENOISED}", title=f"{source.title}, {DENOISED}", denoised=True)
+        for source in sources
     ]
 
 

@@ -54,13 +54,17 @@ def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answ
         }
         for planned in files
     ]
-    lines = [f"{one['frames']:>6} x {one['bytes_each'] / 1e6:8.2f} MB  {one['first']}" for one in listed]
+    lines = [
+        f"{planned['frames']:>6} x {planned['bytes_each'] / 1e6:8.2f} MB  {planned['first']}" for planned in listed
+    ]
     return listed, "\n".join(lines)
 
 
 def _check(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
     findings = check(document, facts)
-    lines = [f"{one.level:<8}{one.what} ({one.where}) {one.why}" for one in findings] or ["no problems found"]
+    lines = [f"{finding.level:<8}{finding.what} ({finding.where}) {finding.why}" for finding in findings] or [
+        "no problems found"
+    ]
     answer = [finding.as_json() for finding in findings], "\n".join(lines)
     if any(finding.level == "error" for finding in findings):
         raise Refused(*answer)
@@ -83,7 +87,9 @@ def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answe
     if args.folder is None:
         raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
     deviations = audit_folder(document, facts, args.folder)
-    lines = [f"{one.kind:<11}{one.name} {one.frames} {one.what}" for one in deviations] or ["all as planned"]
+    lines = [
+        f"{deviation.kind:<11}{deviation.name} {deviation.frames} {deviation.what}" for deviation in deviations
+    ] or ["all as planned"]
     answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
     if deviations:
         raise Refused(*answer)

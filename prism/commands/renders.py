@@ -44,7 +44,7 @@ def _planned(args: argparse.Namespace, scene) -> list[Path]:
     from prism.standin.shot import make_frame
 
     plan, facts = Plan.load(args.plan), facts_of(scene)
-    fault = next((one for one in check(plan, facts) if one.level == ERROR), None)
+    fault = next((finding for finding in check(plan, facts) if finding.level == ERROR), None)
     if fault:
         raise BadArgument(fault.what, where=f"{args.plan}, {fault.where}", advice=fault.why)
     planned = plan.shot.written_frames
@@ -59,6 +59,6 @@ def _planned(args: argparse.Namespace, scene) -> list[Path]:
     written: list[Path] = []
     for frame in frames:
         for image in plan.images():
-            own = [one for one in files if one.is_of(image)]
-            written += make_frame(plan, scene, facts, image, own, frame, args.out).paths
+            of_image = [planned for planned in files if planned.is_of(image)]
+            written += make_frame(plan, scene, facts, image, of_image, frame, args.out).paths
     return written

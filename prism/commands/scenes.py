@@ -33,7 +33,7 @@ def scene(args: argparse.Namespace) -> Answer:
         f"{facts.name}, {facts.fingerprint}",
         f"  groups   {', '.join(facts.groups) or 'none'}",
         f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
-        f"  cameras  {', '.join(name + (' (working view)' if one.working else '') for name, one in facts.cameras.items())}",
+        f"  cameras  {', '.join(name + (' (working view)' if camera.working else '') for name, camera in facts.cameras.items())}",
     ]
     return answer, "\n".join(lines)
 

@@ -129,9 +129,9 @@ def read_channels(path: Path, part: Part, names: Collection[str] | None = None) 
         source.seek_subimage(part.index, 0)
         order = list(source.spec().channelnames)
         # uint32 does not fit into float32, so whole numbers and floats are fetched apart.
-        whole = [name for name in wanted if part.channels[name] == "uint"]
+        integers = [name for name in wanted if part.channels[name] == "uint"]
         floats = [name for name in wanted if part.channels[name] != "uint"]
-        for members, kind in ((floats, oiio.FLOAT), (whole, oiio.UINT)):
+        for members, kind in ((floats, oiio.FLOAT), (integers, oiio.UINT)):
             if members:
                 _decode(path, source, part, {name: order.index(name) for name in members}, kind, planes)
     finally:
@@ -154,7 +154,7 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
     """
     known = _COMPRESSIONS | _WRITTEN_IF_ASKED
     compressions = [compression] * len(parts) if isinstance(compression, str) else list(compression)
-    strange = next((one for one in compressions if one not in known), None)
+    strange = next((compression for compression in compressions if compression not in known), None)
     if strange is not None:
         raise UnwritableFile(f"Unknown compression {strange}.", where=str(path), advice=f"Use {', '.join(known)}.")
     built = []

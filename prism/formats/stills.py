@@ -74,9 +74,9 @@ def write_still(
         # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
         colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
     shown = apply_exactly(colour, transform)
-    whole = np.moveaxis(rgba[:3], 0, -1)
-    clipped = int(((whole < 0) | (whole > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
-    glowing = int((((colour > 1) & (whole <= 1)).any(axis=-1) | ((alpha == 0) & (whole > 0).any(axis=-1))).sum())
+    colours = np.moveaxis(rgba[:3], 0, -1)
+    clipped = int(((colours < 0) | (colours > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
+    glowing = int((((colour > 1) & (colours <= 1)).any(axis=-1) | ((alpha == 0) & (colours > 0).any(axis=-1))).sum())
     if carries:
         shown = np.dstack([shown * alpha[..., None] if form.associated else shown, alpha])
     _write(path, _codes(shown, bits), form, compression, pixel_aspect)

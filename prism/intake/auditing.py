@@ -26,9 +26,9 @@ def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Deviation]
     files = expand(plan, facts)
     faults: list[Fault] = []
     for image in plan.images():
-        own = [one for one in files if one.is_of(image)]
+        of_image = [planned for planned in files if planned.is_of(image)]
         for frame in plan.shot.written_frames:
-            faults += frame_faults(plan, facts, image, own, frame, folder)
+            faults += frame_faults(plan, facts, image, of_image, frame, folder)
     return gathered(faults) + extras(files, pictures_below(folder) if Path(folder).is_dir() else ())
 
 
@@ -63,24 +63,28 @@ def _sum_faults(
 
     Only where all files concerned hold light to the last bit of its type.
     """
-    light = [one for one in files if _holds_light(one) and not one.group.denoised and not one.group.carries_stray]
-    whole = next((one for one in light if any(planned.kind.role is Role.WHOLE for planned in one.passes)), None)
+    light = [
+        planned
+        for planned in files
+        if _holds_light(planned) and not planned.group.denoised and not planned.group.carries_stray
+    ]
+    beauty = next((file for file in light if any(planned.kind.role is Role.WHOLE for planned in file.passes)), None)
     ways = completeness(plan, image, facts.for_plan(plan)).ways
-    if whole is None or not all(map(keeps_sums, light)) or image.layer.override == "occlusion":
+    if beauty is None or not all(map(keeps_sums, light)) or image.layer.override == "occlusion":
         return
-    for way in (one for one in ways if one in _SUMS):
+    for way in (way for way in ways if way in _SUMS):
         try:
-            sources = find_sources([folder / one.path(frame) for one in light])
+            sources = find_sources([folder / planned.path(frame) for planned in light])
             found = balance(first_ledger(sources, by=_SUMS[way]), sources)
         except PrismError as error:
-            yield whole, frame, ("sum", f"The {way} cannot be summed: {error.what}")
+            yield beauty, frame, ("sum", f"The {way} cannot be summed: {error.what}")
             continue
         if not found.balanced:
-            yield whole, frame, (
+            yield beauty, frame, (
                 "sum", f"The {way} do not sum to the beauty: up to {found.difference.largest:.3g} in {found.beyond} pixels."
             )  # fmt: skip
 
 
 def _holds_light(planned: PlannedFiles) -> bool:
-    roles = {one.kind.role for one in planned.passes}
+    roles = {pass_.kind.role for pass_ in planned.passes}
     return bool(roles & {Role.WHOLE, Role.LIGHT, Role.GROUP}) and not planned.passes[0].kind.own_file

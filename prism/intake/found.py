@@ -37,7 +37,11 @@ def found_file(path: Path) -> FoundFile | None:
 def facts_of_plane(plane: NDArray) -> PlaneFacts:
     """Of a plane (H, W) of any numeric type, or of deep samples in one run."""
     if plane.dtype.kind != "f":
-        return PlaneFacts(float(plane.min()), float(plane.max()), pixels=plane.size) if plane.size else PlaneFacts(None, None)
+        return (
+            PlaneFacts(float(plane.min()), float(plane.max()), pixels=plane.size)
+            if plane.size
+            else PlaneFacts(None, None)
+        )
     finite = np.isfinite(plane)
     nan = int(np.isnan(plane).sum())
     inside = plane[finite] if not finite.all() else plane.reshape(-1)
@@ -53,10 +57,10 @@ def _exr(path: Path) -> FoundFile:
     planes: dict[str, PlaneFacts] = {}
     for part in parts:
         facts = _deep_planes(path, part) if part.deep else _planes(path, part)
-        for name, own in part.layer_names().items():
-            channels[name] = part.channels[own]
+        for name, stored in part.layer_names().items():
+            channels[name] = part.channels[stored]
             compressions[name] = part.compression.split(":")[0]
-            planes[name] = facts[own]
+            planes[name] = facts[stored]
     first = parts[0]
     window, display, header = first.data_window, first.display_window, first.attributes
     chromaticities = header.get("chromaticities")

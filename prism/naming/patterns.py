@@ -136,7 +136,7 @@ class _Reading:
                 self._follow(place + 1, at + len(word), words | {piece.field: word})
                 for word in self._words(piece.field, at, words)
             )
-            found = next((one for one in tries if one is not None), None)
+            found = next((attempt for attempt in tries if attempt is not None), None)
         if found is None:
             self._dead.add(state)
         return found
@@ -148,7 +148,9 @@ class _Reading:
             yield from (word for word in (words[field],) if rest.startswith(word))
         elif FIELDS[field] == NUMBER:
             number = _NUMBER.match(rest)
-            yield from (number[0][:end] for end in range(len(number[0]), 0, -1) if number[0][:end] != "-") if number else ()
+            yield from (
+                (number[0][:end] for end in range(len(number[0]), 0, -1) if number[0][:end] != "-") if number else ()
+            )
         elif self._known.get(field):
             fitting = (word for word in self._known[field] if word and rest.startswith(word))
             yield from sorted(fitting, key=len, reverse=True)
@@ -216,5 +218,7 @@ def _piece(pattern: str, text: str, field: str | None, spec: str | None, convers
         raise BadArgument(f"{{{field}:{spec}}} cannot be used.", where=pattern, advice=f"{{{field}}} takes {what}.")
     width = int(match[1] or 1)
     if width > WIDEST_NUMBER:
-        raise BadArgument(f"{{{field}:{spec}}} pads to {width} digits.", where=pattern, advice=f"Use {WIDEST_NUMBER} at most.")
+        raise BadArgument(
+            f"{{{field}:{spec}}} pads to {width} digits.", where=pattern, advice=f"Use {WIDEST_NUMBER} at most."
+        )
     return Piece(text, field, width if FIELDS[field] == NUMBER else 0)

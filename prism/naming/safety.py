@@ -28,7 +28,7 @@ def name_faults(path: str) -> Iterator[str]:
     for part in parts:
         bad = sorted(set(_FORBIDDEN.findall(part)))
         if bad:
-            yield f"“{part}” holds {' '.join(repr(one) for one in bad)}, which Windows refuses"
+            yield f"“{part}” holds {' '.join(repr(character) for character in bad)}, which Windows refuses"
         if part.endswith((" ", ".")):
             yield f"“{part}” ends with a space or dot, which Windows drops"
         if part.startswith((".", "-")):

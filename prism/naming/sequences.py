@@ -26,6 +26,34 @@ class Sequence:
         return [frame for frame, _ in self.files]
 
 
+DEPTH = 3  # folders below one another that may hold the passes of one image
+MOST_FOLDERS = 500
+
+
+def sequences_below(folder: Path) -> list[Sequence]:
+    """The sequences in a folder or, if it has none of its own, in those below it: a folder for each pass.
+
+    Raises UnreadableFile if the folder is not there, may not be read, or has very many others below it.
+    """
+    level = [Path(folder)]
+    for _ in range(DEPTH):
+        found = [sequence for place in level for sequence in find_sequences(place)]
+        if found:
+            return found
+        level = [below for place in level for below in sorted(place.iterdir()) if _is_open_folder(below)]
+        if len(level) > MOST_FOLDERS:
+            raise UnreadableFile(
+                f"More than {MOST_FOLDERS} folders lie below.",
+                where=str(folder),
+                advice="Choose one that holds passes.",
+            )
+    return []
+
+
+def _is_open_folder(path: Path) -> bool:
+    return path.is_dir() and not path.name.startswith(".") and not path.is_symlink()
+
+
 def find_sequences(folder: Path, suffixes: frozenset[str] = frozenset({".exr"})) -> list[Sequence]:
     """The sequences in one folder, sorted by name; hidden files (those being written) are left out.
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from fractions import Fraction
 
-_NTSC = {Fraction(str(rate)): Fraction(round(rate) * 1000, 1001) for rate in (23.976, 23.98, 29.97, 47.952, 59.94, 119.88)}
+_NTSC = {
+    Fraction(str(rate)): Fraction(round(rate) * 1000, 1001) for rate in (23.976, 23.98, 29.97, 47.952, 59.94, 119.88)
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -108,10 +108,10 @@ def audit(
 
 def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviation]:
     """Files in the planned folders that are not in the plan, other versions of it aside."""
-    planned = {one.path(frame) for one in files for frame in one.frames}
+    planned = {planned.path(frame) for planned in files for frame in planned.frames}
     folders = {path.rpartition("/")[0] for path in planned}
     known = {
-        field: {str(one.values[field]) for one in files}
+        field: {str(planned.values[field]) for planned in files}
         for field in ("production", "shot", "layer", "camera", "pass", "suffix")
     }
 
@@ -120,7 +120,9 @@ def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviatio
         return values is not None and values.get("version", files[0].values["version"]) != files[0].values["version"]
 
     strange = (path for path in sorted(paths) if path not in planned and path.rpartition("/")[0] in folders)
-    return [Deviation("extra", path, "", "This file is not in the plan.") for path in strange if not is_other_version(path)]
+    return [
+        Deviation("extra", path, "", "This file is not in the plan.") for path in strange if not is_other_version(path)
+    ]
 
 
 def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
@@ -130,11 +132,14 @@ def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str
     elif found.display != planned.display:
         yield "window", "The picture is {} x {} pixels instead of {} x {}.".format(*found.display, *planned.display)
     else:
-        across, down = ((whole - side) // 2 for whole, side in zip(planned.size, planned.display, strict=True))
+        across, down = ((full - side) // 2 for full, side in zip(planned.size, planned.display, strict=True))
         if found.data != (-across, -down, *planned.size):
-            yield "window", (
-                f"Pixels lie from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} instead of from "
-                f"{-across},{-down} over {planned.size[0]} x {planned.size[1]}."
+            yield (
+                "window",
+                (
+                    f"Pixels lie from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} instead of from "
+                    f"{-across},{-down} over {planned.size[0]} x {planned.size[1]}."
+                ),
             )
     if abs(found.pixel_aspect - planned.shot.pixel_aspect) > 1e-4:
         yield "aspect", f"Pixel aspect {found.pixel_aspect:g} instead of {planned.shot.pixel_aspect:g}."
@@ -155,7 +160,10 @@ def _channels(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, st
     ):
         wrong = {found.compressions.get(name, compression) for name in _names(planned, planned_pass)} - {compression}
         if wrong:
-            yield "compression", f"{planned_pass.kind.title} is stored with {', '.join(sorted(wrong))} instead of {compression}."
+            yield (
+                "compression",
+                f"{planned_pass.kind.title} is stored with {', '.join(sorted(wrong))} instead of {compression}.",
+            )
 
 
 def _header(planned: PlannedFiles, found: FoundFile, expected: Expected) -> Iterator[tuple[str, str]]:
@@ -171,18 +179,21 @@ def _header(planned: PlannedFiles, found: FoundFile, expected: Expected) -> Iter
 
 
 def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
-    for one in planned.passes:
-        planes = {name: found.planes[name] for name in _names(planned, one) if name in found.planes}
+    for pass_ in planned.passes:
+        planes = {name: found.planes[name] for name in _names(planned, pass_) if name in found.planes}
         if not planes:
             continue
-        yield from _strange_values(one, planes)
+        yield from _strange_values(pass_, planes)
         colour = [plane for name, plane in planes.items() if name.rpartition(".")[2] != "A"]
-        if colour and one.kind.role in BLANK_ROLES and one.key not in MAY_BE_STILL and all(map(_is_blank, colour)):
-            yield "blank", f"{one.kind.title} is empty."
-        if colour and planned.group.storage.pixel not in WHOLE_NUMBERS and "unclamped" in one.kind.all_demands:
+        if colour and pass_.kind.role in BLANK_ROLES and pass_.key not in MAY_BE_STILL and all(map(_is_blank, colour)):
+            yield "blank", f"{pass_.kind.title} is empty."
+        if colour and planned.group.storage.pixel not in WHOLE_NUMBERS and "unclamped" in pass_.kind.all_demands:
             cut = [plane for plane in colour if plane.most == 1.0 and plane.ones > CLAMPED_SHARE * plane.pixels]
             if cut and all(plane.most is not None and plane.most <= 1.0 for plane in colour):
-                yield "clamped", f"{one.kind.title} looks cut off at 1: {max(plane.ones for plane in cut)} pixels are just there."
+                yield (
+                    "clamped",
+                    f"{pass_.kind.title} looks cut off at 1: {max(plane.ones for plane in cut)} pixels are just there.",
+                )
 
 
 def _strange_values(planned: PlannedPass, planes: Mapping[str, PlaneFacts]) -> Iterator[tuple[str, str]]:
@@ -190,7 +201,10 @@ def _strange_values(planned: PlannedPass, planes: Mapping[str, PlaneFacts]) -> I
     depth = planned.kind.key in ("depth", "depth_filtered", "deep")
     for name, plane in planes.items():
         endless = 0 if depth and name.rpartition(".")[2] in ("Z", "ZBack", "V") else plane.infinite
-        ids = planned.kind.ranked and name.rpartition(".")[2] in ("R", "B")  # bits of names, of which some are no numbers
+        ids = planned.kind.ranked and name.rpartition(".")[2] in (
+            "R",
+            "B",
+        )  # bits of names, of which some are no numbers
         if (plane.nan or endless) and not ids:
             yield "values", f"{name} holds {plane.nan} not-a-number and {endless} infinite pixels."
 
@@ -199,15 +213,15 @@ def _is_blank(plane: PlaneFacts) -> bool:
     return plane.most is None or (plane.least == 0.0 and plane.most == 0.0)
 
 
-def _names(planned: PlannedFiles, one: PlannedPass) -> tuple[str, ...]:
+def _names(planned: PlannedFiles, pass_: PlannedPass) -> tuple[str, ...]:
     """Full channel names of one pass of a file; those of the file where it is alone in a format without layers."""
     if "layers" not in planned.group.storage.abilities:
         return tuple(planned.channels)
-    return one.kind.channel_names(one.key, alone=planned.group.alone, levels=planned.group.levels)
+    return pass_.kind.channel_names(pass_.key, alone=planned.group.alone, levels=planned.group.levels)
 
 
 def keeps_sums(planned: PlannedFiles) -> bool:
     """Whether what a file holds can be summed to the last bit that its type keeps."""
     form = FORMATS[planned.group.storage.format]
-    lossless = all(one.pixel in form.compressions[one.compression].exact for one in planned.group.storages)
+    lossless = all(storage.pixel in form.compressions[storage.compression].exact for storage in planned.group.storages)
     return lossless and planned.group.storage.format == "exr" and not planned.passes[0].kind.own_file

@@ -59,12 +59,18 @@ def seconds_per_frame(plan: Plan, measured: Sequence[Measured]) -> float:
     """
     width, height = plan.shot.written_size
     paths = width * height * plan.quality.samples
-    seconds = paths * sum(one.seconds for one in measured) / sum(one.paths for one in measured)
+    seconds = (
+        paths
+        * sum(measurement.seconds for measurement in measured)
+        / sum(measurement.paths for measurement in measured)
+    )
     return min(seconds, plan.quality.time_limit) if plan.quality.time_limit else seconds
 
 
 def total_seconds(plan: Plan, measured: Sequence[Measured]) -> float:
     """For all layers, cameras and frames, warm-up frames included, as many side by side as were when it was measured."""
     frames = len(plan.shot.written_frames) + plan.shot.warm_up
-    beside = sum(one.seconds * one.beside for one in measured) / sum(one.seconds for one in measured)
+    beside = sum(measurement.seconds * measurement.beside for measurement in measured) / sum(
+        measurement.seconds for measurement in measured
+    )
     return len(plan.layers) * len(plan.cameras) * frames * seconds_per_frame(plan, measured) / beside

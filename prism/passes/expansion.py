@@ -51,7 +51,7 @@ class FileGroup:
     @cached_property
     def compressions(self) -> tuple[str, ...]:
         """Of every part: one for each pass, or one for all."""
-        return tuple(one.compression for one in self.storages) if self.in_parts else (self.storage.compression,)
+        return tuple(storage.compression for storage in self.storages) if self.in_parts else (self.storage.compression,)
 
     @cached_property
     def channels(self) -> dict[str, str]:
@@ -171,35 +171,35 @@ def file_groups(plan: Plan, passes: tuple[PlannedPass, ...]) -> Iterator[FileGro
     """Which passes share a file, denoised ones beside the noisy."""
     yield from _grouped(plan, passes, denoised=False)
     if plan.quality.denoise:
-        yield from _grouped(plan, tuple(one for one in passes if one.kind.role in DENOISED_ROLES), denoised=True)
+        yield from _grouped(plan, tuple(pass_ for pass_ in passes if pass_.kind.role in DENOISED_ROLES), denoised=True)
 
 
 def _grouped(plan: Plan, passes: tuple[PlannedPass, ...], *, denoised: bool) -> Iterator[FileGroup]:
     packing = plan.packing
-    shared = tuple(one for one in passes if not one.kind.own_file)
+    shared = tuple(pass_ for pass_ in passes if not pass_.kind.own_file)
     if packing.rule == "each-pass":
-        titled = [(one.key, _with_stray(passes, (one,), packing)) for one in shared]
+        titled = [(pass_.key, _with_stray(passes, (pass_,), packing)) for pass_ in shared]
     elif packing.rule == "colour-and-data":
         titled = [(title, _of_kind(shared, is_data, packing)) for title, is_data in ((COLOUR, False), (DATA, True))]
     else:
         titled = [(ONE_FILE, shared)]
-    titled += [(one.key, (one,)) for one in passes if one.kind.own_file]
+    titled += [(pass_.key, (pass_,)) for pass_ in passes if pass_.kind.own_file]
     for title, members in titled:
         if members:
             yield _group(plan, title, members, denoised)
 
 
 def _of_kind(passes: tuple[PlannedPass, ...], is_data: bool, packing: Packing) -> tuple[PlannedPass, ...]:
-    return _with_stray(passes, tuple(one for one in passes if one.kind.is_data == is_data), packing)
+    return _with_stray(passes, tuple(pass_ for pass_ in passes if pass_.kind.is_data == is_data), packing)
 
 
 def _with_stray(
     passes: tuple[PlannedPass, ...], members: tuple[PlannedPass, ...], packing: Packing
 ) -> tuple[PlannedPass, ...]:
     """The members of a file of data, with a stray beauty before them if that is asked for; other files as they are."""
-    if not packing.beauty_in_data or not members or not all(one.kind.is_data for one in members):
+    if not packing.beauty_in_data or not members or not all(member.kind.is_data for member in members):
         return members
-    return tuple(one for one in passes if one.kind.role is Role.WHOLE) + members
+    return tuple(pass_ for pass_ in passes if pass_.kind.role is Role.WHOLE) + members
 
 
 def _group(plan: Plan, title: str, passes: tuple[PlannedPass, ...], denoised: bool) -> FileGroup:
@@ -207,7 +207,7 @@ def _group(plan: Plan, title: str, passes: tuple[PlannedPass, ...], denoised: bo
     return FileGroup(
         title=f"{title}_{DENOISED}" if denoised else title,
         passes=passes,
-        storages=tuple(plan.packing.storage(one.kind) for one in passes),
+        storages=tuple(plan.packing.storage(pass_.kind) for pass_ in passes),
         alone=own_file or (plan.packing.rule == "each-pass" and len(passes) == 1),
         levels=plan.cryptomatte.levels,
         denoised=denoised,

@@ -184,9 +184,7 @@ class SceneFacts:
     def lit_by(self, label: str, image: PlannedImage) -> frozenset[str]:
         """What is left of what an image can show with the lights of one group alone."""
         lights = self.lights_of(label)
-        gives = (
-            self._light_gives(light, image.layer, camera) for light in lights for camera in image.cameras or ("",)
-        )
+        gives = (self._light_gives(light, image.layer, camera) for light in lights for camera in image.cameras or ("",))
         return (self.given_to(image) - _OF_LIGHTS).union(*gives)
 
     def _in_frame(self, lens: CameraFact, name: str) -> bool:

@@ -27,7 +27,9 @@ class MaterialFacts(Value):
     """carries: which light comes off the material."""
 
     name: Word
-    carries: Annotated[tuple[Literal["diffuse", "specular", "transmission", "subsurface", "emission"], ...], Field(max_length=5)]
+    carries: Annotated[
+        tuple[Literal["diffuse", "specular", "transmission", "subsurface", "emission"], ...], Field(max_length=5)
+    ]
 
 
 class GroupFacts(Value):
@@ -89,8 +91,13 @@ class FactsSheet(Document):
         return SceneFacts(
             name=self.name,
             groups={group.name: self._group(group, carries) for group in self.groups},
-            lights=tuple(LightFact(name=light.name, kind=_KINDS[light.kind], label=light.label) for light in self.lights),
-            cameras={one.name: CameraFact(reach=(one.near, one.far), working=one.working) for one in self.cameras},
+            lights=tuple(
+                LightFact(name=light.name, kind=_KINDS[light.kind], label=light.label) for light in self.lights
+            ),
+            cameras={
+                camera.name: CameraFact(reach=(camera.near, camera.far), working=camera.working)
+                for camera in self.cameras
+            },
             everywhere=frozenset({"medium"}) if self.fog else frozenset(),
             mist=self.mist,
             fingerprint=fingerprint(self.as_json()),

@@ -13,7 +13,7 @@ def flattened(settings: Mapping[str, Any]) -> dict[str, Any]:
     flat: dict[str, Any] = {}
     for name, value in settings.items():
         if name in _NESTED and isinstance(value, Mapping):
-            flat |= {f"{name}.{leaf}": one for leaf, one in value.items()}
+            flat |= {f"{name}.{leaf}": entry for leaf, entry in value.items()}
         else:
             flat[name] = value
     return flat

@@ -21,6 +21,22 @@ class Role(StrEnum):
     MEASURE = "measure"  # depth, direction, position: data, not colour
 
 
+ROLE_TITLES = MappingProxyType(
+    {
+        Role.WHOLE: "the rendered image",
+        Role.LIGHT: "components: each adds light",
+        Role.GROUP: "light groups",
+        Role.PART: "both at once",
+        Role.COVER: "base colours",
+        Role.SCALE: "passes on white: multiply",
+        Role.OVERLAY: "overlays: laid on top",
+        Role.IDENTIFY: "identities",
+        Role.MEASURE: "data",
+    }
+)
+"""What the passes of a role do, in the order they are chosen in."""
+
+
 NEEDS = MappingProxyType(
     {
         "surface": "a visible surface",

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Annotated, Any, Literal, Self
+from types import MappingProxyType
+from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
@@ -23,13 +24,15 @@ Side = Annotated[int, Field(ge=1, le=65536)]
 Colour = tuple[Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)], Annotated[float, Field(ge=0)]]
 Passes = Annotated[tuple[str, ...], Field(max_length=500)]
 Visibility = Literal["visible", "hidden", "shadow-only", "holdout"]
+VISIBILITIES: tuple[Visibility, ...] = get_args(Visibility)
 Surrounding = Literal["sky", "lamps", "fog"]
 SURROUNDINGS: tuple[Surrounding, ...] = ("sky", "lamps", "fog")
 Override = Literal["matte-black", "clay", "occlusion"]
-LARGEST_FRAME = 9_999_999
-DEFAULT_NAMES = (
-    "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
+OVERRIDE_TITLES: Mapping[Override, str] = MappingProxyType(
+    {"matte-black": "matte black", "clay": "plain clay", "occlusion": "occlusion"}
 )
+LARGEST_FRAME = 9_999_999
+DEFAULT_NAMES = "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 """Below the shot's own folder. A folder for every layer and camera, so that the files of two images never mix."""
 
 
@@ -262,8 +265,8 @@ class Plan(Document):
 
     def passes_of(self, layer: Layer, camera: str = "") -> tuple[str, ...]:
         """Keys of the catalogue, each once, in the order chosen."""
-        own = self.passes if layer.passes is None else layer.passes
-        return tuple(dict.fromkeys(layer.for_camera.get(camera, own)))
+        of_layer = self.passes if layer.passes is None else layer.passes
+        return tuple(dict.fromkeys(layer.for_camera.get(camera, of_layer)))
 
     def images(self) -> Iterator[PlannedImage]:
         """Every layer through every camera."""
@@ -283,11 +286,11 @@ class Plan(Document):
     def variants(self) -> Iterator[PlannedImage]:
         """The same, but a layer that has the same passes through every camera only once, and even without a camera."""
         for layer in self.layers:
-            own = [image for image in self.images() if image.layer is layer]
-            if own and own[0].shared:
-                yield replace(own[0], cameras=self.cameras)
+            images = [image for image in self.images() if image.layer is layer]
+            if images and images[0].shared:
+                yield replace(images[0], cameras=self.cameras)
             else:
-                yield from own or [PlannedImage(layer, "", self.passes_of(layer), True, ())]
+                yield from images or [PlannedImage(layer, "", self.passes_of(layer), True, ())]
 
     @property
     def fingerprint(self) -> str:

@@ -52,7 +52,11 @@ class Preset(Document):
     @classmethod
     def _upgraded(cls, data: Any) -> Any:
         """Version 1 nested its settings; up to version 2 samples were counted by the side of a square."""
-        if not isinstance(data, dict) or data.get("version") not in (1, 2) or not isinstance(data.get("settings"), dict):
+        if (
+            not isinstance(data, dict)
+            or data.get("version") not in (1, 2)
+            or not isinstance(data.get("settings"), dict)
+        ):
             return data
         return data | {"version": 3, "settings": upgraded_settings(flattened(data["settings"]))}
 
@@ -81,7 +85,7 @@ class Difference:
 
 def find(name: str, library: Library) -> Preset:
     """A preset by its name or one it had before. Raises BadArgument."""
-    known = library.get(name) or next((one for one in library.values() if name in one.formerly), None)
+    known = library.get(name) or next((preset for preset in library.values() if name in preset.formerly), None)
     if known is None:
         raise BadArgument(f"There is no preset {name}.", advice=f"There are {', '.join(library)}.")
     return known
@@ -94,7 +98,9 @@ def resolve(name: str, library: Library) -> dict[str, Any]:
     while wanted is not None:
         preset = find(wanted, library)
         if preset in chain:
-            raise BadDocument(f"The presets {', '.join(one.name for one in chain)} build on each other in a circle.")
+            raise BadDocument(
+                f"The presets {', '.join(preset.name for preset in chain)} build on each other in a circle."
+            )
         chain.append(preset)
         wanted = preset.base
     settings: dict[str, Any] = {}
@@ -106,7 +112,12 @@ def resolve(name: str, library: Library) -> dict[str, Any]:
 def apply(plan: Plan, name: str, library: Library) -> Plan:
     """The plan with a preset's settings. Raises BadDocument if they do not make a plan."""
     settings = resolve(name, library)
-    return Plan.from_json(with_fields(plan.as_json(), settings | {"applied": {"name": name, "settings": settings}}))
+    return Plan.from_json(with_fields(plan.as_json(), applied_fields(name, settings)))
+
+
+def applied_fields(name: str, settings: Mapping[str, Any]) -> dict[str, Any]:
+    """What applying a preset changes in a plan: its settings, and the note that they are its."""
+    return {**settings, "applied": {"name": name, "settings": dict(settings)}}
 
 
 def differences(plan: Plan) -> list[Difference]:
@@ -133,7 +144,9 @@ def captured(plan: Plan, name: str, library: Library, *, purpose: str = "", base
     """
     now = plan.as_json()
     then = now if base is None else _on_a_blank_plan(resolve(base, library))
-    fields = PRESET_FIELDS if base is None else [one.field for one in _differing(now, then, PRESET_FIELDS)]
+    fields = (
+        PRESET_FIELDS if base is None else [difference.field for difference in _differing(now, then, PRESET_FIELDS)]
+    )
     settings = {field: field_of(now, field) for field in fields}
     return Preset.from_json({"name": name, "purpose": purpose, "base": base, "settings": settings}, where="preset")
 
@@ -152,22 +165,24 @@ def renamed(old: str, new: str, library: Library) -> Library:
     renaming = preset.as_json() | {"name": new, "formerly": [*preset.formerly, preset.name]}
     moved = Preset.from_json(renaming, where="preset")
     others = (
-        one.replace(base=new) if one.base == preset.name else one for one in library.values() if one is not preset
+        other.replace(base=new) if other.base == preset.name else other
+        for other in library.values()
+        if other is not preset
     )
-    return {one.name: one for one in (*others, moved)}
+    return {preset.name: preset for preset in (*others, moved)}
 
 
 def removed(name: str, library: Library) -> Library:
     """The library without a preset. Raises BadArgument if others build on it."""
     preset = find(name, library)
-    dependents = [one.name for one in library.values() if one.base == preset.name]
+    dependents = [other.name for other in library.values() if other.base == preset.name]
     if dependents:
         raise BadArgument(
             f"{preset.name} cannot be deleted: {', '.join(dependents)} builds on it.",
             where="preset",
             advice="Delete that one first, or give it another base.",
         )
-    return {one.name: one for one in library.values() if one is not preset}
+    return {other.name: other for other in library.values() if other is not preset}
 
 
 def require_free(name: str, library: Library) -> None:

@@ -71,7 +71,18 @@ def add_shifted(beauty, measured, variance, albedo, normals, layers, first, end,
     low, high = max(0, -dy), min(height, height - dy)  # rows and columns whose partner lies in the picture
     left, right = max(0, -dx), min(width, width - dx)
     for y in range(max(low, first - PATCH), min(high, end + PATCH)):
-        colours_apart(beauty, measured, variance, y, left, right, dy, dx, scratch[y % ROWS_HELD], scratch[ROWS_HELD + y % ROWS_HELD])
+        colours_apart(
+            beauty,
+            measured,
+            variance,
+            y,
+            left,
+            right,
+            dy,
+            dx,
+            scratch[y % ROWS_HELD],
+            scratch[ROWS_HELD + y % ROWS_HELD],
+        )
         centre = y - PATCH
         if low <= centre and first <= centre:
             add_row(albedo, normals, layers, first, centre, low, high, left, right, dy, dx, scratch, weights, out)

@@ -21,9 +21,11 @@ ROOM = 0.05  # half widths added around what moves between the frames that are l
 def facts_of(scene: Scene) -> SceneFacts:
     """What the scene's materials, lights and cameras can give."""
     frames = range(scene.first, scene.last + 1, -(-(scene.last - scene.first + 1) // MOST_FRAMES))
-    owners = [_owner(scene, name) for name, _ in placed_shapes(scene, scene.first)]
+    groups = {shape.name: shape.group for shape in scene.shapes}
+    owners = [groups.get(name, name) for name, _ in placed_shapes(scene, scene.first)]  # a lamp is its own
     still = not any(group.turn for group in scene.groups)
-    boxes = {frame: boxes_of(scene, frame) for frame in (frames[:1] if still else frames)}
+    places = frames[:1] if still else frames
+    boxes = dict(zip(places, boxes_of(scene, places), strict=True))
     first = boxes[frames[0]]
     return SceneFacts(
         name=scene.name,
@@ -34,11 +36,6 @@ def facts_of(scene: Scene) -> SceneFacts:
         mist=scene.mist,
         fingerprint=scene.fingerprint,
     )
-
-
-def _owner(scene: Scene, name: str) -> str:
-    """The object group of a shape, or the lamp itself."""
-    return next((shape.group for shape in scene.shapes if shape.name == name), name)
 
 
 def _group(scene: Scene, name: str) -> GroupFact:
@@ -69,8 +66,8 @@ def _camera(
     extents = np.concatenate([np.stack(per_frame)[..., :2].min(axis=0), np.stack(per_frame)[..., 2:].max(axis=0)], 1)
     named: dict[str, Extent] = {}
     for owner in dict.fromkeys(owners):
-        own = extents[[place for place, name in enumerate(owners) if name == owner]]
-        left, top, right, bottom = (*own[:, :2].min(axis=0) - room, *own[:, 2:].max(axis=0) + room)
+        mine = extents[[place for place, name in enumerate(owners) if name == owner]]
+        left, top, right, bottom = (*mine[:, :2].min(axis=0) - room, *mine[:, 2:].max(axis=0) + room)
         named[owner] = Extent(float(left), float(top), float(right), float(bottom))
     start = camera.at(frames[0])
     position, forward, _, _ = camera_axes(start)

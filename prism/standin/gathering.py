@@ -34,11 +34,11 @@ def total_weight(stage, group, point):
 @compiled
 def aimed_density(stage, light, point, rough):
     """Density over solid angle with which `choose_light` and `aim` find this light's directions. rough: as in gather."""
-    own = aim_weight(stage, light, point)
-    if own == 0.0:
+    weight = aim_weight(stage, light, point)
+    if weight == 0.0:
         return 0.0
     group = stage.lights[light].group if rough == 0 else ANY
-    return aim_density(aim_cosine(stage, light, point)) * own / total_weight(stage, group, point)
+    return aim_density(aim_cosine(stage, light, point)) * weight / total_weight(stage, group, point)
 
 
 @compiled
@@ -50,20 +50,20 @@ def choose_light(stage, group, point, choice):
     total = total_weight(stage, group, point)
     target = choice * total
     picked = -1
-    own = 0.0
+    picked_weight = 0.0
     for light in range(stage.lights.size):
         if group == ANY or stage.lights[light].group == group:
             weight = aim_weight(stage, light, point)
             if weight > 0.0:
                 picked = light
-                own = weight
+                picked_weight = weight
                 target -= weight
                 if target <= 0.0:
                     break
     if picked < 0:
         return -1, 2.0, 0.0
     cosine = aim_cosine(stage, picked, point)
-    return picked, cosine, aim_density(cosine) * own / total
+    return picked, cosine, aim_density(cosine) * picked_weight / total
 
 
 @compiled
@@ -88,7 +88,9 @@ def gather(
     for turn in range(turns_of(settings, rough)):
         purpose = 1000 + (scattered * settings.groups * settings.light_samples + turn) * 2
         choice, _ = pair(seed, sample, purpose)
-        source, cosine, density = choose_light(stage, turn // settings.light_samples if rough == 0 else ANY, point, choice)
+        source, cosine, density = choose_light(
+            stage, turn // settings.light_samples if rough == 0 else ANY, point, choice
+        )
         if source < 0:
             continue
         group = stage.lights[source].group
@@ -123,7 +125,9 @@ def gather_in_fog(stage, settings, account, stack, point, towards, throughput, r
     for turn in range(turns_of(settings, rough)):
         purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
         choice, _ = pair(seed, sample, purpose)
-        source, cosine, density = choose_light(stage, turn // settings.light_samples if rough == 0 else ANY, point, choice)
+        source, cosine, density = choose_light(
+            stage, turn // settings.light_samples if rough == 0 else ANY, point, choice
+        )
         if source < 0:
             continue
         group = stage.lights[source].group

@@ -231,7 +231,9 @@ def carry(
                 throughput = mul(throughput, vec(stage.materials[material].colour))
                 near = t + NUDGE
                 continue
-            if held:  # what a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same
+            if (
+                held
+            ):  # what a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same
                 return
             if lobe == CAMERA:
                 lobe = SPECULAR

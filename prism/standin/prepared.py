@@ -81,7 +81,9 @@ def tree_of(places: NDArray, normals: NDArray, spacing: NDArray, light: NDArray)
         order[low:high] = order[low:high][np.argpartition(inside[:, axis], middle - low)]
         axes[middle] = axis
         ranges += [(low, middle), (middle + 1, high)]
-    return Points(*(np.ascontiguousarray(array[order], np.float64) for array in (places, normals, spacing, light)), axes)
+    return Points(
+        *(np.ascontiguousarray(array[order], np.float64) for array in (places, normals, spacing, light)), axes
+    )
 
 
 @compiled

@@ -63,8 +63,8 @@ def pair(seed, sample, purpose):
 
     seed: of the pixel. purpose: what the pair is for; different purposes are independent.
     """
-    own = mix(seed ^ mix(np.uint64(purpose) * np.uint64(0x9E3779B9)))
-    index = reverse_bits(carry_up(reverse_bits(np.uint64(sample)), own))
-    x = reverse_bits(carry_up(index, mix(own ^ np.uint64(0xA511E9B3))))
-    y = reverse_bits(carry_up(second_sobol_reversed(index), mix(own ^ np.uint64(0x63D83595))))
+    scramble = mix(seed ^ mix(np.uint64(purpose) * np.uint64(0x9E3779B9)))
+    index = reverse_bits(carry_up(reverse_bits(np.uint64(sample)), scramble))
+    x = reverse_bits(carry_up(index, mix(scramble ^ np.uint64(0xA511E9B3))))
+    y = reverse_bits(carry_up(second_sobol_reversed(index), mix(scramble ^ np.uint64(0x63D83595))))
     return float(x) * UNIT, float(y) * UNIT

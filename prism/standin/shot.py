@@ -45,7 +45,7 @@ def order_of(plan: Plan, image: PlannedImage, files: Sequence[PlannedFiles], fol
     """What a plan asks of one of its images, for the files that are wanted of it."""
     shot, quality = plan.shot, plan.quality
     width, height = shot.scaled_size
-    passes: dict[str, PassKind] = {one.key: one.kind for planned in files for one in planned.passes}
+    passes: dict[str, PassKind] = {pass_.key: pass_.kind for planned in files for pass_ in planned.passes}
     if any(planned.group.denoised for planned in files):
         passes |= {key: BY_KEY[key] for key in GUIDES if key not in passes}
     frames = shot.written_frames
@@ -53,7 +53,7 @@ def order_of(plan: Plan, image: PlannedImage, files: Sequence[PlannedFiles], fol
     return Order(
         camera=image.camera,
         size=(width, height),
-        margin=tuple((whole - side) // 2 for whole, side in zip(shot.written_size, (width, height), strict=True)),
+        margin=tuple((written - side) // 2 for written, side in zip(shot.written_size, (width, height), strict=True)),
         pixel_aspect=shot.pixel_aspect,
         space=shot.space,
         passes=passes,
@@ -109,11 +109,11 @@ def make_frame(
     Raises UnwritableFile, and Superseded if `is_stale` turns true; then nothing is written.
     """
     begun = time.perf_counter()
-    wanted = files or [one for one in expand(plan, facts) if one.is_of(image)]
+    wanted = files or [planned for planned in expand(plan, facts) if planned.is_of(image)]
     order = order_of(plan, image, wanted, folder)
     labelled = with_labels(scene, plan.light_labels)
     rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
-    cleaned = _cleaned(rendered, order, is_stale) if any(one.group.denoised for one in files) else {}
+    cleaned = _cleaned(rendered, order, is_stale) if any(planned.group.denoised for planned in files) else {}
     # The scene is told by its own document, whatever the plan calls its lights.
     header = rendered.attributes | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
     paths = write_planned(replace(rendered, attributes=header), files, frame, folder, cleaned)

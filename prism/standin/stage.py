@@ -1,7 +1,8 @@
 """One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
 
 import math
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from functools import lru_cache
 from types import MappingProxyType
 from typing import NamedTuple
 
@@ -159,7 +160,9 @@ def build_stage(
     return Stage(
         shapes=shapes[order],
         boxes=boxes,
-        materials=_in_space(np.array([_material_record(one, names) for one in materials], MATERIAL), MATERIAL_COLOURS, space),
+        materials=_in_space(
+            np.array([_material_record(material, names) for material in materials], MATERIAL), MATERIAL_COLOURS, space
+        ),
         lights=_in_space(np.array([_light_record(light, groups) for light in lights], LIGHT), LIGHT_COLOURS, space),
         medium=_fog(fog, space, seen="fog" not in kept_out) if fog else NO_FOG,
     )
@@ -188,13 +191,27 @@ def placed_shapes(scene: Scene, frame: int) -> list[tuple[str, np.void]]:
     """Every object and every light with a shape at a frame: its name and its SHAPE record."""
     placed = list(_placed(scene, frame))
     return [
-        (name, record) for (name, _), record in zip(placed, np.array([one for _, one in placed], SHAPE), strict=True)
+        (name, record)
+        for (name, _), record in zip(placed, np.array([shape for _, shape in placed], SHAPE), strict=True)
     ]
 
 
-def boxes_of(scene: Scene, frame: int) -> Table:
-    """(N, 6) low and high corners of the boxes around every object and every light with a shape."""
-    return np.array([_bounds(record) for _, record in placed_shapes(scene, frame)]).reshape(-1, 6)
+def boxes_of(scene: Scene, frames: Sequence[int]) -> Table:
+    """(F, N, 6) low and high corners of the boxes around every object and every light with a shape, at each frame."""
+    first = np.array([_bounds(record) for _, record in placed_shapes(scene, frames[0])]).reshape(-1, 6)
+    boxes = np.repeat(first[np.newaxis], len(frames), axis=0)
+    turning = {group.name for group in scene.groups if group.turn}
+    moving = scene.replace(
+        shapes=[shape for shape in scene.shapes if shape.group in turning],
+        lights=[light for light in scene.lights if light.group in turning],
+    )
+    if not moving.shapes and not moving.lights:
+        return boxes
+    names = [name for name, _ in placed_shapes(scene, frames[0])]
+    places = [names.index(name) for name, _ in placed_shapes(moving, frames[0])]
+    for number, frame in enumerate(frames[1:], start=1):
+        boxes[number, places] = [_bounds(record) for _, record in placed_shapes(moving, frame)]
+    return boxes
 
 
 def _turns(scene: Scene) -> dict[str, Turn | None]:
@@ -230,7 +247,18 @@ def _placed(
             look = HOLDOUT if "lamps" in kept_out else SEEN
             yield (
                 light.name,
-                (SPHERE, LAMP, numbers.get(light.name, -1), look, number, group, centre, np.eye(3), (light.radius,) * 3, *_spin(turn)),
+                (
+                    SPHERE,
+                    LAMP,
+                    numbers.get(light.name, -1),
+                    look,
+                    number,
+                    group,
+                    centre,
+                    np.eye(3),
+                    (light.radius,) * 3,
+                    *_spin(turn),
+                ),
             )
 
 
@@ -289,8 +317,9 @@ def _rotation(turn: Turn, elapsed: int) -> tuple[Table, Table]:
     return np.array([[c, -s, 0], [s, c, 0], [0, 0, 1.0]]), np.array([*turn.through, 0.0])
 
 
-def _frame(axis) -> Table:
-    """Right-handed frame whose third row is the axis."""
+@lru_cache(maxsize=4096)
+def _frame(axis: tuple[float, float, float]) -> Table:
+    """Right-handed frame whose third row is the axis; not to be written to."""
     z = np.asarray(axis, np.float64) / np.linalg.norm(axis)
     helper = np.array([1.0, 0, 0]) if abs(z[0]) < 0.9 else np.array([0, 1.0, 0])
     x = np.cross(helper, z)
@@ -345,19 +374,20 @@ def _around(bounds: Table) -> Table:
     return np.concatenate([bounds[:, :3].min(axis=0), bounds[:, 3:].max(axis=0)])
 
 
-def _surface(bounds: Table) -> float:
-    x, y, z = _around(bounds)[3:] - _around(bounds)[:3]
-    return x * y + y * z + z * x
-
-
 def _best_split(bounds: Table, members: NDArray) -> tuple[NDArray, NDArray]:
     """Surface area heuristic over all places on all three axes (Goldsmith & Salmon, 1987)."""
     best = (math.inf, members, members)
+    counts = np.arange(1, len(members))
     for axis in range(3):
         ranked = members[np.argsort(bounds[members, axis] + bounds[members, axis + 3], kind="stable")]
-        for cut in range(1, len(ranked)):
-            low, high = ranked[:cut], ranked[cut:]
-            cost = _surface(bounds[low]) * len(low) + _surface(bounds[high]) * len(high)
-            if cost < best[0]:
-                best = (cost, low, high)
+        costs = _surfaces(bounds[ranked])[:-1] * counts + (_surfaces(bounds[ranked[::-1]])[:-1] * counts)[::-1]
+        cut = int(costs.argmin())
+        if costs[cut] < best[0]:
+            best = (costs[cut], ranked[: cut + 1], ranked[cut + 1 :])
     return best[1:]
+
+
+def _surfaces(bounds: Table) -> Table:
+    """(N,) half the surface of the box around the first 1, 2, ... N of the boxes."""
+    sides = np.maximum.accumulate(bounds[:, 3:]) - np.minimum.accumulate(bounds[:, :3])
+    return (sides * np.roll(sides, 1, axis=1)).sum(axis=1)

@@ -1,6 +1,5 @@
 """What camera rays see first, measured and summed by pixel, compiled: coverage, distances, directions, identities."""
 
-
 from prism.compiled import compiled
 from prism.standin.medium import transmittance, within
 from prism.standin.rays import FAR, NUDGE, first_seen, material_at, nearest

@@ -98,7 +98,21 @@ def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, 
 
 @compiled
 def trace_band(
-    stage, settings, prepared, camera, first, end, accounts, table, things, shares, rays, items, deep, deep_counts, stack
+    stage,
+    settings,
+    prepared,
+    camera,
+    first,
+    end,
+    accounts,
+    table,
+    things,
+    shares,
+    rays,
+    items,
+    deep,
+    deep_counts,
+    stack,
 ):
     """Render rows first..end-1.
 

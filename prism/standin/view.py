@@ -34,6 +34,6 @@ def camera_table(
     """
     position, forward, right, down = camera_axes(camera)
     half = math.tan(math.radians(camera.fov) / 2)
-    whole = (width + 2 * margin[0], height + 2 * margin[1])
-    across, along = half * whole[0] / width, half * whole[1] / width / pixel_aspect
-    return np.array([position, forward, right * across, down * along, [*whole, 0]])
+    full = (width + 2 * margin[0], height + 2 * margin[1])
+    across, along = half * full[0] / width, half * full[1] / width / pixel_aspect
+    return np.array([position, forward, right * across, down * along, [*full, 0]])

@@ -89,7 +89,7 @@ def _write_exr(rendered: Rendered, planes: Mapping[str, Planes], group: FileGrou
         return Image(channels=channels, data_window=data, display_window=display, attributes=attributes)
 
     members = [(planned, storage.pixel) for planned, storage in zip(group.passes, group.storages, strict=True)]
-    parts = [(one[0].key, image_of([one])) for one in members] if group.in_parts else [("", image_of(members))]
+    parts = [(member[0].key, image_of([member])) for member in members] if group.in_parts else [("", image_of(members))]
     write_parts(path, parts, compression=group.compressions)
 
 

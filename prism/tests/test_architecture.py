@@ -67,5 +67,5 @@ class Architecture(unittest.TestCase):
         for name, path in modules().items():
             for room, others in forbidden.items():
                 if name.startswith(room):
-                    reached = [one for one in imports_of(path) if one.startswith(others)]
+                    reached = [imported for imported in imports_of(path) if imported.startswith(others)]
                     self.assertEqual(reached, [], f"{name} reaches into another room")

@@ -143,16 +143,16 @@ class Checks(unittest.TestCase):
             Layer(name="b", for_camera={"close": ("beauty", "volume")}),
         )
         plan = plan_of(layers=layers, cameras=("wide", "close"))
-        found = [one for one in check(plan, FACTS) if one.code == "pass.pointless"]
+        found = [finding for finding in check(plan, FACTS) if finding.code == "pass.pointless"]
         self.assertEqual(
-            [(one.where, one.what) for one in found],
+            [(deviation.where, deviation.what) for deviation in found],
             [
                 ("layer a", "transmission would come out all black."),
                 ("layer b, camera close", "volume would come out all black."),
             ],
         )
         for _ in found:
-            plan = fixed(plan, next(one for one in check(plan, FACTS) if one.code == "pass.pointless"))
+            plan = fixed(plan, next(finding for finding in check(plan, FACTS) if finding.code == "pass.pointless"))
         a, b = plan.layers
         self.assertNotIn("transmission", plan.passes_of(a))
         self.assertEqual(plan.passes_of(b, "close"), ("beauty",))
@@ -160,7 +160,7 @@ class Checks(unittest.TestCase):
 
     def test_errors_come_first(self):
         plan = plan_of(cameras=(), passes=COMPONENTS, shot=SHOT.replace(scale=2))
-        self.assertEqual([one.level for one in check(plan, FACTS)], ["error", "warning", "note"])
+        self.assertEqual([finding.level for finding in check(plan, FACTS)], ["error", "warning", "note"])
 
     def test_a_scene_nothing_is_known_of_is_not_guessed_at(self):
         plan = plan_of(passes=(*ALL, "subsurface", "volume"), light_labels={"lamp": "key"})
@@ -212,7 +212,9 @@ class Scenes(unittest.TestCase):
         self.assertEqual(parts, {"key": both | {"emission"}, "rim": both | {"background"}})
         dark = SceneFacts(name="", groups={}, lights=(LightFact(name="a", kind="sky", label="key", dark=True),))
         self.assertEqual((dark_groups(dark), dark_groups(FACTS)), (("key",), ()))
-        self.assertIn("lights.dark", [one.code for one in check(plan_of(passes=("beauty", "light_group")), dark)])
+        self.assertIn(
+            "lights.dark", [finding.code for finding in check(plan_of(passes=("beauty", "light_group")), dark)]
+        )
 
     def test_completeness(self):
         """By components, by light groups, by both; what is missing and what is doubled."""
@@ -263,7 +265,7 @@ class InFrame(unittest.TestCase):
         scene = scene_of([ball()], [white_sky()])
         scene = scene.replace(cameras=[*scene.cameras, away])
         plan = plan_of(cameras=("front", "away"), passes=("beauty", "diffuse", "background"))
-        found = next(one for one in check(plan, facts_of(scene)) if one.code == "pass.pointless-here")
+        found = next(finding for finding in check(plan, facts_of(scene)) if finding.code == "pass.pointless-here")
         self.assertIn("diffuse would come out empty through away", found.what)
         self.assertEqual(fixed(plan, found).passes_of(fixed(plan, found).layers[0], "away"), ("beauty", "background"))
 
@@ -286,10 +288,10 @@ class Storages(unittest.TestCase):
                 "deep": BY_KEY["deep"].all_demands,
             }.items()
         }
-        lossless = {("exr", "float", one) for one in ("none", "rle", "zips", "zip", "piz")}
-        tiff = {("tiff", "float", one) for one in ("zip", "none")}
+        lossless = {("exr", "float", compression) for compression in ("none", "rle", "zips", "zip", "piz")}
+        tiff = {("tiff", "float", compression) for compression in ("zip", "none")}
         self.assertEqual(carriers["data"], lossless | tiff)
-        self.assertEqual(carriers["deep"], {("exr", "float", one) for one in ("none", "rle", "zips")})
+        self.assertEqual(carriers["deep"], {("exr", "float", compression) for compression in ("none", "rle", "zips")})
         self.assertEqual(carriers["light"], carriers["beauty"])  # alpha is what JPEG lacks, and it clamps as well
         self.assertNotIn("jpeg", {form for form, _, _ in carriers["light"]})
         self.assertEqual(BY_KEY["normals"].role, Role.MEASURE)
@@ -301,5 +303,5 @@ class Storages(unittest.TestCase):
 
     def test_names_follow_the_format(self):
         plan = plan_of(passes=("beauty",), names=EVERYTHING.replace("{suffix}", "exr"), **stored(colour=PNG))
-        fix = next(one for one in check(plan, FACTS) if one.code == "names.suffix").fix
+        fix = next(finding for finding in check(plan, FACTS) if finding.code == "names.suffix").fix
         self.assertEqual(fix, {"names": EVERYTHING})

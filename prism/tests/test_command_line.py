@@ -36,7 +36,7 @@ class CommandLine(FolderCase):
     def test_inspect(self):
         code, out, _ = self.run_verb("inspect", "--json", self.file)
         part = json.loads(out)[0]["parts"][0]
-        channel = {one["name"]: one for one in part["channels"]}["Z"]
+        channel = {channel["name"]: channel for channel in part["channels"]}["Z"]
         self.assertEqual((code, channel["type"], part["compression"], channel["nan_count"]), (0, "float", "zip", 0))
         self.assertTrue(1 <= channel["minimum"] <= channel["mean"] <= channel["maximum"] <= 9)
         self.assertIn("diffuse_direct.R", self.run_verb("inspect", self.file)[1])

@@ -77,11 +77,15 @@ class Everything(FolderCase):
         labels = self.scene.light_groups
         beauty = self.planes["beauty"][:3]
         parts = [f"{component}_light_{label}" for component in COMPONENTS for label in labels]
-        for names in (COMPONENTS, [f"light_{label}" for label in labels], [one for one in parts if one in self.planes]):
+        for names in (
+            COMPONENTS,
+            [f"light_{label}" for label in labels],
+            [part for part in parts if part in self.planes],
+        ):
             total = sum(self.planes[name] for name in names)
             np.testing.assert_allclose(total, beauty, rtol=1e-5, atol=1e-6)
         for component in COMPONENTS:
-            own = [self.planes[one] for one in parts if one in self.planes and one.startswith(f"{component}_light")]
+            own = [self.planes[part] for part in parts if part in self.planes and part.startswith(f"{component}_light")]
             np.testing.assert_allclose(sum(own), self.planes[component], rtol=1e-5, atol=1e-6)
         for total in ("diffuse", "specular"):
             halves = self.planes[f"{total}_direct"] + self.planes[f"{total}_indirect"]
@@ -144,7 +148,9 @@ class Everything(FolderCase):
             for start in starts_of(sources):
                 ledger = first_ledger(sources, by=start.by, denoised=start.denoised)
                 self.assertTrue(balance(ledger, sources).balanced, start)
-                self.assertTrue(all(sources.source(row.source).denoised == start.denoised for row in ledger.rows if row.on))
+                self.assertTrue(
+                    all(sources.source(row.source).denoised == start.denoised for row in ledger.rows if row.on)
+                )
             self.assertEqual({start.denoised for start in starts_of(sources)}, {False, True})
             crossed = first_ledger(sources).replace(beauty="beauty_denoised")
             self.assertFalse(balance(crossed, sources).balanced)
@@ -164,7 +170,7 @@ class Everything(FolderCase):
         self.assertEqual(audit_folder(plan, self.facts, self.folder), [])
         self.assertIn("light_rest.R", files[0].channels)
         self.assertNotIn("light_lanterns.R", files[0].channels)
-        self.assertNotIn(ERROR, [one.level for one in check(plan, self.facts)])
+        self.assertNotIn(ERROR, [finding.level for finding in check(plan, self.facts)])
 
 
 class Measured(unittest.TestCase):
@@ -480,7 +486,9 @@ class Carried(FolderCase):
         files = expand(plan, facts)
         for image, frame in itertools.product(plan.images(), (1001, 1002)):
             own = [
-                one for one in files if (one.values["layer"], one.values["camera"]) == (image.layer.name, image.camera)
+                planned
+                for planned in files
+                if (planned.values["layer"], planned.values["camera"]) == (image.layer.name, image.camera)
             ]
             make_frame(plan, scene, facts, image, own, frame, self.folder)
         self.assertEqual(audit_folder(plan, facts, self.folder), [])

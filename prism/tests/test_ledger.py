@@ -443,13 +443,16 @@ class Numbers(FolderCase):
         sources = self.frame()
         ledger = first_ledger(sources)
         rows = contributions(ledger, sources, step=1)
-        self.assertAlmostEqual(sum(one.share for one in rows), 1, places=5)
+        self.assertAlmostEqual(sum(row.share for row in rows), 1, places=5)
         final = evaluate(ledger, sources)
         np.testing.assert_array_equal(rows[-1].running, final)
         light = np.stack(sources.pixels("emission").planes).mean(axis=(1, 2))
-        share = next(one.share for one in rows if one.id == "emission")
+        share = next(row.share for row in rows if row.id == "emission")
         self.assertAlmostEqual(
-            share, float(luminance_weights("lin_rec709") @ light) / float(luminance_weights("lin_rec709") @ final[:3].mean(axis=(1, 2))), places=4
+            share,
+            float(luminance_weights("lin_rec709") @ light)
+            / float(luminance_weights("lin_rec709") @ final[:3].mean(axis=(1, 2))),
+            places=4,
         )
 
     def test_probe_reads_what_is_stored(self):

@@ -130,7 +130,11 @@ class Frames(unittest.TestCase):
 
     def test_a_list_that_would_fill_the_memory(self):
         """Counted before it is expanded: sixty characters cost 421 MB once."""
-        for text, fault in (("1-99999999999", "not a frame"), (",".join(["1-99999999x1"] * 5), "frames; 100000 is the most"), ("1," * 9000, "long")):
+        for text, fault in (
+            ("1-99999999999", "not a frame"),
+            (",".join(["1-99999999x1"] * 5), "frames; 100000 is the most"),
+            ("1," * 9000, "long"),
+        ):
             with self.subTest(text[:20]), self.assertRaisesRegex(BadArgument, fault):
                 parse_frames(text)
 

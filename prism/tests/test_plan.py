@@ -86,7 +86,7 @@ class Expansion(unittest.TestCase):
             ("layer set", ("depth",)),
         ]
         self.assertEqual(found, expected)
-        self.assertEqual([len(one.passes) for one in expand(plan, FACTS)], [2, 1, 1, 1])
+        self.assertEqual([len(planned.passes) for planned in expand(plan, FACTS)], [2, 1, 1, 1])
 
     def test_what_lies_beside_and_apart(self):
         """Denoised files beside the noisy ones, deep in a file of its own, stray beauty with data only if asked for."""
@@ -98,7 +98,7 @@ class Expansion(unittest.TestCase):
         ]
         for packing, titles in table:
             files = expand(plan.replace(packing=packing), FACTS)
-            self.assertEqual([one.values["pass"] for one in files], titles)
+            self.assertEqual([planned.values["pass"] for planned in files], titles)
         self.assertEqual(list(files[2].channels), ["R", "G", "B", "A", "Z", "ZBack"])
         self.assertEqual(list(files[1].channels), ["Z"])
         stray = expand(plan.replace(packing=Packing(rule="colour-and-data", beauty_in_data=True)), FACTS)[1]
@@ -108,13 +108,13 @@ class Expansion(unittest.TestCase):
         png = Storage(format="png", pixel="uint16")
         plan = plan_of(passes=("beauty", "occlusion"), packing=Packing(rule="each-pass", colour=png))
         files = expand(plan, FACTS)
-        self.assertTrue(all(one.example.endswith(".0001.png") for one in files))
-        self.assertEqual([one.channels for one in files], [dict.fromkeys("RGBA", "uint16"), {"Y": "uint16"}])
+        self.assertTrue(all(planned.example.endswith(".0001.png") for planned in files))
+        self.assertEqual([planned.channels for planned in files], [dict.fromkeys("RGBA", "uint16"), {"Y": "uint16"}])
         ranks = {
             levels: expand(plan_of(passes=("crypto_object",), cryptomatte=Cryptomatte(levels=levels)), FACTS)[0]
             for levels in (1, 6)
         }
-        self.assertEqual([len(one.channels) for one in ranks.values()], [4, 12])  # Cryptomatte: two levels in R G B A
+        self.assertEqual([len(rank.channels) for rank in ranks.values()], [4, 12])  # Cryptomatte: two levels in R G B A
         self.assertIn("crypto_object02.A", ranks[6].channels)
         self.assertGreater(ranks[6].bytes_each, ranks[1].bytes_each)
         smaller = expand(plan.replace(packing=Packing(colour=Storage(compression="dwaa"))), FACTS)
@@ -142,7 +142,7 @@ class Expansion(unittest.TestCase):
         self.assertEqual(together["emission.G"], "half")
         self.assertEqual((together["A"], together["Z"], together["N.X"]), ("half", "float", "float"))
         alone = expand(plan_of(passes=("emission", "normals"), packing=Packing(rule="each-pass")), FACTS)
-        self.assertEqual([list(one.channels) for one in alone], [["R", "G", "B"], ["N.X", "N.Y", "N.Z"]])
+        self.assertEqual([list(field.channels) for field in alone], [["R", "G", "B"], ["N.X", "N.Y", "N.Z"]])
         single = expand(plan_of(passes=("emission",)), FACTS)[0]  # one file for all, which happen to be one
         self.assertEqual(list(single.channels), ["emission.R", "emission.G", "emission.B"])
 
@@ -164,7 +164,7 @@ class Expansion(unittest.TestCase):
         files = expand(plan, FACTS)
         paths = [planned.path(7) for planned in files]
         self.assertEqual(len(set(paths)), len(paths))
-        known = {field: [str(one.values[field]) for one in files] for field in ("layer", "camera", "pass")}
+        known = {field: [str(planned.values[field]) for planned in files] for field in ("layer", "camera", "pass")}
         for planned, path in zip(files, paths):
             parsed = parse_pattern(plan.names).parse(path, known)
             self.assertEqual(parsed, {key: planned.values[key] for key in parsed if key != "frame"} | {"frame": 7})
@@ -244,7 +244,7 @@ class MistSettings(unittest.TestCase):
         self.assertEqual({name for name, _ in view.outlines} & {"floor", "amber", "sun"}, {"floor", "amber", "sun"})
         self.assertAlmostEqual(np.tan(np.radians(view.half_angle)), np.tan(np.radians(29)) * 9 / 16, places=6)
         sun = np.array(dict(view.outlines)["sun"])
-        camera, target, centre = (np.array(one) for one in ((0.55, -5.0, 1.75), (-0.05, 0.3, 1.32), (0, 0, 1.55)))
+        camera, target, centre = (np.array(point) for point in ((0.55, -5.0, 1.75), (-0.05, 0.3, 1.32), (0, 0, 1.55)))
         forward = (target - camera) / np.linalg.norm(target - camera)
         depth = (centre - camera) @ forward
         np.testing.assert_allclose([sun[:, 0].min(), sun[:, 0].max()], [depth - 0.17, depth + 0.17], atol=2e-3)
@@ -308,6 +308,7 @@ class Estimates(FolderCase):
 
     def test_deviations(self):
         plan = plan_of(passes=("beauty",), names="{shot}.{frame:04}.exr")
+
         def file(**changes):
             channels = changes.pop("channels", dict.fromkeys("RGBA", "half"))
             sound = {"display": (100, 50), "data": (0, 0, 100, 50), "chromaticities": CHROMATICITIES["lin_rec709"]}
@@ -320,7 +321,7 @@ class Estimates(FolderCase):
         found["S1.0002.exr"] = file(channels={"R": "half", "G": "float", "B": "half", "Q": "half"})
         found["S1.0003.exr"] = FoundFile(fault="cut short")
         found["stray.exr"] = file()
-        found = {(one.kind, one.frames, one.what) for one in audit(expand(plan, FACTS), found)}
+        found = {(deviation.kind, deviation.frames, deviation.what) for deviation in audit(expand(plan, FACTS), found)}
         expected = {
             ("missing", "4-5", "Not there."),
             ("window", "1", "The picture is 50 x 25 pixels instead of 100 x 50."),

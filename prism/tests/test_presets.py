@@ -42,7 +42,7 @@ class Applying(unittest.TestCase):
         self.assertEqual((plan.names, differences(plan)), (EVERYTHING, []))
         changed = plan.replace(passes=("beauty",), number=7, quality=Quality(samples=9))
         self.assertEqual(
-            [(one.field, one.plan, one.preset) for one in differences(changed)],
+            [(path.field, path.plan, path.preset) for path in differences(changed)],
             [("passes", ["beauty"], ["beauty", "depth"]), ("quality.samples", 9, 4)],
         )
         back = Plan.from_json(with_fields(changed.as_json(), plan.applied.settings))
@@ -61,14 +61,14 @@ class Applying(unittest.TestCase):
         old = {"name": "base", "settings": {"passes": ["beauty"], "quality": {"samples_per_side": 2}}}
         plan = Plan.from_json(plan_of().as_json() | {"applied": old})
         self.assertFalse(moved_on(plan.applied, LIBRARY))
-        self.assertEqual([one.field for one in differences(plan)], ["passes", "quality.samples"])
+        self.assertEqual([path.field for path in differences(plan)], ["passes", "quality.samples"])
 
     def test_shipped_presets_make_sound_plans(self):
         """On the demo scene, none leaves more than a gap in the sum that its purpose explains."""
         facts = facts_of(build_scene())
         for name in SHIPPED:
             with self.subTest(name):
-                codes = {one.code for one in check(apply(plan_of(), name, SHIPPED), facts)}
+                codes = {finding.code for finding in check(apply(plan_of(), name, SHIPPED), facts)}
                 self.assertLessEqual(codes, {"rebuild.incomplete"} if name == "surface study" else set())
 
 

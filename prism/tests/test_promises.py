@@ -58,7 +58,9 @@ class WorkingColour(unittest.TestCase):
         for source in SPACES:
             for target in SPACES:
                 pixels = np.eye(3, dtype=np.float32)
-                config.getProcessor(names[source], names[target]).getOptimizedCPUProcessor(ocio.OPTIMIZATION_NONE).applyRGB(pixels)
+                config.getProcessor(names[source], names[target]).getOptimizedCPUProcessor(
+                    ocio.OPTIMIZATION_NONE
+                ).applyRGB(pixels)
                 np.testing.assert_allclose(conversion(source, target).T, pixels, atol=2e-6)
         np.testing.assert_allclose(luminance_weights("lin_rec709"), (0.212639, 0.715169, 0.072192), atol=1e-6)
         np.testing.assert_allclose(luminance_weights("acescg"), (0.272229, 0.674082, 0.053690), atol=1e-6)
@@ -95,7 +97,10 @@ class Cameras(unittest.TestCase):
         self.assertGreater(picture[0].max(), 0.1)
 
     def test_a_camera_moves_along_its_path(self):
-        path = (CameraKey(frame=1, position=(0, -5, 0), target=(0, 0, 0)), CameraKey(frame=5, position=(4, -5, 2), target=(0, 0, 4)))
+        path = (
+            CameraKey(frame=1, position=(0, -5, 0), target=(0, 0, 0)),
+            CameraKey(frame=5, position=(4, -5, 2), target=(0, 0, 4)),
+        )
         camera = Camera(name="front", position=(9, 9, 9), target=(0, 0, 0), fov=30, path=path)
         self.assertEqual(camera.at(2).position, (1, -5, 0.5))
         self.assertEqual((camera.at(-3).position, camera.at(99).target), ((0, -5, 0), (0, 0, 4)))
@@ -113,11 +118,17 @@ class Cameras(unittest.TestCase):
 class TimeCodes(unittest.TestCase):
     def test_drop_frame(self):
         """SMPTE ST 12-1: numbers ;00 and ;01 are left out of every minute that is no tenth."""
-        table = {1799: "00:00:59;29", 1800: "00:01:00;02", 3597: "00:01:59;29", 3598: "00:02:00;02", 17982: "00:10:00;00", 107892: "01:00:00;00"}
+        table = {
+            1799: "00:00:59;29",
+            1800: "00:01:00;02",
+            3597: "00:01:59;29",
+            3598: "00:02:00;02",
+            17982: "00:10:00;00",
+            107892: "01:00:00;00",
+        }
         for frame, expected in table.items():
             self.assertEqual(str(time_code(frame, 29.97)), expected)
         self.assertEqual(str(time_code(1001, 24)), "00:00:41:17")
-
 
     def test_a_day_of_frames_by_counting(self):
         """SMPTE ST 12-1 by hand: count up, and leave out the first two or four numbers of minutes that are no tenth."""
@@ -142,7 +153,9 @@ class NearestPoints(unittest.TestCase):
     """The tree of prepared points, against SciPy's."""
 
     def points(self, places):
-        return tree_of(places, np.tile((0.0, 0.0, 1.0), (len(places), 1)), np.ones(len(places)), np.zeros((len(places), 1, 3)))
+        return tree_of(
+            places, np.tile((0.0, 0.0, 1.0), (len(places), 1)), np.ones(len(places)), np.zeros((len(places), 1, 3))
+        )
 
     @settings(max_examples=60, deadline=None)
     @given(st.integers(0, 2**32 - 1), st.integers(1, 300), st.booleans())
@@ -161,7 +174,9 @@ class NearestPoints(unittest.TestCase):
         for chosen, serves in (([0, 1, 2], True), ([0, 0, 0], False), ([3, 3], False), ([0], False)):
             points, scratch = self.points(places[chosen]), prepared_of(no_points(1), no_points(1), 0.0)
             found = nearest_points(points, (0.1, 0.1, 0.0), scratch.found, scratch.gaps, scratch.stack)
-            self.assertEqual(weigh(points, (0.1, 0.1, 0.0), (0.0, 0.0, 1.0), scratch.found, scratch.gaps, found), serves)
+            self.assertEqual(
+                weigh(points, (0.1, 0.1, 0.0), (0.0, 0.0, 1.0), scratch.found, scratch.gaps, found), serves
+            )
             if serves:
                 self.assertAlmostEqual(scratch.gaps[:found].sum(), 1)
                 self.assertTrue((scratch.gaps[:found] >= 0).all())
@@ -182,7 +197,9 @@ class Together(unittest.TestCase):
         scene = self.scene()
         groups = [group.name for group in scene.groups]
         front = [name for name in groups if name not in ("room", "plants")]
-        orrery = Layer(name="orrery", visibility=dict.fromkeys(("room", "plants"), "holdout"), kept_out=("sky", "lamps", "fog"))
+        orrery = Layer(
+            name="orrery", visibility=dict.fromkeys(("room", "plants"), "holdout"), kept_out=("sky", "lamps", "fog")
+        )
         room = Layer(name="room", visibility=dict.fromkeys(front, "holdout"))
         plan = Plan(shot=ShotSettings(production="P", code="S", frames="1"), cameras=("wide",), layers=(orrery, room))
         self.assertEqual(recombination(plan, facts_of(scene)).way, SUM)
@@ -229,12 +246,20 @@ class Prepared(FolderCase):
     def test_bounced_light_is_read_between_prepared_frames(self):
         """Where the camera alone moves: within noise of the full way on average and by pixel, smoother than it, and the same
         picture wherever the frame lies between the two that were prepared."""
-        path = (CameraKey(frame=1, position=(0, -6, 2), target=(0, 0, 0.5)), CameraKey(frame=9, position=(0.4, -6, 2), target=(0, 0, 0.5)))
+        path = (
+            CameraKey(frame=1, position=(0, -6, 2), target=(0, 0, 0.5)),
+            CameraKey(frame=9, position=(0.4, -6, 2), target=(0, 0, 0.5)),
+        )
         camera = Camera(name="front", position=(0, -6, 2), target=(0, 0, 0), fov=45, path=path)
         box = FLOOR.replace(name="wall", kind="box", centre=(0, 2, 1), size=(3, 0.1, 2))
         scene = scene_of([FLOOR, ball(0.7, centre=(0, 0, 0.7)), box], [LAMP, FILL], materials=RED, camera=camera)
         light = PreparedLight(self.folder, every=8, first=1, last=9)
-        passes = {"beauty": BY_KEY["beauty"], "diffuse_indirect": BY_KEY["diffuse_indirect"], "light_key": BY_KEY["light_group"], "light_fill": BY_KEY["light_group"]}
+        passes = {
+            "beauty": BY_KEY["beauty"],
+            "diffuse_indirect": BY_KEY["diffuse_indirect"],
+            "light_key": BY_KEY["light_group"],
+            "light_fill": BY_KEY["light_group"],
+        }
 
         def frame(number, samples, prepared):
             order = Order(size=(48, 32), passes=passes, quality=RenderQuality(samples=samples), prepared=prepared)
@@ -257,7 +282,12 @@ class Prepared(FolderCase):
 
     def test_a_damaged_cache_is_made_again(self):
         scene = scene_of([FLOOR, ball()], [LAMP])
-        order = Order(size=(16, 12), passes={"beauty": BY_KEY["beauty"]}, quality=RenderQuality(samples=2), prepared=PreparedLight(self.folder, 4, 1, 10))
+        order = Order(
+            size=(16, 12),
+            passes={"beauty": BY_KEY["beauty"]},
+            quality=RenderQuality(samples=2),
+            prepared=PreparedLight(self.folder, 4, 1, 10),
+        )
         first = render(scene, 1, order).planes["beauty"][0]
         (cache,) = self.folder.glob("*.npz")
         cache.write_bytes(cache.read_bytes()[:100])
@@ -270,14 +300,32 @@ class Written(FolderCase):
     def setUp(self):
         super().setUp()
         above = Camera(name="front", position=(0, -5, 2), target=(0, 0, 0), fov=40)
-        self.scene = scene_of([FLOOR, ball()], [LAMP.replace(radiance=(900, 600, 300)), FILL], materials=RED, camera=above)
+        self.scene = scene_of(
+            [FLOOR, ball()], [LAMP.replace(radiance=(900, 600, 300)), FILL], materials=RED, camera=above
+        )
         self.facts = facts_of(self.scene)
         self.plan = Plan(
             shot=ShotSettings(
-                production="P", code="S", frames="1", width=24, height=16, rate=23.976, pixel_aspect=2.0, space="acescg", overscan=10
+                production="P",
+                code="S",
+                frames="1",
+                width=24,
+                height=16,
+                rate=23.976,
+                pixel_aspect=2.0,
+                space="acescg",
+                overscan=10,
             ),
             cameras=("front",),
-            passes=("beauty", "diffuse_direct", "diffuse_indirect", "emission", "depth", "crypto_object", "light_group"),
+            passes=(
+                "beauty",
+                "diffuse_direct",
+                "diffuse_indirect",
+                "emission",
+                "depth",
+                "crypto_object",
+                "light_group",
+            ),
             quality=Quality(samples=2, indirect_limit=3.0),
             packing=Packing(rule="each-pass"),
         )
@@ -288,16 +336,18 @@ class Written(FolderCase):
         return make_frame(plan, self.scene, self.facts, next(plan.images()), self.files, 1, self.folder)
 
     def path(self, title):
-        return next(self.folder / one.path(1) for one in self.files if one.group.title == title)
+        return next(self.folder / planned.path(1) for planned in self.files if planned.group.title == title)
 
     def kinds(self, plan=None, facts=None):
-        return {one.kind for one in audit_folder(plan or self.plan, facts or self.facts, self.folder)}
+        return {deviation.kind for deviation in audit_folder(plan or self.plan, facts or self.facts, self.folder)}
 
     def rewrite(self, title, change=lambda plane: plane, *, compression="zip", header=None, window=None):
         path = self.path(title)
         (part,) = read_parts(path)
         with OpenEXR.File(str(path), separate_channels=True) as file:  # its header is only good while it is open
-            attributes = {name: entry for name, entry in file.header().items() if name not in ("channels", "type", "compression")}
+            attributes = {
+                name: entry for name, entry in file.header().items() if name not in ("channels", "type", "compression")
+            }
             planes = {name: change(channel.pixels.copy()) for name, channel in file.channels().items()}
             if window is not None:
                 planes = {name: np.ascontiguousarray(plane[window]) for name, plane in planes.items()}
@@ -315,7 +365,9 @@ class Written(FolderCase):
             np.testing.assert_allclose(header["chromaticities"], CHROMATICITIES["acescg"], atol=1e-6)
             self.assertEqual(header["framesPerSecond"], Fraction(24000, 1001))
             self.assertEqual((header["timeCode"].seconds, header["timeCode"].frame), (0, 1))
-            self.assertEqual((header["pixelAspectRatio"], header["camera"], header["indirectLimit"]), (2.0, "front", 3.0))
+            self.assertEqual(
+                (header["pixelAspectRatio"], header["camera"], header["indirectLimit"]), (2.0, "front", 3.0)
+            )
             told = (header["sceneFingerprint"], header["planFingerprint"])
             self.assertEqual(told, (self.scene.fingerprint, self.plan.fingerprint))
         self.assertEqual(oiio.ImageInput.open(str(self.path("depth"))).spec().getattribute("PixelAspectRatio"), 2.0)
@@ -361,12 +413,17 @@ class Written(FolderCase):
 
     def test_parts_are_stored_each_as_its_pass_asks(self):
         """Lossy colour beside exact data in one file, whatever comes first."""
-        storage = Packing(rule="parts", colour=Storage(compression="dwaa"), data=Storage(pixel="float", compression="zips"))
+        storage = Packing(
+            rule="parts", colour=Storage(compression="dwaa"), data=Storage(pixel="float", compression="zips")
+        )
         plan = self.plan.replace(packing=storage, passes=("depth", "crypto_object", "beauty"), number=3)
         self.carry_out(plan)
         self.assertEqual(audit_folder(plan, self.facts, self.folder), [])
         parts = read_parts(self.folder / self.files[0].path(1))
-        self.assertEqual([(part.name, part.compression.split(":")[0]) for part in parts], [("depth", "zips"), ("crypto_object", "zips"), ("beauty", "dwaa")])
+        self.assertEqual(
+            [(part.name, part.compression.split(":")[0]) for part in parts],
+            [("depth", "zips"), ("crypto_object", "zips"), ("beauty", "dwaa")],
+        )
         exact = self.plan.replace(passes=("crypto_object",), number=4)
         self.carry_out(exact)
         alone = read_channels(self.path("crypto_object"), read_parts(self.path("crypto_object"))[0])
@@ -385,7 +442,13 @@ class Written(FolderCase):
     def test_a_part_named_after_the_picture_keeps_its_bare_channels(self):
         path = self.folder / "parts.exr"
         (depth,), (beauty,) = read_parts(self.path("depth")), read_parts(self.path("beauty"))
-        write_parts(path, [("depth", read_channels(self.path("depth"), depth)), ("beauty", read_channels(self.path("beauty"), beauty))])
+        write_parts(
+            path,
+            [
+                ("depth", read_channels(self.path("depth"), depth)),
+                ("beauty", read_channels(self.path("beauty"), beauty)),
+            ],
+        )
         names = [name for part in read_parts(path) for name in part.layer_names()]
         self.assertEqual(sorted(names), ["A", "B", "G", "R", "Z"])
 

@@ -444,14 +444,20 @@ class MistAndScenes(unittest.TestCase):
     def test_scenes_that_make_no_sense(self):
         good = scene_of([ball()], [white_sky()]).as_json()
         cases = [
-            ("shapes.0.material: there is no material absent", {"shapes": [{**good["shapes"][0], "material": "absent"}]}),
+            (
+                "shapes.0.material: there is no material absent",
+                {"shapes": [{**good["shapes"][0], "material": "absent"}]},
+            ),
             ("shapes.0.group: there is no group absent", {"shapes": [{**good["shapes"][0], "group": "absent"}]}),
             ("cameras", {"cameras": []}),
             ("last frame lies before", {"last": 0}),
             ("shapes.1.name: there is another", {"shapes": good["shapes"] * 2}),
             ("lights.0.name: there is another", {"lights": [{**good["lights"][0], "name": good["shapes"][0]["name"]}]}),
             ("shapes.0.axis", {"shapes": [{**good["shapes"][0], "axis": [0, 0, 0]}]}),
-            ("stands in its own target", {"cameras": [{**good["cameras"][0], "target": good["cameras"][0]["position"]}]}),
+            (
+                "stands in its own target",
+                {"cameras": [{**good["cameras"][0], "target": good["cameras"][0]["position"]}]},
+            ),
             ("lights.0.group: there is no group", {"lights": [{**good["lights"][0], "group": "absent"}]}),
             ("lights.0.radiance.1", {"lights": [{**good["lights"][0], "radiance": [1, -1, 1]}]}),
         ]

@@ -31,7 +31,15 @@ from prism.tests.test_standin import scene_of, white_sky
 
 rays_of = st.lists(
     st.tuples(
-        *(st.floats(1, 100), st.floats(0, 1), st.floats(0, 5), st.floats(0, 5), st.floats(0, 5), st.floats(0, 0.9), st.floats(0, 0.9))
+        *(
+            st.floats(1, 100),
+            st.floats(0, 1),
+            st.floats(0, 5),
+            st.floats(0, 5),
+            st.floats(0, 5),
+            st.floats(0, 0.9),
+            st.floats(0, 0.9),
+        )
     ),
     min_size=1,
     max_size=12,

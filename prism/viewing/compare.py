@@ -30,8 +30,8 @@ def difference_picture(
 
 
 def _planes(first: FrameSources, second: FrameSources, key: str, *, step: int) -> tuple[NDArray, NDArray]:
-    planes = [np.stack(one.pixels(key, step=step).planes).astype(np.float32) for one in (first, second)]
+    planes = [np.stack(picture.pixels(key, step=step).planes).astype(np.float32) for picture in (first, second)]
     if planes[0].shape != planes[1].shape:
-        sizes = " and ".join(f"{one.shape[2]} x {one.shape[1]}" for one in planes)
+        sizes = " and ".join(f"{plane.shape[2]} x {plane.shape[1]}" for plane in planes)
         raise SizeMismatch(f"The pictures have {sizes} pixels.", advice="Compare frames of one size.")
     return planes[0], planes[1]

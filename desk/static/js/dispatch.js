@@ -19,7 +19,7 @@ export default () => ({
   get none() { return this.deliveries.length === 0; },
 
   async follow() {
-    while (this.deliveries.some((one) => one.state === "queued" || one.state === "running")) {
+    while (this.deliveries.some((delivery) => delivery.state === "queued" || delivery.state === "running")) {
       await new Promise((resolve) => setTimeout(resolve, EVERY));
       await this.renew(() => get(this.url));
     }
@@ -39,14 +39,14 @@ export default () => ({
     }
   },
 
-  summary(one) { return `${one.how} · frames ${one.frames} · ${one.author} ${one.made.slice(0, 16).replace("T", " ")}`; },
-  stateText(one) {
-    const size = one.bytes ? ` · ${(one.bytes / 1048576).toFixed(1)} MB` : "";
-    return `${WORDS[one.state]} ${one.done} of ${one.whole}${size}`;
+  summary(delivery) { return `${delivery.how} · frames ${delivery.frames} · ${delivery.author} ${delivery.made.slice(0, 16).replace("T", " ")}`; },
+  stateText(delivery) {
+    const size = delivery.bytes ? ` · ${(delivery.bytes / 1048576).toFixed(1)} MB` : "";
+    return `${WORDS[delivery.state]} ${delivery.done} of ${delivery.whole}${size}`;
   },
-  rangeClass(one) { return one.state === "failed" ? "failed" : ""; },
-  rangeStyle(one) { return { width: `${Math.round(one.share * 100)}%` }; },
-  firstFiles(one) { return one.files.slice(0, SHOWN_FILES); },
-  canCancel(one) { return one.state === "queued" || one.state === "running"; },
-  canRetry(one) { return one.state === "failed" || one.state === "cancelled"; },
+  rangeClass(delivery) { return delivery.state === "failed" ? "failed" : ""; },
+  rangeStyle(delivery) { return { width: `${Math.round(delivery.share * 100)}%` }; },
+  firstFiles(delivery) { return delivery.files.slice(0, SHOWN_FILES); },
+  canCancel(delivery) { return delivery.state === "queued" || delivery.state === "running"; },
+  canRetry(delivery) { return delivery.state === "failed" || delivery.state === "cancelled"; },
 });

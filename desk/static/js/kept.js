@@ -10,7 +10,7 @@ export class Kept {
   constructor({ document, revision, url, field, extra = {}, say, onFault }) {
     Object.assign(this, { revision, url, field, extra, say, onFault });
     this.history = new History(document);
-    this.saves = new Newest((one) => this.store(one));
+    this.saves = new Newest((entry) => this.store(entry));
     this.unsaved = false;
     this.failed = false;
     this.timer = 0;

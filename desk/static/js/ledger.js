@@ -16,7 +16,7 @@ export function withNew(ledger, source) {
   const rebuilds = (source.role === "light" || source.role === "group") && !ledger.rows.some((row) => row.source === source.key);
   const row = { id: freeId(ledger, source.key), source: source.key, operator, in_balance: rebuilds, ...NEUTRAL };
   // A part of the rebuild goes to the other parts, above the changes laid on top.
-  const at = rebuilds ? ledger.rows.findLastIndex((one) => one.in_balance) + 1 : ledger.rows.length;
+  const at = rebuilds ? ledger.rows.findLastIndex((row) => row.in_balance) + 1 : ledger.rows.length;
   return { ...ledger, rows: ledger.rows.toSpliced(at, 0, row) };
 }
 

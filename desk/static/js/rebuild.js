@@ -84,17 +84,23 @@ export default () => {
 
     // ---- Ledger as shown ----
     get rows() { return this.ledger.rows; },
-    get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.ledger.alpha}` : "start: black, transparent"; },
+    get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.titleOf({ source: this.ledger.alpha })}` : "start: black, transparent"; },
     sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
     titleOf(row) { return this.sourceOf(row)?.title ?? row.source; },
+    // A ledger onto the denoised beauty says so at its start; only what differs from that is told in its rows.
+    rowTitle(row) {
+      const source = this.sourceOf(row);
+      const beauty = this.sourceOf({ source: this.ledger.beauty });
+      return source?.denoised && beauty?.denoised ? source.passTitle : this.titleOf(row);
+    },
     sourceHint(row) { return this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame."; },
-    shareOf(row) { return this.contributions.rows.find((one) => one.id === row.id)?.share ?? 0; },
+    shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
     shareText(row) { return Math.abs(this.shareOf(row)) < 10 ? `${(this.shareOf(row) * 100).toFixed(0)}%` : ">999%"; },
     shareStyle(row) { return { width: `${Math.min(100, Math.abs(this.shareOf(row)) * 100)}%` }; },
     shareClass(row) { return this.shareOf(row) < 0 ? "less" : ""; },
     shareHint(row) { return `${this.titleOf(row)} makes ${(this.shareOf(row) * 100).toFixed(2)} % of the picture's light`; },
     thumbnail(row) {
-      const at = this.contributions.rows.findIndex((one) => one.id === row.id);
+      const at = this.contributions.rows.findIndex((entry) => entry.id === row.id);
       if (at < 0) return {};
       const high = `${this.contributions.rows.length * 100}%`;
       const place = this.contributions.rows.length > 1 ? `${(at / (this.contributions.rows.length - 1)) * 100}%` : "0";
@@ -132,7 +138,7 @@ export default () => {
     duplicate(row) { this.commit(change.withCopy(kept.current, row.id)); },
     remove(row) { this.commit(change.without(kept.current, row.id)); },
     addRow(event) {
-      const source = this.sources.find((one) => one.key === event.target.value);
+      const source = this.sources.find((source) => source.key === event.target.value);
       event.target.value = "";
       if (source) this.commit(change.withNew(kept.current, source));
     },
@@ -148,7 +154,7 @@ export default () => {
     canFollow(suggestion) { return suggestion.action !== "note"; },
     follow(suggestion) {
       if (suggestion.action === "insert") {
-        const source = this.sources.find((one) => one.key === suggestion.key);
+        const source = this.sources.find((source) => source.key === suggestion.key);
         this.commit(change.withNew(kept.current, source));
       } else if (suggestion.action === "remove") {
         this.commit(change.without(kept.current, suggestion.key));
@@ -185,11 +191,11 @@ export default () => {
         await kept.now();
         const version = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
         this.version = version.label;
-        if (!this.versions.some((one) => one.number === version.number)) this.versions.unshift(version);
+        if (!this.versions.some((known) => known.number === version.number)) this.versions.unshift(version);
         this.say("kept");
       });
     },
-    versionText(one) { return `${one.label} · ${one.made.slice(0, 16).replace("T", " ")}`; },
+    versionText(version) { return `${version.label} · ${version.made.slice(0, 16).replace("T", " ")}`; },
     async loadVersion(event) {
       const number = event.target.value;
       event.target.value = "";
@@ -223,7 +229,7 @@ export default () => {
       this.dragEnd();
     },
     dragEnd() { this.dragged = this.before = ""; },
-    place(row) { return this.rows.findIndex((one) => one.id === row.id); },
+    place(row) { return this.rows.findIndex((other) => other.id === row.id); },
     gripKey(row, event) {
       const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
       if (!by || !event.altKey || !this.mayChange) return;

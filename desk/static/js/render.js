@@ -105,9 +105,9 @@ export default () => {
     get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker is running"; },
 
     // ---- The run shown ----
-    get run() { return this.runs.find((one) => one.id === this.wall?.id); },
+    get run() { return this.runs.find((run) => run.id === this.wall?.id); },
     get runTitle() { return this.run ? `${this.runName(this.run)}, ${this.runVersion(this.run)}` : ""; },
-    get isOpen() { return this.runs.some((one) => one.id === this.wall?.id && ["running", "waiting"].includes(one.state)); },
+    get isOpen() { return this.runs.some((run) => run.id === this.wall?.id && ["running", "waiting"].includes(run.state)); },
     get canResume() { return ["failed", "cancelled"].includes(this.run?.state); },
     get isFirst() { return this.run?.priority === 1; },
     get countText() { return this.wall ? `${this.wall.good} of ${this.wall.whole} frames` : ""; },
@@ -149,7 +149,7 @@ export default () => {
       const colours = { line: style.getPropertyValue("--line"), focus: style.getPropertyValue("--focus"), text: style.getPropertyValue("--text"), quiet: style.getPropertyValue("--quiet"), bad: style.getPropertyValue("--bad") };
       pen.font = "12px Mono, monospace";
       pen.textBaseline = "middle";
-      const shares = new Map(this.wall.running.map((one) => [one.key, one.share]));
+      const shares = new Map(this.wall.running.map((task) => [task.key, task.share]));
       this.numbers(pen, cell, colours);
       this.wall.rows.forEach((row, line) => {
         const y = TOP + line * (tall + GAP);
@@ -182,7 +182,7 @@ export default () => {
     look(key) {
       return this.attempt(async () => {
         this.detail = await (await get(at("frame", key))).json();
-        if (!this.detail.passes.some((one) => one.key === this.pass)) this.pass = this.detail.passes[0]?.key ?? "beauty";
+        if (!this.detail.passes.some((pass) => pass.key === this.pass)) this.pass = this.detail.passes[0]?.key ?? "beauty";
         if (!this.hasDenoised) this.denoised = false;
         if (this.detail.passes.length) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
       });
@@ -197,8 +197,8 @@ export default () => {
       this.pass = value;
       if (!this.hasDenoised) this.denoised = false;
     },
-    isPass(one) { return one.key === this.pass; },
-    get hasDenoised() { return this.passes.some((one) => one.key === this.pass && one.denoised); },
+    isPass(pass) { return pass.key === this.pass; },
+    get hasDenoised() { return this.passes.some((pass) => pass.key === this.pass && pass.denoised); },
     get outdatedText() { return this.outdated ?? ""; },
     get elsewhere() { return this.scene?.kind !== "file"; },
     get sceneText() {
@@ -215,25 +215,25 @@ export default () => {
     get detailLog() { return this.detail?.log || "no log yet"; },
 
     // ---- History ----
-    show(one) {
+    show(run) {
       this.detail = null;
       this.pictureKey = 0;
       this.pictureTitle = "";
-      this.wall = { ...this.wall, id: one.id };
+      this.wall = { ...this.wall, id: run.id };
       return this.renew();
     },
-    isShown(one) { return one.id === this.wall?.id; },
-    runName(one) { return `run ${one.id}`; },
-    runVersion(one) { return `v${String(one.version).padStart(3, "0")}`; },
-    runState(one) { return `${one.good} of ${one.whole}, ${STATES[one.state]}`; },
-    runSeconds(one) { return one.seconds === null ? "" : duration(one.seconds); },
-    runNoise(one) { return one.noise === null ? (one.seconds === null ? "" : "not known") : one.noise.toFixed(4); },
-    runBytes(one) { return megabytes(one.bytes); },
-    runMade(one) { return `${one.made.slice(0, 16).replace("T", " ")} ${one.author}`; },
-    compareLabel(one) { return `compare ${this.runName(one)}`; },
-    isCompared(one) { return this.compared.includes(one.id); },
-    toggleCompared(one) {
-      this.compared = this.isCompared(one) ? this.compared.filter((id) => id !== one.id) : [...this.compared, one.id].slice(-2);
+    isShown(run) { return run.id === this.wall?.id; },
+    runName(run) { return `run ${run.id}`; },
+    runVersion(run) { return `v${String(run.version).padStart(3, "0")}`; },
+    runState(run) { return `${run.good} of ${run.whole}, ${STATES[run.state]}`; },
+    runSeconds(run) { return run.seconds === null ? "" : duration(run.seconds); },
+    runNoise(run) { return run.noise === null ? (run.seconds === null ? "" : "not known") : run.noise.toFixed(4); },
+    runBytes(run) { return megabytes(run.bytes); },
+    runMade(run) { return `${run.made.slice(0, 16).replace("T", " ")} ${run.author}`; },
+    compareLabel(run) { return `compare ${this.runName(run)}`; },
+    isCompared(run) { return this.compared.includes(run.id); },
+    toggleCompared(run) {
+      this.compared = this.isCompared(run) ? this.compared.filter((id) => id !== run.id) : [...this.compared, run.id].slice(-2);
       this.comparison = null;
       if (this.compared.length === 2) this.compare();
     },
@@ -250,12 +250,12 @@ export default () => {
     comparePass({ target: { value } }) { return this.compare({ ...this.wanted, pass: value }); },
     compareImage({ target: { value } }) { return this.compare({ ...this.wanted, ...this.comparison.images[value] }); },
     get comparedImages() { return this.comparison?.images ?? []; },
-    imageText(one) { return `${one.layer}, ${one.camera}`; },
-    isComparedImage(one) { return this.comparison?.layer === one.layer && this.comparison?.camera === one.camera; },
+    imageText(image) { return `${image.layer}, ${image.camera}`; },
+    isComparedImage(image) { return this.comparison?.layer === image.layer && this.comparison?.camera === image.camera; },
     get comparedPasses() { return this.comparison?.passes ?? []; },
-    isComparedPass(one) { return this.comparison?.pass === one.key; },
+    isComparedPass(pass) { return this.comparison?.pass === pass.key; },
     get comparedFrames() { return this.comparison?.frames ?? []; },
-    isComparedFrame(one) { return this.comparison?.number === one; },
+    isComparedFrame(number) { return this.comparison?.number === number; },
     get firstUrl() { return this.comparison ? `${at("picture", this.comparison.keys[0])}?pass=${this.comparison.pass}` : ""; },
     get secondUrl() { return this.comparison ? `${at("picture", this.comparison.keys[1])}?pass=${this.comparison.pass}` : ""; },
     get differenceUrl() {

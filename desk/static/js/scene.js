@@ -39,7 +39,7 @@ export const factsSheet = () => {
 
     add(kind) { this.sheet[kind].push(BLANK[kind]()); },
     remove(kind, place) { this.sheet[kind].splice(place, 1); },
-    get materialNames() { return this.sheet.materials.map((one) => one.name).filter(Boolean); },
+    get materialNames() { return this.sheet.materials.map((material) => material.name).filter(Boolean); },
     async keep() {
       this.state = "keeping…";
       try {

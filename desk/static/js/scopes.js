@@ -16,12 +16,12 @@ export function drawHistogram(canvas, { data }) {
   const counts = [0, 1, 2].map(() => new Uint32Array(256));
   for (let i = 0; i < data.length; i += 4) for (let c = 0; c < 3; c++) counts[c][data[i + c]]++;
   // Black and white ends are left out of the scale: a sky burnt out would flatten all the rest.
-  const peak = Math.max(1, ...counts.map((one) => Math.max(...one.subarray(1, 255))));
+  const peak = Math.max(1, ...counts.map((bins) => Math.max(...bins.subarray(1, 255))));
   const pen = begin(canvas);
-  counts.forEach((one, c) => {
+  counts.forEach((bins, c) => {
     pen.fillStyle = COLOURS[c];
     for (let v = 0; v < 256; v++) {
-      const high = Math.min(1, one[v] / peak) * canvas.height;
+      const high = Math.min(1, bins[v] / peak) * canvas.height;
       pen.fillRect((v * canvas.width) / 256, canvas.height - high, canvas.width / 256, high);
     }
   });

@@ -34,13 +34,13 @@ export default () => {
         this.fault = error;
       }
     },
-    act(one, action) { this.change({ job: one.id, action }); },
-    first(one) { this.change({ job: one.id, action: "priority", priority: 1 }); },
-    mayCancel(one) { return one.mayChange && one.open > 0; },
-    mayFirst(one) { return one.mayChange && one.open > 0 && one.state === "waiting"; },
-    mayResume(one) { return one.mayChange && one.open === 0 && one.good < one.whole; },
-    stateText(one) { return one.failed && one.state !== "failed" ? `${one.state}, ${one.failed} failed` : one.state; },
-    shareText(one) { return `${one.good} of ${one.whole}`; },
+    act(job, action) { this.change({ job: job.id, action }); },
+    first(job) { this.change({ job: job.id, action: "priority", priority: 1 }); },
+    mayCancel(job) { return job.mayChange && job.open > 0; },
+    mayFirst(job) { return job.mayChange && job.open > 0 && job.state === "waiting"; },
+    mayResume(job) { return job.mayChange && job.open === 0 && job.good < job.whole; },
+    stateText(job) { return job.failed && job.state !== "failed" ? `${job.state}, ${job.failed} failed` : job.state; },
+    shareText(job) { return `${job.good} of ${job.whole}`; },
     get workersText() {
       if (!this.workers.length) return "No worker is running. Run ./eager start, or start one on another machine.";
       return `${this.workers.length} worker${this.workers.length > 1 ? "s" : ""} running: ${this.workers.join(", ")}`;

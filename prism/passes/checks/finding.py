@@ -67,4 +67,4 @@ def _passes(plan: Plan, image: PlannedImage, passes: list[str]) -> dict[str, Any
 
 def with_layer(plan: Plan, layer: Layer, changed: Layer) -> dict[str, Any]:
     """The fix that puts a changed layer in the place of one."""
-    return {"layers": [(changed if one is layer else one).model_dump(mode="json") for one in plan.layers]}
+    return {"layers": [(changed if other is layer else other).model_dump(mode="json") for other in plan.layers]}

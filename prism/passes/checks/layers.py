@@ -54,7 +54,7 @@ def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
 
 def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
     if found.doubled:
-        layer = next(one for one in reversed(plan.layers) if _shows(one, found.doubled[0]))
+        layer = next(layer for layer in reversed(plan.layers) if _shows(layer, found.doubled[0]))
         yield Finding(
             "layers.doubled", WARNING, f"More than one layer shows {', '.join(found.doubled)}.", "layers",
             "Put together, the layers would hold that light twice. That is right only for layers that are never combined.",

@@ -97,11 +97,11 @@ def _sum(plan: Plan, image: PlannedImage, found: Completeness) -> Iterator[Findi
         )  # fmt: skip
     for total in found.doubled:
         both = [part for part in TOTALS[total] if part in image.passes]
-        whole = len(both) == len(TOTALS[total])
+        complete = len(both) == len(TOTALS[total])
         yield Finding(
             "pass.doubled", WARNING, f"{BY_KEY[total].title} is chosen whole and in parts.", image.where,
             "Both hold the same light; summed together they double it.",
-            without_passes(plan, image, {total} if whole else both),
+            without_passes(plan, image, {total} if complete else both),
         )  # fmt: skip
     chosen = any(BY_KEY[key].role is Role.LIGHT for key in image.passes)
     if chosen and found.missing and not found.ways:

@@ -36,7 +36,7 @@ def _bad(pattern: Pattern, files: list[PlannedFiles], widest: int) -> Iterator[F
         for planned in files:
             require_portable(planned.example, pattern.text)
         if files:
-            require_portable(max(files, key=lambda one: len(one.example)).path(widest), pattern.text)
+            require_portable(max(files, key=lambda longest: len(longest.example)).path(widest), pattern.text)
     except BadArgument as error:
         fix = _renamed(pattern, len(str(widest)))
         yield Finding("names.bad", ERROR, error.what, error.where, error.advice, fix)
@@ -50,7 +50,7 @@ def _collisions(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     members = next((members for members in same.values() if len(members) > 1), None)
     if members is None:
         return
-    differing = [name for name in _TOLD_BY if len({str(one.values[name]).casefold() for one in members}) > 1]
+    differing = [name for name in _TOLD_BY if len({str(member.values[name]).casefold() for member in members}) > 1]
     added = " and ".join(f"{{{name}}}" for name in differing)
     why = (
         f"They differ by {' and '.join(differing)}; add {added}." if differing else "Their layers differ by case alone."
@@ -67,10 +67,12 @@ def _shared_folder(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     for planned in files:
         place = (str(planned.place["layer"]), str(planned.place["camera"]))
         images[planned.example.rpartition("/")[0].casefold()][place] = planned
-    folder, members = next(((name, one) for name, one in images.items() if len(one) > 1), ("", {}))
+    folder, members = next(((name, members) for name, members in images.items() if len(members) > 1), ("", {}))
     if not members:
         return
-    fields = [field for place, field in enumerate(("layer", "camera")) if len({one[place] for one in members}) > 1]
+    fields = [
+        field for place, field in enumerate(("layer", "camera")) if len({member[place] for member in members}) > 1
+    ]
     before, _, name = plan.names.rpartition("/")
     apart = "/".join(filter(None, (before, *(f"{{{field}}}" for field in fields), name)))
     yield Finding(
@@ -81,7 +83,7 @@ def _shared_folder(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
 
 def _suffixes(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     """A suffix that is written out must be that of the format."""
-    for meant, planned in {one.group.storage.suffix: one for one in files}.items():
+    for meant, planned in {planned.group.storage.suffix: planned for planned in files}.items():
         written = _SUFFIX.search(planned.example)
         if written is None or written[1].lower() not in (meant, *_ALIKE.get(meant, ())):
             stem = plan.names if written is None or plan.names.endswith("}") else plan.names[: -len(written[0])]

@@ -80,14 +80,16 @@ def _demands_of(planned: PlannedPass, group: FileGroup) -> tuple[str, ...]:
 
 def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
     """Files of several passes: they need named channels, and have one format and compression for all."""
-    crowded = next((one for one in groups if len(one.passes) > 1 and "layers" not in one.storage.abilities), None)
+    crowded = next(
+        (group for group in groups if len(group.passes) > 1 and "layers" not in group.storage.abilities), None
+    )
     if crowded is not None:
         yield Finding(
             "packing.layers", ERROR, f"{FORMATS[crowded.storage.format].title} holds one pass alone.", "packing",
             f"{len(crowded.passes)} passes are to share a file; give each its own, or choose OpenEXR.",
             _each_apart(plan),
         )  # fmt: skip
-    mixed = next((one for one in groups if len(_ways_to_store(one)) > 1 and not one.carries_stray), None)
+    mixed = next((group for group in groups if len(_ways_to_store(group)) > 1 and not group.carries_stray), None)
     if mixed is not None:
         what = "format" if mixed.in_parts else "format and one compression"
         yield Finding(
@@ -100,8 +102,8 @@ def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
 def _ways_to_store(group: FileGroup) -> list[str]:
     """The formats, and where parts cannot differ in it the compressions, that the passes of a file ask for."""
     ways = (
-        FORMATS[one.format].title if group.in_parts else f"{FORMATS[one.format].title} {one.compression}"
-        for one in group.storages
+        FORMATS[storage.format].title if group.in_parts else f"{FORMATS[storage.format].title} {storage.compression}"
+        for storage in group.storages
     )
     return list(dict.fromkeys(ways))
 

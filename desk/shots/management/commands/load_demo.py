@@ -18,7 +18,9 @@ BEHIND_OTHERS = -2
 
 
 class Command(BaseCommand):
-    help = "Load the demo: account, production, two shots of the Orrery Conservatory, their frames rendered by the worker."
+    help = (
+        "Load the demo: account, production, two shots of the Orrery Conservatory, their frames rendered by the worker."
+    )
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("--again", action="store_true", help="put the demo back as it was; its changes are lost")
@@ -33,7 +35,7 @@ class Command(BaseCommand):
 
     def _clear(self) -> None:
         """Forget the demo's records. Rendered frames stay: they come out the same each time."""
-        for shot in Shot.objects.filter(production__code="ORR", code__in=[one.code for one in load.SHOTS]):
+        for shot in Shot.objects.filter(production__code="ORR", code__in=[demo.code for demo in load.SHOTS]):
             shot.deliveries.all().delete()
             shot.ledgers.all().delete()
             shot.delete()

@@ -23,7 +23,7 @@ export default () => {
     computing: false,
 
     init() {
-      this.camera = this.plan.cameras[0] ?? scene.cameras.find((one) => !one.working)?.name ?? "";
+      this.camera = this.plan.cameras[0] ?? scene.cameras.find((camera) => !camera.working)?.name ?? "";
       this.$watch("revised", () => this.section === "mist" && this.redraw());
       this.$watch("section", () => this.section === "mist" && this.load());
       if (this.section === "mist") this.load();
@@ -182,7 +182,7 @@ function gradient(mist, ramp, shownTo) {
 }
 
 function ticks(shownTo) {
-  const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500].find((one) => shownTo / one <= 12) ?? 1000;
+  const step = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500].find((size) => shownTo / size <= 12) ?? 1000;
   return Array.from({ length: Math.floor(shownTo / step) + 1 }, (_, count) => Number((count * step).toFixed(3)));
 }
 

@@ -120,7 +120,7 @@ export default () => {
     get sheetText() { return `${this.plan.layers.length} × ${Math.max(1, this.plan.cameras.length)}`; },
     get shotText() { return `${this.answer.frames} fr, ${this.answer.size.join(" × ")}`; },
     get lightsText() {
-      const rendered = this.answer.lightGroups.filter((one) => one.rendered).length;
+      const rendered = this.answer.lightGroups.filter((group) => group.rendered).length;
       return `${rendered} of ${this.answer.lightGroups.length} groups`;
     },
     get qualityText() { return `${this.plan.quality.samples} samples`; },
@@ -162,7 +162,7 @@ export default () => {
         event.target.reset();
       });
     },
-    get ownSizes() { return this.sizes.find((one) => one.aspect === "own sizes")?.sizes ?? []; },
+    get ownSizes() { return this.sizes.find((size) => size.aspect === "own sizes")?.sizes ?? []; },
     dropSize(size) {
       this.attempt(async () => {
         this.sizes = (await (await post(page.urls.sizes, { action: "drop", title: size.title })).json()).sizes;
@@ -191,7 +191,7 @@ export default () => {
     },
     get basisText() { return this.answer.time ? `from ${this.answer.time.basis}` : "Have a small one rendered, or render a frame."; },
     measure() {
-      const camera = this.plan.cameras[0] ?? this.scene.cameras.find((one) => !one.working)?.name ?? "";
+      const camera = this.plan.cameras[0] ?? this.scene.cameras.find((camera) => !camera.working)?.name ?? "";
       const before = this.answer.time?.measured;
       this.measuring = true;
       return this.attempt(async () => {
@@ -206,25 +206,25 @@ export default () => {
     },
 
     // ---- Packing ----
-    formatOf(use) { return this.formats.find((one) => one.key === this.plan.packing[use].format); },
+    formatOf(use) { return this.formats.find((format) => format.key === this.plan.packing[use].format); },
     setFormat(use, { target: { value } }) {
-      const form = this.formats.find((one) => one.key === value);
+      const form = this.formats.find((format) => format.key === value);
       const storage = this.plan.packing[use];
-      const pixel = form.pixels.some((one) => one.key === storage.pixel) ? storage.pixel : form.pixels.at(-1).key;
-      const same = form.compressions.some((one) => one.key === storage.compression);
+      const pixel = form.pixels.some((known) => known.key === storage.pixel) ? storage.pixel : form.pixels.at(-1).key;
+      const same = form.compressions.some((known) => known.key === storage.compression);
       this.put(`packing.${use}`, { format: value, pixel, compression: same ? storage.compression : form.compressions[0].key });
     },
     setStorage(use, leaf, { target: { value } }) { this.change((plan) => ({ [`packing.${use}`]: { ...plan.packing[use], [leaf]: value } })); },
     storageIs(use, leaf, value) { return this.plan.packing[use][leaf] === value; },
-    compressionText(use) { return this.formatOf(use).compressions.find((one) => one.key === this.plan.packing[use].compression)?.meaning ?? ""; },
+    compressionText(use) { return this.formatOf(use).compressions.find((known) => known.key === this.plan.packing[use].compression)?.meaning ?? ""; },
 
     // ---- Findings ----
     get findings() { return this.answer.findings; },
     get sound() { return this.answer.findings.length === 0; },
-    findingKey(one) { return `${one.code} ${one.where} ${one.what}`; },
-    findingIcon(one) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[one.level]; },
-    canFix(one) { return this.mayChange && Object.keys(one.fix).length > 0; },
-    fix(one) { this.change(() => one.fix); },
+    findingKey(finding) { return `${finding.code} ${finding.where} ${finding.what}`; },
+    findingIcon(finding) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[finding.level]; },
+    canFix(finding) { return this.mayChange && Object.keys(finding.fix).length > 0; },
+    fix(finding) { this.change(() => finding.fix); },
     get together() { return this.answer.together; },
     get sceneFaultText() { return this.sceneFault ? `${this.sceneFault.what} ${this.sceneFault.where}` : ""; },
     get faultWhat() { return this.fault?.what ?? ""; },
@@ -232,8 +232,8 @@ export default () => {
     get faultAdvice() { return this.fault?.advice ?? ""; },
 
     // ---- Versions and copies ----
-    isLocked(number) { return this.versions.some((one) => one.number === number); },
-    nextNumber() { return Math.max(kept.current.number, ...this.versions.map((one) => one.number)) + 1; },
+    isLocked(number) { return this.versions.some((version) => version.number === number); },
+    nextNumber() { return Math.max(kept.current.number, ...this.versions.map((version) => version.number)) + 1; },
     get locked() { return this.isLocked(this.plan.number); },
     get lockText() { return this.locked ? `${tag(this.plan.number)} is rendered; a change makes ${tag(this.nextNumber())}` : ""; },
     versionUp() { this.change(() => ({ number: this.nextNumber() })); },
@@ -264,18 +264,18 @@ export default () => {
       const state = this.differences.length ? "changed since" : "as in";
       return `${state} the preset “${this.plan.applied.name}”${this.answer.movedOn ? ", which has moved on since" : ""}`;
     },
-    differenceTitle(one) { return fieldTitle(one.field); },
-    putBack(one) { this.put(one.field, this.plan.applied.settings[one.field]); },
+    differenceTitle(difference) { return fieldTitle(difference.field); },
+    putBack(difference) { this.put(difference.field, this.plan.applied.settings[difference.field]); },
     putAllBack() { this.change((plan) => plan.applied.settings); },
     applyPreset(name) {
-      const preset = this.presets.find((one) => one.name === name);
-      if (preset) this.change(() => ({ ...preset.settings, applied: { name, settings: preset.settings } }));
+      const preset = this.presets.find((preset) => preset.name === name);
+      if (preset) this.change(() => preset.fields);
     },
     applyChosen({ target }) {
       this.applyPreset(target.value);
       target.value = "";
     },
-    presetText(one) { return `${one.name}: ${one.purpose}`; },
+    presetText(preset) { return `${preset.name}: ${preset.purpose}`; },
 
     // ---- In and out ----
     get exportUrl() { return this.viewing ? `${page.urls.export}?version=${this.viewing}` : page.urls.export; },

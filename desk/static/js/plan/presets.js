@@ -8,28 +8,28 @@ export default () => {
     opened: "",
     newName: "",
 
-    open(one) { this.opened = this.opened === one.name ? "" : one.name; },
-    isOpened(one) { return this.opened === one.name; },
-    settingsOf(one) { return Object.entries(one.own).map(([field, value]) => ({ field, title: fieldTitle(field), text: spoken(value) })); },
-    originText(one) { return [one.shipped ? "shipped" : "own", one.base ? `builds on ${one.base}` : ""].filter(Boolean).join(", "); },
-    differenceText(one) {
-      const preset = fieldOf(this.plan.applied.settings, one.field) ?? one.preset;
-      if (!Array.isArray(one.plan)) return `${spoken(one.plan)} here, ${spoken(preset)} in the preset`;
-      const more = one.plan.filter((item) => !one.preset.includes(item));
-      const less = one.preset.filter((item) => !one.plan.includes(item));
+    open(preset) { this.opened = this.opened === preset.name ? "" : preset.name; },
+    isOpened(preset) { return this.opened === preset.name; },
+    settingsOf(preset) { return Object.entries(preset.own).map(([field, value]) => ({ field, title: fieldTitle(field), text: spoken(value) })); },
+    originText(preset) { return [preset.shipped ? "shipped" : "own", preset.base ? `builds on ${preset.base}` : ""].filter(Boolean).join(", "); },
+    differenceText(difference) {
+      const preset = fieldOf(this.plan.applied.settings, difference.field) ?? difference.preset;
+      if (!Array.isArray(difference.plan)) return `${spoken(difference.plan)} here, ${spoken(preset)} in the preset`;
+      const more = difference.plan.filter((item) => !difference.preset.includes(item));
+      const less = difference.preset.filter((item) => !difference.plan.includes(item));
       return [more.length ? `with ${more.join(", ")}` : "", less.length ? `without ${less.join(", ")}` : "", more.length + less.length ? "" : "in another order"].filter(Boolean).join("; ");
     },
-    exportPreset(one) { return `${urls.preset}?name=${encodeURIComponent(one.name)}`; },
+    exportPreset(preset) { return `${urls.preset}?name=${encodeURIComponent(preset.name)}`; },
 
     keep(event) {
       const form = new FormData(event.target);
       const wanted = { action: "keep", plan: this.plan, new: form.get("name"), purpose: form.get("purpose"), base: form.get("base") };
       this.library(wanted, () => event.target.reset());
     },
-    again(one) { this.library({ action: "keep", plan: this.plan, new: one.name, purpose: one.purpose, base: one.base }); },
-    rename(one) { this.library({ action: "rename", name: one.name, new: this.newName }, () => (this.newName = "")); },
-    duplicate(one) { this.library({ action: "duplicate", name: one.name, new: this.newName || `${one.name} copy` }, () => (this.newName = "")); },
-    remove(one) { this.library({ action: "delete", name: one.name }); },
+    again(preset) { this.library({ action: "keep", plan: this.plan, new: preset.name, purpose: preset.purpose, base: preset.base }); },
+    rename(preset) { this.library({ action: "rename", name: preset.name, new: this.newName }, () => (this.newName = "")); },
+    duplicate(preset) { this.library({ action: "duplicate", name: preset.name, new: this.newName || `${preset.name} copy` }, () => (this.newName = "")); },
+    remove(preset) { this.library({ action: "delete", name: preset.name }); },
     async bringInPreset(event) {
       const preset = await this.readJson(event);
       if (preset) this.library({ action: "bring-in", preset });

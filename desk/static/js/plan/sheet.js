@@ -2,35 +2,20 @@
 import { pageData } from "../api.js";
 import { toggled } from "./fields.js";
 
-const ROLES = [
-  ["whole", "the rendered image"],
-  ["light", "components: each adds light"],
-  ["group", "light groups"],
-  ["part", "both at once"],
-  ["cover", "base colours"],
-  ["scale", "passes on white: multiply"],
-  ["overlay", "overlays: laid on top"],
-  ["identify", "identities"],
-  ["measure", "data"],
-];
-const VISIBILITIES = ["visible", "hidden", "shadow-only", "holdout"];
-const SURROUNDINGS = ["sky", "lamps", "fog"];
-const OVERRIDES = [["", "own materials"], ["matte-black", "matte black"], ["clay", "plain clay"], ["occlusion", "occlusion"]];
-
 const MOVES = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], Home: [0, -1e4], End: [0, 1e4] };
 
 export default () => {
-  const { catalogue } = pageData();
-  const blocks = ROLES.map(([role, title]) => ({ role, title, passes: catalogue.filter((one) => one.role === role) }))
+  const { catalogue, choices } = pageData();
+  const blocks = choices.roles.map(({ role, title }) => ({ role, title, passes: catalogue.filter((entry) => entry.role === role) }))
     .filter((block) => block.passes.length);
-  const byKey = new Map(catalogue.map((one) => [one.key, one]));
-  const inOrder = (passes) => catalogue.map((one) => one.key).filter((key) => passes.includes(key));
+  const byKey = new Map(catalogue.map((entry) => [entry.key, entry]));
+  const inOrder = (passes) => catalogue.map((entry) => entry.key).filter((key) => passes.includes(key));
 
   return {
     blocks,
-    visibilities: VISIBILITIES,
-    surroundings: SURROUNDINGS,
-    overrides: OVERRIDES.map(([key, title]) => ({ key, title })),
+    visibilities: choices.visibilities,
+    surroundings: choices.surroundings,
+    overrides: choices.overrides,
     apart: false,
     newLayer: "",
 
@@ -81,19 +66,19 @@ export default () => {
       this.focusCell(target[Math.min(target.length - 1, Math.max(0, place))]);
     },
     focusCell(box) {
-      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((one) => (one.tabIndex = -1));
+      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((box) => (box.tabIndex = -1));
       box.tabIndex = 0;
       box.focus();
       box.scrollIntoView({ block: "nearest", inline: "nearest" });
     },
     pixelOf(pass) {
-      const titles = new Set(this.answer.columns.map((one) => one.pixels[pass.key]).filter(Boolean));
+      const titles = new Set(this.answer.columns.map((column) => column.pixels[pass.key]).filter(Boolean));
       return [...titles].join(", ");
     },
     isKeptOut(layer, thing) { return layer.kept_out.includes(thing); },
     setKeptOut(layer, thing, { target: { checked } }) {
       this.change((plan) => {
-        const now = plan.layers.find((one) => one.name === layer.name);
+        const now = plan.layers.find((other) => other.name === layer.name);
         return { layers: changed(plan, layer, { kept_out: toggled(now.kept_out, thing, checked) }) };
       });
     },
@@ -112,7 +97,7 @@ export default () => {
       const on = camerasOf(this.plan, column).map((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
       box.checked = on.every(Boolean);
       box.indeterminate = !box.checked && on.some(Boolean);
-      const reason = this.sums(column).map((one) => one.reasons[pass.key]).every(Boolean) ? this.sums(column)[0]?.reasons[pass.key] : "";
+      const reason = this.sums(column).map((sum) => sum.reasons[pass.key]).every(Boolean) ? this.sums(column)[0]?.reasons[pass.key] : "";
       cell.title = reason ? `All ${pass.blank} here: ${reason}.` : "";
       cell.classList.toggle("empty", Boolean(reason));
     },
@@ -125,15 +110,15 @@ export default () => {
 
     // ---- What sums to the beauty ----
     sums(column) {
-      return this.answer.columns.filter((one) => one.layer === column.layer.name && (!one.camera || !column.camera || one.camera === column.camera));
+      return this.answer.columns.filter((other) => other.layer === column.layer.name && (!other.camera || !column.camera || other.camera === column.camera));
     },
     sumText(column) {
-      const ways = this.sums(column).map((one) => one.ways.join(", ") || "nothing");
+      const ways = this.sums(column).map((sum) => sum.ways.join(", ") || "nothing");
       return [...new Set(ways)].join(" / ");
     },
-    sumLacks(column) { return this.sums(column).some((one) => one.ways.length === 0); },
+    sumLacks(column) { return this.sums(column).some((sum) => sum.ways.length === 0); },
     sumHint(column) {
-      const missing = [...new Set(this.sums(column).flatMap((one) => one.missing))];
+      const missing = [...new Set(this.sums(column).flatMap((sum) => sum.missing))];
       return missing.length ? `Components are not complete without ${missing.join(" · ")}` : "The components are complete";
     },
 
@@ -148,20 +133,20 @@ export default () => {
       });
       this.newLayer = "";
     },
-    removeLayer(layer) { this.change((plan) => ({ layers: plan.layers.filter((one) => one.name !== layer.name) })); },
+    removeLayer(layer) { this.change((plan) => ({ layers: plan.layers.filter((other) => other.name !== layer.name) })); },
     renameLayer(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) })); },
     layerLabel(layer) { return `Name of layer ${layer.name}`; },
     removeLabel(layer) { return `Remove layer ${layer.name}`; },
     visibility(layer, group) { return layer.visibility[group] ?? "visible"; },
-    isVisibility(layer, group, one) { return this.visibility(layer, group) === one; },
+    isVisibility(layer, group, look) { return this.visibility(layer, group) === look; },
     setVisibility(layer, group, { target: { value } }) {
       this.change((plan) => {
-        const { [group]: _, ...others } = plan.layers.find((one) => one.name === layer.name).visibility;
+        const { [group]: _, ...others } = plan.layers.find((other) => other.name === layer.name).visibility;
         return { layers: changed(plan, layer, { visibility: value === "visible" ? others : { ...others, [group]: value } }) };
       });
     },
     visibilityLabel(layer, group) { return `${group} in layer ${layer.name}`; },
-    isOverride(layer, one) { return (layer.override ?? "") === one.key; },
+    isOverride(layer, override) { return (layer.override ?? "") === override.key; },
     setOverride(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) })); },
     overrideLabel(layer) { return `Material override in layer ${layer.name}`; },
   };
@@ -170,10 +155,10 @@ export default () => {
     let fields = { layers: plan.layers, passes: plan.passes };
     for (const { layer, camera } of columns) {
       const now = { ...plan, ...fields };
-      const before = now.layers.find((one) => one.name === layer.name);
-      const lists = (plan.cameras.length ? plan.cameras : [""]).map((one) => {
-        const passes = passesOf(now, before, one);
-        return [one, camera && camera !== one ? passes : inOrder(toggled(passes, key, on))];
+      const before = now.layers.find((other) => other.name === layer.name);
+      const lists = (plan.cameras.length ? plan.cameras : [""]).map((place) => {
+        const passes = passesOf(now, before, place);
+        return [place, camera && camera !== place ? passes : inOrder(toggled(passes, key, on))];
       });
       const alike = lists.every(([, passes]) => String(passes) === String(lists[0][1]));
       if (!alike) fields = { ...fields, layers: changed(now, layer, { for_camera: Object.fromEntries(lists) }) };
@@ -186,4 +171,4 @@ export default () => {
 
 const camerasOf = (plan, column) => (column.camera ? [column.camera] : plan.cameras.length ? plan.cameras : [""]);
 const passesOf = (plan, layer, camera) => layer.for_camera[camera] ?? layer.passes ?? plan.passes;
-const changed = (plan, layer, fields) => plan.layers.map((one) => (one.name === layer.name ? { ...one, ...fields } : one));
+const changed = (plan, layer, fields) => plan.layers.map((other) => (other.name === layer.name ? { ...other, ...fields } : other));

@@ -81,8 +81,8 @@ export default () => {
       return audit.count ? `${audit.count} not as planned (${when})` : `all as planned (${when})`;
     },
     get deviations() { return this.audit?.complete && this.audit.isOfNow ? this.audit.deviations : []; },
-    deviationKey(one) { return `${one.kind} ${one.name} ${one.what}`; },
-    deviationText(one) { return `${one.kind}: ${one.name} ${one.frames} ${one.kind === "missing" ? "" : one.what}`; },
+    deviationKey(deviation) { return `${deviation.kind} ${deviation.name} ${deviation.what}`; },
+    deviationText(deviation) { return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.kind === "missing" ? "" : deviation.what}`; },
   };
 };
 
