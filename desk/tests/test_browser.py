@@ -273,6 +273,34 @@ class Planning(BrowserCase):
         self.assertEqual((plan["layers"][0]["passes"], plan["light_labels"]), (everywhere, {"moon": ""}))
         self.assertEqual(self.complaints, [])
 
+    def held_back(self, address):
+        """Requests to an address from now on, kept until they are continued."""
+        held = []
+        self.page.route(address, lambda route: held.append(route))
+        return held
+
+    def test_what_is_being_typed_outlasts_a_late_answer(self):
+        """The answer to an earlier change comes while a name, and then a number, is typed: it puts no old one back."""
+        names = self.page.get_by_label("names", exact=True)
+        samples = self.page.get_by_role("spinbutton", name="samples a pixel")
+        cases = (
+            ("each-pass", "file for each", "Names", names, "{shot}_{pass}.{frame:04}.{suffix}"),
+            ("colour-and-data", "two files", "Quality", samples, "48"),
+        )
+        for rule, said, part, field, text in cases:
+            held = self.held_back("**/plan/answer/")
+            self.part("Packing")
+            with self.page.expect_request("**/plan/answer/"):
+                self.page.get_by_label("packing", exact=True).select_option(rule)
+            self.part(part)
+            field.fill(text)
+            held[0].continue_()
+            self.page.unroute("**/plan/answer/")
+            expect(self.page.get_by_label("Parts of the plan")).to_contain_text(said)
+            self.page.keyboard.press("Enter")
+        plan = self.saved()
+        self.assertEqual((plan["names"], plan["quality"]["samples"]), (cases[0][-1], 48))
+
     def test_mist_dragged_on_the_side_view(self):
         self.part("Mist")
         end = self.page.get_by_role("slider", name="far end of the mist")

@@ -269,7 +269,9 @@ def carry(
             )  # fmt: skip
             ready = False
             if prepared.on == 1 and lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
-                ready = gather_prepared(settings, prepared, account, start, n, mul(throughput, diffuse))
+                blend, _ = pair(seed, sample, 9)
+                light = mul(throughput, diffuse)
+                ready = gather_prepared(settings, prepared, account, start, n, light, blend)
             u, v = pair(seed, sample, 11 + event * 4)
             if choice < specular_chance:
                 outgoing = ggx_direction(n, view, alpha, u, v)

@@ -17,9 +17,9 @@ from numpy.typing import NDArray
 
 from prism.compiled import compiled
 from prism.standin.booking import DIFFUSE, book
-from prism.standin.vectors import dot, row, scale, sub
+from prism.standin.vectors import dot, row, sub
 
-NEIGHBOURS = 10
+NEIGHBOURS = 6
 FACING = 0.7  # least cosine between two normals that read from each other
 REACH = 3.0  # spacings to the nearest point beyond which a place is not served
 BESIDE = 0.6  # spacings a point may lie before or behind the surface of the place
@@ -58,7 +58,13 @@ def no_points(groups: int) -> Points:
 def prepared_of(before: Points, after: Points, share: float, *, on: bool = True) -> Prepared:
     """With scratch space of its own: one for each thread."""
     return Prepared(
-        int(on), before, after, share, np.zeros(NEIGHBOURS, np.int32), np.zeros(NEIGHBOURS), np.zeros(128, np.int32)
+        int(on),
+        before,
+        after,
+        share,
+        np.zeros(NEIGHBOURS, np.int32),
+        np.zeros(NEIGHBOURS),
+        np.zeros(128, np.int32),
     )
 
 
@@ -172,10 +178,11 @@ def weigh(points, place, normal, found, gaps, count):
 
 
 @compiled
-def read_points(settings, prepared, points, account, place, normal, throughput, share):
-    """Book the light of some points at a place, times `share`."""
+def book_points(settings, prepared, points, account, place, normal, throughput):
+    """Book the light of the points near a place; False, with nothing booked, if none of them may serve it."""
     count = nearest_points(points, place, prepared.found, prepared.gaps, prepared.stack)
-    weigh(points, place, normal, prepared.found, prepared.gaps, count)
+    if not weigh(points, place, normal, prepared.found, prepared.gaps, count):
+        return False
     for group in range(settings.groups):
         red = 0.0
         green = 0.0
@@ -185,30 +192,21 @@ def read_points(settings, prepared, points, account, place, normal, throughput, 
             green += prepared.gaps[k] * points.light[prepared.found[k], group, 1]
             blue += prepared.gaps[k] * points.light[prepared.found[k], group, 2]
         value = (throughput[0] * red, throughput[1] * green, throughput[2] * blue)
-        book(account, settings.groups, INDIRECT, group, scale(value, share))
-
-
-@compiled
-def serves(prepared, points, place, normal):
-    """Find and weigh the points near a place; whether any of them may serve it."""
-    count = nearest_points(points, place, prepared.found, prepared.gaps, prepared.stack)
-    return weigh(points, place, normal, prepared.found, prepared.gaps, count)
-
-
-@compiled
-def gather_prepared(settings, prepared, account, place, normal, throughput):
-    """Book the bounced light that is known at a place; False, with nothing booked, if none of the points may serve it."""
-    before = prepared.share < 1.0 and serves(prepared, prepared.before, place, normal)
-    after = prepared.share > 0.0 and serves(prepared, prepared.after, place, normal)
-    if not before and not after:
-        return False
-    share = prepared.share
-    if not before:
-        share = 1.0
-    if not after:
-        share = 0.0
-    if before:
-        read_points(settings, prepared, prepared.before, account, place, normal, throughput, 1.0 - share)
-    if after:
-        read_points(settings, prepared, prepared.after, account, place, normal, throughput, share)
+        book(account, settings.groups, INDIRECT, group, value)
     return True
+
+
+@compiled
+def gather_prepared(settings, prepared, account, place, normal, throughput, choice):
+    """Book the bounced light that is known at a place; False, with nothing booked, if no points may serve it.
+
+    choice: random number in 0..1. By it one of the two frames about is read, the nearer one more often, so that over the
+    samples of a pixel they blend as the camera goes on; the other where that has no points.
+    """
+    if choice < prepared.share:
+        return book_points(settings, prepared, prepared.after, account, place, normal, throughput) or book_points(
+            settings, prepared, prepared.before, account, place, normal, throughput
+        )
+    return book_points(settings, prepared, prepared.before, account, place, normal, throughput) or book_points(
+        settings, prepared, prepared.after, account, place, normal, throughput
+    )

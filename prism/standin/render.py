@@ -6,6 +6,7 @@ import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -29,7 +30,7 @@ from prism.standin.prepared import Points, Prepared, not_prepared
 from prism.standin.preparing import PreparedLight, light_about, prepare
 from prism.standin.rays import FAR, new_stack
 from prism.standin.scene import Scene
-from prism.standin.stage import SCENE_SPACE, build_stage, names_of
+from prism.standin.stage import SCENE_SPACE, Stage, build_stage, names_of
 from prism.standin.survey import DATA_COUNT, SAMPLES, SLOTS, SQUARE
 from prism.standin.tracing import trace_band
 from prism.standin.view import camera_axes, camera_table
@@ -220,15 +221,20 @@ class _Tracing:
         self.camera = camera_table(
             self.view, width, height, margin=order.margin, pixel_aspect=order.pixel_aspect
         )  # fmt: skip
-        self.stage = build_stage(
-            scene, frame, visibility=order.visibility, kept_out=order.kept_out, override=order.override,
-            space=order.space, groups=self.labels,
-        )  # fmt: skip
         self.settings = settings_of(scene, order, frame, self.labels)
         self.new_prepared: Callable[[], Prepared] = lambda: not_prepared(len(self.labels))
         self.rows = rows_of(len(self.labels), any(kind.role is Role.PART for kind in order.passes.values()))
         values = self.width * (self.rows * 3 + DATA_COUNT + self.settings.deep_samples * DEEP_CHANNELS)
         self.band_rows = max(1, min(BAND_ROWS, BAND_VALUES // values))
+
+    @cached_property
+    def stage(self) -> Stage:
+        """Made when it is first needed: of prepared frames that are on disk, only the identity is."""
+        order = self.order
+        return build_stage(
+            self.scene, self.frame, visibility=order.visibility, kept_out=order.kept_out, override=order.override,
+            space=order.space, groups=self.labels,
+        )  # fmt: skip
 
     def use_prepared(self, is_stale: Callable[[], bool]) -> None:
         """Read bounced light from the prepared frames about this one; what is not on disk yet is prepared now."""

@@ -18,13 +18,15 @@ class NumField extends HTMLElement {
     this.append(this.input);
     this.input.addEventListener("pointerdown", (event) => this.press(event));
     this.input.addEventListener("keydown", (event) => this.key(event));
+    this.input.addEventListener("input", () => (this.typing = true));
     this.input.addEventListener("change", () => this.typed());
+    this.input.addEventListener("blur", () => this.leave());
     this.input.addEventListener("dblclick", () => this.settle(this.resting));
     this.draw();
   }
 
   attributeChangedCallback() {
-    if (this.input && !this.dragging) this.draw();
+    if (this.input && !this.dragging && !this.typing) this.draw();
   }
 
   // Alpine binds `value` as a property.
@@ -100,12 +102,21 @@ class NumField extends HTMLElement {
       this.typed();
       this.input.blur();
     } else if (event.key === "Escape") {
+      this.typing = false;
       this.draw();
       this.input.blur();
     }
   }
 
+  // What was typed and taken back by hand sends no change; the value may have become another meanwhile.
+  leave() {
+    if (!this.typing) return;
+    this.typing = false;
+    this.draw();
+  }
+
   typed() {
+    this.typing = false;
     const number = Number(this.input.value.trim().replace(",", "."));
     if (this.input.value.trim() === "" || !Number.isFinite(number)) {
       this.setAttribute("wrong", "");
