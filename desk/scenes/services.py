@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import asdict
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -147,7 +148,7 @@ def seen_from_the_side(shot: Shot, frame: int, camera: str) -> dict[str, Any]:
     setting = shot.settings
     aspect = setting.width * setting.pixel_aspect / setting.height
     view = side_view(scene_of(shot), frame, camera, aspect=aspect)
-    return {"outlines": [{"name": name, "points": points} for name, points in view.outlines], "angle": view.half_angle}
+    return {"outlines": [asdict(outline) for outline in view.outlines], "angle": view.half_angle}
 
 
 def mist_picture(shot: Shot, frame: int, camera: str, mist: Mist) -> bytes:
@@ -186,7 +187,8 @@ def draw_picture(version: SceneVersion, camera: str) -> Path:
     """Render the small picture of one camera, unless it is there. Raises as scene_of, and for the camera."""
     from prism.colour.view import ViewTransform
     from prism.formats.safe import replacing
-    from prism.standin.render import Quality, render_frame
+    from prism.standin.clean import clean_picture
+    from prism.standin.render import Quality
     from prism.viewing.picture import Look, to_screen
 
     path = picture_path(version, camera)
@@ -194,9 +196,8 @@ def draw_picture(version: SceneVersion, camera: str) -> Path:
         scene = scene_of(version.shot, version)
         width, height = PREVIEW_SIZE
         height = max(8, round(width * scene.size[1] / scene.size[0]))
-        quality = Quality(samples=PICTURE_SAMPLES, indirect_limit=4.0)
-        image = render_frame(scene, scene.first, camera=camera, size=(width, height), quality=quality)
-        rgba = np.stack([image.plane(name) for name in "RGBA"])
+        quality = Quality(samples=PICTURE_SAMPLES, indirect_limit=1.5)
+        rgba = clean_picture(scene, scene.first, camera=camera, size=(width, height), quality=quality)
         with replacing(path) as temporary:
             temporary.write_bytes(encode(to_screen(rgba, Look(transform=ViewTransform("lin_rec709", "film"))), "jpeg"))
     return path

@@ -37,7 +37,7 @@ ARGUMENTS = [
     "--disable-component-update",
     "--no-first-run",
 ]
-PATIENCE = 45_000  # milliseconds; a slow machine compiles during the first picture
+PATIENCE = 150_000  # milliseconds; a slow machine compiles during the first picture, and the first suggestion
 expect.set_options(timeout=PATIENCE)
 
 

@@ -8,18 +8,15 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
 from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
-from prism.passes.expansion import DENOISED_ROLES, PlannedFiles, expand
+from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.kinds import PassKind
 from prism.passes.plan import Plan, PlannedImage
-from prism.standin.denoise import denoise
-from prism.standin.planes import Planes
+from prism.standin.clean import GUIDES, cleaned
 from prism.standin.preparing import PreparedLight
-from prism.standin.render import Order, Quality, Rendered, render, with_labels
+from prism.standin.render import Order, Quality, render, with_labels
 from prism.standin.scene import Scene
 from prism.standin.write import write_planned
 
@@ -36,8 +33,6 @@ class Made:
     samples: float
 
 
-GUIDES = ("beauty", "variance", "albedo", "normals")
-"""What the denoiser works by; they are made for it whether they are written or not."""
 PREPARED_FOLDER = "prepared"  # below the folder of a plan's files
 
 
@@ -113,10 +108,10 @@ def make_frame(
     order = order_of(plan, image, wanted, folder)
     labelled = with_labels(scene, plan.light_labels)
     rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
-    cleaned = _cleaned(rendered, order, is_stale) if any(planned.group.denoised for planned in files) else {}
+    clean = cleaned(rendered, order, is_stale) if any(planned.group.denoised for planned in files) else {}
     # The scene is told by its own document, whatever the plan calls its lights.
     header = rendered.attributes | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
-    paths = write_planned(replace(rendered, attributes=header), files, frame, folder, cleaned)
+    paths = write_planned(replace(rendered, attributes=header), files, frame, folder, clean)
     return Made(
         paths=tuple(paths),
         bytes=sum(path.stat().st_size for path in paths),
@@ -124,13 +119,3 @@ def make_frame(
         noise=rendered.noise,
         samples=rendered.samples,
     )
-
-
-def _cleaned(rendered: Rendered, order: Order, is_stale: Callable[[], bool]) -> dict[str, Planes]:
-    """Denoised light of all passes that have any."""
-    guides = {key: np.stack(rendered.planes[key][:3]) for key in GUIDES}
-    layers = {
-        key: np.stack(rendered.planes[key][:3]) for key, kind in order.passes.items() if kind.role in DENOISED_ROLES
-    }
-    clean = denoise(layers, **guides, is_stale=is_stale)
-    return {key: [*planes, *rendered.planes[key][3:]] for key, planes in clean.items()}

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
 from prism.standin.scene import Scene
-from prism.standin.stage import BAND, BOX, CYLINDER, DISC, RING, SPHERE, placed_shapes
+from prism.standin.stage import BAND, BOX, CYLINDER, DISC, LIGHTS_GROUP, RING, SPHERE, placed_shapes
 from prism.standin.view import camera_axes
 
 CIRCLE = 32  # steps around
@@ -19,13 +19,22 @@ Points = list[tuple[float, float]]
 
 
 @dataclass(frozen=True, slots=True)
+class Outline:
+    """A convex polygon of (depth, height above the axis) around an object, or a lamp, of an object group."""
+
+    name: str
+    group: str
+    points: Points
+
+
+@dataclass(frozen=True, slots=True)
 class SideView:
-    """Scene units. outlines: convex polygons of (depth, height above the axis), one for each object, far to near.
+    """Scene units. outlines: of the objects in the picture, far to near.
 
     half_angle: of the vertical field of view, in degrees, for a picture of the asked aspect.
     """
 
-    outlines: tuple[tuple[str, Points], ...]
+    outlines: tuple[Outline, ...]
     half_angle: float
 
 
@@ -35,16 +44,31 @@ def side_view(scene: Scene, frame: int, camera: str, *, aspect: float) -> SideVi
     Raises BadArgument if there is no such camera.
     """
     view = scene.camera(camera)
-    position, forward, _, down = camera_axes(view)
-    axes = np.array([forward, -down])
+    position, forward, right, down = camera_axes(view)
+    axes = np.array([forward, -down, right])
+    groups = {shape.name: shape.group for shape in scene.shapes}
+    across = math.tan(math.radians(view.fov) / 2)
     outlines = []
     for name, record in placed_shapes(scene, frame):
-        flat = (_surface_points(record) - position) @ axes.T
-        if flat[:, 0].max() > 0:
-            outlines.append((name, _hull(flat)))
-    outlines.sort(key=lambda outline: -max(depth for depth, _ in outline[1]))
-    half = math.degrees(math.atan(math.tan(math.radians(view.fov) / 2) / aspect))
-    return SideView(tuple(outlines), half)
+        points = (_surface_points(record) - position) @ axes.T
+        if _is_in_picture(points, across, across / aspect):
+            outlines.append(Outline(name, groups.get(name, LIGHTS_GROUP), _hull(points[:, :2])))
+    outlines.sort(key=lambda outline: -max(depth for depth, _ in outline.points))
+    return SideView(tuple(outlines), math.degrees(math.atan(across / aspect)))
+
+
+def _is_in_picture(points: NDArray, across: float, along: float) -> bool:
+    """Whether an object meets the pyramid of the view, by its points (N, 3) of depth, height, side; it may be said to
+    when it only comes close. across, along: half the width and height of the picture at depth 1."""
+    depth, height, side = points.T
+    outside = (
+        depth <= 0,
+        side > across * depth,
+        -side > across * depth,
+        height > along * depth,
+        -height > along * depth,
+    )
+    return not any(bool(beyond.all()) for beyond in outside)
 
 
 def _surface_points(shape: np.void) -> NDArray:

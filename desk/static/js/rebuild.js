@@ -318,9 +318,12 @@ export default () => {
     // ---- Account and balance ----
     async fetchContributions() {
       await this.guarded(async () => {
+        const ledger = kept.current;
+        const { frame } = this;
         this.contributions = await (await post(page.urls.contributions, this.asked({}))).json();
         this.balance = await (await post(page.urls.balance, this.asked({}))).json();
-        this.comparing = false;
+        // A verdict is that of its ledger and frame; after a change the next is under way.
+        this.comparing = ledger !== kept.current || frame !== this.frame;
       });
     },
     get rebuiltMean() { return this.balance ? number(this.balance.rebuilt_mean) : "…"; },
@@ -391,6 +394,7 @@ export default () => {
     get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
     goTo(frame) {
       this.frame = frame;
+      this.comparing = true;
       this.nameAddress();
       this.refresh();
     },

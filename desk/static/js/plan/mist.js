@@ -102,11 +102,7 @@ export default () => {
       const parts = [
         gradient(this.mist, this.answer.ramp, this.shownTo * 1.2),
         element("polygon", { class: "seen", points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}` }),
-        ...shapes.outlines.map(({ name, points }) => {
-          const outline = element("polygon", { class: "outline", points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" ") });
-          outline.append(element("title", {}, name));
-          return outline;
-        }),
+        ...silhouettes(shapes.outlines, x, y),
         element("rect", { class: "haze", x: x(0), y: 0, width: this.shownTo * 1.2 * scale, height: HIGH, fill: "url(#haze)" }),
         element("path", { class: "camera", d: `M${x(0)},${y(0)} l-22,-12 v24 z` }),
         ...ticks(this.shownTo).flatMap((depth) => [
@@ -194,3 +190,18 @@ function element(name, attributes, text) {
 }
 
 const round = (number) => Number(number.toFixed(3));
+
+// The objects of a group as one shape, however many they are; each still tells its name.
+function silhouettes(outlines, x, y) {
+  const groups = new Map();
+  for (const { name, group, points } of outlines) {
+    const outline = element("polygon", { points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" ") });
+    outline.append(element("title", {}, name));
+    groups.set(group, [...(groups.get(group) ?? []), outline]);
+  }
+  return [...groups.values()].map((members) => {
+    const silhouette = element("g", { class: "silhouette" });
+    silhouette.append(...members);
+    return silhouette;
+  });
+}
