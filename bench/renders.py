@@ -16,7 +16,7 @@ from prism.standin.preparing import PreparedLight
 from prism.standin.render import Order, Quality, Rendered, render, standard_passes
 from prism.standin.scene import Scene
 
-WIDTH, HEIGHT, SAMPLES = 240, 136, 4
+WIDTH, HEIGHT, SAMPLES = 240, 136, 12
 FRAME = 1002
 MANY = 256  # samples of the frame that errors are measured against
 BEAUTY = {"beauty": BY_KEY["beauty"]}

@@ -168,7 +168,7 @@ def build_parser() -> argparse.ArgumentParser:
     command = verb("ledger", make_ledger, "The first ledger from the passes of one frame.")
     files(command, "one multichannel file, or several files of one pass each")
     command.add_argument("--out", type=Path, required=True, metavar="L.json")
-    command.add_argument("--by", choices=WAYS, help="rebuild from components or light groups")
+    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
     command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
 
     command = verb("balance", show_balance, "Rebuilt against rendered beauty.")

@@ -161,4 +161,4 @@ def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allow
 
 
 def _adds_light(source: Source) -> bool:
-    return source.kind is not None and source.kind.role in (Role.LIGHT, Role.GROUP)
+    return source.kind is not None and source.kind.role in (Role.LIGHT, Role.GROUP, Role.PART)

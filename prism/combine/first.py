@@ -11,7 +11,7 @@ from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
-WAYS = ("components", "light-groups")
+WAYS = ("components", "light-groups", "components-by-light-group")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 
 
@@ -49,7 +49,7 @@ def first_ledger(
 ) -> Ledger:
     """A ledger that lands on the rendered beauty: light is added, row by row.
 
-    by: `components` or `light-groups`; components if None and there are any. denoised: land on the denoised beauty, from
+    by: one of WAYS; the first that there are passes of if None. denoised: land on the denoised beauty, from
     denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
     Raises NoBeauty, NoComponents or BadArgument.
     """
@@ -59,7 +59,7 @@ def first_ledger(
     if by is None:
         by = next((way for way in WAYS if choices[way]), WAYS[0])
     if by not in choices:
-        raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {' or '.join(WAYS)}.")
+        raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {', '.join(WAYS)}.")
     light = choices[by]
     if not light:
         found = ", ".join(source.key for source in sources)
@@ -94,7 +94,8 @@ def _beauty_key(denoised: bool) -> str:
 def _light_of(sources: FrameSources, denoised: bool) -> dict[str, list[Source]]:
     """The passes that sum to the beauty, by each of WAYS."""
     chosen = [source for source in sources if source.denoised == denoised]
-    return {"components": _components(chosen), "light-groups": _with_role(chosen, Role.GROUP)}
+    light = (_components(chosen), _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART))
+    return dict(zip(WAYS, light, strict=True))
 
 
 def _components(sources: Iterable[Source]) -> list[Source]:

@@ -11,14 +11,14 @@ from prism.combine.sources import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
 from prism.passes.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
-from prism.passes.checks.light import BY_COMPONENTS, BY_GROUPS, completeness
+from prism.passes.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.kinds import Role
 from prism.passes.plan import Plan, PlannedImage
 
 Fault = tuple[PlannedFiles, int, tuple[str, str]]
-_SUMS = {BY_COMPONENTS: WAYS[0], BY_GROUPS: WAYS[1]}
+_SUMS = dict(zip((BY_COMPONENTS, BY_GROUPS, BY_PARTS), WAYS, strict=True))
 
 
 def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Deviation]:
@@ -72,7 +72,7 @@ def _sum_faults(
     ways = completeness(plan, image, facts.for_plan(plan)).ways
     if beauty is None or not all(map(keeps_sums, light)) or image.layer.override == "occlusion":
         return
-    for way in (way for way in ways if way in _SUMS):
+    for way in ways:
         try:
             sources = find_sources([folder / planned.path(frame) for planned in light])
             found = balance(first_ledger(sources, by=_SUMS[way]), sources)
@@ -87,4 +87,4 @@ def _sum_faults(
 
 def _holds_light(planned: PlannedFiles) -> bool:
     roles = {pass_.kind.role for pass_ in planned.passes}
-    return bool(roles & {Role.WHOLE, Role.LIGHT, Role.GROUP}) and not planned.passes[0].kind.own_file
+    return bool(roles & {Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART}) and not planned.passes[0].kind.own_file

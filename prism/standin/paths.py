@@ -313,7 +313,8 @@ def carry(
         near = NUDGE
         if scattered > settings.most_bounces:
             return
-        if scattered > SURE_BOUNCES:
+        # The light of one group by itself is a share of all there is, and so may take a share of the work.
+        if scattered > SURE_BOUNCES or settings.groups == 1:
             alive = min(0.95, largest(throughput) / share)
             survive, _ = pair(seed, sample, 12 + event * 4)
             if survive >= alive:

@@ -244,7 +244,7 @@ class First(FolderCase):
             first_ledger(find_sources([beauty]))
         with self.assertRaisesRegex(NoBeauty, "no rendered beauty denoised; found beauty"):
             first_ledger(find_sources([beauty]), denoised=True)
-        with self.assertRaisesRegex(BadArgument, "Use components or light-groups"):
+        with self.assertRaisesRegex(BadArgument, "Use components, light-groups"):
             first_ledger(find_sources([beauty]), by="magic")
 
     def test_totals_stand_aside_for_their_parts(self):

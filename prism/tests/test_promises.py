@@ -18,6 +18,9 @@ from scipy.spatial import cKDTree
 
 from demo.conservatory import build_scene
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion, luminance_weights
+from prism.combine.balance import balance
+from prism.combine.first import first_ledger, starts_of
+from prism.combine.sources import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, read_parts, write_parts
 from prism.intake.auditing import audit_folder, is_as_planned
@@ -404,6 +407,20 @@ class Written(FolderCase):
                 if name != "beside":
                     image = next(self.plan.images())
                     self.assertFalse(is_as_planned(self.plan, self.facts, image, self.files, 1, self.folder))
+
+    def test_components_of_light_groups_sum_too(self):
+        """From Plan to ledger; and the audit tells when one of them lost its light."""
+        plan = self.plan.replace(passes=("beauty", "group_components"), number=2)
+        self.carry_out(plan)
+        self.assertEqual(self.kinds(plan), set())
+        sources = find_sources([self.folder / planned.path(1) for planned in self.files])
+        self.assertEqual([start.title for start in starts_of(sources)], ["components by light group"])
+        ledger = first_ledger(sources)
+        self.assertTrue(balance(ledger, sources).balanced)
+        lost = ledger.replace(rows=[row for row in ledger.rows if row.source != "diffuse_direct_light_key"])
+        self.assertEqual([suggestion.key for suggestion in balance(lost, sources).suggestions], ["diffuse_direct_light_key"])
+        self.rewrite("diffuse_direct_light_key", lambda plane: plane * 0)
+        self.assertEqual(self.kinds(plan) & {"sum"}, {"sum"})
 
     def test_other_versions_are_not_strangers(self):
         plan = self.plan.replace(names="{shot}_{pass}_v{version:03}.{frame:04}.{suffix}")

@@ -112,7 +112,7 @@ class Sums(FolderCase):
         for pattern in (IN_ONE_FILE, EACH_PASS):
             files = write_frame(self.image, self.folder, "orr", 1007, pattern=pattern)
             sources = find_sources(files)
-            for way in WAYS:
+            for way in WAYS[:2]:
                 with self.subTest(pattern.text, way=way):
                     self.assertTrue(balance(first_ledger(sources, by=way), sources).balanced)
             raw = Ledger(
