@@ -165,6 +165,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
         "frame": frame,
         "width": sources.display_window.width,
         "height": sources.display_window.height,
+        "aspect": sources.pixel_aspect,
         "sources": services.source_list(sources),
         "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
         "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],

@@ -3,6 +3,7 @@
 import io
 import json
 import os
+import re
 import shutil
 from pathlib import Path
 
@@ -19,7 +20,7 @@ from desk.plan import services
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
 from desk.render.models import Run
-from desk.tests.world import World
+from desk.tests.world import HEIGHT, WIDTH, World
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.combine.first import first_ledger, starts_of
@@ -150,6 +151,21 @@ class MainJob(BrowserCase):
         with OpenEXR.File(str(target), separate_channels=True) as file:
             for plane, name in zip(expected, "RGBA"):
                 np.testing.assert_array_equal(file.channels()[name].pixels, plane)
+
+    def test_wide_pixels_are_shown_wide_and_picked_where_they_are(self):
+        self.render(1001, pixelAspectRatio=2.0)
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        shown = np.ptp(self.picture(), axis=-1) > 3  # what lies around it is grey
+        counts = (shown.sum(axis=1), shown.sum(axis=0))  # the label that lies over it spans little of either
+        (top, bottom), (left, right) = (np.flatnonzero(count > count.max() / 2)[[0, -1]] for count in counts)
+        wide, high = right - left + 1, bottom - top + 1
+        self.assertAlmostEqual(wide / high, 2 * WIDTH / HEIGHT, delta=0.05)
+        self.page.locator(".surround canvas").hover(
+            position={"x": left + wide * 4.5 / WIDTH, "y": top + high * 3.5 / HEIGHT}
+        )
+        expect(self.page.locator(".probe")).to_contain_text(re.compile(r"x\s*4\s*y\s*3"))
 
     def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
         self.log_in()

@@ -60,10 +60,10 @@ class World:
         """A scene or a sheet of facts for a shot."""
         return keep(shot or self.shot, scene, self.artist)
 
-    def render(self, frame: int, name: str = "TST_010", seed: int | None = None) -> Path:
+    def render(self, frame: int, name: str = "TST_010", seed: int | None = None, **attributes) -> Path:
         path = self.folder / f"{name}.{frame:04d}.exr"
         planes = passes(np.random.default_rng(seed or frame), HEIGHT, WIDTH, np.float16)
-        write_exr(path, Image.of_planes(planes))
+        write_exr(path, Image.of_planes(planes, **attributes))
         return path
 
     def bring_in(self) -> Element:

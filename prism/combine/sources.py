@@ -71,6 +71,7 @@ class FrameSources:
     """All passes of one frame, found by names. Pixels are decoded when first asked for and kept in a bounded store.
 
     window: union of the data windows of all passes; every plane handed out covers it, 0 outside its own window.
+    pixel_aspect: width of a pixel by its height.
     """
 
     def __init__(self, sources: Mapping[str, Source], *, store: PixelStore | None = None) -> None:
@@ -78,6 +79,7 @@ class FrameSources:
         self._store = store if store is not None else PixelStore()
         first = next(iter(self._sources.values()))
         self.display_window = first.part.display_window
+        self.pixel_aspect = first.part.pixel_aspect
         self.window = first.part.data_window
         for source in self._sources.values():
             if source.part.display_window != self.display_window:

@@ -418,7 +418,9 @@ class Written(FolderCase):
         ledger = first_ledger(sources)
         self.assertTrue(balance(ledger, sources).balanced)
         lost = ledger.replace(rows=[row for row in ledger.rows if row.source != "diffuse_direct_light_key"])
-        self.assertEqual([suggestion.key for suggestion in balance(lost, sources).suggestions], ["diffuse_direct_light_key"])
+        self.assertEqual(
+            [suggestion.key for suggestion in balance(lost, sources).suggestions], ["diffuse_direct_light_key"]
+        )
         self.rewrite("diffuse_direct_light_key", lambda plane: plane * 0)
         self.assertEqual(self.kinds(plan) & {"sum"}, {"sum"})
 

@@ -63,6 +63,7 @@ export default () => {
       stage = new Stage(this.$refs.canvas, {
         width: page.width,
         height: page.height,
+        aspect: page.aspect,
         onPointer: (at) => this.point(at),
         onZoom: (zoom) => (this.zoom = zoom),
       });

@@ -3,8 +3,9 @@ const LARGEST_ZOOM = 64;
 const WIPE_GRIP = 8;
 
 export class Stage {
-  constructor(canvas, { width, height, onPointer, onZoom }) {
-    Object.assign(this, { canvas, width, height, onPointer, onZoom });
+  // width, height: pixels. aspect: how wide one is by its height; the picture is shown as it is meant to be seen.
+  constructor(canvas, { width, height, aspect = 1, onPointer, onZoom }) {
+    Object.assign(this, { canvas, width, height, aspect, onPointer, onZoom });
     this.pictures = { main: null, other: null };
     this.zoom = 1;
     this.x = 0;
@@ -17,6 +18,9 @@ export class Stage {
     canvas.addEventListener("pointerdown", (event) => this.press(event));
     canvas.addEventListener("pointermove", (event) => this.hover(event));
   }
+
+  // Width of a pixel on the screen; its height is the zoom.
+  get across() { return this.zoom * this.aspect; }
 
   put(name, bitmap) {
     this.pictures[name]?.close();
@@ -43,8 +47,8 @@ export class Stage {
     const margin = 12;
     const wide = this.canvas.width / this.ratio;
     const high = this.canvas.height / this.ratio;
-    this.zoom = Math.min((wide - margin) / this.width, (high - margin) / this.height);
-    this.x = (wide - this.width * this.zoom) / 2;
+    this.zoom = Math.min((wide - margin) / (this.width * this.aspect), (high - margin) / this.height);
+    this.x = (wide - this.width * this.across) / 2;
     this.y = (high - this.height * this.zoom) / 2;
     this.fitted = true;
     this.changed();
@@ -62,7 +66,7 @@ export class Stage {
   lookAt(x, y) {
     const zoom = Math.max(this.zoom, 8);
     this.zoom = zoom;
-    this.x = this.canvas.width / this.ratio / 2 - (x + 0.5) * zoom;
+    this.x = this.canvas.width / this.ratio / 2 - (x + 0.5) * this.across;
     this.y = this.canvas.height / this.ratio / 2 - (y + 0.5) * zoom;
     this.mark = { x, y };
     this.fitted = false;
@@ -93,7 +97,7 @@ export class Stage {
     const move = (change) => {
       const now = this.place(change);
       if (wiping) {
-        this.setWipe(Math.min(1, Math.max(0, (now.left - this.x) / (this.width * this.zoom))));
+        this.setWipe(Math.min(1, Math.max(0, (now.left - this.x) / (this.width * this.across))));
       } else {
         this.x += now.left - left;
         this.y += now.top - top;
@@ -108,7 +112,7 @@ export class Stage {
 
   hover(event) {
     const { left, top } = this.place(event);
-    const x = Math.floor((left - this.x) / this.zoom);
+    const x = Math.floor((left - this.x) / this.across);
     const y = Math.floor((top - this.y) / this.zoom);
     const inside = x >= 0 && y >= 0 && x < this.width && y < this.height;
     const onLine = this.wipe !== null && Math.abs(left - this.wipeLine()) < WIPE_GRIP;
@@ -117,7 +121,7 @@ export class Stage {
   }
 
   wipeLine() {
-    return this.x + this.wipe * this.width * this.zoom;
+    return this.x + this.wipe * this.width * this.across;
   }
 
   draw() {
@@ -140,13 +144,13 @@ export class Stage {
     }
     if (this.mark && this.zoom >= 4) {
       pen.strokeStyle = "#fff";
-      pen.strokeRect(this.x + this.mark.x * this.zoom - 1, this.y + this.mark.y * this.zoom - 1, this.zoom + 2, this.zoom + 2);
+      pen.strokeRect(this.x + this.mark.x * this.across - 1, this.y + this.mark.y * this.zoom - 1, this.across + 2, this.zoom + 2);
     }
   }
 
   drawPicture(pen, bitmap) {
     pen.imageSmoothingEnabled = this.zoom < 2 || bitmap.width < this.width;
     pen.imageSmoothingQuality = "high";
-    pen.drawImage(bitmap, this.x, this.y, this.width * this.zoom, this.height * this.zoom);
+    pen.drawImage(bitmap, this.x, this.y, this.width * this.across, this.height * this.zoom);
   }
 }
