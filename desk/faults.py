@@ -1,13 +1,31 @@
-"""Faults of the core as answers: one clear error for a page or a program, never a traceback."""
+"""Faults as answers: one clear error for a page or a program, never a traceback.
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+What nobody foresaw is logged with its traceback under a number, and the page shows that number.
+"""
+
+import logging
+import secrets
+
+from django.core.exceptions import PermissionDenied, SuspiciousOperation
+from django.core.signals import got_request_exception
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 
 from prism.errors import PrismError, Superseded
 
+log = logging.getLogger("desk.faults")
+ANSWERED = (Http404, PermissionDenied, SuspiciousOperation)  # by Django, which has pages for them
+
+
+class Unforeseen(PrismError):
+    """A fault of the application itself; `where` is its number in the log."""
+
+    code = "server.fault"
+
 
 class FaultsMiddleware:
-    """Turns a PrismError that a view lets through into a 422 answer, JSON where JSON was asked for."""
+    """Turns a PrismError that a view lets through into a 422 answer, and anything else into a 500 with a number; JSON
+    where JSON was asked for."""
 
     def __init__(self, get_response) -> None:
         self.get_response = get_response
@@ -16,12 +34,25 @@ class FaultsMiddleware:
         return self.get_response(request)
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
-        if not isinstance(exception, PrismError):
+        if isinstance(exception, ANSWERED):
             return None
-        status = 409 if isinstance(exception, Superseded) else 422
-        if wants_json(request):
-            return JsonResponse({"error": exception.as_json()}, status=status)
-        return render(request, "fault.html", {"fault": exception}, status=status)
+        if isinstance(exception, PrismError):
+            return _answer(request, exception, 409 if isinstance(exception, Superseded) else 422)
+        number = secrets.token_hex(4)
+        log.error("fault %s: %s %s", number, request.method, request.path, exc_info=exception)
+        got_request_exception.send(sender=type(self), request=request)
+        fault = Unforeseen(
+            "The server failed at this.",
+            where=f"fault {number}",
+            advice="Nothing you saved is lost. Please report it with this number: the log has the details under it.",
+        )
+        return _answer(request, fault, 500)
+
+
+def _answer(request: HttpRequest, fault: PrismError, status: int) -> HttpResponse:
+    if wants_json(request):
+        return JsonResponse({"error": fault.as_json()}, status=status)
+    return render(request, "fault.html", {"fault": fault}, status=status)
 
 
 def wants_json(request: HttpRequest) -> bool:

@@ -8,7 +8,8 @@ from typing import Any, Self
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from prism.errors import BadDocument, UnreadableFile
+from prism.errors import BadDocument
+from prism.json_text import load_json
 
 
 class Value(BaseModel):
@@ -35,13 +36,7 @@ class Document(Value):
     @classmethod
     def load(cls, path: Path) -> Self:
         """Read a document from a JSON file. Raises UnreadableFile or BadDocument."""
-        try:
-            data = json.loads(Path(path).read_text(encoding="utf-8"))
-        except OSError as error:
-            raise UnreadableFile(error.strerror or str(error), where=str(path)) from error
-        except (UnicodeDecodeError, json.JSONDecodeError) as error:
-            raise BadDocument(f"Not JSON: {error}.", where=str(path)) from error
-        return cls.from_json(data, where=str(path))
+        return cls.from_json(load_json(path), where=str(path))
 
     def as_json(self) -> dict[str, Any]:
         """The document for JSON, every default written out."""

@@ -15,7 +15,7 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
 from desk.shots.models import Shot
 from desk.shots.services import files_of, frames_on_disk
-from desk.shots.storage import shot_folder
+from desk.shots.storage import shot_file
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
@@ -85,8 +85,9 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
 
 
 def path_of(delivery: Delivery, number: int) -> Path:
-    folder = shot_folder(delivery.shot) / "delivery"
-    return folder / f"{delivery.version.ledger.name}_{delivery.version.label}" / delivery.file_name(number)
+    """Raises UnreadableFile if a link leads out of the production."""
+    version = delivery.version
+    return shot_file(delivery.shot, f"delivery/{version.ledger.name}_{version.label}/{delivery.file_name(number)}")
 
 
 def progress(delivery: Delivery) -> dict[str, Any]:

@@ -26,11 +26,11 @@ class Inventory:
 
 
 def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
-    """Register a folder below the storage as an element. Its first frame is opened to see that it can be read.
+    """Register a folder of the production as an element. Its first frame is opened to see that it can be read.
 
     Raises UnreadableFile, BadArgument or SizeMismatch; then nothing is changed.
     """
-    path = allowed_folder(folder.strip())
+    path = allowed_folder(folder.strip(), shot.production)
     sequences = sequences_below(path)
     if not sequences:
         raise UnreadableFile(

@@ -12,7 +12,7 @@ from desk.jobs.models import OPEN, Job, State, Task
 from desk.jobs.registry import Outcome
 from desk.scenes.services import facts_for
 from desk.shots.models import Shot
-from desk.shots.storage import shot_folder
+from desk.shots.storage import shot_file, shot_folder
 from prism.errors import BadArgument, UnreadableFile
 from prism.formats.stamps import stamp_of
 from prism.intake.auditing import frame_faults
@@ -61,6 +61,8 @@ def compare_frame(task: Task) -> Outcome:
     facts = facts_for(shot, plan.cameras)
     image = plan.image(task.given("layer"), task.given("camera"))
     files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
+    for planned in files:
+        shot_file(shot, planned.path(task.number))
     seen = _mark(files, task.number, shot_folder(shot))
     faults = [
         {"pass": planned.group.title, "kind": kind, "what": what}

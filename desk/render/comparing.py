@@ -8,7 +8,7 @@ from typing import Any
 from desk.jobs.models import GOOD, State, Task
 from desk.render.models import Run
 from desk.render.services import file_of, mean_of, passes_of
-from desk.shots.storage import shot_folder
+from desk.shots.storage import shot_file
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
@@ -37,7 +37,7 @@ def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False)
     planned = file_of(run, frame.given("layer"), frame.given("camera"), key, denoised=denoised)
     if planned is None or planned.group.storage.format != "exr":
         raise UnreadableFile(f"This run writes no {key} that can be shown here.", where=frame.title)
-    return find_sources([shot_folder(run.shot) / planned.path(frame.number)], store=PIXELS)
+    return find_sources([shot_file(run.shot, planned.path(frame.number))], store=PIXELS)
 
 
 def key_in(sources: FrameSources, key: str) -> str:

@@ -13,7 +13,7 @@ from desk.plan.measures import record
 from desk.render.services import KIND, files_of
 from desk.scenes.services import facts_for, scene_of
 from desk.shots.models import Element
-from desk.shots.storage import shot_folder
+from desk.shots.storage import shot_file, shot_folder
 from prism.intake.auditing import is_as_planned
 from prism.passes.estimate import Measured
 from prism.passes.plan import Plan
@@ -31,6 +31,8 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     image = plan.image(task.given("layer"), task.given("camera"))
     warm_up = bool(task.given("warmUp"))
     files = [] if warm_up else files_of(plan, facts, image.layer.name, image.camera, run.light_groups)
+    for planned in files:
+        shot_file(run.shot, planned.path(task.number))
     if run.only_missing and not warm_up and is_as_planned(plan, facts, image, files, task.number, folder):
         size = sum((folder / planned.path(task.number)).stat().st_size for planned in files)
         return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size)

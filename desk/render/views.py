@@ -13,7 +13,7 @@ from desk.render.models import Run
 from desk.scenes.services import current, known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body, whole_number
+from desk.shots.requests import json_body, texts, whole_number
 from desk.shots.services import stations
 from prism.errors import BadArgument, PrismError
 from prism.passes.plan import Plan
@@ -58,8 +58,8 @@ def start(request: HttpRequest, shot: Shot) -> JsonResponse:
         frames=str(body.get("frames", "")),
         every=whole_number(body, "every", 1),
         only_missing=bool(body.get("onlyMissing", True)),
-        layers=tuple(map(str, body.get("layers") or ())),
-        light_groups=tuple(map(str, body.get("lightGroups") or ())),
+        layers=texts(body, "layers"),
+        light_groups=texts(body, "lightGroups"),
         priority=whole_number(body, "priority", 0),
     )
     run = services.begin(shot, request.user, wish)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import asdict
 from functools import lru_cache
 from pathlib import Path
@@ -14,10 +13,11 @@ from django.db import transaction
 from numpy.typing import NDArray
 
 from desk.scenes.models import SceneVersion
-from desk.shots.models import Shot
+from desk.shots.models import Production, Shot
 from desk.shots.storage import allowed_file
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
+from prism.json_text import load_json, read_json
 from prism.passes.facts import SceneFacts
 from prism.passes.facts_sheet import FactsSheet
 from prism.standin.facts import facts_of
@@ -25,7 +25,6 @@ from prism.standin.scene import Scene
 from prism.standin.sideview import side_view
 from prism.viewing.picture import encode, grey
 
-MOST_BYTES = 16 << 20  # of a scene document
 PREVIEW_SIZE = (320, 180)
 PICTURE_SAMPLES = 8
 NO_SCENE = "This shot has no scene that can be rendered here."
@@ -52,21 +51,12 @@ def parse(data: Any, where: str) -> Scene | FactsSheet:
 
 def read(text: str | bytes, where: str) -> Scene | FactsSheet:
     """Raises BadDocument, also for what is too long or no JSON."""
-    if len(text) > MOST_BYTES:
-        raise BadDocument(f"The file is larger than {MOST_BYTES >> 20} MB.", where=where)
-    try:
-        data = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise BadDocument(f"This is not JSON: {error}.", where=where) from None
-    return parse(data, where)
+    return parse(read_json(text, where=where), where)
 
 
-def read_stored(path: str) -> Scene | FactsSheet:
-    """From a file below a storage root. Raises UnreadableFile or BadDocument."""
-    file = allowed_file(path)
-    if file.stat().st_size > MOST_BYTES:
-        raise BadDocument(f"The file is larger than {MOST_BYTES >> 20} MB.", where=path)
-    return read(file.read_bytes(), path)
+def read_stored(path: str, production: Production) -> Scene | FactsSheet:
+    """From a file in the production's folder. Raises UnreadableFile or BadDocument."""
+    return parse(load_json(allowed_file(path, production)), path)
 
 
 @transaction.atomic

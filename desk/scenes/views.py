@@ -19,6 +19,7 @@ from desk.shots.requests import json_body
 from desk.shots.services import stations
 from desk.shots.storage import shot_folder
 from prism.errors import BadArgument, PrismError
+from prism.json_text import MOST_BYTES
 from prism.passes.facts_sheet import CARRIES, FactsSheet
 
 
@@ -106,18 +107,18 @@ def export(request: HttpRequest, shot: Shot, number: int) -> JsonResponse:
 
 
 def _brought_in(request: HttpRequest, shot: Shot, path: str) -> SceneVersion:
-    """From an upload, from a path below the storage, or an earlier one again."""
+    """From an upload, from a path of the production, or an earlier one again."""
     upload = request.FILES.get("file")
     if "number" in request.POST:
         text = request.POST["number"]
         return services.take_back(shot, int(text) if text.isdecimal() and len(text) < 9 else 0, request.user)
     if upload is not None:
-        if upload.size > services.MOST_BYTES:
-            raise BadArgument(f"{upload.name} is larger than {services.MOST_BYTES >> 20} MB.", where="file")
+        if upload.size > MOST_BYTES:
+            raise BadArgument(f"{upload.name} is larger than {MOST_BYTES >> 20} MB.", where="file")
         return services.keep(shot, services.read(upload.read(), upload.name), request.user, upload.name)
     if path.strip():
-        return services.keep(shot, services.read_stored(path.strip()), request.user, path.strip())
-    raise BadArgument("Nothing was chosen.", where="scene", advice="Choose a file, or name one below the storage.")
+        return services.keep(shot, services.read_stored(path.strip(), shot.production), request.user, path.strip())
+    raise BadArgument("Nothing was chosen.", where="scene", advice="Choose a file, or name one in the folder of the production.")
 
 
 def _blank_sheet(shot: Shot) -> dict:

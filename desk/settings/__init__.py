@@ -10,6 +10,20 @@ VAR = Path(os.environ.get("EAGER_VAR", BASE / "var"))
 
 SECRET_KEY = os.environ.get("EAGER_SECRET_KEY", "")
 DEBUG = False
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "loggers": {
+        "django": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
+        "django.request": {"level": "ERROR"},  # what is refused is told to whom it concerns
+        "desk": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
+    },
+}
+"""To the log of whichever process it is: the launcher puts their output into var/log."""
+
 ALLOWED_HOSTS = os.environ.get("EAGER_HOSTS", "127.0.0.1,localhost").split(",")
 
 INSTALLED_APPS = [

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from django.http import HttpRequest
 
 from prism.errors import BadArgument
+from prism.json_text import read_json
 
 
 def json_body(request: HttpRequest) -> dict[str, Any]:
-    """The JSON object of a request. Raises BadArgument."""
-    try:
-        found = json.loads(request.body)
-    except ValueError:
-        raise BadArgument("The request is not JSON.") from None
+    """The JSON object of a request. Raises BadArgument or BadDocument."""
+    found = read_json(request.body, where="request")
     if not isinstance(found, dict):
         raise BadArgument("The request is not a JSON object.")
     return found
+
+
+def texts(found: dict[str, Any], name: str) -> tuple[str, ...]:
+    """A list of texts; empty if it is not given. Raises BadArgument."""
+    value = found.get(name) or []
+    if not isinstance(value, list) or not all(isinstance(entry, str) for entry in value):
+        raise BadArgument(f"{name} must be a list of names.", where=name)
+    return tuple(value)
 
 
 def whole_number(found: dict[str, Any], name: str, default: int | None = None) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from desk.shots.models import Element, Shot
-from desk.shots.storage import allowed_folder
+from desk.shots.storage import allowed_folder, kept_inside
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
@@ -74,7 +74,7 @@ def _render_mark(shot: Shot) -> str:
 
 def sequences_of(element: Element) -> list[Sequence]:
     """Raises UnreadableFile if the folder is gone."""
-    return sequences_below(allowed_folder(element.folder))
+    return sequences_below(allowed_folder(element.folder, element.shot.production))
 
 
 def frames_on_disk(element: Element | None) -> list[int]:
@@ -98,7 +98,7 @@ def files_of(element: Element, frame: int) -> list[Path]:
             where=element.folder,
             advice="Render it, or choose a frame that is marked present.",
         )
-    return files
+    return [kept_inside(path, element.shot.production) for path in files]
 
 
 def sources_of(element: Element, frame: int) -> FrameSources:

@@ -1,37 +1,50 @@
-"""Where pictures may lie: below the storage roots, with links resolved, and nowhere else."""
+"""Where pictures may lie: in the folder of their production below a storage root, with links resolved, and nowhere else."""
 
 from __future__ import annotations
 
+import os
 import shutil
 from pathlib import Path
 
 from django.conf import settings
 
-from desk.shots.models import Shot
+from desk.shots.models import Production, Shot
 from prism.errors import UnreadableFile
 
 
-def allowed_folder(text: str) -> Path:
-    """A folder below a storage root, given absolutely or from the first root. Raises UnreadableFile.
+def allowed_folder(text: str, production: Production) -> Path:
+    """A folder of the production, given absolutely or from the first root. Raises UnreadableFile.
 
-    A folder elsewhere and one that is not there give the same answer, so that nobody can explore the machine.
+    A folder elsewhere and one that is not there give the same answer, so that nobody can explore the machine or what
+    others make.
     """
-    folder = _below_a_root(text)
-    if folder is not None and folder.is_dir():
-        return folder
-    raise UnreadableFile(
-        "There is no such folder below the storage.", where=text, advice=f"Name a folder below {_places()}."
-    )
+    folder = _inside(text, production)
+    if folder is None or not os.path.isdir(folder):
+        raise _refusal("folder", text, production)
+    return folder
 
 
-def allowed_file(text: str) -> Path:
+def allowed_file(text: str, production: Production) -> Path:
     """The same for a file."""
-    file = _below_a_root(text)
-    if file is not None and file.is_file():
-        return file
-    raise UnreadableFile(
-        "There is no such file below the storage.", where=text, advice=f"Name a file below {_places()}."
-    )
+    file = _inside(text, production)
+    if file is None or not os.path.isfile(file):
+        raise _refusal("file", text, production)
+    return file
+
+
+def kept_inside(path: Path, production: Production) -> Path:
+    """The path, if no link on the way to it leads out of the production. Asked again when a file is opened or written,
+    since a link may be laid at any time. Raises UnreadableFile."""
+    if _inside(str(path), production) is None:
+        raise UnreadableFile(
+            "A link leads out of the production's folder.", where=str(path), advice="Replace the link by what it means."
+        )
+    return path
+
+
+def shot_file(shot: Shot, relative: str) -> Path:
+    """A file of a shot, to be read or written, that kept_inside has seen."""
+    return kept_inside(shot_folder(shot) / relative, shot.production)
 
 
 def shot_folder(shot: Shot) -> Path:
@@ -47,14 +60,17 @@ def free_bytes() -> int | None:
         return None
 
 
-def _below_a_root(text: str) -> Path | None:
+def _inside(text: str, production: Production) -> Path | None:
     roots = [root.resolve() for root in settings.STORAGE_ROOTS]
     try:
         path = (roots[0] / text).resolve()  # an absolute text replaces the root
     except (OSError, ValueError, RuntimeError):
         return None
-    return path if any(path.is_relative_to(root) for root in roots) else None
+    return path if any(path.is_relative_to(root / production.code) for root in roots) else None
 
 
-def _places() -> str:
-    return ", ".join(str(root) for root in settings.STORAGE_ROOTS)
+def _refusal(what: str, text: str, production: Production) -> UnreadableFile:
+    places = ", ".join(str(root / production.code) for root in settings.STORAGE_ROOTS)
+    return UnreadableFile(
+        f"There is no such {what} of this production.", where=text[:200], advice=f"Name a {what} below {places}."
+    )

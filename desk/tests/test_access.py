@@ -3,7 +3,7 @@
 from django.test import Client
 from django.urls import reverse
 
-from desk.shots.storage import allowed_folder
+from desk.shots.storage import allowed_folder, shot_file
 from desk.tests.world import WorldCase
 from prism.errors import UnreadableFile
 
@@ -100,10 +100,38 @@ class Access(WorldCase):
         self.assertNotIn("unsafe", policy)
         self.assertEqual(self.client.get("/").headers["X-Frame-Options"], "DENY")
 
-    def test_folders_outside_the_storage(self):
-        """Absolute, climbing and linked ways out all give the same answer as a folder that is not there."""
-        (self.root / "way_out").symlink_to("/etc")
-        for text in ("/etc", "../../etc", "way_out", "absent", str(self.root.parent), "TST/../../x"):
-            with self.subTest(text), self.assertRaisesRegex(UnreadableFile, "no such folder below the storage"):
-                allowed_folder(text)
-        self.assertEqual(allowed_folder("TST/TST_010/render"), self.folder)
+    def test_folders_outside_the_production(self):
+        """Absolute, climbing and linked ways out, and the next production's, all answer as what is not there."""
+        other = self.root / "OTHER" / "X"
+        other.mkdir(parents=True)
+        (self.root / "TST" / "way_out").symlink_to("/etc")
+        (self.root / "TST" / "across").symlink_to(other)
+        ways = (
+            "/etc",
+            "../../etc",
+            "TST/way_out",
+            "TST/across",
+            "absent",
+            str(self.root),
+            "OTHER/X",
+            "TST/../OTHER/X",
+            "TSTX",
+        )
+        for text in (*ways, "TST/" + "ü" * 3000, "a\0b"):
+            with self.subTest(text[:20]), self.assertRaisesRegex(UnreadableFile, "no such folder of this production"):
+                allowed_folder(text, self.production)
+        self.assertEqual(allowed_folder("TST/TST_010/render", self.production), self.folder)
+
+    def test_links_laid_later_are_not_followed(self):
+        """A frame that becomes a link out of the production is neither shown, compared nor written over."""
+        stranger = self.root / "OTHER"
+        stranger.mkdir()
+        kept = self.render(1002).rename(stranger / "kept.exr")
+        before = kept.read_bytes()
+        (self.folder / "TST_010.1002.exr").symlink_to(kept)
+        answer = self.ask("rebuild-balance", ledgerId=self.ledger.pk, ledger=self.ledger.document, frame=1002)
+        self.assertIn("leads out of the production", answer.json()["error"]["what"])
+        (self.root / "TST" / "TST_010" / "delivery").symlink_to(stranger)
+        with self.assertRaisesRegex(UnreadableFile, "leads out"):
+            shot_file(self.shot, "delivery/first_v001/a.exr")
+        self.assertEqual(kept.read_bytes(), before)

@@ -131,7 +131,7 @@ class Pictures(RebuildCase):
                 answer = self.question("rebuild-picture", **change)
                 self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, code))
         raw = self.client.post(self.url("rebuild-picture"), "not json", content_type="application/json")
-        self.assertEqual(raw.json()["error"]["code"], "argument.bad")
+        self.assertEqual(raw.json()["error"]["code"], "document.bad")
         self.assertEqual(self.question("rebuild-picture", ledgerId=10**9).status_code, 404)
 
     def test_a_damaged_frame_is_named(self):
@@ -217,10 +217,11 @@ class Keeping(RebuildCase):
         """Another element of the shot; one without frames, or of another shot, changes nothing."""
         other = self.root / "TST" / "v002"
         other.mkdir()
+        (self.root / "empty").mkdir()
         (self.folder / "TST_010.1002.exr").rename(other / "again.1002.exr")
         made = [
             self.shot.elements.create(name=name, folder=str(folder))
-            for name, folder in (("v002", other), ("none", self.root))
+            for name, folder in (("v002", other), ("none", self.root / "empty"))
         ]
         stranger = self.make_shot("X")
         made.append(stranger.elements.create(name="x", folder=str(other)))

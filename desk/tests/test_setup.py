@@ -198,7 +198,7 @@ class Scenes(WorldCase):
             ({"format": "picture"}, "neither a scene nor"),
             (good | {"shapes": [{**good["shapes"][0], "size": [0, 0, 0]}]}, "shapes.0.size.0"),
             (good | {"cameras": good["cameras"] * 2}, "cameras.3.name: there is another wide"),
-            (b"[" * 5000, "This is not JSON"),
+            (b"[" * 5000, "deep in one another"),
         ]
         for data, text in cases:
             with self.subTest(text):
@@ -206,8 +206,8 @@ class Scenes(WorldCase):
         self.assertEqual(self.shot.scenes.count(), 1)
 
     def test_from_the_storage_and_back_again(self):
-        (self.root / "mine.json").write_text(json.dumps(build_scene().as_json()))
-        self.client.post(self.url("scene"), {"path": "mine.json"})
+        (self.root / "TST" / "mine.json").write_text(json.dumps(build_scene().as_json()))
+        self.client.post(self.url("scene"), {"path": "TST/mine.json"})
         self.give_scene(build_scene().replace(name="newer"))
         self.assertEqual(scenes.current(self.shot).name, "newer")
         self.client.post(self.url("scene"), {"number": "1"})
@@ -218,7 +218,7 @@ class Scenes(WorldCase):
         self.assertEqual(exported["name"], "newer")
         for path in ("/etc/passwd", "../x.json", "absent.json"):
             self.assertContains(
-                self.client.post(self.url("scene"), {"path": path}), "no such file below", status_code=422
+                self.client.post(self.url("scene"), {"path": path}), "no such file of this production", status_code=422
             )
         with self.assertRaises(BadArgument):
             scenes.take_back(self.shot, 9, None)

@@ -7,7 +7,8 @@ import json
 from pathlib import Path
 
 from prism.commands import Answer
-from prism.errors import BadArgument, BadDocument, UnreadableFile
+from prism.errors import BadArgument
+from prism.json_text import load_json
 from prism.passes.facts import SceneFacts
 from prism.passes.facts_sheet import FactsSheet
 
@@ -43,12 +44,7 @@ def load_facts(path: Path) -> SceneFacts:
     from prism.standin.facts import facts_of
     from prism.standin.scene import Scene
 
-    try:
-        data = json.loads(Path(path).read_text(encoding="utf-8"))
-    except OSError as error:
-        raise UnreadableFile(error.strerror or str(error), where=str(path)) from error
-    except ValueError as error:
-        raise BadDocument(f"Not JSON: {error}.", where=str(path)) from error
+    data = load_json(path)
     if isinstance(data, dict) and data.get("format") == FactsSheet.model_fields["format"].default:
         return FactsSheet.from_json(data, where=str(path)).facts()
     return facts_of(Scene.from_json(data, where=str(path)))

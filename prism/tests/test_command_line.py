@@ -62,7 +62,7 @@ class CommandLine(FolderCase):
         cases = [
             (["inspect", text], "not an OpenEXR file"),
             (["inspect", self.folder], "This is a folder"),
-            (["balance", self.file, "--ledger", text], "Not JSON"),
+            (["balance", self.file, "--ledger", text], "not JSON"),
             (["balance", self.file, "--ledger", self.folder / "absent.json"], "No such file"),
             ([*rebuild, "--set", "emission.operator=dodge"], "Unknown operator dodge"),
             ([*rebuild, "--set", "emission.source=absent"], "no source absent"),
