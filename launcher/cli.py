@@ -13,8 +13,6 @@ from launcher.install import install
 from launcher.services import is_running
 from launcher.trouble import Trouble
 
-DEMO_ACCOUNT = "demo / demo"
-
 
 def run_start(house: House, *, empty: bool = False) -> int:
     """Without the demo if that is asked for, now or at an earlier start."""
@@ -34,7 +32,7 @@ def run_start(house: House, *, empty: bool = False) -> int:
     parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
     if not empty:
-        print(f"Demo account: {DEMO_ACCOUNT}")
+        print(f"Demo account: demo / {house.secrets()['demo']}")
     return 0
 
 

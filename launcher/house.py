@@ -73,10 +73,20 @@ class House:
         path = self.var / "secrets.json"
         if not path.exists():
             made = {name: secrets.token_urlsafe(32) for name in ("django", "database", "queue")}
+            made["demo"] = secrets.token_hex(4)
             descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
             with os.fdopen(descriptor, "w") as file:
                 json.dump(made, file)
-        return json.loads(path.read_text())
+        try:
+            kept = json.loads(path.read_text())
+            if not all(isinstance(kept[name], str) and kept[name] for name in ("django", "database", "queue")):
+                raise ValueError
+        except (OSError, ValueError, KeyError, TypeError) as error:
+            raise Trouble(
+                f"{path} cannot be read or is not whole. Put it back from a copy: without it the database stays closed. "
+                f"To begin with nothing, move {self.var} away and start again."
+            ) from error
+        return {"demo": "demo", **kept}  # what was begun before each copy had a password of its own
 
     def environment(self) -> dict[str, str]:
         """What the application's processes need to know."""
@@ -87,6 +97,7 @@ class House:
             "EAGER_VAR": str(self.var),
             "EAGER_PORT": str(self.web_port),
             "EAGER_SECRET_KEY": keys["django"],
+            "EAGER_DEMO_PASSWORD": keys["demo"],
             "EAGER_DB_PORT": str(self.database_port),
             "EAGER_DB_PASSWORD": keys["database"],
             "EAGER_QUEUE_URL": f"redis://:{keys['queue']}@127.0.0.1:{self.queue_port}/0",

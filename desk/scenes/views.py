@@ -118,7 +118,9 @@ def _brought_in(request: HttpRequest, shot: Shot, path: str) -> SceneVersion:
         return services.keep(shot, services.read(upload.read(), upload.name), request.user, upload.name)
     if path.strip():
         return services.keep(shot, services.read_stored(path.strip(), shot.production), request.user, path.strip())
-    raise BadArgument("Nothing was chosen.", where="scene", advice="Choose a file, or name one in the folder of the production.")
+    raise BadArgument(
+        "Nothing was chosen.", where="scene", advice="Choose a file, or name one in the folder of the production."
+    )
 
 
 def _blank_sheet(shot: Shot) -> dict:

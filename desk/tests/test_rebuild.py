@@ -105,7 +105,9 @@ class Pictures(RebuildCase):
         self.assertEqual(answer.headers["Content-Type"], "image/jpeg")
 
     def test_an_overtaken_request_is_dropped(self):
-        claim_newest("a page", 7)
+        claim_newest("a page", 9)
+        claim_newest(f"{self.reviewer.pk} a page", 9)  # of another user, under the same name
+        claim_newest(f"{self.artist.pk} a page", 7)
         self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=6).status_code, 409)
         self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=8).status_code, 200)
         self.assertEqual(self.question("rebuild-picture", viewer="another page", serial=1).status_code, 200)

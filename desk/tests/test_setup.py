@@ -1,6 +1,8 @@
 """Set up from nothing: accounts, productions, members, shots and their scenes."""
 
 import json
+import os
+from unittest import mock
 
 from django.contrib.auth import get_user_model
 from django.core.files.uploadedfile import SimpleUploadedFile
@@ -85,6 +87,17 @@ class FromNothing(TestCase):
         call_command("prepare", "--empty", verbosity=0)
         self.assertEqual(list(get_user_model().objects.values_list("username", "is_staff")), [("owner", True)])
         self.assertFalse(Production.objects.exists())
+
+
+class Demo(TestCase):
+    def test_an_account_that_was_deleted_stays_deleted(self):
+        users = get_user_model().objects
+        with mock.patch("demo.load.SHOTS", ()), mock.patch.dict(os.environ, EAGER_DEMO_PASSWORD="made-for-this"):
+            call_command("load_demo")
+            self.assertTrue(users.get(username="demo").check_password("made-for-this"))
+            users.get(username="demo").delete()
+            call_command("load_demo")
+        self.assertFalse(users.filter(username="demo").exists())
 
 
 class Accounts(WorldCase):

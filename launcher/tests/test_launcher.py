@@ -121,8 +121,15 @@ class TheHouse(LauncherCase):
     def test_secrets_are_made_once_and_private(self):
         first = self.house.secrets()
         self.assertEqual(self.house.secrets(), first)
+        self.assertEqual(len(set(first.values())), 4)
         self.assertEqual((self.var / "secrets.json").stat().st_mode & 0o777, 0o600)
-        self.assertEqual(len(set(first.values())), 3)
+
+    def test_secrets_that_are_not_whole_end_in_one_sentence(self):
+        self.house.secrets()
+        for text in ("", "{", "[]", '{"django": "x", "queue": "y"}', '{"django": "x", "queue": "y", "database": ""}'):
+            (self.var / "secrets.json").write_text(text)
+            with self.subTest(text), self.assertRaisesRegex(Trouble, "not whole. Put it back from a copy"):
+                self.house.secrets()
 
     def test_too_little_room(self):
         with mock.patch.object(houses.shutil, "disk_usage", return_value=mock.Mock(free=5 << 20)):

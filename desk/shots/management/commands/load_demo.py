@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+import os
+
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 from django.db import transaction
@@ -42,13 +44,13 @@ class Command(BaseCommand):
 
     @transaction.atomic
     def _enter_production(self):
-        user, made = get_user_model().objects.get_or_create(username="demo", defaults={"is_staff": True})
-        if made:
-            user.set_password("demo")
-            user.save()
-        production, _ = Production.objects.get_or_create(code="ORR", defaults={"title": "The Orrery Conservatory"})
-        Membership.objects.get_or_create(production=production, user=user, defaults={"role": Membership.Role.OWNER})
-        return user, production
+        """The account is made with the production and only then: one that was deleted stays deleted."""
+        users = get_user_model().objects
+        production, made = Production.objects.get_or_create(code="ORR", defaults={"title": "The Orrery Conservatory"})
+        if made and not users.filter(username="demo").exists():
+            user = users.create_user("demo", password=os.environ.get("EAGER_DEMO_PASSWORD", "demo"), is_staff=True)
+            Membership.objects.create(production=production, user=user, role=Membership.Role.OWNER)
+        return users.filter(username="demo").first(), production
 
     def _enter_shot(self, user, production: Production, demo: load.DemoShot) -> None:
         """Enter a shot. The first frame is rendered here if it is wanted at once, the rest by the worker."""
