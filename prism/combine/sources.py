@@ -164,7 +164,8 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> F
     found: dict[str, Source] = {}
     stems = _telling_names(paths)
     by_file = [_sources_of(path, stem, alone=len(paths) == 1) for path, stem in zip(paths, stems, strict=True)]
-    for path, sources in zip(paths, _without_strays(by_file), strict=True):
+    files = zip(paths, _without_strays(by_file), strict=True)
+    for path, sources in sorted(files, key=lambda file: any(source.denoised for source in file[1])):  # noisy ones first
         for source in sources:
             if source.key in found:
                 raise BadArgument(
