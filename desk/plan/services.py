@@ -32,7 +32,7 @@ from prism.passes.kinds import ROLE_TITLES
 from prism.passes.packing import FORMATS, PIXEL_TITLES
 from prism.passes.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
 from prism.passes.plan import Plan as Document
-from prism.passes.presets import differences, moved_on
+from prism.passes.presets import differences, moved_on, require_applied
 
 RAMP_STEPS = 24
 
@@ -51,9 +51,10 @@ def save(plan: Plan, document: Document, revision: int) -> int:
     """Save a change that builds on `revision`. Returns the new revision.
 
     Raises Outdated if that is not the newest, Locked if this version is rendered and the change is not a new one,
-    ForeignPlan if it is the plan of another shot.
+    ForeignPlan if it is the plan of another shot, BadDocument if what it notes of its preset is none.
     """
     require_own(plan.shot, document)
+    require_applied(document)
     require_unlocked(plan, document)
     changed = Plan.objects.filter(pk=plan.pk, revision=revision).update(
         document=document.as_json(), revision=revision + 1, changed=timezone.now()
@@ -87,6 +88,7 @@ def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
     document = parse(data)
     if not take_over:
         require_own(shot, document)
+    require_applied(document)
     plan = Plan.objects.select_for_update().get(shot=shot)
     number = next_number(plan)
     lock(plan, PlanVersion.Reason.REPLACED)

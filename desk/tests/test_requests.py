@@ -181,6 +181,35 @@ class Mutated(WorldCase):
                 page = self.client.get(self.url("plan"))
         self.assertContains(page, "report it with this number", status_code=500)
 
+    def test_what_was_accepted_opens_again(self):
+        """Plans, with what was noted of their preset, and ledgers: changed in any way and kept, they lock no page."""
+        kept, broken = 0, []
+        cases = (
+            ("plan-save", ("plan",), "plan"),
+            ("plan-save", ("plan", "applied", "settings"), "plan"),
+            ("plan-save", ("plan", "layers"), "plan"),
+            ("rebuild-save", ("ledger",), "rebuild"),
+            ("rebuild-save", ("ledger", "rows"), "rebuild"),
+        )
+        for number, (name, path, page) in enumerate(cases):
+            rng = random.Random(number)
+            for _ in range(2 * MUTATIONS):
+                body = copy.deepcopy(self.bodies()[name])
+                *above, last = path
+                holder = body
+                for key in above:
+                    holder = holder[key]
+                holder[last] = mutated(holder[last], rng)
+                with suppress(Rollback), transaction.atomic():
+                    if self.ask(name, **body).status_code == 200:
+                        kept += 1
+                        opened = self.client.get(self.url(page))
+                        if opened.status_code != 200:
+                            broken.append(f"{path}: {opened.status_code} {holder[last]!r}"[:300])
+                    raise Rollback
+        self.assertEqual(broken, [], "\n".join(broken))
+        self.assertGreater(kept, MUTATIONS)  # enough were accepted for that to say something
+
     def address(self, name: str) -> str:
         """Of a view of the shot, of its production, or of the house."""
         for kwargs in ({"production": "TST", "shot": "TST_010"}, {"production": "TST"}, {}):

@@ -124,9 +124,25 @@ def differences(plan: Plan) -> list[Difference]:
     """What was changed in the plan since its preset was applied; nothing if there was none."""
     if plan.applied is None:
         return []
+    try:
+        then = require_applied(plan)
+    except BadDocument:  # of a plan that was kept before that was seen to: it opens all the same
+        return []
+    return _differing(plan.as_json(), then, tuple(plan.applied.settings))
+
+
+def require_applied(plan: Plan) -> dict[str, Any]:
+    """The plan in JSON as its preset would have it, with defaults filled in alike; the plan itself if it has none.
+
+    Raises BadDocument if what is noted as the preset's settings are not settings of a plan.
+    """
     now = plan.as_json()
-    then = Plan.from_json(with_fields(now, plan.applied.settings)).as_json()  # with defaults filled in alike
-    return _differing(now, then, tuple(plan.applied.settings))
+    settings = plan.applied.settings if plan.applied else {}
+    where = "field applied.settings"
+    strange = next((name for name in settings if name not in PRESET_FIELDS), None)
+    if strange is not None:
+        raise BadDocument(f"A preset sets no {strange[:40]!r}.", where=where, advice="Apply the preset again.")
+    return Plan.from_json(with_fields(now, settings), where=where).as_json()
 
 
 def moved_on(applied: AppliedPreset, library: Library) -> bool:

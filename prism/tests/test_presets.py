@@ -18,6 +18,7 @@ from prism.passes.presets import (
     moved_on,
     removed,
     renamed,
+    require_applied,
     resolve,
 )
 from prism.standin.facts import facts_of
@@ -62,6 +63,21 @@ class Applying(unittest.TestCase):
         plan = Plan.from_json(plan_of().as_json() | {"applied": old})
         self.assertFalse(moved_on(plan.applied, LIBRARY))
         self.assertEqual([path.field for path in differences(plan)], ["passes", "quality.samples"])
+
+    def test_a_preset_noted_wrongly_is_refused_and_locks_nothing(self):
+        plan = apply(plan_of(), "most", LIBRARY)
+        for settings in (
+            {"passes": [None]},
+            {"quality.samples": "many"},
+            {"shot": {}},
+            {"": 1},
+            {"quality": 5},
+            {"names": []},
+        ):
+            noted = plan.replace(applied={"name": "most", "settings": settings})
+            with self.subTest(settings), self.assertRaisesRegex(BadDocument, "applied.settings"):
+                require_applied(noted)
+            self.assertEqual(differences(noted), [])
 
     def test_shipped_presets_make_sound_plans(self):
         """On the demo scene, none leaves more than a gap in the sum that its purpose explains."""
