@@ -10,7 +10,7 @@ class Shots(WorldCase):
     def test_an_empty_shot_says_what_to_do(self):
         self.assertContains(self.client.get("/"), "no frames yet")
         self.assertRedirects(self.client.get(self.url("shot")), self.url("intake"))
-        self.assertContains(self.client.get(self.url("rebuild")), "Bring in a folder")
+        self.assertContains(self.client.get(self.url("rebuild")), "Render the plan")
         self.assertContains(self.client.get(self.url("hand-off")), "no ledger yet")
         self.assertEqual(self.client.get(self.url("shot-picture")).status_code, 404)
 
@@ -53,12 +53,12 @@ class Intake(WorldCase):
         self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1003])
 
     def test_bad_folders_change_nothing_and_keep_what_was_typed(self):
-        (self.root / "empty").mkdir()
-        (self.root / "text").mkdir()
-        (self.root / "text" / "a.0001.exr").write_text("no picture")
+        (self.root / "TST" / "empty").mkdir()
+        (self.root / "TST" / "text").mkdir()
+        (self.root / "TST" / "text" / "a.0001.exr").write_text("no picture")
         cases = {
-            "empty": "no EXR sequence",
-            "text": "not an OpenEXR file",
+            "TST/empty": "no EXR sequence",
+            "TST/text": "not an OpenEXR file",
             "absent": "no such folder",
             "/etc": "no such folder",
         }
