@@ -39,7 +39,6 @@ from prism.standin.survey import pane_reflectance
 from prism.standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
-SURE_BOUNCES = 1  # before paths may end by chance
 DULL = 0.3  # least GGX alpha of what is seen in rough surfaces
 
 
@@ -52,6 +51,7 @@ class Settings(NamedTuple):
     material_samples: int  # paths followed from what a camera ray meets first
     noise_threshold: float  # 0: all samples in every pixel
     most_bounces: int
+    sure_bounces: int  # before paths may end by chance
     indirect_limit: float  # largest radiance one indirect contribution may carry; infinite for no limit
     mist_near: float
     mist_far: float
@@ -313,8 +313,7 @@ def carry(
         near = NUDGE
         if scattered > settings.most_bounces:
             return
-        # The light of one group by itself is a share of all there is, and so may take a share of the work.
-        if scattered > SURE_BOUNCES or settings.groups == 1:
+        if scattered > settings.sure_bounces:
             alive = min(0.95, largest(throughput) / share)
             survive, _ = pair(seed, sample, 12 + event * 4)
             if survive >= alive:

@@ -17,13 +17,16 @@ from numpy.typing import NDArray
 
 from prism.compiled import compiled
 from prism.standin.booking import DIFFUSE, book
-from prism.standin.vectors import dot, row, sub
+from prism.standin.vectors import dot, mul, row, sub
 
 NEIGHBOURS = 6
 FACING = 0.7  # least cosine between two normals that read from each other
 REACH = 3.0  # spacings to the nearest point beyond which a place is not served
 BESIDE = 0.6  # spacings a point may lie before or behind the surface of the place
 INDIRECT = DIFFUSE + 1
+CLOSE = 0.4  # spacings within which what was read for one sample of a pixel holds for the next
+ALIKE = 0.98  # least cosine between their normals
+KNOWN, NEARBY, PLACE, NORMAL, LIGHT = 0, 1, 2, 5, 8  # columns of the memory
 
 
 class Points(NamedTuple):
@@ -46,6 +49,7 @@ class Prepared(NamedTuple):
     found: NDArray[np.int32]  # scratch: the nearest points
     gaps: NDArray[np.float64]  # scratch: their squared distances, then weights
     stack: NDArray[np.int32]  # scratch: ranges of the tree
+    memory: NDArray[np.float64]  # (2, LIGHT + 3 groups) scratch: what was read last of either, in this pixel
 
 
 def no_points(groups: int) -> Points:
@@ -65,6 +69,7 @@ def prepared_of(before: Points, after: Points, share: float, *, on: bool = True)
         np.zeros(NEIGHBOURS, np.int32),
         np.zeros(NEIGHBOURS),
         np.zeros(128, np.int32),
+        np.zeros((2, LIGHT + 3 * before.light.shape[1])),
     )
 
 
@@ -178,20 +183,46 @@ def weigh(points, place, normal, found, gaps, count):
 
 
 @compiled
-def book_points(settings, prepared, points, account, place, normal, throughput):
-    """Book the light of the points near a place; False, with nothing booked, if none of them may serve it."""
+def recalls(memory, place, normal):
+    """Whether what was read last in this pixel holds here too: close by, on a surface that faces the same way."""
+    if memory[KNOWN] == 0.0:
+        return False
+    aside = sub(place, (memory[PLACE], memory[PLACE + 1], memory[PLACE + 2]))
+    facing = dot(normal, (memory[NORMAL], memory[NORMAL + 1], memory[NORMAL + 2]))
+    return dot(aside, aside) < memory[NEARBY] and facing > ALIKE
+
+
+@compiled
+def read_points(settings, prepared, points, memory, place, normal):
+    """Read the light near a place into memory; False if none of the points may serve it."""
     count = nearest_points(points, place, prepared.found, prepared.gaps, prepared.stack)
     if not weigh(points, place, normal, prepared.found, prepared.gaps, count):
         return False
+    least = points.spacing[prepared.found[0]]
+    for k in range(1, count):
+        least = min(least, points.spacing[prepared.found[k]])
+    memory[KNOWN] = 1.0
+    memory[NEARBY] = (CLOSE * least) ** 2
+    for c in range(3):
+        memory[PLACE + c] = place[c]
+        memory[NORMAL + c] = normal[c]
     for group in range(settings.groups):
-        red = 0.0
-        green = 0.0
-        blue = 0.0
-        for k in range(count):
-            red += prepared.gaps[k] * points.light[prepared.found[k], group, 0]
-            green += prepared.gaps[k] * points.light[prepared.found[k], group, 1]
-            blue += prepared.gaps[k] * points.light[prepared.found[k], group, 2]
-        value = (throughput[0] * red, throughput[1] * green, throughput[2] * blue)
+        for c in range(3):
+            total = 0.0
+            for k in range(count):
+                total += prepared.gaps[k] * points.light[prepared.found[k], group, c]
+            memory[LIGHT + 3 * group + c] = total
+    return True
+
+
+@compiled
+def book_points(settings, prepared, points, memory, account, place, normal, throughput):
+    """Book the light of the points near a place; False, with nothing booked, if none of them may serve it."""
+    if not recalls(memory, place, normal) and not read_points(settings, prepared, points, memory, place, normal):
+        return False
+    for group in range(settings.groups):
+        at = LIGHT + 3 * group
+        value = mul(throughput, (memory[at], memory[at + 1], memory[at + 2]))
         book(account, settings.groups, INDIRECT, group, value)
     return True
 
@@ -203,10 +234,18 @@ def gather_prepared(settings, prepared, account, place, normal, throughput, choi
     choice: random number in 0..1. By it one of the two frames about is read, the nearer one more often, so that over the
     samples of a pixel they blend as the camera goes on; the other where that has no points.
     """
-    if choice < prepared.share:
-        return book_points(settings, prepared, prepared.after, account, place, normal, throughput) or book_points(
-            settings, prepared, prepared.before, account, place, normal, throughput
-        )
-    return book_points(settings, prepared, prepared.before, account, place, normal, throughput) or book_points(
-        settings, prepared, prepared.after, account, place, normal, throughput
-    )
+    sets = (prepared.before, prepared.after)
+    first = 1 if choice < prepared.share else 0
+    for which in (first, 1 - first):
+        points = sets[which]
+        memory = prepared.memory[which]
+        if book_points(settings, prepared, points, memory, account, place, normal, throughput):
+            return True
+    return False
+
+
+@compiled
+def forget(prepared):
+    """Begin a new pixel: what was read for the last one is not recalled."""
+    prepared.memory[0, KNOWN] = 0.0
+    prepared.memory[1, KNOWN] = 0.0

@@ -39,6 +39,7 @@ BAND_ROWS = 8
 BAND_VALUES = 1 << 23  # values a band of deep or many-rowed pixels may take, before it gets fewer rows
 LIGHT_ROLES = frozenset({Role.LIGHT, Role.GROUP, Role.PART})
 PLACED = frozenset({"position", "uv", "motion_forward", "motion_backward"})
+SURE_BOUNCES = 1  # light groups by themselves are a share of the light, and take a share of the work from the first on
 PILOT_ROWS = 24  # one row in so many is rendered to see how many samples a time limit allows
 STANDARD = (
     "beauty", *COMPONENTS, "light_group", "surface_colour", "raw_light", "depth", "mist", "occlusion", "normals",
@@ -315,6 +316,7 @@ def settings_of(scene: Scene, order: Order, frame: int, labels: tuple[str, ...])
         material_samples=quality.material_samples,
         noise_threshold=quality.noise_threshold,
         most_bounces=quality.most_bounces,
+        sure_bounces=SURE_BOUNCES if labels == scene.light_groups else 0,
         indirect_limit=quality.indirect_limit or math.inf,
         mist_near=mist.near,
         mist_far=mist.far,

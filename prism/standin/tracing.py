@@ -9,6 +9,7 @@ from prism.standin.booking import BEAUTY, VOLUME
 from prism.standin.deepening import COLOUR, COVERED, FOG, FOG_COLOUR, FOG_FAR, FOG_NEAR, deepen
 from prism.standin.deepening import DEPTH as RAY_DEPTH
 from prism.standin.paths import follow
+from prism.standin.prepared import forget
 from prism.standin.rays import FAR, first_seen
 from prism.standin.sampling import pair
 from prism.standin.survey import (
@@ -53,6 +54,7 @@ def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, 
     forward = row(camera, 1)
     seed = np.uint64(settings.seed) * np.uint64(0x1000003) + np.uint64(y) * np.uint64(65537) + np.uint64(x)
     paths = settings.material_samples
+    forget(prepared)
     taken = 0
     for sample in range(settings.samples):
         u, v = pair(seed, sample, 1)
