@@ -64,6 +64,12 @@ def run_test(arguments: list[str]) -> int:
     house = House.of_tests()
     house.prepare()
     install(for_tests=True)
+    with house.alone("Tests"):
+        return _tested(house, arguments)
+
+
+def _tested(house: House, arguments: list[str]) -> int:
+    parts.stop_all(house)  # left by a run that was killed, on ports of its own
     try:
         parts.start_database(house)
         parts.start_queue(house)

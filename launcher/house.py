@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import json
 import os
@@ -9,6 +10,8 @@ import secrets
 import shutil
 import socket
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -67,6 +70,16 @@ class House:
             return path
         digest = hashlib.sha256(str(self.var).encode()).hexdigest()[:12]
         return Path(tempfile.gettempdir()) / f"eager-{digest}.sock"
+
+    @contextmanager
+    def alone(self, what: str) -> Iterator[None]:
+        """While nobody else does this in the house. Raises Trouble; the lock ends with the process, however that ends."""
+        with open(self.var / "run" / f"{what.lower()}.lock", "w") as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                raise Trouble(f"{what} run in {self.var} already. Wait for them to end.") from None
+            yield
 
     def secrets(self) -> dict[str, str]:
         """Passwords and keys of this copy, made on first use and readable by its owner only."""

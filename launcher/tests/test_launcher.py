@@ -124,6 +124,13 @@ class TheHouse(LauncherCase):
         self.assertEqual(len(set(first.values())), 4)
         self.assertEqual((self.var / "secrets.json").stat().st_mode & 0o777, 0o600)
 
+    def test_one_at_a_time(self):
+        with self.house.alone("Tests"):
+            with self.assertRaisesRegex(Trouble, "Tests run in .* already"), self.house.alone("Tests"):
+                pass
+        with self.house.alone("Tests"):  # free again
+            pass
+
     def test_secrets_that_are_not_whole_end_in_one_sentence(self):
         self.house.secrets()
         for text in ("", "{", "[]", '{"django": "x", "queue": "y"}', '{"django": "x", "queue": "y", "database": ""}'):
