@@ -22,9 +22,8 @@ class DemoShot:
 
 
 SAMPLES = 16
-LIMIT = (
-    1.5  # of indirect light: with so few samples stray dots would sparkle, and the denoiser takes them for highlights
-)
+# Of indirect light: with so few samples stray dots would sparkle, and the denoiser takes them for highlights.
+LIMIT = 1.5
 
 SHOTS = (
     DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, at_once=True),

@@ -131,7 +131,7 @@ def _free_ports(count: int) -> list[int]:
     try:
         for opened in sockets:
             opened.bind(("127.0.0.1", 0))
-        return [socket.getsockname()[1] for socket in sockets]
+        return [opened.getsockname()[1] for opened in sockets]
     finally:
         for opened in sockets:
             opened.close()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from prism.errors import BadDocument, UnreadableFile
 
 MOST_NESTED = 60  # lists and objects within one another
 MOST_BYTES = 16 << 20
+_NO_CHARACTER = re.compile("[\0\ud800-\udfff]")
 
 
 def read_json(text: str | bytes, *, where: str = "") -> Any:
@@ -66,7 +68,7 @@ def _require_storable(found: Any, where: str) -> None:
 
 def _require_text(text: str, where: str) -> None:
     """A lone surrogate is half a character, and a zero ends a text in files and file names."""
-    if "\0" in text or any("\ud800" <= character <= "\udfff" for character in text):
+    if _NO_CHARACTER.search(text):
         raise BadDocument("A text holds what is no character.", where=where, advice="Type it anew.")
 
 

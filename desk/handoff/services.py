@@ -15,7 +15,7 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
 from desk.shots.models import Shot
 from desk.shots.services import files_of, frames_on_disk
-from desk.shots.storage import shot_file
+from desk.shots.storage import kept_inside, shot_folder
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
@@ -85,9 +85,14 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
 
 
 def path_of(delivery: Delivery, number: int) -> Path:
-    """Raises UnreadableFile if a link leads out of the production."""
+    """Where a frame is written, and read again. Raises UnreadableFile if a link leads out of the production."""
+    return kept_inside(folder_of(delivery) / delivery.file_name(number), delivery.shot.production)
+
+
+def folder_of(delivery: Delivery) -> Path:
+    """Of all its frames, to be named only: links on the way are not looked at."""
     version = delivery.version
-    return shot_file(delivery.shot, f"delivery/{version.ledger.name}_{version.label}/{delivery.file_name(number)}")
+    return shot_folder(delivery.shot) / "delivery" / f"{version.ledger.name}_{version.label}"
 
 
 def progress(delivery: Delivery) -> dict[str, Any]:
@@ -108,7 +113,7 @@ def progress(delivery: Delivery) -> dict[str, Any]:
         "share": ended / len(frames) if frames else 1,
         "bytes": sum(frame.bytes for frame in done),
         "files": [{"number": frame.number, "name": delivery.file_name(frame.number)} for frame in done],
-        "folder": str(path_of(delivery, 0).parent),
+        "folder": str(folder_of(delivery)),
         "errors": sorted({frame.fault for frame in frames if frame.fault}),
         "remarks": sorted({remark for frame in done for remark in frame.result.get("remarks", ())}),
         "stalled": engine.stalled(frames),

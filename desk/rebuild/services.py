@@ -21,7 +21,7 @@ from prism.colour.view import ViewTransform
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
 from prism.combine.contributions import contributions
-from prism.combine.first import first_ledger, is_denoised
+from prism.combine.first import first_ledger, starts_of
 from prism.combine.probe import probe
 from prism.combine.sources import FrameSources
 from prism.errors import UnreadableFile
@@ -38,7 +38,8 @@ class Encoded:
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
-    """The ledger in work, made from the passes found if there is none yet. None if the shot has no frames.
+    """The ledger in work, made from the passes found if there is none yet, from denoised ones where those sum. None if the
+    shot has no frames.
 
     Raises NoBeauty, NoComponents or UnreadableFile if the files do not allow a first ledger.
     """
@@ -49,7 +50,7 @@ def open_ledger(shot: Shot) -> Ledger | None:
         frames = frames_on_disk(element)
         if frames:
             sources = sources_of(element, frames[0])
-            document = first_ledger(sources, denoised=is_denoised(sources))
+            document = first_ledger(sources, denoised=any(start.denoised for start in starts_of(sources)))
             return Ledger.objects.create(shot=shot, element=element, name=document.name, document=document.as_json())
     return None
 

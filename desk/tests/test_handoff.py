@@ -124,6 +124,17 @@ class Orders(HandoffCase):
 
 
 class Jobs(HandoffCase):
+    def test_a_link_in_place_of_the_deliveries_writes_nothing_and_locks_no_page(self):
+        stranger = self.root / "OTHER"
+        stranger.mkdir()
+        (self.root / "TST" / "TST_010" / "delivery").symlink_to(stranger)
+        self.order()
+        self.work()
+        task = Task.objects.get()
+        self.assertEqual((task.state, self.client.get(self.url("hand-off")).status_code), (State.FAILED, 200))
+        self.assertIn("leads out of the production", task.fault)
+        self.assertEqual(list(stranger.iterdir()), [])
+
     def state(self):
         return list(Task.objects.order_by("number").values_list("state", flat=True))
 

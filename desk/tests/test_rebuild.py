@@ -14,6 +14,8 @@ from desk.viewer.newest import claim_newest
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
+from prism.formats.exr import write_exr
+from prism.pixels.image import Image
 
 
 def decoded(answer) -> np.ndarray:
@@ -44,6 +46,17 @@ class Page(RebuildCase):
     def test_addresses_with_odd_frames_still_open(self):
         for asked, shown in {"": 1001, "x": 1001, "1": 1001, "99999": 1002}.items():
             self.assertEqual(self.client.get(self.url("rebuild"), {"frame": asked}).context["page"]["frame"], shown)
+
+    def test_a_denoised_beauty_by_itself_leaves_the_noisy_passes_to_begin_from(self):
+        Ledger.objects.all().delete()
+        for path in self.folder.iterdir():
+            path.rename(path.with_name(path.name.replace("TST_010.", "TST_010_passes.")))
+        clean = {channel: np.ones((HEIGHT, WIDTH), np.float16) for channel in "RGB"}
+        write_exr(self.folder / "TST_010_beauty_denoised.1001.exr", Image.of_planes(clean))
+        page = self.client.get(self.url("rebuild"), {"frame": "1001"}).context["page"]
+        self.assertEqual(page["ledger"]["beauty"], "beauty")
+        self.assertEqual([start["title"] for start in page["starts"]], ["components"])
+        self.assertIn("beauty_denoised", [source["key"] for source in page["sources"]])
 
     def test_files_without_beauty_are_explained(self):
         Ledger.objects.all().delete()

@@ -39,11 +39,6 @@ def starts_of(sources: FrameSources) -> list[Start]:
     ]
 
 
-def is_denoised(sources: FrameSources) -> bool:
-    """Whether a frame has a denoised beauty beside the noisy one."""
-    return _beauty_key(True) in sources
-
-
 def first_ledger(
     sources: FrameSources, *, by: str | None = None, denoised: bool = False, name: str = "first"
 ) -> Ledger:
