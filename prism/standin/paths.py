@@ -231,9 +231,8 @@ def carry(
                 throughput = mul(throughput, vec(stage.materials[material].colour))
                 near = t + NUDGE
                 continue
-            if (
-                held
-            ):  # what a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same
+            if held:
+                # What a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same.
                 return
             if lobe == CAMERA:
                 lobe = SPECULAR
