@@ -2,9 +2,12 @@
 
 import sys
 
-from bench import denoisers, ledgers, pictures, plans, renders
+from bench import denoisers, doors, faults, ledgers, pictures, plans, renders
 
-BENCHES = {"denoisers": denoisers, "ledgers": ledgers, "pictures": pictures, "plans": plans, "renders": renders}
+BENCHES = {
+    "denoisers": denoisers, "doors": doors, "faults": faults, "ledgers": ledgers, "pictures": pictures, "plans": plans,
+    "renders": renders,
+}  # fmt: skip
 
 for name in sys.argv[1:] or BENCHES:
     BENCHES[name].run()

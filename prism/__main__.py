@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import io
 import json
 import sys
 from collections.abc import Callable, Sequence
@@ -22,7 +23,8 @@ from prism.commands.plans import plan
 from prism.commands.renders import render
 from prism.commands.scenes import scene
 from prism.errors import BadArgument, PrismError
-from prism.formats.exr import COMPRESSIONS, Part, read_channels, read_parts
+from prism.formats.exr import COMPRESSIONS, read_channels
+from prism.formats.headers import Part, read_parts
 from prism.formats.safe import replacing
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.stats import plane_stats
@@ -232,6 +234,9 @@ def build_parser() -> argparse.ArgumentParser:
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one verb. 0: done. 1: a fault named on standard error. 2: the command line itself is wrong."""
+    for stream in (sys.stdout, sys.stderr):  # a name that the terminal cannot show is no reason to fail
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
     args = build_parser().parse_args(arguments)
     try:
         answer, text = args.run(args)

@@ -1,5 +1,7 @@
 """The one family of errors: what is wrong, where, and what to do about it."""
 
+from prism.text import printable
+
 
 class PrismError(Exception):
     """A fault an artist can act on.
@@ -11,9 +13,9 @@ class PrismError(Exception):
     code = "prism.error"
 
     def __init__(self, what: str, *, where: str = "", advice: str = "") -> None:
-        super().__init__(what)
-        self.what = what
-        self.where = str(where)
+        super().__init__(printable(what))
+        self.what = printable(what)
+        self.where = printable(where)
         self.advice = advice
 
     def __str__(self) -> str:

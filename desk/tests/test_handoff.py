@@ -16,7 +16,8 @@ from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
 from prism.combine.sources import find_sources
 from prism.errors import BadArgument
-from prism.formats.exr import read_channels, read_parts
+from prism.formats.exr import read_channels
+from prism.formats.headers import read_parts
 
 FLOAT = {".exr": Output(pixel="float")}
 

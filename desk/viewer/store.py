@@ -1,9 +1,12 @@
-"""The pixels this process keeps, for all pages and users."""
+"""The pixels this process keeps, for all pages and users; decoded planes lie on disk for all processes."""
 
 from django.conf import settings
 
 from prism.combine.evaluate import Evaluator
 from prism.combine.store import PixelStore
+from prism.formats.planes import PlaneFolder
 
-PIXELS = PixelStore(settings.PIXEL_CACHE_BYTES)
+PIXELS = PixelStore(
+    settings.PIXEL_CACHE_BYTES, folder=PlaneFolder(settings.VAR / "cache" / "planes", settings.PLANE_CACHE_BYTES)
+)
 EVALUATOR = Evaluator(PIXELS)

@@ -12,7 +12,7 @@ from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources
 from prism.errors import BadArgument
-from prism.formats.exr import to_half, write_exr
+from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
 from prism.pixels.image import Image
 
@@ -37,13 +37,12 @@ class Output:
 def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
     """Evaluate at full size and write `path`, whose suffix names the format. Returns remarks on what the format cost.
 
-    EXR keeps data and display window and the attributes of the beauty. Raises what `evaluate` and the writers raise.
+    EXR keeps data and display window, and the attributes of the beauty as they lie in its file. Raises what `evaluate` and the writers raise.
     """
     path = Path(path)
     rgba = evaluate(ledger, sources, is_stale=is_stale)
     if path.suffix.lower() == ".exr":
-        _write_exr(ledger, sources, path, rgba, output)
-        return []
+        return _write_exr(ledger, sources, path, rgba, output)
     display = sources.display_window
     picture = sources.on_display(rgba)
     report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
@@ -62,16 +61,14 @@ def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *
     return remarks
 
 
-def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarray, output: Output) -> None:
+def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarray, output: Output) -> list[str]:
     planes = dict(zip("RGBA", rgba, strict=True))
     if output.pixel == "half":
         planes = {name: to_half(plane, name=name, where=str(path)) for name, plane in planes.items()}
-    attributes = {}
+    attributes, dropped = {}, []
     if ledger.beauty in sources:
         part = sources.source(ledger.beauty).part
-        attributes = {
-            name: entry for name, entry in part.attributes.items() if isinstance(entry, str | int | float | tuple)
-        }
+        attributes, dropped = passing(part.attributes)
         attributes["pixelAspectRatio"] = part.pixel_aspect
     image = Image(
         channels=planes,
@@ -80,3 +77,4 @@ def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarr
         attributes={**attributes, "ledger": ledger.name},
     )
     write_exr(path, image, compression=output.compression)
+    return [f"Header entries that no new file can carry were dropped: {', '.join(dropped)}."] if dropped else []

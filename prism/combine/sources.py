@@ -12,8 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.store import PixelStore
-from prism.errors import BadArgument, SizeMismatch, UnknownSource, UnreadableFile
-from prism.formats.exr import Part, read_channels, read_parts
+from prism.errors import BadArgument, SizeMismatch, TooLarge, UnknownSource, UnreadableFile
+from prism.formats.exr import read_channels
+from prism.formats.headers import PIXEL_LIMIT, Part, read_parts
 from prism.formats.stamps import stamp_of
 from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix, words_of
@@ -89,6 +90,12 @@ class FrameSources:
                     advice="Render all passes of a frame at one size.",
                 )
             self.window = self.window.union(source.part.data_window)
+        if self.window.width * self.window.height > PIXEL_LIMIT:
+            raise TooLarge(
+                f"The passes lie so far apart that together they span {self.window}.",
+                where=str(first.path),
+                advice=f"Write passes whose windows together hold at most {PIXEL_LIMIT:,} pixels.",
+            )
 
     def __contains__(self, key: str) -> bool:
         return key in self._sources
@@ -119,12 +126,11 @@ class FrameSources:
         if self.window == self.display_window:
             return rgba
         both = self.window.union(self.display_window)
-        canvas = np.zeros((len(rgba), both.height // step, both.width // step), rgba.dtype)
-        rows, columns = (_divided(cut, step) for cut in self.window.slices_in(both))
-        target = canvas[:, rows, columns]
-        target[...] = rgba[:, : target.shape[1], : target.shape[2]]
-        rows, columns = (_divided(cut, step) for cut in self.display_window.slices_in(both))
-        return canvas[:, rows, columns]
+        sides = zip(self.window.slices_in(both), self.display_window.slices_in(both), rgba.shape[1:], strict=True)
+        (rows, from_rows, height), (columns, from_columns, width) = (_overlap(*side, step) for side in sides)
+        shown = np.zeros((len(rgba), height, width), rgba.dtype)
+        shown[:, rows, columns] = rgba[:, from_rows, from_columns]
+        return shown
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does."""
@@ -135,7 +141,7 @@ class FrameSources:
         if step > 1:
             return _reduced(self.pixels(source.key), step, pick=source.is_data)
         names = [*source.colour, *([source.alpha] if source.alpha else [])]
-        image = read_channels(source.path, source.part, names)
+        image = read_channels(source.path, source.part, names, kept=self._store.folder)
         planes = _alike([self._placed(image.plane(name), image.data_window) for name in names])
         alpha = planes.pop() if source.alpha else None
         if len(planes) == 1:
@@ -235,9 +241,16 @@ def _source(path: Path, part: Part, layer: LayerChannels, name: str) -> Source:
     return Source(key, title, kind, path, part, layer.colour_names[:3] or layer.names, layer.alpha)
 
 
-def _divided(cut: slice, step: int) -> slice:
-    first = cut.start // step
-    return slice(first, first + (cut.stop - cut.start) // step)
+def _overlap(held: slice, wanted: slice, count: int, step: int) -> tuple[slice, slice, int]:
+    """Along one side: where what is held falls in what is wanted, which part of it does, and how long the wanted is.
+
+    held, wanted: in pixels from a common origin. count: of small pixels held. step: pixels for one of them.
+    """
+    begin, end = held.start // step, held.start // step + count
+    first, length = wanted.start // step, (wanted.stop - wanted.start) // step
+    low = min(max(begin, first), first + length)
+    high = max(low, min(end, first + length))
+    return slice(low - first, high - first), slice(low - begin, high - begin), length
 
 
 def _alike(planes: list[NDArray]) -> list[NDArray]:

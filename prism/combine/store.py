@@ -7,6 +7,8 @@ from collections.abc import Callable, Hashable
 from threading import Lock
 from typing import Protocol, TypeVar
 
+from prism.formats.planes import PlaneFolder
+
 
 class Sized(Protocol):
     """Anything that says how much memory it holds."""
@@ -20,10 +22,14 @@ Item = TypeVar("Item", bound=Sized)
 
 
 class PixelStore:
-    """Keeps what was used last, up to a number of bytes; one larger item is handed out but not kept."""
+    """Keeps what was used last, up to a number of bytes; one larger item is handed out but not kept.
 
-    def __init__(self, byte_limit: int = 2 << 30) -> None:
+    folder: where decoded planes lie for this and other processes.
+    """
+
+    def __init__(self, byte_limit: int = 2 << 30, *, folder: PlaneFolder | None = None) -> None:
         self.byte_limit = byte_limit
+        self.folder = folder
         self.byte_count = 0
         self._items: OrderedDict[Hashable, Sized] = OrderedDict()
         self._lock = Lock()

@@ -10,7 +10,7 @@ import numpy as np
 import OpenEXR
 from numpy.typing import NDArray
 
-from prism.errors import UnreadableFile, UnwritableFile
+from prism.errors import UnwritableFile
 from prism.formats.exr import header_entries
 from prism.formats.safe import replacing
 from prism.pixels.window import Window
@@ -64,20 +64,3 @@ def write_deep(
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
             ) from error
-
-
-def read_deep_values(path: Path, part: int) -> dict[str, NDArray]:
-    """The samples of all pixels of a part in one run, row by row, for every channel. Raises UnreadableFile."""
-    try:
-        with OpenEXR.File(str(path), separate_channels=True) as file:
-            channels = file.parts[part].channels
-            return {name: _in_one_run(channel.pixels) for name, channel in channels.items()}
-    except (RuntimeError, ValueError, TypeError, IndexError) as error:
-        raise UnreadableFile(
-            f"Damaged or cut short: {str(error).splitlines()[0]}.", where=str(path), advice="Render or copy it again."
-        ) from error
-
-
-def _in_one_run(pixels: NDArray) -> NDArray:
-    held = [samples for samples in pixels.reshape(-1) if samples is not None]
-    return np.concatenate(held) if held else np.zeros(0, np.float32)

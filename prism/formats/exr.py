@@ -1,37 +1,32 @@
 """OpenEXR: flat files, single and multi-part, with only the channels asked for.
 
-Reading goes through OpenImageIO, which decodes on several cores and can be asked for rows and channels; writing
-through OpenEXR's own binding, which gives exact control of names, windows and types.
+Reading goes through the guarded door; writing through OpenEXR's own binding, which gives exact control of names, windows and
+types.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any
 
 import numpy as np
 import OpenEXR
-import OpenImageIO as oiio
 
-from prism.bands import split_rows
-from prism.errors import MissingChannels, TooLarge, UnreadableFile, UnwritableFile
+from prism.errors import MissingChannels, PrismError, TooLarge, UnreadableFile, UnwritableFile
+from prism.formats import guarded
+from prism.formats.decoding import VALUE_LIMIT
+from prism.formats.headers import Attribute, Part, read_parts
+from prism.formats.planes import PlaneFolder
 from prism.formats.safe import replacing
 from prism.naming.timecode import TimeCode
-from prism.pixels.channels import split_name
-from prism.pixels.image import Image, dtype_of
-from prism.pixels.window import Window
-
-WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
-MAGIC = b"\x76\x2f\x31\x01"
-PIXEL_LIMIT = 1 << 28  # pixels a header may declare in its data window (268 million) before a file is refused
-VALUE_LIMIT = 1 << 31  # values decoded in one call: pixels times channels
-ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
+from prism.pixels.image import Image
 
 LOSSLESS = ("none", "rle", "zips", "zip", "piz")  # which every reader knows
 NEW_LOSSLESS = ("zstd", "htj2k32", "htj2k256")  # of OpenEXR 3.5: older readers cannot open them
-LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half
 _COMPRESSIONS = {
     "none": OpenEXR.NO_COMPRESSION,
     "rle": OpenEXR.RLE_COMPRESSION,
@@ -50,67 +45,14 @@ _WRITTEN_IF_ASKED = {  # lossy: for looking, never offered where a picture is ha
     "dwaa": OpenEXR.DWAA_COMPRESSION,
     "dwab": OpenEXR.DWAB_COMPRESSION,
 }
-_OIIO_TYPES = {oiio.HALF: "half", oiio.FLOAT: "float", oiio.UINT: "uint"}
-# Set by the windows and by the writer itself, or of meaning to the reading library only.
-_STRUCTURAL = {
-    "compression",
-    "screenWindowCenter",
-    "screenWindowWidth",
-    "capDate",
-    "DateTime",
-    "name",
-    "PixelAspectRatio",
-}
+_SHAPES = {"v2i": 2, "v2f": 2, "v3i": 3, "v3f": 3, "m33f": (3, 3), "m44f": (4, 4)}  # of header entries
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
-    """What the header says of one part of a file."""
-
-    index: int
-    name: str
-    channels: Mapping[str, str]  # full name to pixel type (half, float, uint)
-    data_window: Window
-    display_window: Window
-    compression: str
-    deep: bool
-    tiled: bool
-    pixel_aspect: float  # width of a pixel by its height
-    attributes: Mapping[str, Any]
-
-    @property
-    def is_lossy(self) -> bool:
-        """Whether the compression may have changed colour values."""
-        return self.compression.split(":")[0] in LOSSY
-
-    def layer_names(self) -> dict[str, str]:
-        """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for one
-        that is called after the whole picture."""
-        if self.index == 0 or not self.name or self.name.lower() in WHOLE_PICTURE:
-            return {name: name for name in self.channels}
-        lent = {}
-        for name in self.channels:
-            layer, component = split_name(name)
-            bare = layer == "" and component.upper() in ("R", "G", "B", "A", "X", "Y", "V")
-            lent[f"{self.name}.{component}" if bare else name] = name
-        return lent
-
-
-def read_parts(path: Path) -> list[Part]:
-    """Read the headers of all parts; no pixel is decoded. Raises UnreadableFile or TooLarge."""
-    path = Path(path)
-    source = _open(path)
-    parts: list[Part] = []
-    try:
-        while source.seek_subimage(len(parts), 0):
-            parts.append(_part(path, len(parts), source.spec()))
-    finally:
-        source.close()
-    return parts
-
-
-def read_channels(path: Path, part: Part, names: Collection[str] | None = None) -> Image:
-    """Decode the named channels (all if None) of one flat part, each in its stored type.
+def read_channels(
+    path: Path, part: Part, names: Collection[str] | None = None, *, kept: PlaneFolder | None = None
+) -> Image:
+    """Decode the named channels (all if None) of one flat part, each in its stored type. kept: where the planes stay for
+    other processes.
 
     Raises MissingChannels, TooLarge, or UnreadableFile if the file is cut short or damaged.
     """
@@ -123,22 +65,18 @@ def read_channels(path: Path, part: Part, names: Collection[str] | None = None) 
         raise UnreadableFile(f"Part {part.name or part.index} is deep.", where=str(path), advice="Flatten it first.")
     if part.data_window.width * part.data_window.height * len(wanted) > VALUE_LIMIT:
         raise TooLarge(f"{len(wanted)} channels of {part.data_window} are too many to decode at once.", where=str(path))
-    planes = {name: np.empty(part.data_window.shape, dtype_of(part.channels[name])) for name in wanted}
-    source = _open(Path(path))
-    try:
-        source.seek_subimage(part.index, 0)
-        order = list(source.spec().channelnames)
-        # uint32 does not fit into float32, so whole numbers and floats are fetched apart.
-        integers = [name for name in wanted if part.channels[name] == "uint"]
-        floats = [name for name in wanted if part.channels[name] != "uint"]
-        for members, kind in ((floats, oiio.FLOAT), (integers, oiio.UINT)):
-            if members:
-                _decode(path, source, part, {name: order.index(name) for name in members}, kind, planes)
-    finally:
-        source.close()
+    if part.subsampled & set(wanted):
+        raise UnreadableFile(
+            f"{', '.join(sorted(part.subsampled & set(wanted)))} has fewer pixels than the picture.",
+            where=str(path),
+            advice="Write all channels at full size.",
+        )
+    planes = guarded.decode_flat(Path(path), part, wanted, kept=kept).planes
     return Image(
         channels=planes, data_window=part.data_window, display_window=part.display_window, attributes=part.attributes
     )
+
+
 
 
 def write_exr(path: Path, image: Image, *, compression: str = "zip") -> None:
@@ -178,9 +116,73 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
             ) from error
 
 
+def passing(attributes: Mapping[str, Attribute]) -> tuple[dict[str, Attribute], list[str]]:
+    """Which header entries of a file a new one can carry and still be read, and the names of the others."""
+    if _can_carry(attributes):
+        return dict(attributes), []
+    kept = {name: held for name, held in attributes.items() if _can_carry({name: held})}
+    return kept, sorted(attributes.keys() - kept.keys())
+
+
+def _can_carry(attributes: Mapping[str, Attribute]) -> bool:
+    """Tried with a file of one pixel, since only the libraries know what they take."""
+    image = Image.of_planes({"R": np.zeros((1, 1), np.float16)}, **attributes)
+    with TemporaryDirectory() as folder:
+        path = Path(folder, "carried.exr")
+        try:
+            write_exr(path, image, compression="none")
+            part = read_parts(path)[0]
+            read_channels(path, part)
+        except PrismError:
+            return False
+    return all(part.attributes.get(name) == held for name, held in attributes.items())
+
+
 def header_entries(attributes: Mapping[str, Any]) -> dict[str, Any]:
-    """Header entries as OpenEXR's binding takes them: it has a time code of its own."""
-    return {name: _time_code(entry) if isinstance(entry, TimeCode) else entry for name, entry in attributes.items()}
+    """Header entries as OpenEXR's binding takes them: it has a time code of its own, and takes any attribute of a file."""
+    return {name: _entry(held) for name, held in attributes.items()}
+
+
+def _entry(held: Any) -> Any:
+    if isinstance(held, TimeCode):
+        return _time_code(held)
+    return _as_it_lay(held) if isinstance(held, Attribute) else held
+
+
+def _as_it_lay(held: Attribute) -> Any:
+    """For the same bytes in a new file: as the binding's own type where it has one, since it compares those of several parts
+    and knows some entries by name; else as they are."""
+    value, shape = held.value, _SHAPES.get(held.type)
+    typed = None
+    if value is None:
+        pass
+    elif held.type == "timecode":
+        typed = _stored_time_code(*value)
+    elif held.type == "box2i":
+        typed = np.array(value[:2], np.int32), np.array(value[2:], np.int32)
+    elif held.type == "string" and value.encode() == held.raw:
+        typed = value
+    elif held.type in ("int", "float", "chromaticities"):
+        typed = value
+    elif held.type == "rational" and value[1] and math.gcd(*value) == 1:
+        typed = Fraction(*value)
+    elif shape is not None:
+        typed = np.array(value, held.type[-1] if held.type[-1] != "i" else "i4").reshape(shape)
+    return OpenEXR.OpaqueAttribute(held.raw, held.type) if typed is None else typed
+
+
+def _stored_time_code(time: int, user: int) -> OpenEXR.TimeCode | None:
+    """Two words as SMPTE ST 12-1 packs them for 60 fields; None if a digit is none. The library compares those of several
+    parts and wants its own type for that."""
+    pairs = [(time >> shift & 15, time >> shift + 4 & tens) for shift, tens in ((24, 3), (16, 7), (8, 7), (0, 3))]
+    if any(ones > 9 for ones, _ in pairs):
+        return None
+    digits = [10 * tens + ones for ones, tens in pairs]
+    flags = [bool(time >> bit & 1) for bit in (6, 7, 15, 23, 30, 31)]  # drop, colour, field, three of the user's groups
+    try:
+        return OpenEXR.TimeCode(*digits, *flags, *(user >> 4 * group & 15 for group in range(8)))
+    except (ValueError, RuntimeError):  # an hour of 25, say
+        return None
 
 
 def _time_code(code: TimeCode) -> OpenEXR.TimeCode:
@@ -203,76 +205,3 @@ def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
             advice="Write it as float.",
         )
     return half
-
-
-def _open(path: Path) -> oiio.ImageInput:
-    try:
-        if path.is_dir():
-            raise UnreadableFile("This is a folder.", where=str(path), advice="Name the files in it.")
-        with open(path, "rb") as file:
-            head = file.read(len(MAGIC))
-    except OSError as error:
-        raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
-    if head != MAGIC:
-        what = "The file is empty." if not head else "This is not an OpenEXR file."
-        raise UnreadableFile(what, where=str(path), advice="Render or copy it again.")
-    source = oiio.ImageInput.open(str(path))
-    if source is None:
-        raise UnreadableFile(f"The header is damaged: {_reason(oiio.geterror())}.", where=str(path))
-    return source
-
-
-def _reason(text: str) -> str:
-    """The first line of a library's message, without its final full stop."""
-    return (text.strip().splitlines() or ["no reason given"])[0].rstrip(".")
-
-
-def _part(path: Path, index: int, spec: oiio.ImageSpec) -> Part:
-    if spec.width * spec.height > PIXEL_LIMIT:
-        raise TooLarge(f"The header declares {spec.width} x {spec.height} pixels.", where=str(path))
-    formats = list(spec.channelformats) or [spec.format] * spec.nchannels
-    types = {
-        name: _OIIO_TYPES.get(kind.basetype, "float") for name, kind in zip(spec.channelnames, formats, strict=True)
-    }
-    attributes = {
-        entry.name: entry.value
-        for entry in spec.extra_attribs
-        if entry.name not in _STRUCTURAL and not entry.name.startswith(("oiio:", "openexr:"))
-    }
-    return Part(
-        index=index,
-        name=str(spec.getattribute("oiio:subimagename") or ""),
-        channels=types,
-        data_window=Window(spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1),
-        display_window=Window(
-            spec.full_x, spec.full_y, spec.full_x + spec.full_width - 1, spec.full_y + spec.full_height - 1
-        ),
-        compression=str(spec.getattribute("compression") or "none"),
-        deep=bool(spec.deep),
-        tiled=spec.tile_width > 0,
-        pixel_aspect=float(spec.getattribute("PixelAspectRatio") or 1.0),
-        attributes=attributes,
-    )
-
-
-def _decode(path, source, part: Part, index: Mapping[str, int], kind, planes: Mapping[str, np.ndarray]) -> None:
-    """Fill planes band by band from one span of channels that holds all those wanted."""
-    first, end = min(index.values()), max(index.values()) + 1
-    window = part.data_window
-    rows_at_once = window.height if part.tiled else ROWS_AT_ONCE
-    for top, bottom in split_rows(window.height, rows_at_once):
-        if part.tiled:
-            pixels = source.read_image(part.index, 0, first, end, kind)
-        else:
-            pixels = source.read_scanlines(part.index, 0, window.y0 + top, window.y0 + bottom, 0, first, end, kind)
-        if pixels is None:
-            reason = _reason(source.geterror())
-            raise UnreadableFile(
-                f"Damaged or cut short near row {window.y0 + top}: {reason}.",
-                where=str(path),
-                advice="Render or copy this frame again.",
-            )
-        pixels = np.asarray(pixels).reshape(bottom - top, window.width, end - first)
-        for name, place in index.items():
-            with np.errstate(over="ignore"):
-                planes[name][top:bottom] = pixels[:, :, place - first]

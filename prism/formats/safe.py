@@ -10,6 +10,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from prism.errors import UnwritableFile
+from prism.text import printable
 
 _ADVICE = {
     errno.ENOSPC: "The disk is full: free some space and write again.",
@@ -27,6 +28,8 @@ def replacing(path: Path) -> Iterator[Path]:
     The temporary keeps the suffix, since image libraries choose the format by it. Raises UnwritableFile.
     """
     path = Path(path)
+    if printable(path) != str(path):
+        raise UnwritableFile("This path is not plain text.", where=str(path), advice="Choose another folder or name.")
     temporary = path.with_name(f".{path.stem}.{secrets.token_hex(4)}{path.suffix}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -5,12 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-import OpenImageIO as oiio
 from numpy.typing import NDArray
 
 from prism.errors import PrismError
-from prism.formats.deep import read_deep_values
-from prism.formats.exr import Part, read_channels, read_parts
+from prism.formats import guarded
+from prism.formats.exr import read_channels
+from prism.formats.headers import Part, read_parts
 from prism.passes.audit import FoundFile, PlaneFacts
 from prism.passes.packing import FORMATS
 
@@ -59,11 +59,10 @@ def _exr(path: Path) -> FoundFile:
         facts = _deep_planes(path, part) if part.deep else _planes(path, part)
         for name, stored in part.layer_names().items():
             channels[name] = part.channels[stored]
-            compressions[name] = part.compression.split(":")[0]
+            compressions[name] = part.compression
             planes[name] = facts[stored]
     first = parts[0]
-    window, display, header = first.data_window, first.display_window, first.attributes
-    chromaticities = header.get("chromaticities")
+    window, display = first.data_window, first.display_window
     return FoundFile(
         display=(display.width, display.height),
         data=(window.x0 - display.x0, window.y0 - display.y0, window.width, window.height),
@@ -71,9 +70,9 @@ def _exr(path: Path) -> FoundFile:
         compressions=compressions,
         planes=planes,
         pixel_aspect=first.pixel_aspect,
-        chromaticities=tuple(map(float, chromaticities)) if chromaticities is not None else None,
-        scene=str(header.get("sceneFingerprint", "")),
-        plan=str(header.get("planFingerprint", "")),
+        chromaticities=first.says("chromaticities"),
+        scene=str(first.says("sceneFingerprint") or ""),
+        plan=str(first.says("planFingerprint") or ""),
     )
 
 
@@ -82,24 +81,16 @@ def _planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
 
 
 def _deep_planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
-    return {name: facts_of_plane(values) for name, values in read_deep_values(path, part.index).items()}
+    return {name: facts_of_plane(values) for name, values in guarded.decode_deep(path, part).planes.items()}
 
 
 def _flat(path: Path) -> FoundFile:
-    picture = oiio.ImageInput.open(str(path))
-    if picture is None:
-        return FoundFile(fault=f"{oiio.geterror().splitlines()[0]}.")
-    spec = picture.spec()
-    pixels = picture.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
-    reason = picture.geterror()
-    picture.close()
-    if pixels is None:
-        return FoundFile(fault=f"Damaged or cut short: {reason.splitlines()[0].rstrip('.')}.")
-    size = (spec.width, spec.height)
+    decoded = guarded.decode_still(path)
+    height, width = next(iter(decoded.planes.values())).shape
     return FoundFile(
-        display=size,
-        data=(0, 0, *size),
-        channels=dict.fromkeys(spec.channelnames, str(spec.format)),
-        planes={name: facts_of_plane(pixels[..., place]) for place, name in enumerate(spec.channelnames)},
-        pixel_aspect=float(spec.getattribute("PixelAspectRatio") or 1.0),
+        display=(width, height),
+        data=(0, 0, width, height),
+        channels=dict.fromkeys(decoded.planes, decoded.facts["type"]),
+        planes={name: facts_of_plane(plane) for name, plane in decoded.planes.items()},
+        pixel_aspect=decoded.facts["aspect"],
     )

@@ -11,7 +11,8 @@ import numpy as np
 from prism.__main__ import main
 from prism.commands.scenes import load_facts
 from prism.errors import PrismError
-from prism.formats.exr import read_channels, read_parts
+from prism.formats.exr import read_channels
+from prism.formats.headers import read_parts
 from prism.passes.facts_sheet import FactsSheet
 from prism.passes.packing import Packing
 from prism.passes.plan import Plan, ShotSettings

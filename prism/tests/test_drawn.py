@@ -15,7 +15,8 @@ from demo.conservatory import build_scene
 from prism.combine.balance import balance
 from prism.combine.first import first_ledger, starts_of
 from prism.combine.sources import find_sources
-from prism.formats.exr import read_channels, read_parts
+from prism.formats.exr import read_channels
+from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder
 from prism.mattes.cryptomatte import flat_colours, header, name_bits, name_float, ranked
 from prism.passes.catalogue import BY_KEY, CATALOGUE

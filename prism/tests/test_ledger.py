@@ -33,7 +33,8 @@ from prism.errors import (
     UnreadableFile,
     UnwritableFile,
 )
-from prism.formats.exr import read_channels, read_parts, write_exr
+from prism.formats.exr import read_channels, write_exr
+from prism.formats.headers import read_parts
 from prism.pixels.image import Image
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window

@@ -22,7 +22,8 @@ from prism.combine.balance import balance
 from prism.combine.first import first_ledger, starts_of
 from prism.combine.sources import find_sources
 from prism.errors import BadArgument
-from prism.formats.exr import read_channels, read_parts, write_parts
+from prism.formats.exr import read_channels, write_parts
+from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder, is_as_planned
 from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY

@@ -1,0 +1,123 @@
+"""Foreign files decoded, inside a child process: see `prism.formats.guarded` for the way in.
+
+Every function opens a file, asks `allocate` for the planes it will fill, and fills them. Reading of flat files goes through
+OpenImageIO, which decodes on several cores and can be asked for rows and channels; deep files through OpenEXR's own binding.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import OpenEXR
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+
+from prism.bands import split_rows
+from prism.errors import TooLarge, UnreadableFile
+from prism.formats.headers import PIXEL_LIMIT
+
+Shape = tuple[int, ...]
+Allocate = Callable[[Mapping[str, tuple[str, Shape]]], Mapping[str, NDArray]]  # name to (dtype, shape)
+
+VALUE_LIMIT = 1 << 30  # decoded in one call: pixels times channels
+ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
+_DTYPES = {"half": "float16", "float": "float32", "uint": "uint32"}
+
+
+def decode_flat(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """Named channels of a flat part of an OpenEXR file, each in its stored type.
+
+    request: part, top (first row), shape, tiled, and channels (name to pixel type), as the header was read.
+    """
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise UnreadableFile(f"The header is damaged: {_reason(oiio.geterror())}.")
+    if not source.seek_subimage(request["part"], 0):
+        raise UnreadableFile(f"Part {request['part']} cannot be read: {_reason(source.geterror())}.")
+    spec = source.spec()
+    shape = tuple(request["shape"])
+    names = list(spec.channelnames)
+    lost = [name for name in request["channels"] if name not in names]
+    if (spec.height, spec.width) != shape or lost:
+        raise UnreadableFile("The header is damaged: two readings of it do not agree.")
+    planes = allocate({name: (_DTYPES[kind], shape) for name, kind in request["channels"].items()})
+    # uint32 does not fit into float32, so whole numbers and floats are fetched apart.
+    integers = [name for name, kind in request["channels"].items() if kind == "uint"]
+    floats = [name for name, kind in request["channels"].items() if kind != "uint"]
+    for members, kind in ((floats, oiio.FLOAT), (integers, oiio.UINT)):
+        if members:
+            _fill(source, request, {name: names.index(name) for name in members}, kind, planes)
+    source.close()
+    return {}
+
+
+def _fill(source, request: Mapping[str, Any], index: Mapping[str, int], kind, planes: Mapping[str, NDArray]) -> None:
+    """Band by band, from one span of channels that holds all those wanted."""
+    first, end = min(index.values()), max(index.values()) + 1
+    height, width = request["shape"]
+    part, origin = request["part"], request["top"]
+    for top, bottom in split_rows(height, height if request["tiled"] else ROWS_AT_ONCE):
+        if request["tiled"]:
+            pixels = source.read_image(part, 0, first, end, kind)
+        else:
+            pixels = source.read_scanlines(part, 0, origin + top, origin + bottom, 0, first, end, kind)
+        if pixels is None:
+            raise UnreadableFile(f"Damaged or cut short near row {origin + top}: {_reason(source.geterror())}.")
+        pixels = np.asarray(pixels).reshape(bottom - top, width, end - first)
+        for name, place in index.items():
+            with np.errstate(over="ignore"):
+                planes[name][top:bottom] = pixels[:, :, place - first]
+
+
+def decode_deep(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """The samples of all pixels of a part in one run, row by row, for every channel. request: part."""
+    with OpenEXR.File(path, separate_channels=True) as file:
+        channels = file.parts[request["part"]].channels
+        runs = {name: _in_one_run(channel.pixels) for name, channel in channels.items()}
+    planes = allocate({name: (str(run.dtype), run.shape) for name, run in runs.items()})
+    for name, run in runs.items():
+        planes[name][...] = run
+    return {}
+
+
+def _in_one_run(pixels: NDArray) -> NDArray:
+    held = [samples for samples in pixels.reshape(-1) if samples is not None]
+    return np.concatenate(held) if held else np.zeros(0, np.float32)
+
+
+def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """All channels of a picture of any format that the image library knows, as float."""
+    source = oiio.ImageInput.open(path)
+    if source is None:
+        raise UnreadableFile(f"{_reason(oiio.geterror())}.")
+    spec = source.spec()
+    if spec.width * spec.height > PIXEL_LIMIT or spec.width * spec.height * spec.nchannels > VALUE_LIMIT:
+        raise TooLarge(f"The header declares {spec.width} x {spec.height} pixels of {spec.nchannels} channels.")
+    planes = allocate({name: ("float32", (spec.height, spec.width)) for name in spec.channelnames})
+    pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+    if pixels is None:
+        raise UnreadableFile(f"Damaged or cut short: {_reason(source.geterror())}.")
+    for place, name in enumerate(spec.channelnames):
+        planes[name][...] = pixels[..., place]
+    source.close()
+    return {"type": str(spec.format), "aspect": float(spec.getattribute("PixelAspectRatio") or 1.0)}
+
+
+DECODERS = {"flat": decode_flat, "deep": decode_deep, "still": decode_still}
+
+
+def _reason(text: str) -> str:
+    """The first line of a library's message, without its final full stop."""
+    return (text.strip().splitlines() or ["no reason given"])[0].rstrip(".")
+
+
+def refusal(error: Exception) -> UnreadableFile | TooLarge:
+    """What a library throws, as one of our own errors."""
+    if isinstance(error, UnreadableFile | TooLarge):
+        return error
+    if isinstance(error, MemoryError):
+        return TooLarge("Decoding needs more memory than is allowed for one file.")
+    return UnreadableFile(f"Damaged or cut short: {_reason(str(error))}.")

@@ -1,0 +1,245 @@
+"""The one door for pixels of foreign files: decoded in child processes that have limits and can be killed and replaced.
+
+A child gets the file and a place for the planes as open descriptors, and hands the planes back through shared memory. What
+breaks, hangs or devours a child is one sentence to the caller. Headers need no child: `prism.formats.headers` bounds them.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import mmap
+import os
+import signal
+import socket
+import struct
+import subprocess
+import sys
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+from threading import BoundedSemaphore, Lock
+from typing import Any, BinaryIO
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.errors import TooLarge, UnreadableFile
+from prism.formats.headers import Part, open_regular
+from prism.formats.planes import PlaneFolder
+
+MEMORY = 1 << 30  # bytes a child may take beside what the declared size explains
+MOST_MEMORY = 8 << 30
+SECONDS = 30  # for a small file; more by declared size
+VALUES_A_SECOND = 2_000_000  # of the slowest file that is still waited for
+CHUNK_ROWS = 256  # of the tallest compressed block
+CHILDREN = min(os.cpu_count() or 1, 4)  # at once, for each process that reads
+_PACKAGES = str(Path(__file__).resolve().parents[2])
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Decoded:
+    """Planes by name, in private memory mapped from what the child wrote; facts: what else the decoder says."""
+
+    planes: Mapping[str, NDArray]
+    facts: Mapping[str, Any]
+
+
+def decode_flat(path: Path, part: Part, names: list[str], *, kept: PlaneFolder | None = None) -> Decoded:
+    """Channels of a flat part of an OpenEXR file, each (H, W) in its stored type. kept: where planes stay for other readers.
+
+    Raises UnreadableFile or TooLarge.
+    """
+    window = part.data_window
+    planes = window.width * window.height * 4 * len(names)
+    rows = window.height if part.tiled else min(window.height, CHUNK_ROWS)
+    band = rows * window.width * 4 * len(part.channels)
+    request = {
+        "kind": "flat",
+        "part": part.index,
+        "top": window.y0,
+        "shape": window.shape,
+        "tiled": part.tiled,
+        "channels": {name: part.channels[name] for name in names},
+        "memory": min(MEMORY + planes + 3 * band, MOST_MEMORY),
+        "seconds": SECONDS + window.width * window.height * len(part.channels) // VALUES_A_SECOND,
+    }
+    return _decode(path, request, kept)
+
+
+def decode_deep(path: Path, part: Part) -> Decoded:
+    """All samples of a deep part, (N,) for each channel. Raises UnreadableFile or TooLarge."""
+    return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
+
+
+def decode_still(path: Path) -> Decoded:
+    """All channels of a picture that is no OpenEXR file, each (H, W) as float. facts: type and aspect.
+
+    Raises UnreadableFile or TooLarge.
+    """
+    return _decode(path, {"kind": "still", "memory": MOST_MEMORY, "seconds": 4 * SECONDS}, None)
+
+
+def _decode(path: Path, request: dict[str, Any], kept: PlaneFolder | None) -> Decoded:
+    with open_regular(path) as source:
+        if kept is None:
+            return _in_memory(path, source, request)
+        key = _key(path, source, request)
+        found = kept.find(key)
+        if found is None:
+            with kept.new() as target:
+                answer = _door.ask(path, request, source.fileno(), target.descriptor)
+                if "full" in answer:
+                    return _in_memory(path, source, request)
+                found = target.keep(key, answer)
+        return _mapped(*found)
+
+
+def _in_memory(path: Path, source: BinaryIO, request: dict[str, Any]) -> Decoded:
+    target = os.memfd_create("planes")
+    try:
+        answer = _door.ask(path, request, source.fileno(), target)
+        if "full" in answer:
+            raise TooLarge("There is no memory left for its pixels.", where=str(path), advice="Try again later.")
+        return _mapped(mmap.mmap(target, 0, access=mmap.ACCESS_COPY), answer)
+    finally:
+        os.close(target)
+
+
+def _mapped(memory: mmap.mmap, answer: Mapping[str, Any]) -> Decoded:
+    planes = {
+        name: np.ndarray(shape, dtype, buffer=memory, offset=offset) for name, dtype, shape, offset in answer["planes"]
+    }
+    return Decoded(planes, answer["facts"])
+
+
+def _key(path: Path, source: BinaryIO, request: Mapping[str, Any]) -> str:
+    """Another one for other pixels: by the file as it is now, and by what is asked of it."""
+    status = os.fstat(source.fileno())
+    identity = os.fsencode(path).hex(), status.st_mtime_ns, status.st_size, status.st_ino, request
+    return hashlib.sha256(json.dumps(identity).encode()).hexdigest()
+
+
+class _Gone(Exception):
+    """The child ended before it took the request: it had been idle for long."""
+
+
+class _Child:
+    """A process that decodes one file at a time."""
+
+    def __init__(self) -> None:
+        ours, theirs = socket.socketpair()
+        with theirs:
+            # An environment of its own: secrets of the application are not for what reads foreign files.
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "prism.formats.child", str(theirs.fileno())],
+                env={"PATH": os.defpath, "PYTHONPATH": _PACKAGES},
+                pass_fds=[theirs.fileno()],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+            )
+        self._line = ours
+
+    @property
+    def is_alive(self) -> bool:
+        return self._process.poll() is None
+
+    def ask(self, path: Path, request: Mapping[str, Any], descriptors: list[int]) -> dict[str, Any]:
+        """Raises UnreadableFile if the child breaks or takes too long, or _Gone."""
+        said = json.dumps(request).encode()
+        self._line.settimeout(request["seconds"])
+        try:
+            socket.send_fds(self._line, [struct.pack("<I", len(said))], descriptors)
+            self._line.sendall(said)
+            return json.loads(self._take(struct.unpack("<I", self._take(4))[0]))
+        except TimeoutError:
+            raise UnreadableFile(
+                f"Decoding took more than {request['seconds']} s and was ended.",
+                where=str(path),
+                advice="Render or copy this file again.",
+            ) from None
+        except (OSError, EOFError) as error:
+            raise self._broken(path) from error
+
+    def end(self) -> None:
+        """Kill it, and let go of what it had."""
+        self._line.close()
+        self._process.kill()
+        self._process.wait()
+
+    def _take(self, count: int) -> bytes:
+        taken = bytearray()
+        while len(taken) < count:
+            more = self._line.recv(count - len(taken))
+            if not more:
+                raise EOFError
+            taken += more
+        return bytes(taken)
+
+    def _broken(self, path: Path) -> Exception:
+        with suppress(subprocess.TimeoutExpired):
+            self._process.wait(5)
+        code = self._process.poll()
+        if code == 0:
+            return _Gone()
+        how = f" ({signal.Signals(-code).name})" if code and code < 0 else ""
+        return UnreadableFile(
+            f"The library that decodes it broke on this file{how}.",
+            where=str(path),
+            advice="Render or copy this file again.",
+        )
+
+
+class _Door:
+    """The children of this process. They begin when first needed, wait for more work, and end when there is none."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self.forget()
+        os.register_at_fork(after_in_child=self.forget)  # children belong to the process that began them
+
+    def forget(self) -> None:
+        self._idle: list[_Child] = []
+        self._lock = Lock()
+        self._places = BoundedSemaphore(self._most)
+
+    def ask(self, path: Path, request: Mapping[str, Any], source: int, target: int) -> dict[str, Any]:
+        """What the decoder answers, its faults raised with the path."""
+        with self._places:
+            answer = self._asked(path, request, [source, target])
+        if "fault" in answer:
+            kind = TooLarge if answer["fault"] == TooLarge.code else UnreadableFile
+            raise kind(answer["what"], where=str(path), advice="Render or copy this file again.")
+        return answer
+
+    def _asked(self, path: Path, request: Mapping[str, Any], descriptors: list[int]) -> dict[str, Any]:
+        while True:
+            child = self._taken()
+            try:
+                answer = child.ask(path, request, descriptors)
+            except _Gone:
+                child.end()
+                continue
+            except BaseException:
+                child.end()
+                raise
+            if answer.get("fault") == TooLarge.code:  # its memory is in pieces now
+                child.end()
+            else:
+                with self._lock:
+                    self._idle.append(child)
+            return answer
+
+    def _taken(self) -> _Child:
+        with self._lock:
+            while self._idle:
+                child = self._idle.pop()
+                if child.is_alive:
+                    return child
+                child.end()
+        return _Child()
+
+
+_door = _Door(CHILDREN)

@@ -1,0 +1,259 @@
+"""The door for foreign files: what breaks, hangs or devours a reader is one sentence, and the next file is read."""
+
+import contextlib
+import io
+import os
+import signal
+import struct
+import subprocess
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenEXR
+
+from prism.__main__ import main
+from prism.combine.deliver import Output, deliver
+from prism.combine.ledger import Ledger
+from prism.combine.sources import find_sources
+from prism.errors import PrismError, TooLarge, UnreadableFile
+from prism.formats import guarded
+from prism.formats.exr import passing, read_channels, write_exr
+from prism.formats.headers import read_parts
+from prism.formats.planes import PlaneFolder
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.tests.damaged import RAW_ATTRIBUTES, attribute, damaged_files, odd_files, one_pixel, sound_files
+from prism.tests.frames import FolderCase
+from prism.tests.readers import READERS, outcome
+
+
+class Damaged(FolderCase):
+    def test_hurt_files_are_read_or_refused_in_one_sentence(self):
+        """A seeded tenth of what `python -m bench faults` tries."""
+        counts = {}
+        for path in damaged_files(self.folder, 115, seed=3):
+            for name, read in READERS.items():
+                said = outcome(read, path)
+                counts[said] = counts.get(said, 0) + 1
+        self.assertEqual(set(counts), {"read", "refused"}, counts)
+        self.assertGreater(counts["refused"], 150)
+        self.assertGreater(counts["read"], 50)
+
+    def test_the_worst_ever_met_are_refused_by_every_reader(self):
+        for name, path in odd_files(self.folder).items():
+            for reader, read in READERS.items():
+                with self.subTest(name, reader=reader):
+                    self.assertEqual(outcome(read, path), "refused")
+
+    def test_sound_files_are_read(self):
+        """So that the tests above cannot pass by refusing everything."""
+        for path in sound_files(self.folder):
+            with self.subTest(path.name):
+                self.assertEqual(outcome(READERS["audit"], path), "read")
+
+    def test_names_that_are_not_utf_8(self):
+        path = self.folder / os.fsdecode(b"caf\xe9.1001.exr")
+        self.write("x.exr", {name: np.ones((2, 2), np.float32) for name in "RGB"}).rename(path)
+        self.assertEqual(outcome(READERS["audit"], path), "read")
+        strict = io.TextIOWrapper(io.BytesIO(), encoding="ascii", errors="strict")
+        with contextlib.redirect_stdout(strict):
+            self.assertEqual(main(["inspect", str(path)]), 0)
+        strict.flush()
+        self.assertIn(b"caf", strict.buffer.getvalue())
+        with self.assertRaises(UnreadableFile) as caught:
+            read_parts(path.with_suffix(".no"))
+        self.assertEqual(str(caught.exception).encode().decode(), str(caught.exception))
+
+    def test_passes_far_apart_are_not_put_on_one_canvas(self):
+        display = Window.of_size(4, 4)
+        paths = []
+        for name, at in (("beauty", 0), ("diffuse", 1 << 29)):
+            paths.append(self.folder / f"{name}.1001.exr")
+            planes = {channel: np.ones((2, 2), np.float32) for channel in "RGB"}
+            write_exr(paths[-1], Image(channels=planes, data_window=Window(at, at, at + 1, at + 1), display_window=display))
+        with self.assertRaisesRegex(TooLarge, "far apart"):
+            find_sources(paths)
+        alone = find_sources(paths[1:])
+        self.assertEqual(alone.on_display(np.ones((4, 2, 2), np.float32)).sum(), 0)
+
+
+class Children(FolderCase):
+    def child(self) -> subprocess.Popen:
+        """The one that decodes for this process, after one file."""
+        self.read()
+        return guarded._door._idle[-1]._process
+
+    def read(self):
+        path = self.write("sound.exr", {"R": np.full((4, 4), 7, np.float32)})
+        return read_channels(path, read_parts(path)[0]).plane("R")
+
+    def test_a_child_that_dies_is_replaced(self):
+        for how in (signal.SIGKILL, signal.SIGSEGV):
+            child = self.child()
+            child.send_signal(how)
+            child.wait()
+            np.testing.assert_array_equal(self.read(), 7)
+
+    def test_a_crash_in_the_middle_is_one_sentence(self):
+        with ThreadPoolExecutor(1) as pool:
+            child = self.child()
+            child.send_signal(signal.SIGSTOP)
+            reading = pool.submit(self.read)
+            time.sleep(0.5)
+            child.send_signal(signal.SIGSEGV)
+            child.send_signal(signal.SIGCONT)
+            with self.assertRaisesRegex(UnreadableFile, "broke on this file .SIGSEGV"):
+                reading.result(30)
+        np.testing.assert_array_equal(self.read(), 7)
+
+    def test_a_child_that_hangs_is_ended(self):
+        child = self.child()
+        child.send_signal(signal.SIGSTOP)
+        with mock.patch.object(guarded, "SECONDS", 1), self.assertRaisesRegex(UnreadableFile, "more than 1 s"):
+            self.read()
+        self.assertEqual(child.returncode, -signal.SIGKILL)
+        np.testing.assert_array_equal(self.read(), 7)
+
+    def test_memory_is_limited(self):
+        path = self.write("large.exr", {"R": np.ones((2000, 2000), np.float32)})
+        with mock.patch.object(guarded, "MEMORY", -(15 << 20)), self.assertRaisesRegex(PrismError, "memory|broke"):
+            read_channels(path, read_parts(path)[0])
+        np.testing.assert_array_equal(self.read(), 7)
+
+    def test_a_child_knows_nothing_of_its_parent(self):
+        with mock.patch.dict(os.environ, {"EAGER_SECRET_KEY": "secret"}):
+            started = guarded._Child()
+        self.addCleanup(started.end)
+        environment = Path(f"/proc/{started._process.pid}/environ").read_bytes()
+        self.assertNotIn(b"EAGER_SECRET_KEY", environment)
+        self.assertIn(b"PYTHONPATH", environment)
+
+    def test_many_threads_at_once(self):
+        paths = [self.write(f"{n}.exr", {"R": np.full((64, 64), n, np.float32)}) for n in range(12)]
+        with ThreadPoolExecutor(12) as pool:
+            planes = pool.map(lambda path: read_channels(path, read_parts(path)[0]).plane("R"), paths)
+        self.assertEqual([float(plane.max()) for plane in planes], list(range(12)))
+
+
+class Kept(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.kept = PlaneFolder(self.folder / "planes", 1 << 20)
+
+    def plane(self, path: Path):
+        return read_channels(path, read_parts(path)[0], ["R"], kept=self.kept).plane("R")
+
+    def files(self):
+        return sorted(path.name for path in self.kept.path.iterdir())
+
+    def test_planes_are_decoded_once_while_the_file_stays(self):
+        path = self.write("a.exr", {"R": np.full((4, 4), 1, np.float16)})
+        first = self.plane(path)
+        first[...] = 9  # private to whoever reads
+        with mock.patch.object(guarded._door, "ask", side_effect=AssertionError("decoded again")):
+            self.assertEqual(self.plane(path).tolist(), np.ones((4, 4)).tolist())
+        self.write("a.exr", {"R": np.full((4, 4), 2, np.float16)})
+        self.assertEqual(float(self.plane(path).max()), 2)
+
+    def test_it_stays_within_its_bytes_and_drops_the_longest_unused(self):
+        paths = [self.write(f"{n}.exr", {"R": np.full((256, 256), n, np.float32)}) for n in range(8)]
+        for path in paths:
+            self.plane(path)
+        self.assertLessEqual(sum(path.stat().st_blocks * 512 for path in self.kept.path.iterdir()), 1 << 20)
+        self.assertGreaterEqual(len(self.files()), 3)
+        self.assertEqual([float(self.plane(path).max()) for path in paths], list(range(8)))
+
+    def test_a_refused_file_leaves_nothing_and_a_cut_one_is_made_again(self):
+        path = self.write("a.exr", {"R": np.full((40, 40), 3, np.float32)})
+        path.write_bytes(path.read_bytes()[:-20])
+        with self.assertRaises(UnreadableFile):
+            self.plane(path)
+        self.assertEqual(self.files(), [])
+        self.write("a.exr", {"R": np.full((40, 40), 3, np.float32)})
+        self.plane(path)
+        os.truncate(self.kept.path / self.files()[0], 100)
+        self.assertEqual(float(self.plane(path).max()), 3)
+
+
+class Attributes(FolderCase):
+    """What a file says of itself goes on into the rebuilt one, read back here with OpenEXR's own library or by its bytes."""
+
+    def rebuilt(self, name: str, raw_file: bytes) -> tuple[Path, list[str]]:
+        path = self.folder / name
+        path.write_bytes(raw_file)
+        sources = find_sources([path])
+        ledger = Ledger(name="x", beauty=next(iter(sources)).key)
+        out = self.folder / f"out_{name}"
+        return out, deliver(ledger, sources, out, Output(pixel="float", compression="none"))
+
+    def test_every_type_passes_byte_for_byte(self):
+        more = b"".join(attribute(f"my {kind}", kind, raw) for kind, raw in RAW_ATTRIBUTES.items())
+        out, remarks = self.rebuilt("all.exr", one_pixel(more=more))
+        self.assertEqual(remarks, [])
+        written = out.read_bytes()
+        for kind, raw in RAW_ATTRIBUTES.items():
+            self.assertIn(attribute(f"my {kind}", kind, raw), written, kind)
+
+    def test_the_standard_ones_read_by_openexr(self):
+        more = (
+            attribute("chromaticities", "chromaticities", struct.pack("<8f", *np.linspace(0.1, 0.8, 8)))
+            + attribute("adoptedNeutral", "v2f", struct.pack("<2f", 0.3, 0.4))
+            + attribute("timeCode", "timecode", struct.pack("<II", 0x01020304, 0))
+            + attribute("originalDataWindow", "box2i", struct.pack("<4i", 0, 1, 2, 3))
+            + attribute("worldToCamera", "m44f", struct.pack("<16f", *range(16)))
+            + attribute("owner", "string", b"me")
+            + attribute("dwaCompressionLevel", "float", struct.pack("<f", 45))
+        )
+        out, remarks = self.rebuilt("standard.exr", one_pixel(more=more))
+        self.assertEqual(remarks, [])
+        with OpenEXR.File(str(out)) as file:
+            said = file.header()
+            np.testing.assert_allclose(said["chromaticities"], np.linspace(0.1, 0.8, 8).astype(np.float32))
+            self.assertEqual((said["timeCode"].hours, said["owner"]), (1, "me"))
+            np.testing.assert_array_equal(said["worldToCamera"].ravel(), range(16))
+
+    def test_what_no_file_can_carry_is_dropped_with_a_remark(self):
+        more = attribute("chromaticities", "string", b"none") + attribute("owner", "string", b"me")
+        out, remarks = self.rebuilt("odd.exr", one_pixel(more=more))
+        self.assertEqual(remarks, ["Header entries that no new file can carry were dropped: chromaticities."])
+        self.assertEqual(read_parts(out)[0].says("owner"), "me")
+        kept, dropped = passing(read_parts(self.folder / "odd.exr")[0].attributes)
+        self.assertEqual((sorted(kept), dropped), (["owner", "screenWindowCenter", "screenWindowWidth"], ["chromaticities"]))
+
+    def test_time_codes_pass_whatever_their_bits(self):
+        for _ in range(200):
+            words = [int(word) for word in self.rng.integers(0, 1 << 32, 2, dtype=np.uint64)]
+            if self.rng.random() < 0.5:  # one that is a time
+                words[0] = words[0] & 0xC0808080 | 0x12345215
+            raw = struct.pack("<II", *words)
+            path = self.folder / "code.exr"
+            path.write_bytes(one_pixel(more=attribute("timeCode", "timecode", raw)))
+            write_exr(path, read_channels(path, read_parts(path)[0]))
+            self.assertEqual(read_parts(path)[0].attributes["timeCode"].raw, raw)
+
+
+class Headers(FolderCase):
+    def test_a_header_is_read_once_until_the_file_changes(self):
+        path = self.write("a.exr", {"R": np.ones((2, 2), np.float32)})
+        first = read_parts(path)[0]
+        self.assertIs(read_parts(path)[0], first)
+        self.write("a.exr", {"Z": np.ones((2, 2), np.float32)})
+        self.assertEqual(list(read_parts(path)[0].channels), ["Z"])
+
+    def test_it_says_what_openexr_says(self):
+        for path in sound_files(self.folder):
+            if path.suffix != ".exr":
+                continue
+            with self.subTest(path.name), OpenEXR.File(str(path), separate_channels=True) as file:
+                for ours, theirs in zip(read_parts(path), file.parts, strict=True):
+                    box = theirs.header["dataWindow"]
+                    self.assertEqual((*box[0], *box[1]), (0, 0, ours.data_window.x1, ours.data_window.y1))
+                    self.assertEqual(set(ours.channels), set(theirs.channels))
+                    self.assertEqual(ours.compression, theirs.compression().name.removesuffix("_COMPRESSION").lower().replace("no", "none"))
+                    self.assertEqual(ours.deep, theirs.type() == OpenEXR.deepscanline)
+                    self.assertEqual(ours.tiled, theirs.type() == OpenEXR.tiledimage)
+                    types = {name: channel.type().name.lower() for name, channel in theirs.channels.items()}
+                    self.assertEqual(dict(ours.channels), types)
