@@ -23,9 +23,15 @@ class PrismError(Exception):
         advice = f" {self.advice}" if self.advice else ""
         return f"{place}{self.what}{advice}"
 
-    def as_json(self) -> dict[str, str]:
-        """The four fields, for JSON."""
-        return {"code": self.code, "what": self.what, "where": self.where, "advice": self.advice}
+    @property
+    def concerns_a_file(self) -> bool:
+        """Whether `where` is the path of a file that cannot be read."""
+        return self.code in (UnreadableFile.code, TooLarge.code) and self.where.startswith("/")
+
+    def as_json(self) -> dict[str, str | bool]:
+        """The four fields, for JSON, and whether a file is at fault."""
+        fields = {"code": self.code, "what": self.what, "where": self.where, "advice": self.advice}
+        return fields | ({"file": True} if self.concerns_a_file else {})
 
 
 class UnreadableFile(PrismError):

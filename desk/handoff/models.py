@@ -13,7 +13,7 @@ class Delivery(models.Model):
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="deliveries")
     job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="delivery")
     version = models.ForeignKey(LedgerVersion, on_delete=models.PROTECT, related_name="deliveries")
-    element = models.ForeignKey(Element, on_delete=models.PROTECT, related_name="deliveries")
+    element = models.ForeignKey(Element, on_delete=models.SET_NULL, null=True, related_name="deliveries")
     suffix = models.CharField(max_length=8)  # .exr, .png, ...
     output = models.JSONField()  # arguments of prism.combine.deliver.Output
     take = models.PositiveSmallIntegerField(default=1)  # tells files apart that only differ in how they are written

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+import secrets
+from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
+from pathlib import Path
 
 from desk.shots.models import Element, Shot
-from desk.shots.services import files_of, sequences_of
-from desk.shots.storage import allowed_folder
+from desk.shots.services import files_of, sequences_of, sources_of
+from desk.shots.storage import allowed_folder, kept_inside
 from prism.combine.sources import Source, find_sources
 from prism.errors import BadArgument, PrismError, UnreadableFile
+from prism.intake.found import found_file
 from prism.naming.frames import format_frames
 from prism.naming.sequences import sequences_below
+from prism.text import printable
 
 
 @dataclass(frozen=True)
@@ -23,6 +29,7 @@ class Inventory:
     passes: list[Source]
     size: str
     fault: PrismError | None
+    broken: tuple[PrismError, ...] = ()  # files of its first frame that were left out
 
 
 def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
@@ -54,7 +61,7 @@ def inventory(element: Element) -> Inventory:
         frames = {frame for sequence in sequences for frame in sequence.frames}
         rows = [
             (
-                f"{sequence.head}####{sequence.suffix}",
+                printable(f"{sequence.head}####{sequence.suffix}"),
                 format_frames(sequence.frames),
                 sum(path.stat().st_size for _, path in sequence.files),
             )
@@ -62,8 +69,33 @@ def inventory(element: Element) -> Inventory:
         ]
         if not frames:
             raise UnreadableFile("No frames are left in this folder.", where=element.folder)
-        sources = find_sources(files_of(element, min(frames)))
+        sources = sources_of(element, min(frames))
     except PrismError as fault:
         return Inventory(element, [], "", [], "", fault)
     missing = sorted(set(element.shot.frames) - frames)
-    return Inventory(element, rows, format_frames(missing), list(sources), str(sources.display_window), None)
+    return Inventory(
+        element, rows, format_frames(missing), list(sources), str(sources.display_window), None, sources.faults
+    )
+
+
+def set_aside(shot: Shot, text: str) -> Path:
+    """Hide a file of the shot that cannot be read, under a name beside it that no station looks at. Returns that name.
+
+    Raises BadArgument for a file that is sound, UnreadableFile for one that is no file of the shot's elements.
+    """
+    path = next((file for file in _files(shot) if printable(file) == text), None)
+    if path is None:
+        raise UnreadableFile("This is no file of the shot's elements.", where=text[:200])
+    found = found_file(kept_inside(path, shot.production))
+    if found is not None and not found.fault:
+        raise BadArgument("This file can be read to its last pixel; it stays.", where=path.name)
+    hidden = path.with_name(f".{path.name}.{secrets.token_hex(2)}.aside")
+    path.rename(hidden)
+    return hidden
+
+
+def _files(shot: Shot) -> Iterator[Path]:
+    """Of all elements whose folder is there."""
+    for element in shot.elements.all():
+        with suppress(UnreadableFile):
+            yield from (path for sequence in sequences_of(element) for _, path in sequence.files)

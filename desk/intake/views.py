@@ -1,7 +1,6 @@
 from __future__ import annotations
 
 from django.contrib import messages
-from django.db.models import ProtectedError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
@@ -12,6 +11,7 @@ from desk.shots.models import Shot
 from desk.shots.services import stations
 from desk.shots.storage import shot_folder
 from prism.errors import PrismError
+from prism.text import printable
 
 
 @require_http_methods(["GET", "POST"])
@@ -51,11 +51,20 @@ def remove(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """Forget an element; its files stay where they are."""
     require_change(request, shot)
     found = get_object_or_404(shot.elements, pk=element)
-    name = found.name
-    try:
-        found.delete()
-    except ProtectedError:
-        messages.warning(request, f"{name} stays: it is used by a ledger or a delivery of this shot.")
-    else:
-        messages.success(request, f"{name} is no longer part of this shot. Its files are untouched.")
+    used = found.ledgers.exists()
+    found.delete()
+    messages.success(request, f"{found.name} is no longer part of this shot. Its files are untouched.")
+    if used:
+        messages.warning(request, "A ledger lay on it: choose other files for that in Rebuild.")
     return redirect("intake", production=shot.production.code, shot=shot.code)
+
+
+@require_POST
+@with_shot
+def set_aside(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """Hide a file that cannot be read, so that the rest of its frame is shown without it."""
+    require_change(request, shot)
+    hidden = services.set_aside(shot, request.POST.get("file", ""))
+    messages.success(request, f"Set aside as {printable(hidden.name)}, in the folder where it was.")
+    station = "rebuild" if request.POST.get("back") == "rebuild" else "intake"
+    return redirect(station, production=shot.production.code, shot=shot.code)

@@ -10,7 +10,7 @@ from desk.shots.models import Element, Shot
 
 class Ledger(models.Model):
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="ledgers")
-    element = models.ForeignKey(Element, on_delete=models.PROTECT, related_name="ledgers")
+    element = models.ForeignKey(Element, on_delete=models.SET_NULL, null=True, related_name="ledgers")
     name = models.CharField(max_length=80)
     document = models.JSONField()
     revision = models.PositiveIntegerField(default=1)  # up by one at each save; a save must name the one it builds on

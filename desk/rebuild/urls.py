@@ -12,5 +12,6 @@ urlpatterns = [
     path("version/", views.version, name="rebuild-version"),
     path("version/<int:ledger>/<int:number>/", views.version_document, name="rebuild-version-document"),
     path("element/", views.element, name="rebuild-element"),
+    path("lay/<int:ledger>/<int:element>/", views.lay, name="rebuild-lay"),
     path("first/", views.first, name="rebuild-first"),
 ]

@@ -5,7 +5,7 @@ from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -25,25 +25,32 @@ from prism.errors import PrismError
 from prism.viewing.picture import Look, Subject, step_for
 
 SIGNS = {"add": "+", "over": "over", "under": "under", "multiply": "×", "screen": "scr"}
+OFFERED = 200  # frames to choose from on a page without a picture
 
 
 @require_GET
 @with_shot
 def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
-    context = {"shot": shot, "stations": stations(shot), "current": "rebuild"}
+    context = {
+        "shot": shot,
+        "stations": stations(shot),
+        "current": "rebuild",
+        "may_change": shot.can_be_changed_by(request.user),
+    }
+    ledger = None
     try:
         ledger = services.open_ledger(shot)
-        if ledger is None:
-            return render(request, "rebuild/empty.html", context)
-        frames = frames_on_disk(ledger.element)
+        frames = frames_on_disk(ledger.element) if ledger else []
         if not frames:
-            return render(request, "rebuild/empty.html", context | {"element": ledger.element})
+            return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger))
         frame = _nearest(request.GET.get("frame", ""), frames)
         sources = sources_of(ledger.element, frame)
     except PrismError as fault:
-        return render(request, "rebuild/empty.html", context | {"fault": fault}, status=422)
+        return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger) | {"fault": fault}, status=422)
     return render(
-        request, "rebuild/rebuild.html", context | {"page": _page(request, shot, ledger, sources, frames, frame)}
+        request,
+        "rebuild/rebuild.html",
+        context | {"page": _page(request, shot, ledger, sources, frames, frame), "broken": sources.faults},
     )
 
 
@@ -136,12 +143,32 @@ def element(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResponse:
+    """The same from a page without a picture."""
+    require_change(request, shot)
+    services.use_element(get_object_or_404(shot.ledgers, pk=ledger), get_object_or_404(shot.elements, pk=element))
+    return redirect("rebuild", production=shot.production.code, shot=shot.code)
+
+
+@require_POST
+@with_shot
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     ledger = _ledger(shot, body)
     frame, by, denoised = whole_number(body, "frame"), str(body.get("by")), body.get("denoised") is True
     document = services.start_again(ledger, ledger.element, frame, by, denoised=denoised)
     return JsonResponse({"ledger": document.as_json()})
+
+
+def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
+    """What a page says that has no picture: whose files are meant, and which others there are."""
+    element = ledger.element if ledger else None
+    return {
+        "ledger": ledger,
+        "element": element,
+        "other_frames": frames_on_disk(element)[:OFFERED],
+        "other_elements": shot.elements.exclude(pk=element.pk if element else None),
+    }
 
 
 def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: list[int], frame: int) -> dict[str, Any]:

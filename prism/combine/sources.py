@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.store import PixelStore
-from prism.errors import BadArgument, SizeMismatch, TooLarge, UnknownSource, UnreadableFile
+from prism.errors import BadArgument, PrismError, SizeMismatch, TooLarge, UnknownSource, UnreadableFile
 from prism.formats.exr import read_channels
 from prism.formats.headers import PIXEL_LIMIT, Part, read_parts
 from prism.formats.stamps import stamp_of
@@ -20,6 +20,7 @@ from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import LayerChannels, group_layers
 from prism.pixels.window import Window
+from prism.text import printable
 
 DENOISED = "denoised"  # ends the name of a file that was cleaned
 _FRAME_AND_SUFFIX = re.compile(r"([._-]-?\d+)?\.[A-Za-z0-9]+$")
@@ -72,23 +73,20 @@ class FrameSources:
     """All passes of one frame, found by names. Pixels are decoded when first asked for and kept in a bounded store.
 
     window: union of the data windows of all passes; every plane handed out covers it, 0 outside its own window.
-    pixel_aspect: width of a pixel by its height.
+    pixel_aspect: width of a pixel by its height. faults: what was wrong with files that were left out.
     """
 
-    def __init__(self, sources: Mapping[str, Source], *, store: PixelStore | None = None) -> None:
+    def __init__(
+        self, sources: Mapping[str, Source], *, store: PixelStore | None = None, faults: Sequence[PrismError] = ()
+    ) -> None:
         self._sources = dict(sources)
+        self.faults = tuple(faults)
         self._store = store if store is not None else PixelStore()
         first = next(iter(self._sources.values()))
         self.display_window = first.part.display_window
         self.pixel_aspect = first.part.pixel_aspect
         self.window = first.part.data_window
         for source in self._sources.values():
-            if source.part.display_window != self.display_window:
-                raise SizeMismatch(
-                    f"{source.title} is {source.part.display_window}, {first.title} is {self.display_window}.",
-                    where=str(source.path),
-                    advice="Render all passes of a frame at one size.",
-                )
             self.window = self.window.union(source.part.data_window)
         if self.window.width * self.window.height > PIXEL_LIMIT:
             raise TooLarge(
@@ -158,42 +156,67 @@ class FrameSources:
         return canvas
 
 
-def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None) -> FrameSources:
+def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None, tolerant: bool = False) -> FrameSources:
     """Open the files of one frame and tell its passes apart.
 
     A file of many layers names its passes by layer. A file of one layer without a telling name is named by what its
-    file name adds to the others'. Raises UnreadableFile, SizeMismatch, or BadArgument if two files hold the same pass.
+    file name adds to the others'. tolerant: leave out files that are wrong while any is right, and keep their faults.
+    Raises UnreadableFile, SizeMismatch, or BadArgument if two files hold the same pass.
     """
     if not paths:
         raise BadArgument("No files were given.", advice="Name the EXR files of one frame.")
     paths = [Path(path) for path in paths]
+    faults: list[PrismError] = []
+    by_file: list[list[Source]] = []
+    for path, stem in zip(paths, _telling_names(paths), strict=True):
+        try:
+            by_file.append(_sources_of(path, stem, alone=len(paths) == 1))
+        except PrismError as fault:
+            faults.append(fault)
     found: dict[str, Source] = {}
-    stems = _telling_names(paths)
-    by_file = [_sources_of(path, stem, alone=len(paths) == 1) for path, stem in zip(paths, stems, strict=True)]
-    files = zip(paths, _without_strays(by_file), strict=True)
-    for path, sources in sorted(files, key=lambda file: any(source.denoised for source in file[1])):  # noisy ones first
-        for source in sources:
-            if source.key in found:
-                raise BadArgument(
-                    f"{source.title} is in {found[source.key].path.name} as well.",
-                    where=str(path),
-                    advice="Give each pass once.",
-                )
-            found[source.key] = source
+    for sources in sorted(_without_strays(by_file), key=lambda held: any(source.denoised for source in held)):
+        try:  # noisy ones first
+            found |= _joining(sources, found)
+        except PrismError as fault:
+            faults.append(fault)
+    if faults and not (tolerant and found):
+        raise faults[0]
     if not found:
         raise UnreadableFile(
             "There are only deep samples here, no flat passes.", where=str(paths[0]), advice="Flatten them first."
         )
-    return FrameSources(found, store=store)
+    return FrameSources(found, store=store, faults=faults)
+
+
+def _joining(sources: Sequence[Source], found: Mapping[str, Source]) -> dict[str, Source]:
+    """The sources of one file, if they can stand beside those found. Raises BadArgument or SizeMismatch."""
+    first = next(iter(found.values()), None)
+    joined: dict[str, Source] = {}
+    for source in sources:
+        same = found.get(source.key) or joined.get(source.key)
+        if same:
+            raise BadArgument(
+                f"{source.title} is in {same.path.name} as well.",
+                where=str(source.path),
+                advice="Give each pass once.",
+            )
+        if first and source.part.display_window != first.part.display_window:
+            raise SizeMismatch(
+                f"{source.title} is {source.part.display_window}, {first.title} is {first.part.display_window}.",
+                where=str(source.path),
+                advice="Render all passes of a frame at one size.",
+            )
+        joined[source.key] = source
+    return joined
 
 
 def _telling_names(paths: Sequence[Path]) -> list[str]:
     """What tells the files of a frame apart: what the name adds to the others', or the folder where that says nothing."""
-    names = without_common_prefix([_FRAME_AND_SUFFIX.sub("", path.name) for path in paths])
+    names = without_common_prefix([_FRAME_AND_SUFFIX.sub("", printable(path.name)) for path in paths])
     if len({path.parent for path in paths}) == 1:
         return names
     above = Path(os.path.commonpath([path.parent for path in paths]))
-    folders = ["_".join(path.parent.relative_to(above).parts) for path in paths]
+    folders = [printable("_".join(path.parent.relative_to(above).parts)) for path in paths]
     return [name if recognise(name) else folder or name for name, folder in zip(names, folders, strict=True)]
 
 

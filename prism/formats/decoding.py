@@ -7,7 +7,6 @@ OpenImageIO, which decodes on several cores and can be asked for rows and channe
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from pathlib import Path
 from typing import Any
 
 import numpy as np

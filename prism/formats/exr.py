@@ -77,8 +77,6 @@ def read_channels(
     )
 
 
-
-
 def write_exr(path: Path, image: Image, *, compression: str = "zip") -> None:
     """Write one part with all channels of the image. Raises UnwritableFile; see `write_parts`."""
     write_parts(path, [("", image)], compression=compression)
@@ -160,9 +158,7 @@ def _as_it_lay(held: Attribute) -> Any:
         typed = _stored_time_code(*value)
     elif held.type == "box2i":
         typed = np.array(value[:2], np.int32), np.array(value[2:], np.int32)
-    elif held.type == "string" and value.encode() == held.raw:
-        typed = value
-    elif held.type in ("int", "float", "chromaticities"):
+    elif (held.type == "string" and value.encode() == held.raw) or held.type in ("int", "float", "chromaticities"):
         typed = value
     elif held.type == "rational" and value[1] and math.gcd(*value) == 1:
         typed = Fraction(*value)

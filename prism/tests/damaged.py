@@ -128,7 +128,9 @@ def _large_png() -> bytes:
         return struct.pack(">I", len(body)) + kind + body + struct.pack(">I", zlib.crc32(kind + body))
 
     size = struct.pack(">IIBBBBB", 20_000, 20_000, 8, 6, 0, 0, 0)
-    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", size) + chunk(b"IDAT", zlib.compress(bytes(1000))) + chunk(b"IEND", b"")
+    return (
+        b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", size) + chunk(b"IDAT", zlib.compress(bytes(1000))) + chunk(b"IEND", b"")
+    )
 
 
 def sound_files(folder: Path) -> list[Path]:
@@ -138,7 +140,9 @@ def sound_files(folder: Path) -> list[Path]:
     paths = []
     for compression in ("none", "rle", "zip", "piz", "b44", "dwaa", "htj2k32", "zstd"):
         paths.append(folder / f"{compression}.1001.exr")
-        write_exr(paths[-1], Image.of_planes(planes, owner="me", capDate="2026:01:01 00:00:00"), compression=compression)
+        write_exr(
+            paths[-1], Image.of_planes(planes, owner="me", capDate="2026:01:01 00:00:00"), compression=compression
+        )
     paths.append(folder / "parts.1001.exr")
     halves = [("beauty", {name: planes[name] for name in "RGBA"}), ("depth", {"Z": planes["Z"]})]
     write_parts(paths[-1], [(name, Image.of_planes(held)) for name, held in halves])

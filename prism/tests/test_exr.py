@@ -150,7 +150,12 @@ class Broken(FolderCase):
 
     def test_a_header_that_lies_about_its_size(self):
         """Every window is bounded before anything is decoded; one that is merely wrong fails when it is."""
-        sizes = ((19_999, "declares 20000 x 20000"), (4_999, "Damaged"), (2**30 + 1, "lies too far out"), (-5, "no pixels"))
+        sizes = (
+            (19_999, "declares 20000 x 20000"),
+            (4_999, "Damaged"),
+            (2**30 + 1, "lies too far out"),
+            (-5, "no pixels"),
+        )
         for window in ("dataWindow", "displayWindow"):
             for last, said in sizes:
                 with self.subTest(window, last=last):

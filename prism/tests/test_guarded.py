@@ -35,7 +35,7 @@ class Damaged(FolderCase):
         """A seeded tenth of what `python -m bench faults` tries."""
         counts = {}
         for path in damaged_files(self.folder, 115, seed=3):
-            for name, read in READERS.items():
+            for read in READERS.values():
                 said = outcome(read, path)
                 counts[said] = counts.get(said, 0) + 1
         self.assertEqual(set(counts), {"read", "refused"}, counts)
@@ -73,7 +73,9 @@ class Damaged(FolderCase):
         for name, at in (("beauty", 0), ("diffuse", 1 << 29)):
             paths.append(self.folder / f"{name}.1001.exr")
             planes = {channel: np.ones((2, 2), np.float32) for channel in "RGB"}
-            write_exr(paths[-1], Image(channels=planes, data_window=Window(at, at, at + 1, at + 1), display_window=display))
+            write_exr(
+                paths[-1], Image(channels=planes, data_window=Window(at, at, at + 1, at + 1), display_window=display)
+            )
         with self.assertRaisesRegex(TooLarge, "far apart"):
             find_sources(paths)
         alone = find_sources(paths[1:])
@@ -221,7 +223,9 @@ class Attributes(FolderCase):
         self.assertEqual(remarks, ["Header entries that no new file can carry were dropped: chromaticities."])
         self.assertEqual(read_parts(out)[0].says("owner"), "me")
         kept, dropped = passing(read_parts(self.folder / "odd.exr")[0].attributes)
-        self.assertEqual((sorted(kept), dropped), (["owner", "screenWindowCenter", "screenWindowWidth"], ["chromaticities"]))
+        self.assertEqual(
+            (sorted(kept), dropped), (["owner", "screenWindowCenter", "screenWindowWidth"], ["chromaticities"])
+        )
 
     def test_time_codes_pass_whatever_their_bits(self):
         for _ in range(200):
@@ -252,7 +256,10 @@ class Headers(FolderCase):
                     box = theirs.header["dataWindow"]
                     self.assertEqual((*box[0], *box[1]), (0, 0, ours.data_window.x1, ours.data_window.y1))
                     self.assertEqual(set(ours.channels), set(theirs.channels))
-                    self.assertEqual(ours.compression, theirs.compression().name.removesuffix("_COMPRESSION").lower().replace("no", "none"))
+                    self.assertEqual(
+                        ours.compression,
+                        theirs.compression().name.removesuffix("_COMPRESSION").lower().replace("no", "none"),
+                    )
                     self.assertEqual(ours.deep, theirs.type() == OpenEXR.deepscanline)
                     self.assertEqual(ours.tiled, theirs.type() == OpenEXR.tiledimage)
                     types = {name: channel.type().name.lower() for name, channel in theirs.channels.items()}

@@ -461,6 +461,7 @@ export default () => {
     },
     get faultWhat() { return this.fault?.what ?? String(this.fault ?? ""); },
     get faultWhere() { return this.fault?.where ?? ""; },
+    get faultInFile() { return Boolean(this.fault?.file); },
     get faultAdvice() { return this.fault?.advice ?? ""; },
   };
 };
