@@ -9,11 +9,12 @@ from __future__ import annotations
 import secrets
 from collections.abc import Iterable
 from datetime import datetime, timedelta
+from itertools import islice
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from django.db.models import Q, QuerySet
+from django.db.models import Case, Count, Q, QuerySet, Value, When
 from django.utils import timezone
 from kombu.exceptions import OperationalError
 
@@ -21,6 +22,7 @@ from desk.celery import app
 from desk.jobs.models import OPEN, Job, State, Task, Worker
 from desk.shots.models import Shot
 from prism.errors import BadArgument
+from prism.passes.checks.sizes import MOST_TASKS
 
 MOST_ATTEMPTS = 3
 LOST_AFTER = timedelta(seconds=settings.JOBS_LOST_AFTER)  # without a beat a worker is given up
@@ -38,9 +40,14 @@ NO_WORKER = "No worker is running. Run ./eager start, or start one on another ma
 def begin(
     kind: str, shot: Shot, title: str, tasks: Iterable[Task], *, author=None, priority: int = 0, **payload: Any
 ) -> Job:
-    """Make a job of unsaved tasks. The caller sends the messages, by top_up, once all is committed."""
+    """Make a job of unsaved tasks. The caller sends the messages, by top_up, once all is committed.
+
+    Raises BadArgument, before they are all made, if there are more than any job may have.
+    """
+    listed = list(islice(tasks, MOST_TASKS + 1))
+    if len(listed) > MOST_TASKS:
+        raise BadArgument(f"This is more than {MOST_TASKS:,} frames.", where=kind, advice="Do them in several parts.")
     job = Job.objects.create(kind=kind, shot=shot, title=title, author=author, priority=priority, payload=payload)
-    listed = list(tasks)
     for task in listed:
         task.job = job
     Task.objects.bulk_create(listed, batch_size=1000)
@@ -70,7 +77,15 @@ def waiting(now: datetime | None = None) -> QuerySet[Task]:
     """Tasks that may be taken now, the first first."""
     now = now or timezone.now()
     due = Task.objects.filter(state=State.QUEUED).filter(Q(not_before=None) | Q(not_before__lte=now))
-    return due.order_by("-job__priority", "job__made", "job", "number", "pk")
+    return due.order_by("-job__priority", *_turns(), "job__made", "job", "number", "pk")
+
+
+def _turns() -> list[Case]:
+    """By how many tasks of the same kind are running, fewest first: each kind has its turn, so that one frame to hand off
+    does not wait for a thousand to render."""
+    running = Task.objects.filter(state=State.RUNNING).values_list("job__kind").annotate(count=Count("pk")).order_by()
+    whens = [When(job__kind=kind, then=Value(count)) for kind, count in running]
+    return [Case(*whens, default=Value(0))] if whens else []
 
 
 def take(worker: str) -> Task | None:

@@ -26,9 +26,10 @@ MOST_SHOWN = 200
 
 
 def begin(shot: Shot, plan: Plan, author) -> Job:
-    """Queue every frame of every image. One that is under way for the shot is given up for this one."""
+    """Queue every frame of every image. One that is under way for the shot is given up for this one. Raises BadArgument."""
     if not plan.cameras:
         raise BadArgument("The plan has no camera, so there are no files.", where="cameras", advice="Choose one first.")
+    expand(plan, facts_for(shot, plan.cameras))  # refuses what is too much
     for earlier in shot.jobs.filter(kind=KIND, tasks__state__in=OPEN).distinct():
         engine.cancel(earlier)
     tasks = (

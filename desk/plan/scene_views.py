@@ -48,5 +48,7 @@ def measure(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 
 def _frame(request: HttpRequest, shot: Shot) -> int:
+    """One of the shot's frames, so that nobody has endless others drawn."""
     text = request.GET.get("frame", "")
-    return int(text) if text.removeprefix("-").isdecimal() and len(text) < 10 else shot.frames[0]
+    frame = int(text) if text.removeprefix("-").isdecimal() and len(text) < 10 else shot.frames[0]
+    return frame if frame in shot.frames else shot.frames[0]

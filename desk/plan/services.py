@@ -22,7 +22,7 @@ from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.checks import check
+from prism.passes.checks import ERROR, Finding, check
 from prism.passes.checks.layers import recombination
 from prism.passes.checks.light import completeness
 from prism.passes.estimate import total_bytes
@@ -101,8 +101,16 @@ def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
 def answer(shot: Shot, document: Document) -> dict[str, Any]:
     """What the page shows beside the sheet: one line for each sequence, however many frames it has."""
     scene, _ = known_facts(shot, document.cameras)
-    files = expand(document, scene)
     facts = scene.for_plan(document)
+    try:
+        files = expand(document, scene)
+        findings = check(document, scene, files, free_bytes=free_bytes())
+        columns = [_column(document, image, facts) for image in document.variants()]
+    except (
+        BadArgument
+    ) as fault:  # more than can be looked at; the page must open all the same, so that it can be mended
+        files, columns = [], []
+        findings = [Finding("size.outputs", ERROR, fault.what, fault.where, fault.advice)]
     groups = list({id(planned.group): planned.group for planned in files}.values())
     places = {id(group): place for place, group in enumerate(groups)}
     frames = document.shot.written_frames
@@ -115,10 +123,10 @@ def answer(shot: Shot, document: Document) -> dict[str, Any]:
         "bytes": total_bytes(files),
         "size": document.shot.written_size,
         "scaled": document.shot.scaled_size,
-        "findings": [finding.as_json() for finding in check(document, scene, files, free_bytes=free_bytes())],
+        "findings": [finding.as_json() for finding in findings],
         "differences": [asdict(difference) for difference in differences(document)],
         "movedOn": document.applied is not None and moved_on(document.applied, presets_of(shot.production)),
-        "columns": [_column(document, image, facts) for image in document.variants()],
+        "columns": columns,
         "together": _together(document, facts),
         "ramp": _ramp(document, facts),
         "lightGroups": _light_groups(document, facts),

@@ -17,6 +17,7 @@ from desk.shots.saving import Outdated
 from desk.shots.services import stations
 from prism.errors import PrismError
 from prism.passes.facts import SceneFacts
+from prism.passes.plan import Plan as Document
 
 STORAGES = (
     ("colour", "Colour", "half holds light as it is; alpha, values above 1"),
@@ -81,7 +82,7 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
-    return JsonResponse(services.answer(shot, services.parse(json_body(request).get("plan"))))
+    return JsonResponse(services.answer(shot, _asked(request, shot, json_body(request))))
 
 
 @require_POST
@@ -148,7 +149,7 @@ def bring_in(request: HttpRequest, shot: Shot) -> JsonResponse:
 def name(request: HttpRequest, shot: Shot) -> JsonResponse:
     """What an existing file name says, read by the plan's pattern; values is null if it does not follow it."""
     body = json_body(request)
-    document = services.parse(body.get("plan"))
+    document = _asked(request, shot, body)
     return JsonResponse({"values": services.read_name(shot, document, str(body.get("path", "")))})
 
 
@@ -161,6 +162,11 @@ def export(request: HttpRequest, shot: Shot) -> JsonResponse:
     response = JsonResponse(document.as_json(), json_dumps_params={"indent": 2})
     response["Content-Disposition"] = f'attachment; filename="{shot.code}_plan_v{document.number:03}.json"'
     return response
+
+
+def _asked(request: HttpRequest, shot: Shot, body: dict[str, Any]) -> Document:
+    """The plan of a request; for those who only look, the one that is there."""
+    return services.parse(body.get("plan") if shot.can_be_changed_by(request.user) else shot.plan.document)
 
 
 def _version(request: HttpRequest, opened: Plan) -> PlanVersion | None:

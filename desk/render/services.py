@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -24,12 +25,14 @@ from desk.shots.storage import free_bytes
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 from prism.passes.checks import ERROR, check
+from prism.passes.estimate import spoken_bytes
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan, PlannedImage
 
 KIND = "render"
 SHOWN = 30  # runs in the history
+BYTES_HELD = 12  # of memory for a value while it is summed, rounded and written
 LETTERS = {
     State.QUEUED: "q",
     State.RUNNING: "r",
@@ -64,6 +67,7 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
         raise BadArgument(
             f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan."
         )
+    _require_memory(plan, facts)
     frames = _frames(plan, wish)
     images = [image for image in plan.images() if not wish.layers or image.layer.name in wish.layers]
     unknown = set(wish.layers) - {layer.name for layer in plan.layers}
@@ -229,6 +233,22 @@ def detail(frame: Task) -> dict[str, Any]:
         "bytes": frame.bytes,
         "log": frame.log,
     }
+
+
+def _require_memory(plan: Plan, facts: SceneFacts) -> None:
+    """Raises BadArgument for frames that no worker of a machine like this one could hold."""
+    width, height = plan.shot.written_size
+    channels: dict[tuple[Any, Any], int] = defaultdict(int)
+    for planned in expand(plan, facts):
+        channels[planned.place["layer"], planned.place["camera"]] += len(planned.channels)
+    needed = max(channels.values(), default=0) * width * height * BYTES_HELD
+    there = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    if needed > there:
+        raise BadArgument(
+            f"One frame takes about {spoken_bytes(needed)} of memory while it is rendered; this machine has {spoken_bytes(there)}.",
+            where="shot",
+            advice="Choose a smaller size, or fewer passes for a layer.",
+        )
 
 
 def _frames(plan: Plan, wish: Wish) -> list[int]:

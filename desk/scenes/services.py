@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from functools import lru_cache
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -144,12 +145,16 @@ def seen_from_the_side(shot: Shot, frame: int, camera: str) -> dict[str, Any]:
 def mist_picture(shot: Shot, frame: int, camera: str, mist: Mist) -> bytes:
     """A small PNG of the mist pass. Raises as scene_of, and for the camera."""
     scene_of(shot).camera(camera)
-    return encode(grey(mist_at(_depth(current(shot).pk, frame, camera), mist)), "png")
+    with _drawing:
+        return encode(grey(mist_at(_depth(current(shot).pk, frame, camera), mist)), "png")
 
 
 def picture_path(version: SceneVersion, camera: str) -> Path:
     """Where the small picture of a scene from one of its cameras is kept."""
     return Path(settings.VAR) / "pictures" / f"{version.fingerprint}_{camera}.jpg"
+
+
+_drawing = Lock()  # one at a time, so that this cannot take all threads of the page's server
 
 
 @lru_cache(maxsize=16)

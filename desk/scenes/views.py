@@ -89,7 +89,8 @@ def picture(request: HttpRequest, shot: Shot, camera: str) -> HttpResponse:
         raise Http404("There is no scene to be drawn.")
     path = services.require_picture(version, camera)
     if path is None:
-        begin_pictures(version)
+        if shot.can_be_changed_by(request.user):  # whoever only looks begins no work
+            begin_pictures(version, request.user)
         return HttpResponse(status=202 if are_coming(version) else 404)
     return FileResponse(open(path, "rb"), content_type="image/jpeg", headers={"Cache-Control": "private, max-age=3600"})
 

@@ -205,6 +205,26 @@ class WorkPage(WorldCase):
         self.assertNotContains(self.client.get("/"), '<span class="count">')
         self.assertEqual(self.change(action="resume").json()["jobs"][0]["open"], 2)
 
+    def test_kinds_take_turns(self):
+        """A frame to hand off does not wait until a long run is rendered, and a run is not starved by it."""
+        self.job.tasks.all().delete()
+        run, delivery = (
+            engine.begin(kind, self.shot, kind, [Task(number=n, title=f"{n}") for n in range(9)])
+            for kind in ("render", "hand-off")
+        )
+        kinds = [engine.take(f"worker {n}").job.kind for n in range(6)]
+        self.assertEqual(kinds, ["render", "hand-off"] * 3)
+        engine.cancel(run)
+        self.assertEqual(engine.take("next").job, delivery)
+
+    def test_no_job_is_endless(self):
+        made = []
+        tasks = (made.append(n) or Task(number=n, title="x") for n in range(10**9))
+        with self.assertRaisesRegex(BadArgument, "more than 20,000 frames"):
+            engine.begin("audit", self.shot, "endless", tasks)
+        self.assertEqual(len(made), 20_001)
+        self.assertFalse(Job.objects.filter(title="endless").exists())
+
     def test_put_first(self):
         later = engine.begin("render", self.shot, "later", [Task(number=1, title="one")])
         self.assertEqual(engine.waiting().first().job, self.job)

@@ -19,6 +19,7 @@ from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.colour.spaces import CHROMATICITIES
 from prism.errors import PrismError
 from prism.formats.exr import write_exr
+from prism.passes.catalogue import CATALOGUE
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import SHIPPED, Preset
 from prism.pixels.image import Image
@@ -69,6 +70,22 @@ class Plans(PlanCase):
         passes, light, groups = 17, 10, 3  # light: the beauty and its components, denoised beside the noisy ones
         self.assertEqual(len(answer["files"]), 6 * 2 * (passes + groups + light + groups))
         self.assertEqual(answer["count"], 48 * len(answer["files"]))
+
+    def test_a_plan_with_more_outputs_than_can_be_looked_at_opens_and_says_so(self):
+        self.client.get(self.url("plan"))
+        crowded = {
+            "layers": [{"name": f"l{n}"} for n in range(200)],
+            "cameras": ["wide", "close"],
+            "passes": [kind.key for kind in CATALOGUE],
+            "packing": {"rule": "each-pass"},
+        }
+        answer = self.answer(**crowded).json()
+        self.assertEqual([finding["code"] for finding in answer["findings"]], ["size.outputs"])
+        self.ask("plan-save", plan=self.sound | crowded, revision=1)
+        self.assertEqual(self.client.get(self.url("plan")).status_code, 200)
+        for name in ("plan-audit", "render-start"):
+            self.assertEqual(self.ask(name, plan=self.sound | crowded).status_code, 422, name)
+        self.assertEqual(self.client.get(self.url("plan")).status_code, 200)
 
     def test_bad_plans_name_the_field_and_are_not_saved(self):
         self.client.get(self.url("plan"))
@@ -290,6 +307,23 @@ class Libraries(PlanCase):
                     self.ask(name, plan=self.sound, revision=1, action="delete", name="x").status_code, 403
                 )
         self.assertFalse(self.client.get(self.url("plan")).context["page"]["mayChange"])
+
+    def test_reviewers_start_no_costly_work(self):
+        self.client.get(self.url("plan"))
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.client.get(self.url("scene-picture", camera="wide")).status_code, 404)
+        self.assertEqual(Task.objects.count(), 0)
+        crowded = {"layers": [{"name": f"l{n}"} for n in range(200)]}
+        answered = self.answer(**crowded).json()["files"]  # of the plan that is there, whatever was sent
+        self.assertLess(len(answered), 10)
+        for name in ("plan-audit", "plan-measure", "render-start"):
+            self.assertEqual(self.ask(name, plan=self.sound, camera="wide").status_code, 403, name)
+        with mock.patch("desk.scenes.services._depth", return_value=np.ones((4, 4), np.float32)) as drawn:
+            for frame in range(1, 900, 50):  # none of the shot's
+                self.client.get(
+                    self.url("plan-mist"), {"camera": "wide", "near": 3, "far": 10, "power": 1, "frame": frame}
+                )
+        self.assertEqual({call.args[1] for call in drawn.call_args_list}, {1001})
 
 
 class Views(PlanCase):

@@ -29,6 +29,7 @@ from prism.intake.found import found_file, pictures_below
 from prism.passes.expansion import expand
 from prism.passes.plan import DEFAULT_NAMES, Layer, Packing, Quality
 from prism.passes.plan import Plan as Document
+from prism.standin.booking import COMPONENTS
 from prism.standin.facts import facts_of
 
 SOON = 120  # seconds a slow machine may take for a small run
@@ -110,6 +111,18 @@ class Runs(Rendering, WorldCase):
         with self.assertRaisesRegex(BadArgument, "No camera is chosen.*Fix it in Plan"):
             self.begin()
         self.assertEqual(Run.objects.count(), 0)
+
+    def test_what_no_machine_could_hold(self):
+        for side, text in ((8_192, "of memory while it is rendered"), (65_536, "pixels, overscan included")):
+            shot = open_plan(self.shot).document["shot"] | {"width": side, "height": side}
+            self.plan(shot=shot, passes=("beauty", "depth", "crypto_object", *COMPONENTS))
+            with (
+                mock.patch.object(services, "free_bytes", return_value=10**18),
+                mock.patch.object(os, "sysconf", return_value=1 << 16),
+            ):
+                with self.subTest(text), self.assertRaisesRegex(BadArgument, text):
+                    self.begin()
+        self.assertEqual(Task.objects.count(), 0)
 
     def test_only_some_light_groups(self):
         self.plan(passes=("beauty", "light_group"), packing=Packing(rule="each-pass"), layers=(Layer(name="all"),))

@@ -34,6 +34,7 @@ FIELDS: Mapping[str, str] = MappingProxyType(
 _WIDTH = re.compile(r"(?:0(\d{1,2}))?d?")
 _NUMBER = re.compile(r"-?\d{1,18}")
 LONGEST_NAME = 255  # of one part; longer ones exist on no system
+MOST_STEPS = 50_000  # tried in reading one name: a tenth of a second
 WIDEST_NUMBER = 18  # digits a number may be padded to
 Value = str | int
 
@@ -79,14 +80,15 @@ class Pattern:
         """The values a path was expanded from, or None if it does not follow the pattern.
 
         known: the words a field may stand for. Words may hold `_` and so be cut in several ways; those that are known
-        decide it. A number must be padded just as the pattern pads it. Takes time in proportion to the path's length.
+        decide it. A number must be padded just as the pattern pads it. Raises BadArgument for a pattern by which the path
+        could be cut in so many ways that nobody can tell which is meant.
         """
         parts, names = self._by_parts, path.split("/")
         if len(parts) != len(names) or any(len(name) > LONGEST_NAME for name in names):
             return None
         words: dict[str, str] = {}
         for pieces, name in zip(parts, names, strict=True):
-            found = _Reading(pieces, name, known).read(words)
+            found = _Reading(self.text, pieces, name, known).read(words)
             if found is None:
                 return None
             words = found
@@ -112,8 +114,11 @@ class _Reading:
     What cannot follow from a place is remembered, so no place is tried twice.
     """
 
-    def __init__(self, pieces: tuple[Piece, ...], name: str, known: Mapping[str, Collection[str]]) -> None:
-        self._pieces, self._name, self._known = pieces, name, known
+    def __init__(
+        self, pattern: str, pieces: tuple[Piece, ...], name: str, known: Mapping[str, Collection[str]]
+    ) -> None:
+        self._pattern, self._pieces, self._name, self._known = pattern, pieces, name, known
+        self._steps = 0
         fields = [piece.field for piece in pieces]
         self._again = {field for field in fields if field and fields.count(field) > 1}
         self._dead: set[tuple[int, int, tuple[str, ...]]] = set()
@@ -124,6 +129,13 @@ class _Reading:
     def _follow(self, place: int, at: int, words: dict[str, str]) -> dict[str, str] | None:
         if place == len(self._pieces):
             return words if at == len(self._name) else None
+        self._steps += 1
+        if self._steps > MOST_STEPS:
+            raise BadArgument(
+                "This name can be cut into fields in too many ways.",
+                where=self._pattern,
+                advice="Put a mark such as _ between the fields, and use each once.",
+            )
         state = (place, at, tuple(words[field] for field in sorted(self._again) if field in words))
         piece = self._pieces[place]
         if state in self._dead or not self._name.startswith(piece.text, at):

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 
 from prism.colour.spaces import SPACES, space_of
+from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.passes.expansion import PlannedFiles, PlannedPass
 from prism.passes.kinds import Role
@@ -116,7 +117,10 @@ def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviatio
     }
 
     def is_other_version(path: str) -> bool:
-        values = files[0].pattern.parse(path, known)
+        try:
+            values = files[0].pattern.parse(path, known)
+        except BadArgument:  # nobody can tell
+            return False
         return values is not None and values.get("version", files[0].values["version"]) != files[0].values["version"]
 
     strange = (path for path in sorted(paths) if path not in planned and path.rpartition("/")[0] in folders)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
+from prism.errors import BadArgument
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.passes.catalogue import BY_KEY
 from prism.passes.facts import SceneFacts, parts_of_groups
@@ -14,6 +15,7 @@ from prism.passes.packing import Packing, Storage, relative_size
 from prism.passes.plan import Plan, PlannedImage, ShotSettings
 
 ONE_FILE = "passes"  # what {pass} stands for where a file holds all of them
+MOST_OUTPUTS = 20_000  # sequences, and light groups of images
 COLOUR, DATA, DENOISED = "colour", "data", "denoised"
 DENOISED_ROLES = (Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART)
 _FLAT_CHANNELS = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
@@ -135,9 +137,11 @@ class PlannedFiles:
 def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
     """Every sequence the plan will write, by layer, camera and file. Warm-up frames are never among them.
 
-    facts: of the scene, with its own light labels; the plan's are put over them.
+    facts: of the scene, with its own light labels; the plan's are put over them. Raises BadArgument before there are too
+    many to look at.
     """
     facts = facts.for_plan(plan)
+    _require_few(len(plan.layers) * len(plan.cameras) * len(facts.labels))
     pattern, shot = parse_pattern(plan.names), plan.shot
     frames = shot.written_frames
     fixed = {"production": shot.production, "shot": shot.code, "version": plan.number}
@@ -149,7 +153,17 @@ def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
             groups[passes] = list(file_groups(plan, passes))
         place = fixed | {"layer": image.layer.name, "camera": image.camera}
         files += [PlannedFiles(pattern, place, group, frames, shot) for group in groups[passes]]
+        _require_few(len(files))
     return files
+
+
+def _require_few(outputs: int) -> None:
+    if outputs > MOST_OUTPUTS:
+        raise BadArgument(
+            f"This plan has more than {MOST_OUTPUTS:,} outputs.",
+            where="files",
+            advice="Choose fewer layers, cameras, light groups or passes, or put passes into one file.",
+        )
 
 
 def planned_passes(plan: Plan, image: PlannedImage, facts: SceneFacts) -> tuple[PlannedPass, ...]:

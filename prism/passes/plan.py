@@ -32,6 +32,7 @@ OVERRIDE_TITLES: Mapping[Override, str] = MappingProxyType(
     {"matte-black": "matte black", "clay": "plain clay", "occlusion": "occlusion"}
 )
 LARGEST_FRAME = 9_999_999
+MOST_IMAGES = 2_000  # layers through cameras
 DEFAULT_NAMES = "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 """Below the shot's own folder. A folder for every layer and camera, so that the files of two images never mix."""
 
@@ -261,6 +262,9 @@ class Plan(Document):
             doubled = {name for name in found if found.count(name) > 1}
             if doubled:
                 raise ValueError(f"two {what}s are called {', '.join(sorted(doubled))}")
+        images = len(self.layers) * len(self.cameras)
+        if images > MOST_IMAGES:
+            raise ValueError(f"{images} layers through cameras are planned; {MOST_IMAGES} are the most")
         return self
 
     def passes_of(self, layer: Layer, camera: str = "") -> tuple[str, ...]:
@@ -271,10 +275,12 @@ class Plan(Document):
     def images(self) -> Iterator[PlannedImage]:
         """Every layer through every camera."""
         for layer in self.layers:
-            by_camera = {camera: self.passes_of(layer, camera) for camera in self.cameras}
-            shared = len(set(by_camera.values())) <= 1
-            for camera, passes in by_camera.items():
-                yield PlannedImage(layer, camera, passes, shared, (camera,))
+            yield from self._images_of(layer)
+
+    def _images_of(self, layer: Layer) -> list[PlannedImage]:
+        by_camera = {camera: self.passes_of(layer, camera) for camera in self.cameras}
+        shared = len(set(by_camera.values())) <= 1
+        return [PlannedImage(layer, camera, passes, shared, (camera,)) for camera, passes in by_camera.items()]
 
     def image(self, layer: str, camera: str) -> PlannedImage:
         """That layer through that camera. Raises BadArgument if it is not planned."""
@@ -286,7 +292,7 @@ class Plan(Document):
     def variants(self) -> Iterator[PlannedImage]:
         """The same, but a layer that has the same passes through every camera only once, and even without a camera."""
         for layer in self.layers:
-            images = [image for image in self.images() if image.layer is layer]
+            images = self._images_of(layer)
             if images and images[0].shared:
                 yield replace(images[0], cameras=self.cameras)
             else:

@@ -170,6 +170,11 @@ class Patterns(unittest.TestCase):
         self.assertEqual(pattern.parse("ORR_010_diffuse_direct.0007.exr", known)["pass"], "diffuse_direct")
         self.assertIsNone(pattern.parse("ORR_020_diffuse_direct.0007.exr", known))
 
+    def test_a_name_that_could_be_cut_anywhere_is_refused_at_once(self):
+        for pattern in ("{layer}{camera}{pass}{layer}{camera}{pass}y", "{layer}{camera}{pass}{shot}x" * 6):
+            with self.assertRaisesRegex(BadArgument, "too many ways"):
+                parse_pattern(pattern).parse("a" * 250)
+
     def test_padding_must_be_the_pattern_s_own(self):
         """Padding counts the sign: -7 at four digits is -007; wider numbers grow (as fileseq and Python have it)."""
         pattern = parse_pattern("a.{frame:04}.exr")

@@ -120,6 +120,17 @@ class Expansion(unittest.TestCase):
         smaller = expand(plan.replace(packing=Packing(colour=Storage(compression="dwaa"))), FACTS)
         self.assertLess(total_bytes(smaller), total_bytes(expand(plan.replace(packing=Packing()), FACTS)) / 2)
 
+    def test_no_more_than_can_be_looked_at(self):
+        """Refused by counting, before anything is expanded."""
+        cameras = tuple(f"c{n}" for n in range(10))
+        with self.assertRaisesRegex(BadDocument, "2200 layers through cameras"):
+            layers = [{"name": f"l{n}"} for n in range(200)]
+            Plan.from_json(plan_of().as_json() | {"layers": layers, "cameras": (*cameras, "eleventh")})
+        layers = tuple(Layer(name=f"l{n}") for n in range(100))
+        passes = tuple(kind.key for kind in CATALOGUE)
+        with self.assertRaisesRegex(BadArgument, "more than 20,000 outputs"):
+            expand(plan_of(layers=layers, cameras=cameras, passes=passes, packing=Packing(rule="each-pass")), FACTS)
+
     def test_frames_and_sizes(self):
         """0-100 is 101 frames; 10 % overscan of HD is 2304 x 1296 (OpenEXR's windows), after the scale."""
         shot = plan_of().shot

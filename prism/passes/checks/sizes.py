@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from prism.formats.headers import PIXEL_LIMIT
 from prism.passes.checks.finding import ERROR, WARNING, Finding
 from prism.passes.estimate import spoken_bytes, total_bytes
 from prism.passes.expansion import PlannedFiles
 from prism.passes.plan import Plan
 
 BEYOND_REASON = 16e12  # bytes for one version of one shot
-MOST_TASKS = 200_000  # frames of layers through cameras
+MOST_TASKS = 20_000  # frames of layers through cameras
 LARGE_SHARE = 0.5  # of the free space
 
 
@@ -22,6 +23,12 @@ def size_findings(plan: Plan, files: list[PlannedFiles], free_bytes: int | None)
         yield Finding(
             "size.tasks", ERROR, f"{tasks} frames are to be rendered.", "shot",
             f"A run has {MOST_TASKS} at most; choose fewer frames, layers or cameras.",
+        )  # fmt: skip
+    width, height = plan.shot.written_size
+    if width * height > PIXEL_LIMIT:
+        yield Finding(
+            "size.pixels", ERROR, f"A frame has {width} x {height} pixels, overscan included.", "shot",
+            f"Files of more than {PIXEL_LIMIT:,} are not read here; choose a smaller size or less overscan.",
         )  # fmt: skip
     if size > BEYOND_REASON:
         yield Finding(
