@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -10,10 +11,10 @@ from django.db import transaction
 
 from desk.handoff.models import Delivery
 from desk.jobs import engine
-from desk.jobs.models import GOOD, State, Task
+from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
-from desk.shots.models import Shot
+from desk.shots.models import Element, Shot
 from desk.shots.services import files_of, frames_on_disk
 from desk.shots.storage import kept_inside, shot_folder
 from prism.colour.view import ViewTransform
@@ -21,7 +22,9 @@ from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
 from prism.combine.ledger import Ledger as LedgerDocument
 from prism.combine.sources import find_sources
-from prism.errors import BadArgument
+from prism.documents import fingerprint
+from prism.errors import BadArgument, UnreadableFile
+from prism.formats.stamps import stamp_of
 from prism.naming.frames import format_frames, parse_frames
 
 KIND = "hand-off"
@@ -40,29 +43,59 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         )
     if not outputs:
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
+    marks = {number: _mark(ledger.element, number) for number in numbers}
     with transaction.atomic():
+        Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
         version = keep_version(ledger, user)
-        deliveries = [
-            _create(shot, version, ledger, user, suffix, output, numbers) for suffix, output in outputs.items()
-        ]  # fmt: skip
+        deliveries = [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in outputs.items()]
     engine.top_up()
     return deliveries
 
 
 def _create(
-    shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output, numbers: list[int]
+    shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output, frames: dict[int, str]
 ) -> Delivery:
-    """A new delivery. The same version written in another way gets a take of its own, so that no file is overwritten."""
+    """A new delivery, or the one that is under way for just the same. The same version written in another way, or from files
+    that changed, gets a take of its own, so that no file is overwritten. frames: with the mark of their files."""
     written = asdict(output)
-    earlier = version.deliveries.filter(suffix=suffix).order_by("-take")
-    same = next((delivery for delivery in earlier if delivery.output == written), None)
-    take = same.take if same else (earlier[0].take + 1 if earlier else 1)
+    takes: dict[int, list[Delivery]] = defaultdict(list)
+    for delivery in version.deliveries.filter(suffix=suffix):
+        takes[delivery.take].append(delivery)
+    alike = [
+        number
+        for number, of_take in takes.items()
+        if all(delivery.output == written and _agree(delivery, ledger, frames) for delivery in of_take)
+    ]
+    take = max(alike, default=max(takes, default=0) + 1)
+    for delivery in takes[take]:
+        if _marks(delivery) == frames and delivery.frames.filter(state__in=OPEN).exists():
+            return delivery
     title = f"{shot.code} {version.ledger.name} {version.label} as {suffix[1:].upper()}"
-    tasks = (Task(number=number, title=f"{shot.code}, {number}") for number in numbers)
+    tasks = (
+        Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark})
+        for number, mark in frames.items()
+    )
     job = engine.begin(KIND, shot, title, tasks, author=user)
     return Delivery.objects.create(
         shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=written, take=take
     )
+
+
+def _agree(delivery: Delivery, ledger: Ledger, frames: dict[int, str]) -> bool:
+    """Whether the frames that both have are made from the same files."""
+    before = _marks(delivery)
+    return delivery.element_id == ledger.element_id and all(
+        before[number] == mark for number, mark in frames.items() if number in before
+    )
+
+
+def _marks(delivery: Delivery) -> dict[int, str]:
+    return {number: payload.get("sources", "") for number, payload in delivery.frames.values_list("number", "payload")}
+
+
+def _mark(element: Element, number: int) -> str:
+    """Changes whenever a file of the frame does."""
+    return fingerprint([stamp_of(path) for path in files_of(element, number)])
 
 
 def try_again(delivery: Delivery) -> None:
@@ -80,6 +113,16 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
     delivery = task.job.delivery
     path = path_of(delivery, task.number)
     document = LedgerDocument.from_json(delivery.version.document, where=f"{delivery.version.label}")
+    if delivery.element is None:
+        raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=delivery.stem)
+    mark = _mark(delivery.element, task.number)
+    if mark != task.given("sources"):  # rendered again since it was ordered
+        if path.exists():
+            raise UnreadableFile(
+                "The files of this frame have changed, and what was delivered stays.", where=path.name,
+                advice="Order it again.",
+            )  # fmt: skip
+        Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
     sources = find_sources(files_of(delivery.element, task.number))
     return path, deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
 

@@ -40,6 +40,11 @@ def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False)
     return find_sources([shot_file(run.shot, planned.path(frame.number))], store=PIXELS)
 
 
+def _path(frame: Task, key: str) -> str:
+    planned = file_of(frame.job.run, frame.given("layer"), frame.given("camera"), key)
+    return planned.path(frame.number) if planned else ""
+
+
 def key_in(sources: FrameSources, key: str) -> str:
     """What a planned pass is called among the sources of its own file. Raises UnknownSource.
 
@@ -73,12 +78,12 @@ def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
     shared = pairs(first, second)
     if not shared:
         raise BadArgument("These runs have no frame in common that both have finished.", where="compare")
-    if first.number == second.number:
-        raise BadArgument(
-            f"Both runs wrote version {first.number:03}: the later one's files took the place of the earlier one's.",
-            where="compare", advice="Compare runs of two versions.",
-        )  # fmt: skip
     a, b = _chosen(shared, wanted)
+    same = _path(a, wanted.key)
+    if same and same == _path(b, wanted.key):
+        raise BadArgument(
+            f"The files of both runs are the same: {same}.", where="compare", advice="Compare runs of two versions."
+        )
     found = difference_of(*(sources_of_pass(frame, wanted.key) for frame in (a, b)), key=wanted.key)
     images = sorted({(frame.given("layer"), frame.given("camera")) for frame, _ in shared})
     both = {pass_["key"] for pass_ in passes_of(second, b.given("layer"), b.given("camera"))}
@@ -92,6 +97,7 @@ def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
         "pass": wanted.key,
         "title": a.title,
         "keys": [a.pk, b.pk],
+        "identical": found.largest == 0,
         "largest": found.largest,
         "mean": found.mean,
         "runs": [_cost(first), _cost(second)],

@@ -10,6 +10,7 @@ from desk.jobs.models import State, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.jobs.work import CUT_OFF
 from desk.plan.measures import record
+from desk.render import written
 from desk.render.services import KIND, files_of
 from desk.scenes.services import facts_for, scene_of
 from desk.shots.models import Element
@@ -36,6 +37,8 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     if run.only_missing and not warm_up and is_as_planned(plan, facts, image, files, task.number, folder):
         size = sum((folder / planned.path(task.number)).stat().st_size for planned in files)
         return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size)
+    marks = plan.fingerprint, facts.fingerprint
+    written.require_replaceable(run.shot, *marks, folder, (planned.path(task.number) for planned in files))
     made = make_frame(
         plan, scene_of(run.shot, run.scene), facts, image, files, task.number, folder,
         is_stale=watch.is_over, on_progress=watch.saw,
@@ -50,6 +53,7 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
         if not run.light_groups:  # a single light group takes less, and tells nothing of a whole frame
             samples = round(made.samples) or 1
             record(run.shot, image.camera, task.number, Measured(made.seconds, width, height, samples, beside))
+        written.record(run.shot, *marks, (path.relative_to(folder).as_posix() for path in made.paths))
         _make_known(run, image.layer.name, image.camera, made.paths)
 
     return Outcome(

@@ -31,3 +31,16 @@ class Run(models.Model):
     def frames(self) -> models.QuerySet[Task]:
         """Its tasks: one for each frame of each image, warm-up frames included."""
         return self.job.tasks.all()
+
+
+class Written(models.Model):
+    """A file that a run wrote, and the fingerprints of the plan and the scene it was made from."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="written")
+    key = models.CharField(max_length=64)  # a digest of the path
+    path = models.TextField()  # below the shot's folder
+    plan = models.CharField(max_length=64)
+    scene = models.CharField(max_length=64)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["shot", "key"], name="one_record_a_file")]

@@ -17,7 +17,8 @@ from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.jobs.services import counts_by_state, state_of
 from desk.plan import versions
-from desk.plan.services import open_plan, require_own
+from desk.plan.services import open_plan, require_own, save
+from desk.render import written
 from desk.render.models import Run
 from desk.scenes.services import current, facts_for, scene_of
 from desk.shots.models import Shot
@@ -53,14 +54,19 @@ class Wish:
     layers: tuple[str, ...] = ()
     light_groups: tuple[str, ...] = ()
     priority: int = 0
+    new_version: bool = False  # of the plan, since the files of this one stay as they are
 
 
 def begin(shot: Shot, user, wish: Wish) -> Run:
-    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the wish has faults."""
+    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the wish has faults; Locked or
+    Kept if files that are there would be written over."""
     scene_of(shot)
     opened = open_plan(shot)
     plan = Plan.from_json(opened.document, where="plan")
     require_own(shot, plan)
+    if wish.new_version:
+        plan = plan.replace(number=versions.next_number(opened))
+    versions.require_unlocked(opened, plan)
     facts = facts_for(shot, plan.cameras)
     fault = next((finding for finding in check(plan, facts, free_bytes=free_bytes()) if finding.level == ERROR), None)
     if fault:
@@ -85,7 +91,16 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
     tasks = [
         _task(image, number, warm_up=number in warm_up) for number in (*warm_up, *frames) for image in images
     ]  # fmt: skip
+    planned = [
+        file for image in images for file in files_of(plan, facts, image.layer.name, image.camera, wish.light_groups)
+    ]
+    written.require_free(
+        shot, plan.fingerprint, facts.fingerprint, (file.path(number) for file in planned for number in frames)
+    )
     with transaction.atomic():
+        if wish.new_version:
+            save(opened, plan, opened.revision)
+            opened.refresh_from_db()
         versions.lock(opened)
         title = f"{shot.code} v{plan.number:03}" + (
             f", only {', '.join(wish.light_groups)}" if wish.light_groups else ""
@@ -154,17 +169,13 @@ def passes_of(run: Run, layer: str, camera: str) -> list[dict[str, Any]]:
 
 def outdated(shot: Shot) -> str:
     """What no longer sums, after a light group was rendered again from a newer scene; empty if nothing."""
-    complete: dict[int, Run] = {}
-    runs = shot.runs.select_related("scene").filter(job__tasks__state__in=GOOD).distinct().order_by("made", "pk")
+    runs = shot.runs.select_related("scene").filter(job__tasks__state__in=GOOD).distinct().order_by("-made", "-pk")
+    complete = next((run for run in runs if not run.light_groups), None)
     for run in runs:
-        if not run.light_groups:
-            complete[run.number] = run
-    for run in runs.order_by("-made", "-pk"):
-        before = complete.get(run.number)
-        if run.light_groups and before and before.made < run.made and before.scene_id != run.scene_id:
+        if run.light_groups and complete and complete.made < run.made and complete.scene_id != run.scene_id:
             return (
-                f"Run {run.pk} rendered {', '.join(run.light_groups)} of v{run.number:03} from a newer scene than the rest. "
-                "Beauty, components and other light groups are out of date and no longer sum with it."
+                f"Run {run.pk} rendered {', '.join(run.light_groups)} as v{run.number:03} from a newer scene than "
+                f"v{complete.number:03}. Beauty, components and other light groups of that no longer sum with it."
             )
     return ""
 

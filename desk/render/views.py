@@ -61,6 +61,7 @@ def start(request: HttpRequest, shot: Shot) -> JsonResponse:
         layers=texts(body, "layers"),
         light_groups=texts(body, "lightGroups"),
         priority=whole_number(body, "priority", 0),
+        new_version=body.get("newVersion") is True,
     )
     run = services.begin(shot, request.user, wish)
     return JsonResponse(_progress(shot, str(run.pk)))

@@ -118,6 +118,38 @@ class Orders(HandoffCase):
         kinds = [read_parts(path)[0].channels["R"] for path in paths]
         self.assertEqual(kinds, ["float", "half", "float"])
 
+    def test_files_that_changed_make_another_take(self):
+        """What was delivered stays, whatever becomes of the frames it was made from."""
+        first = self.order("1001")[0]
+        self.work()
+        before = services.path_of(first, 1001).read_bytes()
+        other = self.order("1002")[0]  # the same take, another frame
+        self.work()
+        self.render(1001, seed=99)
+        again = self.order("1001-1002")[0]
+        self.work()
+        self.assertEqual((first.take, other.take, again.take), (1, 1, 2))
+        self.assertEqual(services.path_of(first, 1001).read_bytes(), before)
+        self.assertNotEqual(services.path_of(again, 1001).read_bytes(), before)
+
+    def test_files_that_change_after_the_order_are_delivered_as_they_are_then(self):
+        delivery = self.order("1001")[0]
+        self.render(1001, seed=99)
+        self.work()
+        before = services.path_of(delivery, 1001).read_bytes()
+        self.assertEqual(self.order("1001")[0].take, 1)
+        self.render(1001, seed=98)  # changed once more, with the second order waiting
+        self.work()
+        self.assertIn("what was delivered stays", Delivery.objects.first().frames.get().fault)
+        self.assertEqual(services.path_of(delivery, 1001).read_bytes(), before)
+
+    def test_asked_for_twice_while_it_is_under_way_is_one_delivery(self):
+        self.assertEqual(self.order()[0], self.order()[0])
+        self.assertNotEqual(self.order("1001-1002")[0], self.order()[0])
+        self.work()
+        self.assertNotEqual(self.order()[0], Delivery.objects.last())
+        self.assertEqual(Delivery.objects.count(), 3)
+
     def test_a_refused_order_leaves_no_version(self):
         with self.assertRaises(BadArgument):
             self.order("1003")

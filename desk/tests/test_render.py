@@ -6,6 +6,7 @@ import time
 from datetime import timedelta
 from unittest import mock
 
+import OpenEXR
 from django.db import connection
 from django.test import TransactionTestCase
 from django.utils import timezone
@@ -17,7 +18,7 @@ from desk.jobs.models import OPEN, State, Task
 from desk.plan.models import Plan
 from desk.plan.services import open_plan
 from desk.render import services
-from desk.render.models import Run
+from desk.render.models import Run, Written
 from desk.shots.models import Element
 from desk.shots.services import sources_of, stations
 from desk.tests.world import World, WorldCase
@@ -305,10 +306,53 @@ class Runs(Rendering, WorldCase):
             light.replace(radiance=(40, 20, 9)) if light.name == "sun" else light for light in self.scene.lights
         ]
         self.give_scene(self.scene.replace(lights=brighter))
-        self.begin(frames="1001", light_groups=("lanterns",))
+        self.begin(frames="1001", light_groups=("lanterns",), new_version=True)
         work.next_task("me")
         self.assertIn("no longer sum", services.outdated(self.shot))
         self.assertEqual(Task.objects.filter(state=State.DONE).count(), 2)
+
+    def test_files_of_a_version_are_never_written_over(self):
+        """By another scene, by another plan under the same names, by a task already queued, or where a file lies unasked."""
+        self.plan(layers=(Layer(name="all"),))
+        self.begin(frames="1001")
+        work.next_task("me")
+        path = self.root / "TST" / "TST_010" / "render" / "v001" / "all_passes.1001.exr"
+        first = path.read_bytes()
+        waiting = self.begin(frames="1001", only_missing=False)
+        self.give_scene(self.scene.replace(name="later", lights=self.scene.lights[:-1]))
+        with self.assertRaisesRegex(BadArgument, "stays.*Render a new version"):
+            self.begin(frames="1001")
+        by_hand = Document.from_json(Plan.objects.get().document)
+        names = "render/v001/{layer}_{pass}.{frame:04}.{suffix}"  # the version's number written out
+        Plan.objects.update(document=by_hand.replace(number=2, names=names).as_json())
+        for only_missing in (True, False):
+            with self.assertRaisesRegex(BadArgument, "stays"):
+                self.begin(frames="1001", only_missing=only_missing)
+        Written.objects.all().delete()  # as of a version rendered before there were records
+        late = self.begin(frames="1001")
+        engine.cancel(waiting.job)
+        work.next_task("me")
+        self.assertIn("stays", late.frames.get().fault)
+        self.assertEqual(path.read_bytes(), first)
+
+    def test_a_new_version_takes_its_own_place(self):
+        self.plan(layers=(Layer(name="all"),))
+        self.begin(frames="1001")
+        work.next_task("me")
+        self.give_scene(self.scene.replace(name="later", lights=self.scene.lights[:-1]))
+        self.client.force_login(self.artist)
+        refused = self.ask("render-start", frames="1001")
+        self.assertEqual(refused.json()["error"]["code"], "render.kept")
+        self.assertEqual(self.ask("render-start", frames="1001", newVersion=True).status_code, 200)
+        work.next_task("me")
+        folder = self.root / "TST" / "TST_010" / "render"
+        self.assertEqual(sorted(path.parent.name for path in folder.rglob("*.exr")), ["v001", "v002"])
+        self.assertEqual(list(self.shot.plan.versions.values_list("number", flat=True)), [1, 2])
+        marks = Written.objects.values_list("plan", "scene")
+        for (plan, scene), path in zip(marks, sorted(folder.rglob("*.exr")), strict=True):
+            with OpenEXR.File(str(path)) as file:
+                header = file.header()
+                self.assertEqual((header["planFingerprint"], header["sceneFingerprint"]), (plan, scene))
 
     def test_pauses_do_not_count_and_one_sample_tells_no_noise(self):
         run = self.begin(frames="1001-1003", layers=("all",))
@@ -346,7 +390,9 @@ class Runs(Rendering, WorldCase):
         refused = self.client.get(
             self.url("render-compare"), {"a": rough.pk, "b": same.pk}, headers={"accept": "application/json"}
         )
-        self.assertIn("Both runs wrote version 001", refused.json()["error"]["what"])
+        self.assertIn(
+            "The files of both runs are the same: render/v001/all_passes.1001.exr", refused.json()["error"]["what"]
+        )
 
 
 class Processes(Rendering, TransactionTestCase):

@@ -87,12 +87,18 @@ export default () => {
     get faultAdvice() { return this.fault?.advice ?? ""; },
 
     // ---- Starting ----
-    start() {
-      const wish = { frames: this.frames, every: Number(this.every), onlyMissing: this.onlyMissing, layers: this.chosenLayers, lightGroups: this.chosenLabels };
+    start(more = {}) {
+      const wish = { ...more, frames: this.frames, every: Number(this.every), onlyMissing: this.onlyMissing, layers: this.chosenLayers, lightGroups: this.chosenLabels };
       return this.attempt(async () => {
         this.detail = null;
         this.took(await (await post(page.urls.start, wish)).json());
       });
+    },
+    // The files of a version stay as they are: with another scene or plan there is one more version.
+    get needsVersion() { return this.mayChange && ["render.kept", "plan.locked"].includes(this.fault?.code); },
+    async startVersion() {
+      await this.start({ newVersion: true });
+      if (!this.fault) window.location.reload();
     },
     change(action, more = {}) {
       return this.attempt(async () => this.took(await (await post(page.urls.change, { run: this.wall.id, action, ...more })).json()));
@@ -265,7 +271,11 @@ export default () => {
     },
     get firstText() { return this.comparison ? costs(this.comparison.runs[0]) : ""; },
     get secondText() { return this.comparison ? costs(this.comparison.runs[1]) : ""; },
-    get differenceText() { return this.comparison ? `${this.comparison.title}: mean difference ${this.comparison.mean.toPrecision(3)}, largest ${this.comparison.largest.toPrecision(3)}` : ""; },
+    get differenceText() {
+      if (this.comparison?.identical) return `${this.comparison.title}: the pictures are the same, bit for bit`;
+      return this.differenceNumbers;
+    },
+    get differenceNumbers() { return this.comparison ? `${this.comparison.title}: mean difference ${this.comparison.mean.toPrecision(3)}, largest ${this.comparison.largest.toPrecision(3)}` : ""; },
   };
 };
 
