@@ -15,7 +15,7 @@ from launcher.services import Service, is_running, require_free, start, stop
 from launcher.trouble import Trouble, step
 
 DATABASE = "eager"
-WEB_THREADS = 8
+WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
 SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
@@ -101,8 +101,9 @@ def _ready_lines(house: House) -> int:
 
 def _web(house: House) -> Service:
     command = [
-        str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}", "--workers", "1",
-        "--threads", str(WEB_THREADS), "--timeout", "120", "--access-logfile", "-",
+        str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}",
+        "--workers", str(WEB_PROCESSES), "--worker-class", "desk.serving.BufferedWorker", "--timeout", "120",
+        "--no-control-socket",
     ]  # fmt: skip
     return Service("web", command, house.environment(), _web_ready(house), house.web_port, PORT_VARIABLES["web"])
 

@@ -7,6 +7,7 @@ import secrets
 from django.contrib.auth import get_user_model
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
+from django.http import HttpRequest
 from django.db import IntegrityError, transaction
 
 from desk.accounts.models import OneTimePassword
@@ -19,6 +20,11 @@ _SYLLABLES = [a + b for a in "bdfgklmnprstvz" for b in "aeiou"]
 def new_password() -> str:
     """Four short words that can be read out; some 49 bits."""
     return "-".join("".join(secrets.choice(_SYLLABLES) for _ in range(2)) for _ in range(WORDS))
+
+
+def address_of(request: HttpRequest) -> str:
+    """Of the client: the web server has put it in place of a reverse proxy's, if it trusts that."""
+    return request.META.get("REMOTE_ADDR", "")
 
 
 @transaction.atomic

@@ -1,7 +1,9 @@
 from __future__ import annotations
 
+from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import get_user_model, update_session_auth_hash
+from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.forms import SetPasswordForm
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
@@ -62,6 +64,16 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
     except BadArgument as error:
         return _page(request, {"fault": error}, 422)
     return redirect("accounts")
+
+
+@login_not_required
+def locked_out(request: HttpRequest, *_, **__) -> HttpResponse:
+    """In the place of the login page, after too many wrong passwords."""
+    wait = round(settings.AXES_COOLOFF_TIME.total_seconds() / 60)
+    fault = BadArgument(
+        "Too many wrong passwords.", advice=f"Wait {wait} minutes, or ask who keeps the accounts for a new one."
+    )
+    return render(request, "login.html", {"fault": fault}, status=429)
 
 
 def _page(request: HttpRequest, more: dict, status: int) -> HttpResponse:

@@ -1,6 +1,7 @@
 """Settings. Whatever differs between copies comes from the environment, which the launcher sets."""
 
 import os
+from datetime import timedelta
 from pathlib import Path
 
 from csp.constants import NONE, SELF
@@ -19,12 +20,21 @@ LOGGING = {
     "loggers": {
         "django": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
         "django.request": {"level": "ERROR"},  # what is refused is told to whom it concerns
+        "axes": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},  # wrong passwords
         "desk": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
     },
 }
 """To the log of whichever process it is: the launcher puts their output into var/log."""
 
-ALLOWED_HOSTS = os.environ.get("EAGER_HOSTS", "127.0.0.1,localhost").split(",")
+# Behind a reverse proxy with HTTPS: EAGER_HOSTS names the site, EAGER_HTTPS=1 allows nothing else. See the README.
+HOSTS = [host for host in os.environ.get("EAGER_HOSTS", "").split(",") if host]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", *HOSTS]
+HTTPS = os.environ.get("EAGER_HTTPS", "") == "1"
+SECURE_SSL_REDIRECT = SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+SECURE_REDIRECT_EXEMPT = [r"^health/$"]  # asked by the launcher, on this machine
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if HTTPS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = HTTPS
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in HOSTS] if HTTPS else []
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -33,6 +43,7 @@ INSTALLED_APPS = [
     "django.contrib.messages",
     "django.contrib.staticfiles",
     "csp",
+    "axes",
     "desk.accounts",
     "desk.shots",
     "desk.scenes",
@@ -55,6 +66,7 @@ MIDDLEWARE = [
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "desk.faults.FaultsMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "desk.urls"
 TEMPLATES = [
@@ -97,6 +109,15 @@ CELERY_BROKER_TRANSPORT_OPTIONS = {"socket_connect_timeout": 3, "socket_timeout"
 
 JOBS_LOST_AFTER = float(os.environ.get("EAGER_LOST_AFTER", "20"))  # seconds without a sign of life
 JOBS_BACKOFF = float(os.environ.get("EAGER_BACKOFF", "3"))  # seconds before the second attempt, doubled for the third
+
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AXES_FAILURE_LIMIT = 5  # wrong passwords in a row for a name from an address
+AXES_COOLOFF_TIME = timedelta(minutes=2)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_LOCKOUT_CALLABLE = "desk.accounts.views.locked_out"
+AXES_RESET_ON_SUCCESS = True
+AXES_ENABLE_ADMIN = False
+AXES_CLIENT_IP_CALLABLE = "desk.accounts.services.address_of"
 
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "shots"

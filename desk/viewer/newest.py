@@ -1,21 +1,41 @@
-"""Whose request is the newest: an older one for the same picture may be dropped."""
+"""Whose request is the newest: an older one for the same picture may be dropped, whichever web process has it."""
 
 from __future__ import annotations
 
-from collections import OrderedDict
+import time
 from collections.abc import Callable
-from threading import Lock
 
-_REMEMBERED = 1000
-_newest: OrderedDict[str, int] = OrderedDict()
-_lock = Lock()
+import redis
+from django.conf import settings
+
+ASK_EVERY = 0.03  # seconds
+_REMEMBERED = 600  # seconds after the last request of a viewer
+_queue = redis.Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=1, socket_connect_timeout=1)
 
 
 def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
-    """Register a request of one viewer (an open page) and return a question: has a newer one come since?"""
-    with _lock:
-        _newest[viewer] = max(serial, _newest.get(viewer, serial))
-        _newest.move_to_end(viewer)
-        while len(_newest) > _REMEMBERED:
-            _newest.popitem(last=False)
-    return lambda: _newest.get(viewer, serial) > serial
+    """Register a request of one viewer (an open page) and return a question: has a newer one come since?
+
+    Serials are kept to 53 bits. While the queue's server does not answer, nothing is dropped.
+    """
+    key, serial = f"newest:{viewer}", max(0, min(serial, 1 << 53))
+    try:
+        with _queue.pipeline() as line:
+            line.zadd(key, {"serial": serial}, gt=True)
+            line.expire(key, _REMEMBERED)
+            line.execute()
+    except redis.RedisError:
+        return lambda: False
+    asked, stale = 0.0, False
+
+    def is_stale() -> bool:
+        nonlocal asked, stale
+        if not stale and time.monotonic() - asked >= ASK_EVERY:
+            asked = time.monotonic()
+            try:
+                stale = (_queue.zscore(key, "serial") or 0) > serial
+            except redis.RedisError:
+                pass
+        return stale
+
+    return is_stale
