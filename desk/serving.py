@@ -45,5 +45,7 @@ class BufferedWorker(Worker):
 def _behind_proxy() -> dict[str, object]:
     """Whose word on the client's address and scheme is taken: of the reverse proxy that EAGER_PROXY names, of nobody else."""
     proxy = os.environ.get("EAGER_PROXY", "")
-    headers = {"trusted_proxy": proxy, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"}} if proxy else {}
+    headers = (
+        {"trusted_proxy": proxy, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"}} if proxy else {}
+    )
     return {**headers, "clear_untrusted_proxy_headers": True}

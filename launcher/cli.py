@@ -1,4 +1,4 @@
-"""`./eager start | stop | status | demo | test`."""
+"""`./eager start | stop | status | demo | backup | restore | test`."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import argparse
 import subprocess
 import sys
 import time
+from pathlib import Path
 
 from launcher import parts
 from launcher.house import House
@@ -15,13 +16,20 @@ from launcher.trouble import Trouble
 
 
 def run_start(house: House, *, empty: bool = False) -> int:
-    """Without the demo if that is asked for, now or at an earlier start."""
-    begun = time.monotonic()
+    """Without the demo if that is asked for, now or at an earlier start. What fails leaves nothing running that it began."""
     house.prepare()
-    parts.require_ports(house)
-    install()
-    parts.start_database(house)
-    parts.start_queue(house)
+    with house.alone("Start", wait=True):
+        before = parts.running(house)
+        try:
+            return _started(house, empty)
+        except (Trouble, KeyboardInterrupt):
+            parts.stop_all(house, but=before)
+            raise
+
+
+def _started(house: House, empty: bool) -> int:
+    begun = time.monotonic()
+    _records_ready(house)
     marker = house.var / "empty"
     if empty:
         marker.touch()
@@ -34,6 +42,44 @@ def run_start(house: House, *, empty: bool = False) -> int:
     if not empty:
         print(f"Demo account: demo / {house.secrets()['demo']}")
     return 0
+
+
+def _records_ready(house: House) -> None:
+    """Everything installed, and the database and the queue running."""
+    house.secrets()
+    parts.require_ports(house)
+    install()
+    parts.start_database(house)
+    parts.start_queue(house)
+
+
+def run_backup(house: House, file: Path) -> int:
+    """Of a house that runs or not."""
+    house.prepare()
+    with house.alone("Start", wait=True):
+        before = parts.running(house)
+        _records_ready(house)
+        try:
+            return parts.manage(house, "backup", str(file.absolute()))
+        finally:
+            parts.stop_all(house, but=before)
+
+
+def run_restore(house: House, file: Path) -> int:
+    """Into a house without productions; it stays without the demo."""
+    house.prepare()
+    with house.alone("Start", wait=True):
+        before = parts.running(house)
+        _records_ready(house)
+        try:
+            if parts.manage(house, "migrate", "--verbosity", "0"):
+                raise Trouble("The database could not be made ready; the lines above say why.")
+            code = parts.manage(house, "restore", str(file.absolute()))
+        finally:
+            parts.stop_all(house, but=before)
+        if code == 0:
+            (house.var / "empty").touch()
+        return code
 
 
 def run_stop(house: House) -> int:
@@ -88,6 +134,11 @@ def main() -> int:
     verbs.add_parser("stop", help="end what start started")
     verbs.add_parser("status", help="what runs")
     verbs.add_parser("demo", help="put the demo back as it was")
+    for verb, does in (
+        ("backup", "all records and documents in one file"),
+        ("restore", "a backup into an empty house"),
+    ):
+        verbs.add_parser(verb, help=does).add_argument("file", type=Path)
     verbs.add_parser("test", help="run all tests, or those named")
     args, rest = parser.parse_known_args()
     if rest and args.verb != "test":
@@ -97,6 +148,8 @@ def main() -> int:
             return run_test(rest)
         if args.verb == "start":
             return run_start(House.of_user(), empty=args.empty)
+        if args.verb in ("backup", "restore"):
+            return {"backup": run_backup, "restore": run_restore}[args.verb](House.of_user(), args.file)
         run = {"stop": run_stop, "status": run_status, "demo": run_demo}[args.verb]
         return run(House.of_user())
     except Trouble as trouble:

@@ -6,6 +6,7 @@ import fcntl
 import hashlib
 import json
 import os
+import pwd
 import secrets
 import shutil
 import socket
@@ -15,7 +16,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from launcher.trouble import Trouble
+from launcher.trouble import Trouble, step
 
 ROOT = Path(__file__).resolve().parent.parent
 LEAST_FREE_BYTES = 1 << 30
@@ -44,11 +45,12 @@ class House:
         return cls(ROOT / "var" / "test", web, database, queue)
 
     def prepare(self) -> None:
-        """Make the folders. Raises Trouble if there is no room or no right to."""
+        """Make the folders. Raises Trouble if there is no room or no right to, or the folder is someone else's."""
         try:
+            self._require_own()
+            self.var.mkdir(mode=0o700, parents=True, exist_ok=True)
             for name in ("log", "run", "storage", "static"):
-                (self.var / name).mkdir(parents=True, exist_ok=True)
-            self.var.chmod(0o700)
+                (self.var / name).mkdir(exist_ok=True)
             probe = self.var / "run" / "probe"
             probe.write_text("x")
             probe.unlink()
@@ -62,6 +64,18 @@ class House:
                 f"Only {free >> 20} MB are free for {self.var}; 1 GB is needed. Free some space, then start again."
             )
 
+    def _require_own(self) -> None:
+        """A folder that is there already keeps its rights, and must be a house or empty."""
+        if not self.var.exists():
+            return
+        owner = self.var.stat().st_uid
+        if owner != os.geteuid():
+            name = user_name(owner) or f"user {owner}"
+            raise Trouble(f"{self.var} belongs to {name}. Start as {name}, or set EAGER_VAR to a folder of your own.")
+        held = {path.name for path in self.var.iterdir()}
+        if held and not held & {"run", "log", "secrets.json"}:
+            raise Trouble(f"{self.var} holds other things. Set EAGER_VAR to a folder that is empty, or not there yet.")
+
     @property
     def socket(self) -> Path:
         """Of the database. Elsewhere if the folder's path is too long for a socket."""
@@ -72,13 +86,17 @@ class House:
         return Path(tempfile.gettempdir()) / f"eager-{digest}.sock"
 
     @contextmanager
-    def alone(self, what: str) -> Iterator[None]:
-        """While nobody else does this in the house. Raises Trouble; the lock ends with the process, however that ends."""
+    def alone(self, what: str, *, wait: bool = False) -> Iterator[None]:
+        """While nobody else does this in the house. Raises Trouble, or waits for them; the lock ends with the process, however
+        that ends."""
         with open(self.var / "run" / f"{what.lower()}.lock", "w") as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except BlockingIOError:
-                raise Trouble(f"{what} run in {self.var} already. Wait for them to end.") from None
+                if not wait:
+                    raise Trouble(f"{what} run in {self.var} already. Wait for them to end.") from None
+                step(f"Waiting for another {what.lower()} in {self.var}")
+                fcntl.flock(file, fcntl.LOCK_EX)
             yield
 
     def secrets(self) -> dict[str, str]:
@@ -109,7 +127,7 @@ class House:
             "DJANGO_SETTINGS_MODULE": "desk.settings",
             "EAGER_VAR": str(self.var),
             "EAGER_PORT": str(self.web_port),
-            "EAGER_SECRET_KEY": keys["django"],
+            "EAGER_SECRET_KEY": hashlib.sha256(keys["django"].encode()).hexdigest(),  # as long as Django wants it
             "EAGER_DEMO_PASSWORD": keys["demo"],
             "EAGER_DB_PORT": str(self.database_port),
             "EAGER_DB_PASSWORD": keys["database"],
@@ -117,6 +135,14 @@ class House:
             "PRISM_CODE_CACHE": str(ROOT / "var" / "compiled"),
             "PYTHONUNBUFFERED": "1",
         }
+
+
+def user_name(number: int) -> str:
+    """Of the system's user of that number, whatever USER says; empty if the system knows none."""
+    try:
+        return pwd.getpwuid(number).pw_name
+    except KeyError:
+        return ""
 
 
 def _port(name: str, default: int) -> int:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import getpass
 import hashlib
 import os
 import shutil
 import subprocess
+import sys
 import urllib.request
+from collections.abc import Collection
 
-from launcher.house import ROOT, House
+from launcher.house import ROOT, House, user_name
 from launcher.install import PYTHON
 from launcher.services import Service, is_running, require_free, start, stop
 from launcher.trouble import Trouble, step
@@ -19,7 +20,12 @@ WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
 SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
-STOP_ORDER = ("web", "worker", "queue", "database")
+STOP_ORDER = ("web", "worker", "logs", "queue", "database")
+
+
+def running(house: House) -> set[str]:
+    """Names of what runs of this house."""
+    return {name for name in STOP_ORDER if is_running(house, name)}
 
 
 def require_ports(house: House) -> None:
@@ -62,8 +68,9 @@ def start_queue(house: House) -> None:
 
 
 def start_serving(house: House) -> None:
-    """Start the worker and the web server."""
-    start(house, _worker(house), _web(house))
+    """Start the worker, the web server, and what keeps their logs short."""
+    logs = [sys.executable, "-m", "launcher.logs", str(house.var / "log")]
+    start(house, _worker(house), _web(house), Service("logs", logs, os.environ, lambda: True))
 
 
 def stop_outdated(house: House) -> None:
@@ -108,9 +115,9 @@ def _web(house: House) -> Service:
     return Service("web", command, house.environment(), _web_ready(house), house.web_port, PORT_VARIABLES["web"])
 
 
-def stop_all(house: House) -> list[str]:
-    """End what runs of this house, the newest first. Returns the names of what was ended."""
-    return [name for name in STOP_ORDER if stop(house, name)]
+def stop_all(house: House, *, but: Collection[str] = ()) -> list[str]:
+    """End what runs of this house, the newest first, some aside. Returns the names of what was ended."""
+    return [name for name in STOP_ORDER if name not in but and stop(house, name)]
 
 
 def address(house: House) -> str:
@@ -134,7 +141,7 @@ def _database(house: House) -> Service:
         "--character-set-server=utf8mb4",
         "--collation-server=utf8mb4_bin",
         "--innodb-buffer-pool-size=128M",
-        f"--user={getpass.getuser()}",
+        f"--user={_user()}",
     ]
     ready = lambda: _sql(house, "SELECT 1", check=False)  # noqa: E731
     return Service("database", command, os.environ, ready, house.database_port, PORT_VARIABLES["database"])
@@ -145,7 +152,7 @@ def _make_database_folder(house: House) -> None:
     step("Making the database")
     folder = house.var / "mariadb"
     shutil.rmtree(folder, ignore_errors=True)  # what an interrupted attempt left
-    user = getpass.getuser()
+    user = _user()
     result = subprocess.run(
         [
             "mariadb-install-db", "--no-defaults", f"--datadir={folder}", "--skip-test-db", f"--user={user}",
@@ -160,11 +167,19 @@ def _make_database_folder(house: House) -> None:
 
 
 def _sql(house: House, statement: str, *, check: bool = True) -> bool:
-    command = ["mariadb", "--no-defaults", f"--socket={house.socket}", f"--user={getpass.getuser()}", "-e", statement]
+    command = ["mariadb", "--no-defaults", f"--socket={house.socket}", f"--user={_user()}", "-e", statement]
     result = subprocess.run(command, capture_output=True, text=True)
     if check and result.returncode:
         raise Trouble(f"MariaDB refused: {result.stderr.strip()}")
     return result.returncode == 0
+
+
+def _user() -> str:
+    """Whom the database knows by its socket. Raises Trouble for a number that the system has no name for."""
+    name = user_name(os.geteuid())
+    if not name:
+        raise Trouble(f"The system has no name for user {os.geteuid()}. Add one to /etc/passwd, then start again.")
+    return name
 
 
 def _queue_ready(house: House):

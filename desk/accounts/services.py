@@ -7,8 +7,8 @@ import secrets
 from django.contrib.auth import get_user_model
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest
 from django.db import IntegrityError, transaction
+from django.http import HttpRequest
 
 from desk.accounts.models import OneTimePassword
 from prism.errors import BadArgument

@@ -8,6 +8,8 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from django.db import IntegrityError, transaction
+
 from desk.shots.models import Element, Shot
 from desk.shots.services import files_of, sequences_of, sources_of
 from desk.shots.storage import allowed_folder, kept_inside
@@ -46,11 +48,16 @@ def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
             advice="Choose a folder with name.FRAME.exr files.",
         )
     name = name.strip() or path.name
+    taken = BadArgument(f"This shot has an element {name} already.", where="name", advice="Choose another name.")
     if shot.elements.filter(name=name).exists():
-        raise BadArgument(f"This shot has an element {name} already.", where="name", advice="Choose another name.")
+        raise taken
     element = Element(shot=shot, name=name, folder=str(path))
     find_sources(files_of(element, sequences[0].frames[0]))
-    element.save()
+    try:
+        with transaction.atomic():
+            element.save()
+    except IntegrityError:  # since a moment
+        raise taken from None
     return element
 
 

@@ -50,9 +50,10 @@ def listed(library: Library) -> list[dict[str, Any]]:
     ]
 
 
+@transaction.atomic
 def keep(production: Production, document: Document, name: str, purpose: str, base: str | None) -> None:
     """Store a plan's settings as a preset: a new one, or new settings for one of the production's own."""
-    library = presets_of(production)
+    library = _locked(production)
     preset = captured(document, name, library, purpose=purpose, base=base)
     if name in library:
         require_own(name)
@@ -60,29 +61,33 @@ def keep(production: Production, document: Document, name: str, purpose: str, ba
     _store(production, library, added(preset, library))
 
 
+@transaction.atomic
 def bring_in(production: Production, data: Any) -> None:
     """Store a preset from a file. Raises BadDocument with the path to a bad field, BadArgument if the name is taken."""
-    library = presets_of(production)
+    library = _locked(production)
     preset = Preset.from_json(data, where="preset")
     require_free(preset.name, library)
     _store(production, library, added(preset, library))
 
 
+@transaction.atomic
 def rename(production: Production, name: str, new: str) -> None:
-    library = presets_of(production)
+    library = _locked(production)
     require_own(find(name, library).name)
     _store(production, library, renamed(name, new, library))
 
 
+@transaction.atomic
 def duplicate(production: Production, name: str, new: str) -> None:
-    library = presets_of(production)
+    library = _locked(production)
     require_free(new, library)
     twin = find(name, library).as_json() | {"name": new, "formerly": []}
     _store(production, library, added(Preset.from_json(twin, where="preset"), library))
 
 
+@transaction.atomic
 def delete(production: Production, name: str) -> None:
-    library = presets_of(production)
+    library = _locked(production)
     require_own(find(name, library).name)
     _store(production, library, removed(name, library))
 
@@ -95,7 +100,12 @@ def require_own(name: str) -> None:
         )
 
 
-@transaction.atomic
+def _locked(production: Production) -> Library:
+    """The presets, which nobody else changes until this change is kept."""
+    Production.objects.select_for_update().get(pk=production.pk)
+    return presets_of(production)
+
+
 def _store(production: Production, before: Library, after: Library) -> None:
     production.presets.filter(name__in=[name for name in before if name not in after]).delete()
     for name, preset in after.items():
@@ -118,6 +128,7 @@ def sizes_of(production: Production) -> list[dict[str, Any]]:
     return [*common, {"aspect": "own sizes", "sizes": kept}] if kept else common
 
 
+@transaction.atomic
 def keep_size(production: Production, title: str, width: int, height: int) -> None:
     """Raises BadArgument for a size that no plan may have."""
     if not title or len(title) > 40:
@@ -126,6 +137,7 @@ def keep_size(production: Production, title: str, width: int, height: int) -> No
         raise BadArgument(
             f"{width} x {height} is no picture size.", where="size", advice=f"Sides go up to {LARGEST_SIDE}."
         )
+    Production.objects.select_for_update().get(pk=production.pk)
     OwnSize.objects.update_or_create(production=production, title=title, defaults={"width": width, "height": height})
 
 

@@ -51,7 +51,8 @@ def open_ledger(shot: Shot) -> Ledger | None:
         if frames:
             sources = sources_of(element, frames[0])
             document = first_ledger(sources, denoised=any(start.denoised for start in starts_of(sources)))
-            return Ledger.objects.create(shot=shot, element=element, name=document.name, document=document.as_json())
+            made = {"element": element, "document": document.as_json()}  # two first visits at once make one
+            return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
     return None
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from django.core.exceptions import ValidationError as FieldFault
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from desk.plan.models import Plan
@@ -19,8 +19,7 @@ from prism.passes.plan import Plan as PlanDocument
 def create_production(code: str, title: str, owner) -> Production:
     """Raises BadArgument if the code is taken or cannot be one."""
     production = Production(code=code.strip(), title=title.strip())
-    _require_sound(production)
-    production.save()
+    _save_new(production)
     Membership.objects.create(production=production, user=owner, role=Membership.Role.OWNER)
     return production
 
@@ -43,13 +42,14 @@ def create_shot(
 
 def _enter(production: Production, code: str, title: str, plan: Callable[[], PlanDocument]) -> Shot:
     """Keep a new shot, in a folder that no other uses, with its plan, which is made once the code is seen to be sound."""
+    Production.objects.select_for_update().get(pk=production.pk)  # one new shot after another
     shot = Shot(
         production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}"
     )
     _require_sound(shot)
     document = plan()
     shot.folder = _free_folder(shot.folder)
-    shot.save()
+    _save_new(shot)
     Plan.objects.create(shot=shot, document=document.as_json())
     return shot
 
@@ -96,16 +96,31 @@ def set_archived(thing: Production | Shot, archived: bool) -> None:
     thing.save(update_fields=["archived"])
 
 
+def _save_new(thing: Production | Shot) -> None:
+    """Raises BadArgument if the code is taken, be it only since a moment."""
+    _require_sound(thing)
+    try:
+        with transaction.atomic():
+            thing.save()
+    except IntegrityError:
+        raise _taken(thing) from None
+
+
+def _taken(thing: Production | Shot) -> BadArgument:
+    return BadArgument(
+        f"There is a {type(thing).__name__.lower()} {thing.code} already.", where="code", advice="Choose another."
+    )
+
+
 def _require_sound(thing: Production | Shot) -> None:
     try:
         thing.full_clean(exclude=["folder"])
     except FieldFault as fault:
         field, words = next(iter(fault.message_dict.items()))
         taken = any("already exists" in text or "violated" in text for text in words)
-        what = f"There is a {type(thing).__name__.lower()} {thing.code} already." if taken else " ".join(words)
-        raise BadArgument(
-            what, where="code" if field == "__all__" else field, advice="Choose another." if taken else ""
-        ) from None
+        if taken:
+            raise _taken(thing) from None
+        raise BadArgument(" ".join(words), where="code" if field == "__all__" else field) from None
 
 
 def _free_folder(wanted: str) -> str:

@@ -1,12 +1,9 @@
 """The engine for long work: tasks under every order of events, the Work page, and work asked for twice at once."""
 
 import json
-from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
-from threading import Barrier
 from unittest import mock
 
-from django.db import connection
 from django.test import TestCase, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -21,7 +18,7 @@ from desk.jobs.registry import Outcome
 from desk.jobs.services import state_of
 from desk.scenes.kinds import begin_pictures
 from desk.scenes.services import facts_for
-from desk.tests.world import World, WorldCase
+from desk.tests.world import Together, World, WorldCase
 from prism.errors import BadArgument, Superseded, UnreadableFile
 
 ENDED = (*GOOD, State.FAILED, State.CANCELLED)
@@ -252,27 +249,13 @@ class WorkPage(WorldCase):
         self.assertEqual(self.job.tasks.filter(state=State.QUEUED).count(), 1)
 
 
-class AtOnce(World, TransactionTestCase):
+class AtOnce(World, Together, TransactionTestCase):
     """Two requests at the same moment, each in a thread and a connection of its own."""
 
     def setUp(self):
         super().setUp()
         self.build()
         quietly(self)
-
-    def together(self, work, count=4):
-        start = Barrier(count)
-
-        def alone(_):
-            try:
-                connection.ensure_connection()
-                start.wait()
-                return work()
-            finally:
-                connection.close()
-
-        with ThreadPoolExecutor(count) as threads:
-            return list(threads.map(alone, range(count)))
 
     def test_pictures_are_begun_once(self):
         version = self.give_scene(build_scene())

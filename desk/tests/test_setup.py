@@ -16,7 +16,7 @@ from desk.jobs import engine
 from desk.jobs.models import Job
 from desk.scenes import services as scenes
 from desk.shots.models import Membership, Production, Shot
-from desk.tests.world import WorldCase
+from desk.tests.world import WorldCase, log_in
 from prism.errors import BadArgument, BadDocument
 from prism.passes.facts_sheet import FactsSheet
 from prism.passes.plan import Plan
@@ -38,7 +38,7 @@ class FromNothing(TestCase):
     def test_three_steps_from_an_empty_house_to_a_shot(self):
         _owner, one_time = accounts.create("owner", may_set_up=True)
         client = Client()
-        self.assertTrue(client.login(username="owner", password=one_time))
+        self.assertTrue(log_in(client, "owner", one_time))
         self.assertRedirects(client.get("/"), reverse("password"))
         asked = client.get("/", headers={"accept": "application/json"})
         self.assertEqual(
@@ -110,14 +110,14 @@ class Accounts(WorldCase):
         self.client.force_login(self.owner)
         page = self.client.post(reverse("accounts"), {"name": "nell"})
         password = page.context["made"]["password"]
-        self.assertTrue(Client().login(username="nell", password=password))
+        self.assertTrue(log_in(Client(), "nell", password))
         nell = get_user_model().objects.get(username="nell")
         change = reverse("account-change", kwargs={"pk": nell.pk})
         again = self.client.post(change, {"action": "reset"}).context["made"]["password"]
-        self.assertFalse(Client().login(username="nell", password=password))
-        self.assertTrue(Client().login(username="nell", password=again))
+        self.assertFalse(log_in(Client(), "nell", password))
+        self.assertTrue(log_in(Client(), "nell", again))
         self.client.post(change, {"action": "close"})
-        self.assertFalse(Client().login(username="nell", password=again))
+        self.assertFalse(log_in(Client(), "nell", again))
         self.assertContains(
             self.client.post(reverse("accounts"), {"name": "nell"}), "There is an account nell", status_code=422
         )
@@ -128,7 +128,7 @@ class Accounts(WorldCase):
         new = {"new_password1": "seven-lamps", "new_password2": "seven-lamps"}
         self.assertContains(self.client.post(reverse("password"), new), "is another", status_code=422)
         self.client.post(reverse("password"), new | {"old_password": "light-and-shade"})
-        self.assertTrue(Client().login(username="ada", password="seven-lamps"))
+        self.assertTrue(log_in(Client(), "ada", "seven-lamps"))
 
 
 class Productions(WorldCase):

@@ -9,7 +9,9 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from threading import Barrier
 from unittest import mock
 
 import numpy as np
@@ -29,6 +31,11 @@ from prism.pixels.image import Image
 from prism.tests.frames import passes
 
 HEIGHT, WIDTH = 12, 18
+
+
+def log_in(client, name: str, password: str) -> bool:
+    """By the login page, as people do."""
+    return client.post(reverse("login"), {"username": name, "password": password}).status_code == 302
 
 
 class World:
@@ -103,6 +110,24 @@ class World:
         return self.client.post(
             self.url(name), json.dumps(body), content_type="application/json", headers={"accept": "application/json"}
         )
+
+
+class Together:
+    """Mixed into a TransactionTestCase: requests at the same moment, each in a thread and a connection of its own."""
+
+    def together(self, work, count=4):
+        start = Barrier(count)
+
+        def alone(_):
+            try:
+                connection.ensure_connection()
+                start.wait()
+                return work()
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(count) as threads:
+            return list(threads.map(alone, range(count)))
 
 
 class WorldCase(World, TestCase):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 import redis
 from django.conf import settings
@@ -32,10 +33,8 @@ def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
         nonlocal asked, stale
         if not stale and time.monotonic() - asked >= ASK_EVERY:
             asked = time.monotonic()
-            try:
+            with suppress(redis.RedisError):
                 stale = (_queue.zscore(key, "serial") or 0) > serial
-            except redis.RedisError:
-                pass
         return stale
 
     return is_stale

@@ -1,0 +1,291 @@
+"""What concerns the house as a whole: logins, HTTPS, several processes, requests at once, and a backup put back."""
+
+import json
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import zipfile
+from pathlib import Path
+from unittest import mock
+from uuid import uuid4
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.db import connection
+from django.test import Client, TransactionTestCase, override_settings
+from django.urls import reverse
+
+from demo.conservatory import build_scene
+from desk.jobs import engine
+from desk.jobs.models import Task
+from desk.plan.services import open_plan
+from desk.shots import backup
+from desk.shots.models import Element, Production, Shot
+from desk.tests.world import Together, World, WorldCase
+from desk.viewer.newest import claim_newest
+from prism.errors import BadDocument, UnreadableFile
+
+
+class Logins(WorldCase):
+    def log_in(self, client, name="ada", password="light-and-shade"):
+        return client.post(reverse("login"), {"username": name, "password": password})
+
+    def test_wrong_passwords_are_slowed_and_logged(self):
+        client = Client()
+        with self.assertLogs("axes", "WARNING") as logged:
+            codes = [self.log_in(client, password=f"guess{n}").status_code for n in range(6)]
+        self.assertEqual(codes, [200] * 4 + [429] * 2)
+        self.assertIn("ada", " ".join(logged.output))
+        self.assertNotIn("guess", " ".join(logged.output))
+        refused = self.log_in(client)
+        self.assertContains(refused, "Too many wrong passwords", status_code=429)
+        self.assertEqual(
+            self.log_in(Client(REMOTE_ADDR="10.1.2.3")).status_code, 302
+        )  # from elsewhere, with the right one
+        self.assertEqual(self.log_in(client, "rex").status_code, 302)  # nor is anybody else kept out
+
+    def test_a_right_one_begins_the_count_anew(self):
+        client = Client()
+        with self.assertLogs("axes", "WARNING"):
+            for _ in range(3):
+                codes = [self.log_in(client, password="guess").status_code for _ in range(3)]
+                self.assertEqual((codes, self.log_in(client).status_code), ([200] * 3, 302))
+                client.logout()
+
+
+class Deployed(WorldCase):
+    def run_with(self, code: str) -> str:
+        variables = os.environ | {"EAGER_HTTPS": "1", "EAGER_HOSTS": "prism.example", "EAGER_ROOTS": str(self.root)}
+        result = subprocess.run(
+            [sys.executable, "manage.py", *code.split()],
+            cwd=settings.BASE,
+            env=variables,
+            capture_output=True,
+            text=True,
+        )
+        return f"{result.returncode} {result.stdout}{result.stderr}"
+
+    def test_the_check_for_deployment_is_clean(self):
+        self.assertIn(
+            "0 System check identified no issues (0 silenced).", self.run_with("check --deploy --fail-level WARNING")
+        )
+
+    def test_it_can_say_no(self):
+        with mock.patch.dict(os.environ, EAGER_SECRET_KEY="short"):
+            self.assertIn("security.W009", self.run_with("check --deploy --fail-level WARNING"))
+
+
+class Serving(WorldCase):
+    """Real web processes, several, as the launcher starts them."""
+
+    def setUp(self):
+        super().setUp()
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        variables = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
+        self.server = subprocess.Popen(
+            [
+                sys.executable, "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{self.port}", "--workers", "2",
+                "--worker-class", "desk.serving.BufferedWorker", "--no-control-socket",
+            ],
+            cwd=settings.BASE, env=variables, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        self.addCleanup(self.server.wait)
+        self.addCleanup(self.server.terminate)
+        deadline = time.monotonic() + 120
+        while not self.health():
+            self.assertLess(time.monotonic(), deadline, "the server does not answer")
+            time.sleep(0.2)
+
+    def health(self, **headers) -> bytes:
+        try:
+            with socket.create_connection(("127.0.0.1", self.port), timeout=20) as line:
+                lines = "".join(f"{name}: {value}\r\n" for name, value in headers.items())
+                line.sendall(f"GET /health/ HTTP/1.0\r\nHost: 127.0.0.1\r\n{lines}\r\n".encode())
+                return line.recv(1000)
+        except OSError:
+            return b""
+
+    def workers(self) -> set[int]:
+        children = Path(f"/proc/{self.server.pid}/task/{self.server.pid}/children").read_text()
+        return set(map(int, children.split()))
+
+    def test_slow_clients_and_killed_processes_stop_nobody(self):
+        held = []
+        for start in (
+            b"GET /login/ HTTP/1.1\r\nHost: 127.0.0.1\r\nX: ",
+            b"POST /login/ HTTP/1.1\r\nContent-Length: 99999\r\n\r\n",
+        ):
+            for _ in range(60):
+                held.append(socket.create_connection(("127.0.0.1", self.port)))
+                self.addCleanup(held[-1].close)
+                held[-1].sendall(start)
+        self.assertTrue(all(self.health().startswith(b"HTTP/1.0 200") for _ in range(20)))
+        before = self.workers()
+        self.assertEqual(len(before), 2)
+        os.kill(min(before), 9)
+        answers = [self.health() for _ in range(20)]
+        self.assertGreaterEqual(sum(answer.startswith(b"HTTP/1.0 200") for answer in answers), 18)
+        deadline = time.monotonic() + 30
+        while len(self.workers() - before) < 1:
+            self.assertLess(time.monotonic(), deadline, "the killed process was not replaced")
+            time.sleep(0.1)
+
+
+class Newest(WorldCase):
+    def test_it_is_known_to_every_process(self):
+        viewer = f"a page of {uuid4()}"
+        stale = claim_newest(viewer, 5)
+        self.assertFalse(stale())
+        code = f"from desk.viewer.newest import claim_newest; print(claim_newest('{viewer}', {{}})())"
+
+        def elsewhere(serial):
+            return subprocess.run(
+                [sys.executable, "-c", "import django; django.setup(); " + code.format(serial)], cwd=settings.BASE,
+                env=os.environ | {"DJANGO_SETTINGS_MODULE": "desk.settings"}, capture_output=True, text=True,
+            ).stdout.strip()  # fmt: skip
+
+        self.assertEqual(elsewhere(4), "True")
+        self.assertEqual(elsewhere(6), "False")
+        self.assertTrue(stale())
+
+    def test_without_a_queue_nothing_is_dropped(self):
+        with mock.patch("desk.viewer.newest._queue") as gone:
+            gone.pipeline.side_effect = claim_newest.__globals__["redis"].ConnectionError
+            self.assertFalse(claim_newest("x", 1)())
+
+
+class AtOnce(World, Together, TransactionTestCase):
+    """First visits and creations, eight of each in the same moment: none fails otherwise than in words, none is doubled."""
+
+    def setUp(self):
+        super().setUp()
+        self.build()
+        patched = mock.patch.object(engine, "send", return_value=True)
+        patched.start()
+        self.addCleanup(patched.stop)
+        self.artist.is_staff = True
+        self.artist.save()
+        self.production.memberships.filter(user=self.artist).update(role="owner")
+
+    def ask_together(self, method: str, address: str, **arguments) -> list[int]:
+        def ask():
+            client = Client()
+            client.force_login(self.artist)
+            return getattr(client, method)(address, **arguments).status_code
+
+        return self.together(ask, 8)
+
+    def test_first_visits(self):
+        self.render(1001)
+        self.bring_in()
+        for name in ("rebuild", "plan", "render", "hand-off", "intake"):
+            self.assertEqual(set(self.ask_together("get", self.url(name))), {200}, name)
+        self.assertEqual(self.shot.ledgers.count(), 1)
+
+    def test_creations(self):
+        self.render(1001)
+        self.give_scene(build_scene())
+        plan = open_plan(self.shot).document
+        as_json = {"content_type": "application/json"}
+        shot = {"code": "NEW_010", "title": "", "frames": "1-2", "rate": "24", "size": "", "width": "64", "height": "36",
+                "space": "lin_rec709", "camera": ""}  # fmt: skip
+        cases = (
+            (reverse("production-new"), {"data": {"code": "NEW", "title": "x"}}, Production.objects.filter(code="NEW")),
+            (reverse("production", args=["TST"]), {"data": shot}, Shot.objects.filter(code="NEW_010")),
+            (self.url("intake"), {"data": {"folder": str(self.folder), "name": "files"}}, Element.objects.filter(name="files")),
+            (self.url("plan-presets"), {"data": json.dumps({"action": "keep", "new": "mine", "plan": plan}), **as_json},
+             self.production.presets.filter(name="mine")),
+            (self.url("plan-sizes"), {"data": json.dumps({"title": "s", "width": 9, "height": 9}), **as_json},
+             self.production.sizes.filter(title="s")),
+            (self.url("plan-measure"), {"data": json.dumps({"camera": "wide"}), **as_json}, Task.objects.filter(title="wide")),
+            (reverse("accounts"), {"data": {"name": "eve"}}, get_user_model().objects.filter(username="eve")),
+        )  # fmt: skip
+        for address, arguments, made in cases:
+            with self.subTest(address):
+                codes = self.ask_together("post", address, **arguments)
+                self.assertLess(max(codes), 500, codes)
+                self.assertEqual(made.count(), 1)
+
+
+class Backup(World, TransactionTestCase):
+    def setUp(self):
+        super().setUp()
+        self.build()
+        self.file = Path(tempfile.mkdtemp(dir=self.root)) / "house.zip"
+
+    def everything(self) -> dict[str, list]:
+        """Every record as the database has it."""
+        return {model._meta.label: list(model._default_manager.order_by("pk").values()) for model in backup._models()}
+
+    def empty(self):
+        for model in reversed(list(backup._models())):
+            with connection.constraint_checks_disabled():
+                model._default_manager.all().delete()
+
+    def test_put_back_into_an_empty_house_everything_is_as_it_was(self):
+        self.with_ledger()
+        self.give_scene(build_scene())
+        with mock.patch.object(engine, "send", return_value=True):
+            engine.begin("render", self.shot, "a job", [Task(number=n, title=f"{n}") for n in range(3)])
+        before = self.everything()
+        self.assertGreater(sum(map(len, before.values())), 12)
+        counts = backup.backup(self.file)
+        self.assertEqual(self.file.stat().st_mode & 0o077, 0)
+        self.empty()
+        get_user_model().objects.create_user("owner")  # of a first start
+        self.assertEqual(backup.restore(self.file), {label: count for label, count in counts.items() if count})
+        self.assertEqual(self.everything(), before)
+        client = Client()
+        self.assertEqual(
+            client.post(reverse("login"), {"username": "ada", "password": "light-and-shade"}).status_code, 302
+        )
+        self.assertContains(client.get(self.url("rebuild")), "page-data")
+
+    def test_storage_that_lies_elsewhere_is_found(self):
+        self.with_ledger()
+        backup.backup(self.file)
+        self.empty()
+        elsewhere = Path(tempfile.mkdtemp(dir=self.root))
+        with override_settings(STORAGE_ROOTS=[elsewhere]):
+            backup.restore(self.file)
+            self.assertEqual(Element.objects.get().folder, str(elsewhere / "TST" / "TST_010" / "render"))
+
+    def test_what_is_refused_changes_nothing(self):
+        self.with_ledger()
+        backup.backup(self.file)
+        with self.assertRaisesRegex(BadDocument, "holds productions already"):
+            backup.restore(self.file)
+        self.empty()
+        whole = self.file.read_bytes()
+        broken = {"cut": whole[: len(whole) // 2], "empty": b"", "text": b"records", "flipped": self.flipped(whole)}
+        for name, content in broken.items():
+            self.file.write_bytes(content)
+            with self.subTest(name), self.assertRaises(UnreadableFile):
+                backup.restore(self.file)
+        for change, text in (
+            ({"migrations": ["shots.0001_initial"]}, "another version"),
+            ({"format": "eager-prism.plan"}, "This is a eager-prism.plan"),
+            ({"counts": {"auth.user": 9}}, "Records are missing"),
+        ):
+            self.changed(whole, change)
+            with self.subTest(text), self.assertRaisesRegex((BadDocument, UnreadableFile), text):
+                backup.restore(self.file)
+        self.assertEqual(sum(map(len, self.everything().values())), 0)
+
+    def flipped(self, whole: bytes) -> bytes:
+        at = whole.index(b"records.jsonl") + 200
+        return whole[:at] + bytes([whole[at] ^ 255]) + whole[at + 1 :]
+
+    def changed(self, whole: bytes, change: dict) -> None:
+        self.file.write_bytes(whole)
+        with zipfile.ZipFile(self.file) as archive:
+            held = {name: archive.read(name) for name in archive.namelist()}
+        held["manifest.json"] = json.dumps(json.loads(held["manifest.json"]) | change).encode()
+        with zipfile.ZipFile(self.file, "w") as archive:
+            for name, content in held.items():
+                archive.writestr(name, content)
