@@ -51,9 +51,8 @@ class House:
             self.var.mkdir(mode=0o700, parents=True, exist_ok=True)
             for name in ("log", "run", "storage", "static"):
                 (self.var / name).mkdir(exist_ok=True)
-            probe = self.var / "run" / "probe"
-            probe.write_text("x")
-            probe.unlink()
+            with tempfile.TemporaryFile(dir=self.var / "run") as probe:
+                probe.write(b"x")
         except OSError as error:
             raise Trouble(
                 f"Cannot write in {self.var}: {error.strerror}. Give yourself the right to, or set EAGER_VAR to another folder."

@@ -167,8 +167,9 @@ def _make_database_folder(house: House) -> None:
 
 
 def _sql(house: House, statement: str, *, check: bool = True) -> bool:
-    command = ["mariadb", "--no-defaults", f"--socket={house.socket}", f"--user={_user()}", "-e", statement]
-    result = subprocess.run(command, capture_output=True, text=True)
+    """The statement goes in by the pipe: it may hold a password, and command lines are seen by everybody."""
+    command = ["mariadb", "--no-defaults", f"--socket={house.socket}", f"--user={_user()}"]
+    result = subprocess.run(command, input=statement, capture_output=True, text=True)
     if check and result.returncode:
         raise Trouble(f"MariaDB refused: {result.stderr.strip()}")
     return result.returncode == 0

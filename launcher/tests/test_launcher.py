@@ -1,6 +1,7 @@
 """The launcher: services started, found again and ended; clear words when something is in the way."""
 
 import os
+import pwd
 import shutil
 import signal
 import socket
@@ -10,11 +11,13 @@ import tempfile
 import time
 import tomllib
 import unittest
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
 from unittest import mock
 
+from launcher import cli, install, logs, parts, services
 from launcher import house as houses
-from launcher import install, parts, services
 from launcher.house import House
 from launcher.services import Service
 from launcher.trouble import Trouble
@@ -148,6 +151,37 @@ class TheHouse(LauncherCase):
             with self.assertRaisesRegex(Trouble, "Permission denied.*EAGER_VAR"):
                 self.house.prepare()
 
+    def test_a_folder_of_someone_else_is_left_alone(self):
+        for uid, said in ((12_345, "belongs to user 12345"), (0, "belongs to root. Start as root")):
+            with mock.patch.object(houses.os, "geteuid", return_value=1 if uid == 0 else os.geteuid()):
+                with mock.patch.object(Path, "stat", return_value=mock.Mock(st_uid=uid)), self.subTest(said):
+                    with self.assertRaisesRegex(Trouble, said):
+                        self.house.prepare()
+
+    def test_a_folder_that_is_there_keeps_its_rights_and_must_be_empty(self):
+        own = self.var / "own"
+        own.mkdir()
+        own.chmod(0o755)
+        (own / "letters.txt").write_text("mine")
+        with self.assertRaisesRegex(Trouble, "holds other things. Set EAGER_VAR"):
+            House(own, 1, 2, 3).prepare()
+        self.assertEqual([path.name for path in own.iterdir()], ["letters.txt"])
+        (own / "letters.txt").unlink()
+        House(own, 1, 2, 3).prepare()
+        self.assertEqual(own.stat().st_mode & 0o777, 0o755)
+        new = House(self.var / "new", 1, 2, 3)
+        new.prepare()
+        self.assertEqual(new.var.stat().st_mode & 0o777, 0o700)
+
+    def test_the_user_is_the_system_s_whatever_is_said(self):
+        with mock.patch.dict(os.environ, USER="somebody", LOGNAME="somebody"):
+            self.assertEqual(parts._user(), pwd.getpwuid(os.geteuid()).pw_name)
+        with (
+            mock.patch.object(houses.os, "geteuid", return_value=54_321),
+            self.assertRaisesRegex(Trouble, "no name for user"),
+        ):
+            parts._user()
+
     def test_bad_ports(self):
         for text in ("http", "80", "99999", "-1"):
             with (
@@ -161,6 +195,73 @@ class TheHouse(LauncherCase):
         deep = House(self.var / ("x" * 100), 1, 2, 3)
         self.assertLess(len(str(deep.socket)), 100)
         self.assertNotEqual(deep.socket, House(self.var / ("y" * 100), 1, 2, 3).socket)
+
+
+class Starting(LauncherCase):
+    @contextmanager
+    def steps(self, **steps):
+        """The steps of `./eager start` replaced."""
+        quiet = {name: mock.DEFAULT for name in ("require_ports", "start_database", "start_queue", "stop_outdated",
+                                                 "start_serving")}  # fmt: skip
+        with (
+            mock.patch.multiple(cli.parts, **quiet | steps),
+            mock.patch.object(cli, "install"),
+            mock.patch("builtins.print"),
+        ):
+            yield
+
+    def start(self, **steps):
+        with self.steps(**steps):
+            return cli.run_start(self.house, empty=True)
+
+    def test_what_fails_leaves_nothing_running_that_it_began(self):
+        begin = lambda house: services.start(house, self.service())  # noqa: E731
+        with self.assertRaisesRegex(Trouble, "could not be made ready"):
+            self.start(start_database=begin, manage=lambda *_: 1)
+        self.assertFalse(services.is_running(self.house, "web"))
+        services.start(self.house, self.service())  # was there before
+        with self.assertRaises(Trouble):
+            self.start(manage=lambda *_: 1)
+        self.assertTrue(services.is_running(self.house, "web"))
+
+    def test_two_at_once_go_one_after_the_other(self):
+        inside, most = [], []
+
+        def manage(*_):
+            inside.append(1)
+            most.append(len(inside))
+            time.sleep(0.3)
+            inside.pop()
+            return 0
+
+        with self.steps(manage=manage), ThreadPoolExecutor(2) as pool:
+            codes = list(pool.map(lambda _: cli.run_start(self.house, empty=True), range(2)))
+        self.assertEqual((codes, most), ([0, 0], [1, 1]))
+
+    def test_passwords_are_on_no_command_line(self):
+        ran = []
+        done = mock.Mock(returncode=0, stdout="PONG")
+        with mock.patch.object(parts.subprocess, "run", lambda command, **rest: ran.append(command) or done):
+            with mock.patch.object(parts, "start"), mock.patch.object(parts, "is_running", return_value=True):
+                (self.var / "mariadb").mkdir()
+                (self.var / "mariadb" / "complete").touch()
+                parts.start_database(self.house)
+                parts._queue_ready(self.house)()
+        self.assertGreaterEqual(len(ran), 2)
+        told = " ".join(word for command in ran for word in command)
+        for name, secret in self.house.secrets().items():
+            self.assertNotIn(secret, told, name)
+
+    def test_logs_are_kept_short(self):
+        log = self.var / "log" / "web.log"
+        with open(log, "ab") as writer:  # as the service has it open
+            for number in range(6):
+                writer.write(bytes([65 + number]) * 2000)
+                writer.flush()
+                logs.rotate(log.parent, longest=1500)
+            writer.write(b"goes on")
+        kept = {path.name: path.read_bytes()[:1] for path in log.parent.glob("web.log*")}
+        self.assertEqual(kept, {"web.log": b"g", "web.log.1": b"F", "web.log.2": b"E", "web.log.3": b"D"})
 
 
 class Installing(LauncherCase):
