@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+import os
 import random
 from collections.abc import Iterator
 from contextlib import suppress
@@ -18,7 +19,7 @@ from demo.load import SHOTS, plan_of
 from desk.jobs import engine
 from desk.tests.world import WorldCase
 
-MUTATIONS = 50  # of each request
+MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 50  # of each request
 DEEP: list = []
 for _ in range(400):
     DEEP = [DEEP]
