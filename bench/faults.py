@@ -148,7 +148,7 @@ def _visit(number: int) -> tuple[list[int], list[float]]:
         row["amount"] = round(dice.uniform(0, 2), 2)
         body = {"ledgerId": data["ledgerId"], "ledger": ledger, "frame": dice.choice(data["frames"]), "view": "srgb"}
         picture = {
-            "viewer": f"client {number}",
+            "viewer": f"client {number} {begun}",
             "serial": serial,
             "width": 960,
             "encoding": "jpeg",

@@ -191,7 +191,7 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="frame 1002").click()
         fault = self.page.locator(".viewer-fault")
         expect(fault).to_contain_text("TST_010.1002.exr")
-        expect(fault).to_contain_text("Render or copy this frame again")
+        expect(fault).to_contain_text("Render or copy this file again")
         self.page.get_by_role("button", name="frame 1001").click()
         expect(fault).to_be_hidden()
 

@@ -14,12 +14,12 @@ from numpy.typing import NDArray
 from prism.combine.store import PixelStore
 from prism.errors import BadArgument, PrismError, SizeMismatch, TooLarge, UnknownSource, UnreadableFile
 from prism.formats.exr import read_channels
-from prism.formats.headers import PIXEL_LIMIT, Part, read_parts
+from prism.formats.headers import Part, read_parts
 from prism.formats.stamps import stamp_of
 from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import LayerChannels, group_layers
-from prism.pixels.window import Window
+from prism.pixels.window import PIXEL_LIMIT, Window
 from prism.text import printable
 
 DENOISED = "denoised"  # ends the name of a file that was cleaned

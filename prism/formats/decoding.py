@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from prism.bands import split_rows
 from prism.errors import TooLarge, UnreadableFile
-from prism.formats.headers import PIXEL_LIMIT
+from prism.pixels.window import PIXEL_LIMIT
 
 Shape = tuple[int, ...]
 Allocate = Callable[[Mapping[str, tuple[str, Shape]]], Mapping[str, NDArray]]  # name to (dtype, shape)

@@ -18,12 +18,11 @@ from typing import Any, BinaryIO
 
 from prism.errors import SizeMismatch, TooLarge, UnreadableFile
 from prism.pixels.channels import split_name
-from prism.pixels.window import Window
+from prism.pixels.window import PIXEL_LIMIT, Window
 
 WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
 MAGIC = b"\x76\x2f\x31\x01"
 
-PIXEL_LIMIT = 1 << 27  # of a data or display window: 134 million, a panorama of 16,384 x 8,192
 DEEP_PIXEL_LIMIT = 1 << 25  # 34 million, a frame of 7,680 x 4,320: every pixel may have many samples
 PART_LIMIT = 512
 CHANNEL_LIMIT = 4096  # of all parts together

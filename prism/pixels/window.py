@@ -9,6 +9,8 @@ from numpy.typing import NDArray
 
 from prism.errors import SizeMismatch
 
+PIXEL_LIMIT = 1 << 27  # of a data or display window: 134 million, a panorama of 16,384 x 8,192
+
 
 @dataclass(frozen=True, slots=True)
 class Window:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from prism.formats.headers import PIXEL_LIMIT
 from prism.passes.checks.finding import ERROR, WARNING, Finding
 from prism.passes.estimate import spoken_bytes, total_bytes
 from prism.passes.expansion import PlannedFiles
 from prism.passes.plan import Plan
+from prism.pixels.window import PIXEL_LIMIT
 
 BEYOND_REASON = 16e12  # bytes for one version of one shot
 MOST_TASKS = 20_000  # frames of layers through cameras
