@@ -5,6 +5,7 @@ import unittest
 
 from django.conf import settings
 from django.test.runner import DiscoverRunner
+from django.test.utils import TimeKeeper
 
 SLOWEST = 15  # tests named with --timing
 PACKAGES = ["prism", "desk", "launcher", "bench"]
@@ -37,7 +38,7 @@ class Runner(DiscoverRunner):
 
     def run_suite(self, suite, **kwargs):
         result = super().run_suite(suite, **kwargs)
-        if self.timing:
+        if isinstance(self.time_keeper, TimeKeeper):  # asked for with --timing
             for seconds, test in sorted(result.seconds, reverse=True)[:SLOWEST]:
                 print(f"{seconds:6.1f} s  {test}")
         return result

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import os
 import shutil
 import subprocess
@@ -41,8 +42,10 @@ def start_database(house: House) -> None:
     if not (folder / "complete").exists():
         _make_database_folder(house)
     start(house, _database(house))
-    if not (folder / "granted").exists():
-        password = house.secrets()["database"]
+    password = house.secrets()["database"]
+    digest = hashlib.sha256(password.encode()).hexdigest()[:16]
+    granted = folder / "granted"
+    if not granted.exists() or granted.read_text() != digest:  # the first time, or secrets.json was made anew
         # The user may make databases for tests, and nothing outside its own names.
         _sql(
             house,
@@ -51,7 +54,7 @@ def start_database(house: House) -> None:
             f"GRANT ALL ON {DATABASE}.* TO {DATABASE}@'127.0.0.1';"
             f"GRANT ALL ON `test\\_{DATABASE}%`.* TO {DATABASE}@'127.0.0.1';",
         )
-        (folder / "granted").touch()
+        granted.write_text(digest)
 
 
 def start_queue(house: House) -> None:
@@ -63,8 +66,11 @@ def start_queue(house: House) -> None:
         f"bind 127.0.0.1\nport {house.queue_port}\nrequirepass {house.secrets()['queue']}\n"
         f'dir "{folder}"\nappendonly yes\nsave ""\n'
     )
+    ready = _queue_ready(house)
+    if is_running(house, "queue") and not ready():  # begun with another password
+        stop(house, "queue")
     command = ["redis-server", str(config)]
-    start(house, Service("queue", command, os.environ, _queue_ready(house), house.queue_port, PORT_VARIABLES["queue"]))
+    start(house, Service("queue", command, os.environ, ready, house.queue_port, PORT_VARIABLES["queue"]))
 
 
 def start_serving(house: House) -> None:
@@ -74,9 +80,9 @@ def start_serving(house: House) -> None:
 
 
 def stop_outdated(house: House) -> None:
-    """End a web server and a worker that began with other files than there are now: they keep what they have read."""
+    """End a web server and a worker that began with other files or secrets than there are now: they keep what they read."""
     stamp = house.var / "run" / "served"
-    now = hashlib.sha256()
+    now = hashlib.sha256(json.dumps(house.secrets()).encode())
     for path in sorted(path for served in SERVED for path in (ROOT / served).rglob("*")):
         if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:
             now.update(f"{path.relative_to(ROOT)} {path.stat().st_mtime_ns} {path.stat().st_size}\n".encode())

@@ -49,7 +49,7 @@ def backup(path: Path) -> dict[str, int]:
     """
     counts: dict[str, int] = {}
     with replacing(path) as temporary:
-        temporary.touch(0o600)  # it holds the digests of passwords
+        temporary.chmod(0o600)  # it holds the digests of passwords
         with zipfile.ZipFile(temporary, "w", zipfile.ZIP_DEFLATED) as archive:
             with archive.open("records.jsonl", "w") as file, _one_moment():
                 text = io.TextIOWrapper(file, encoding="utf-8", newline="\n")

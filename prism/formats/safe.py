@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import errno
+import fcntl
 import os
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from glob import escape
 from pathlib import Path
 
 from prism.errors import UnwritableFile
@@ -25,16 +27,21 @@ _ADVICE = {
 def replacing(path: Path) -> Iterator[Path]:
     """Yield a temporary path beside `path`; on success it becomes `path`, on any failure it vanishes.
 
-    The temporary keeps the suffix, since image libraries choose the format by it. Raises UnwritableFile.
+    The temporary keeps the suffix, since image libraries choose the format by it. It is locked while its writer lives, so
+    that what a killed one left is known, and goes when the same file is written again. Raises UnwritableFile.
     """
     path = Path(path)
     if printable(path) != str(path):
         raise UnwritableFile("This path is not plain text.", where=str(path), advice="Choose another folder or name.")
     temporary = path.with_name(f".{path.stem}.{secrets.token_hex(4)}{path.suffix}")
+    lock = -1
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         if path.is_dir():
             raise UnwritableFile("A folder has this name.", where=str(path), advice="Choose another file name.")
+        _clear(path)
+        lock = os.open(temporary, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o666)
+        fcntl.flock(lock, fcntl.LOCK_EX)
         yield temporary
         with open(temporary, "rb") as written:
             os.fsync(written.fileno())
@@ -47,3 +54,14 @@ def replacing(path: Path) -> Iterator[Path]:
     finally:
         with suppress(OSError):
             temporary.unlink(missing_ok=True)
+        if lock >= 0:
+            os.close(lock)
+
+
+def _clear(path: Path) -> None:
+    """Delete temporaries of this file whose writers are gone."""
+    ours = f".{escape(path.stem)}.{'[0-9a-f]' * 8}{escape(path.suffix)}"
+    for left in path.parent.glob(ours):
+        with suppress(OSError), open(left, "rb") as file:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            left.unlink(missing_ok=True)

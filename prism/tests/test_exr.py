@@ -2,6 +2,8 @@
 
 import os
 import struct
+import subprocess
+import sys
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -208,6 +210,26 @@ class Writing(FolderCase):
             raise RuntimeError
         self.assertEqual(path.read_bytes(), b"old")
         self.assertEqual(os.listdir(self.folder), ["kept.exr"])
+
+    def test_what_a_killed_writer_left_goes_with_the_next_writing(self):
+        """And what another is still writing stays, as does any other hidden file."""
+        writing = "from prism.formats.safe import replacing; import time\nwith replacing('{}') as t: print(t, flush=True); time.sleep(60)"
+        path = self.folder / "a[1].1001.exr"
+        writers = [
+            subprocess.Popen([sys.executable, "-c", writing.format(path)], stdout=subprocess.PIPE, text=True)
+            for _ in range(2)
+        ]
+        left, going_on = (Path(writer.stdout.readline().strip()) for writer in writers)
+        self.addCleanup(writers[1].communicate)
+        self.addCleanup(writers[1].kill)
+        writers[0].kill()
+        writers[0].communicate()
+        (self.folder / ".a[1].1001.set-aside.exr").touch()
+        self.assertTrue(left.exists())
+        self.write(path.name, {"R": np.ones((2, 2), np.float32)})
+        self.assertEqual(
+            {found.name for found in self.folder.iterdir()}, {path.name, going_on.name, ".a[1].1001.set-aside.exr"}
+        )
 
     def test_a_full_disk_says_so(self):
         with self.assertRaisesRegex(UnwritableFile, "disk is full"), replacing(self.folder / "x.exr"):
