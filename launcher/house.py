@@ -113,8 +113,8 @@ class House:
                 raise ValueError
         except (OSError, ValueError, KeyError, TypeError) as error:
             raise Trouble(
-                f"{path} cannot be read or is not whole. Put it back from a copy: without it the database stays closed. "
-                f"To begin with nothing, move {self.var} away and start again."
+                f"{path} cannot be read or is not whole. Put it back from a copy, or delete it: the next start makes it anew, "
+                "and everybody logs in again."
             ) from error
         return {"demo": "demo", **kept}  # what was begun before each copy had a password of its own
 

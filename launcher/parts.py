@@ -89,7 +89,7 @@ def stop_outdated(house: House) -> None:
     before = stamp.read_text() if stamp.exists() else ""
     running = [name for name in ("web", "worker") if is_running(house, name)]
     if before != now.hexdigest() and running:
-        step(f"Reloading {' and '.join(running)}: their files have changed")
+        step(f"Reloading {' and '.join(running)}: their files or secrets have changed")
         for name in running:
             stop(house, name)
     stamp.write_text(now.hexdigest())

@@ -11,9 +11,9 @@ from pathlib import Path
 from django.db import IntegrityError, transaction
 
 from desk.shots.models import Element, Shot
-from desk.shots.services import files_of, sequences_of, sources_of
+from desk.shots.services import sequences_of, sources_of
 from desk.shots.storage import allowed_folder, kept_inside
-from prism.combine.sources import Source, find_sources
+from prism.combine.sources import Source
 from prism.errors import BadArgument, PrismError, UnreadableFile
 from prism.intake.found import found_file
 from prism.naming.frames import format_frames
@@ -35,7 +35,7 @@ class Inventory:
 
 
 def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
-    """Register a folder of the production as an element. Its first frame is opened to see that it can be read.
+    """Register a folder of the production as an element. Its first frame is opened to see that some of it can be read.
 
     Raises UnreadableFile, BadArgument or SizeMismatch; then nothing is changed.
     """
@@ -52,7 +52,7 @@ def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
     if shot.elements.filter(name=name).exists():
         raise taken
     element = Element(shot=shot, name=name, folder=str(path))
-    find_sources(files_of(element, sequences[0].frames[0]))
+    sources_of(element, sequences[0].frames[0])
     try:
         with transaction.atomic():
             element.save()
