@@ -23,7 +23,7 @@ from prism.combine.evaluate import Stale
 from prism.combine.ledger import Ledger as LedgerDocument
 from prism.combine.sources import find_sources
 from prism.documents import fingerprint
-from prism.errors import BadArgument, UnreadableFile
+from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of
 from prism.naming.frames import format_frames, parse_frames
 
@@ -123,8 +123,15 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
-    sources = find_sources(files_of(delivery.element, task.number))
-    return path, deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
+    sources = find_sources(files_of(delivery.element, task.number), tolerant=True)
+    unclear = next((fault for fault in sources.faults if not fault.concerns_a_file), None)
+    if unclear:  # two files claim one pass, say: nobody knows which is meant
+        raise unclear
+    try:
+        remarks = deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
+    except UnknownSource as missing:
+        raise next(iter(sources.faults), missing) from None  # it is in the file that cannot be read
+    return path, remarks + [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
 
 
 def path_of(delivery: Delivery, number: int) -> Path:

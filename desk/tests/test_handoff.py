@@ -187,6 +187,20 @@ class Jobs(HandoffCase):
         self.assertEqual(self.state(), [State.DONE, State.DONE])
         self.assertEqual(services.progress(Delivery.objects.get())["errors"], [])
 
+    def test_a_bad_file_that_is_not_needed_is_left_out_and_said(self):
+        bad = self.folder / "extra.1001.exr"
+        bad.write_bytes(b"RGBA")
+        delivery = self.order("1001")[0]
+        self.work()
+        frame = delivery.frames.get()
+        self.assertEqual(frame.state, State.DONE)
+        self.assertEqual(frame.result["remarks"], ["extra.1001.exr was left out: This is not an OpenEXR file."])
+        Task.objects.all().delete()
+        self.render(1001, name="twin")  # two files with the same passes: nobody knows which is meant
+        self.order("1001")
+        self.work()
+        self.assertIn("as well", Task.objects.get().fault)
+
     def test_an_unexpected_fault_is_said_and_logged(self):
         self.order()
         for _ in range(engine.MOST_ATTEMPTS):

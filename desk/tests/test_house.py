@@ -81,8 +81,7 @@ class Deployed(WorldCase):
 class Serving(WorldCase):
     """Real web processes, several, as the launcher starts them."""
 
-    def setUp(self):
-        super().setUp()
+    def serve(self, **environment) -> None:
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
@@ -92,21 +91,21 @@ class Serving(WorldCase):
                 sys.executable, "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{self.port}", "--workers", "2",
                 "--worker-class", "desk.serving.BufferedWorker", "--no-control-socket",
             ],
-            cwd=settings.BASE, env=variables, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            cwd=settings.BASE, env=variables | environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         self.addCleanup(self.server.wait)
         self.addCleanup(self.server.terminate)
         deadline = time.monotonic() + 120
-        while not self.health():
+        while not self.ask():
             self.assertLess(time.monotonic(), deadline, "the server does not answer")
             time.sleep(0.2)
 
-    def health(self, **headers) -> bytes:
+    def ask(self, path: str = "/health/", **headers: str) -> bytes:
         try:
             with socket.create_connection(("127.0.0.1", self.port), timeout=20) as line:
-                lines = "".join(f"{name}: {value}\r\n" for name, value in headers.items())
-                line.sendall(f"GET /health/ HTTP/1.0\r\nHost: 127.0.0.1\r\n{lines}\r\n".encode())
-                return line.recv(1000)
+                lines = "".join(f"{name.replace('_', '-')}: {value}\r\n" for name, value in headers.items())
+                line.sendall(f"GET {path} HTTP/1.0\r\nHost: 127.0.0.1\r\n{lines}\r\n".encode())
+                return b"".join(iter(lambda: line.recv(4000), b""))
         except OSError:
             return b""
 
@@ -114,7 +113,18 @@ class Serving(WorldCase):
         children = Path(f"/proc/{self.server.pid}/task/{self.server.pid}/children").read_text()
         return set(map(int, children.split()))
 
+    def test_behind_a_proxy_with_https(self):
+        """Whoever comes without HTTPS is sent there; the proxy's word is taken, and from others nobody's."""
+        self.serve(EAGER_HTTPS="1", EAGER_PROXY="127.0.0.1")
+        self.assertIn(b"301 Moved", self.ask("/login/"))
+        self.assertIn(b"200 OK", secure := self.ask("/login/", X_Forwarded_Proto="https", X_Forwarded_For="10.1.2.3"))
+        self.assertIn(b"Strict-Transport-Security", secure)
+        self.assertRegex(secure, rb"Set-Cookie: +csrftoken=.*[Ss]ecure")
+        self.serve(EAGER_HTTPS="1", EAGER_PROXY="10.9.9.9")
+        self.assertIn(b"301 Moved", self.ask("/login/", X_Forwarded_Proto="https"))
+
     def test_slow_clients_and_killed_processes_stop_nobody(self):
+        self.serve()
         held = []
         for start in (
             b"GET /login/ HTTP/1.1\r\nHost: 127.0.0.1\r\nX: ",
@@ -124,11 +134,11 @@ class Serving(WorldCase):
                 held.append(socket.create_connection(("127.0.0.1", self.port)))
                 self.addCleanup(held[-1].close)
                 held[-1].sendall(start)
-        self.assertTrue(all(self.health().startswith(b"HTTP/1.0 200") for _ in range(20)))
+        self.assertTrue(all(self.ask().startswith(b"HTTP/1.0 200") for _ in range(20)))
         before = self.workers()
         self.assertEqual(len(before), 2)
         os.kill(min(before), 9)
-        answers = [self.health() for _ in range(20)]
+        answers = [self.ask() for _ in range(20)]
         self.assertGreaterEqual(sum(answer.startswith(b"HTTP/1.0 200") for answer in answers), 18)
         deadline = time.monotonic() + 30
         while len(self.workers() - before) < 1:

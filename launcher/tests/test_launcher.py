@@ -138,7 +138,10 @@ class TheHouse(LauncherCase):
         self.house.secrets()
         for text in ("", "{", "[]", '{"django": "x", "queue": "y"}', '{"django": "x", "queue": "y", "database": ""}'):
             (self.var / "secrets.json").write_text(text)
-            with self.subTest(text), self.assertRaisesRegex(Trouble, "not whole. Put it back from a copy, or delete it"):
+            with (
+                self.subTest(text),
+                self.assertRaisesRegex(Trouble, "not whole. Put it back from a copy, or delete it"),
+            ):
                 self.house.secrets()
 
     def test_too_little_room(self):

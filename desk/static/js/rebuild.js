@@ -55,6 +55,7 @@ export default () => {
     contributions: { rows: [], strip: "", width: 0, height: 0 },
     balance: null,
     comparing: true,
+    unanswered: false, // the last comparison failed; the fault says why
     fault: null,
     dragged: "",
     before: "",
@@ -318,6 +319,7 @@ export default () => {
 
     // ---- Account and balance ----
     async fetchContributions() {
+      this.unanswered = true;
       await this.guarded(async () => {
         const ledger = kept.current;
         const { frame } = this;
@@ -325,6 +327,7 @@ export default () => {
         this.balance = await (await post(page.urls.balance, this.asked({}))).json();
         // A verdict is that of its ledger and frame; after a change the next is under way.
         this.comparing = ledger !== kept.current || frame !== this.frame;
+        this.unanswered = false;
       });
     },
     get rebuiltMean() { return this.balance ? number(this.balance.rebuilt_mean) : "…"; },
@@ -335,12 +338,14 @@ export default () => {
     },
     get differenceMean() { return this.balance ? power(this.balance.difference.mean) : "…"; },
     get verdict() {
+      if (this.unanswered && this.fault) return "not compared";
       if (!this.balance || this.comparing) return "comparing…";
       if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
       return `not balanced: ${this.balance.beyond} pixels differ by more than ${this.balance.rounding} rounding`;
     },
     get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
     get verdictIcon() {
+      if (this.unanswered && this.fault) return "bi-exclamation-diamond-fill";
       if (!this.balance || this.comparing) return "bi-hourglass-split";
       return this.balance.balanced ? "bi-check-lg" : "bi-exclamation-diamond-fill";
     },
