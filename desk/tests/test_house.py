@@ -221,6 +221,14 @@ class AtOnce(World, Together, TransactionTestCase):
                 self.assertLess(max(codes), 500, codes)
                 self.assertEqual(made.count(), 1)
 
+    def test_the_same_order_eight_times_is_one_delivery(self):
+        self.with_ledger()
+        order = {"frames": "1001-1002", "exr": "on", "pixel": "half", "compression": "zip", "still": "", "view": "srgb",
+                 "bits": "8", "alpha": "black"}  # fmt: skip
+        self.assertEqual(set(self.ask_together("post", self.url("hand-off"), data=order)), {302})
+        self.assertEqual((self.shot.deliveries.count(), Task.objects.count()), (1, 2))
+        self.assertEqual(self.ledger.versions.count(), 1)
+
 
 class Backup(World, TransactionTestCase):
     def setUp(self):

@@ -190,7 +190,7 @@ def find_sources(paths: Sequence[Path], *, store: PixelStore | None = None, tole
 
 def _joining(sources: Sequence[Source], found: Mapping[str, Source]) -> dict[str, Source]:
     """The sources of one file, if they can stand beside those found. Raises BadArgument or SizeMismatch."""
-    first = next(iter(found.values()), None)
+    first = next(iter((*found.values(), *sources)), None)
     joined: dict[str, Source] = {}
     for source in sources:
         same = found.get(source.key) or joined.get(source.key)

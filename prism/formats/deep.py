@@ -11,7 +11,7 @@ import OpenEXR
 from numpy.typing import NDArray
 
 from prism.errors import UnwritableFile
-from prism.formats.exr import header_entries
+from prism.formats.entries import header_entries
 from prism.formats.safe import replacing
 from prism.pixels.window import Window
 
