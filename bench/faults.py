@@ -27,6 +27,7 @@ from html import unescape
 from pathlib import Path
 from urllib.parse import urlencode
 
+from bench import servers
 from prism.tests.damaged import damaged_files, odd_files
 from prism.tests.readers import READERS, outcome
 
@@ -91,7 +92,7 @@ def clients() -> None:
         print(f"  {code:<6}{count:>6}")
 
 
-CAMPAIGNS = {"files": files, "requests": requests, "kills": kills, "clients": clients}
+CAMPAIGNS = {"files": files, "requests": requests, "kills": kills, "servers": servers.run, "clients": clients}
 
 
 def _tests(name: str) -> None:
