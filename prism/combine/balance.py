@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, never
+from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, keys_of, never
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources, Pixels, Source
@@ -66,6 +66,7 @@ def balance(ledger: Ledger, sources: FrameSources, *, is_stale: Stale = never) -
     if ledger.beauty == "beauty":
         require_beauty(sources)
     plain = ledger.untrimmed()
+    sources.read([ledger.beauty, *keys_of(plain)])
     rebuilt = evaluate(plain, sources, is_stale=is_stale)[:3]
     rendered = _rgb(sources.pixels(ledger.beauty))
     allowed = _allowed(plain, sources, rendered)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
-from prism.combine.evaluate import Stale, apply_rows, never, start
+from prism.combine.evaluate import Stale, apply_rows, keys_of, never, start
 from prism.combine.ledger import Ledger
 from prism.combine.sources import FrameSources
 
@@ -29,6 +29,7 @@ def contributions(
 
     space: the working colour of the passes, whose weights make luminance of them.
     """
+    sources.read(keys_of(ledger), step=step)
     running = start(ledger, sources, step=step)
     light = [_mean_luminance(running, space)]
     pictures = []

@@ -44,9 +44,15 @@ def evaluate(ledger: Ledger, sources: FrameSources, *, step: int = 1, is_stale: 
 
     step: divides both sides, for previews. Raises UnknownSource, or Superseded once `is_stale` answers True.
     """
+    sources.read(keys_of(ledger), step=step)
     running = start(ledger, sources, step=step)
     apply_rows(running, ledger.rows, sources, step=step, is_stale=is_stale)
     return running
+
+
+def keys_of(ledger: Ledger) -> list[str | None]:
+    """Of all sources that an evaluation asks for."""
+    return [ledger.alpha, *(row.source for row in ledger.rows if row.on)]
 
 
 def start(ledger: Ledger, sources: FrameSources, *, step: int = 1) -> NDArray[np.float32]:
@@ -108,6 +114,7 @@ class Evaluator:
         is_stale: Stale = never,
     ) -> NDArray[np.float32]:
         """Like `evaluate`. edited: id of the row being changed; the result above it is kept for the next call."""
+        sources.read(keys_of(ledger), step=step)
         ids = [row.id for row in ledger.rows]
         if edited not in ids:
             return evaluate(ledger, sources, step=step, is_stale=is_stale)

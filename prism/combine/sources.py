@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -19,6 +20,7 @@ from prism.formats.stamps import stamp_of
 from prism.passes.kinds import PassKind
 from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import LayerChannels, group_layers
+from prism.pixels.image import Image, dtype_of
 from prism.pixels.window import PIXEL_LIMIT, Window
 from prism.text import printable
 
@@ -52,6 +54,11 @@ class Source:
     colour: tuple[str, ...]  # channel names in the file
     alpha: str | None
     denoised: bool = False
+
+    @property
+    def channels(self) -> tuple[str, ...]:
+        """All that is read of the file for it: colour, then alpha."""
+        return (*self.colour, *((self.alpha,) if self.alpha else ()))
 
     @property
     def pass_title(self) -> str:
@@ -112,8 +119,23 @@ class FrameSources:
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source, every side divided by `step` for a preview (colour averaged, data picked)."""
         source = self.source(key)
-        identity = (*stamp_of(source.path), source.part.index, source.colour, source.alpha, self.window, step)
-        return self._store.get(identity, lambda: self._load(source, step))
+        return self._store.get(self._identity(source, step), lambda: self._load(source, step))
+
+    def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
+        """Decode what will be asked for, if it is not in the store: what lies in one part of a file in one go, since a file
+        holds its rows with all their channels. Keys that are no sources are left for `pixels` to refuse."""
+        missing: dict[tuple[Path, int], list[Source]] = defaultdict(list)
+        for source in (self._sources[key] for key in dict.fromkeys(keys) if key in self._sources):
+            if not any(self._identity(source, size) in self._store for size in {step, 1}):
+                missing[source.path, source.part.index].append(source)
+        for together in missing.values():
+            bytes_a_pixel = sum(
+                dtype_of(source.part.channels[name]).itemsize for source in together for name in source.channels
+            )
+            fits = bytes_a_pixel * self.window.width * self.window.height <= self._store.byte_limit * 3 // 4
+            if len(together) > 1 and fits:
+                for source, pixels in self._decoded(together):
+                    self._store.put(self._identity(source, 1), pixels)
 
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
@@ -138,9 +160,20 @@ class FrameSources:
     def _load(self, source: Source, step: int) -> Pixels:
         if step > 1:
             return _reduced(self.pixels(source.key), step, pick=source.is_data)
-        names = [*source.colour, *([source.alpha] if source.alpha else [])]
-        image = read_channels(source.path, source.part, names, kept=self._store.folder)
-        planes = _alike([self._placed(image.plane(name), image.data_window) for name in names])
+        return next(pixels for _, pixels in self._decoded([source]))
+
+    def _identity(self, source: Source, step: int) -> tuple:
+        return (*stamp_of(source.path), source.part.index, source.colour, source.alpha, self.window, step)
+
+    def _decoded(self, together: Sequence[Source]) -> Iterator[tuple[Source, Pixels]]:
+        """Sources that lie in one part."""
+        names = sorted({name for source in together for name in source.channels})
+        image = read_channels(together[0].path, together[0].part, names, kept=self._store.folder)
+        for source in together:
+            yield source, self._pixels_of(source, image)
+
+    def _pixels_of(self, source: Source, image: Image) -> Pixels:
+        planes = _alike([self._placed(image.plane(name), image.data_window) for name in source.channels])
         alpha = planes.pop() if source.alpha else None
         if len(planes) == 1:
             planes *= 3

@@ -34,6 +34,9 @@ class PixelStore:
         self._items: OrderedDict[Hashable, Sized] = OrderedDict()
         self._lock = Lock()
 
+    def __contains__(self, key: Hashable) -> bool:
+        return key in self._items
+
     def get(self, key: Hashable, make: Callable[[], Item]) -> Item:
         """The item under `key`, made if it is not there. Two threads may make it at once; both get a whole one."""
         with self._lock:

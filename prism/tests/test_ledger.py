@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from unittest import mock
 
 import numpy as np
 import OpenEXR
@@ -321,6 +322,21 @@ class Evaluation(FolderCase):
         sources = self.frame()
         with self.assertRaisesRegex(UnknownSource, "row x: There is no source absent. This frame has .*emission"):
             evaluate(Ledger(rows=(Row(id="x", source="absent"),)), sources)
+
+    def test_what_a_ledger_asks_of_a_file_is_decoded_at_once_and_the_same(self):
+        """To the last bit as pass by pass, which is what a store too small for all of it does."""
+        path = self.write("s.exr", passes(self.rng, dtype=np.float16))
+        results, decoded = [], []
+        for limit in (2 << 30, 3_000):
+            sources = find_sources([path], store=PixelStore(limit))
+            with mock.patch("prism.combine.sources.read_channels", side_effect=read_channels) as reading:
+                for step in (1, 3):
+                    results.append(evaluate(first_ledger(sources), sources, step=step))
+            decoded.append(reading.call_count)
+        self.assertEqual(decoded[0], 1)
+        self.assertGreater(decoded[1], len(first_ledger(sources).rows))
+        for together, one_by_one in zip(results[:2], results[2:], strict=True):
+            np.testing.assert_array_equal(together, one_by_one)
 
     def test_the_store_keeps_its_limit(self):
         store = PixelStore(byte_limit=10_000)
