@@ -132,7 +132,7 @@ class FrameSources:
             bytes_a_pixel = sum(
                 dtype_of(source.part.channels[name]).itemsize for source in together for name in source.channels
             )
-            fits = bytes_a_pixel * self.window.width * self.window.height <= self._store.byte_limit * 3 // 4
+            fits = bytes_a_pixel * self.window.width * self.window.height <= self._store.byte_limit * 9 // 10
             if len(together) > 1 and fits:
                 for source, pixels in self._decoded(together):
                     self._store.put(self._identity(source, 1), pixels)
