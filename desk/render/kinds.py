@@ -38,7 +38,9 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
         size = sum((folder / planned.path(task.number)).stat().st_size for planned in files)
         return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size)
     marks = plan.fingerprint, facts.fingerprint
-    written.require_replaceable(run.shot, *marks, folder, (planned.path(task.number) for planned in files))
+    paths = [planned.path(task.number) for planned in files]
+    written.require_replaceable(run.shot, *marks, folder, paths)
+    written.record(run.shot, *marks, paths)
     made = make_frame(
         plan, scene_of(run.shot, run.scene), facts, image, files, task.number, folder,
         is_stale=watch.is_over, on_progress=watch.saw,
@@ -53,7 +55,6 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
         if not run.light_groups:  # a single light group takes less, and tells nothing of a whole frame
             samples = round(made.samples) or 1
             record(run.shot, image.camera, task.number, Measured(made.seconds, width, height, samples, beside))
-        written.record(run.shot, *marks, (path.relative_to(folder).as_posix() for path in made.paths))
         _make_known(run, image.layer.name, image.camera, made.paths)
 
     return Outcome(

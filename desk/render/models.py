@@ -34,7 +34,7 @@ class Run(models.Model):
 
 
 class Written(models.Model):
-    """A file that a run wrote, and the fingerprints of the plan and the scene it was made from."""
+    """A file that a run wrote or is writing, and the fingerprints of the plan and the scene it was made from."""
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="written")
     key = models.CharField(max_length=64)  # a digest of the path

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from desk.render.models import Written
 from desk.shots.models import Shot
+from desk.shots.storage import shot_folder
 from prism.errors import BadArgument
 from prism.intake.found import found_file
 
@@ -30,11 +31,11 @@ class Kept(BadArgument):
 
 
 def require_free(shot: Shot, plan: str, scene: str, paths: Iterable[str]) -> None:
-    """Before anything is queued: raises Kept if files of these names are known to be something else.
+    """Before anything is queued: raises Kept if files of these names are there and known to be something else.
 
     plan, scene: fingerprints of what would be written. paths: below the shot's folder.
     """
-    found = list(_others(shot, plan, scene, paths))
+    found = [path for path in _others(shot, plan, scene, paths) if (shot_folder(shot) / path).exists()]
     if found:
         raise Kept(found[0], len(found))
 
@@ -53,7 +54,8 @@ def require_replaceable(shot: Shot, plan: str, scene: str, folder: Path, paths: 
 
 
 def record(shot: Shot, plan: str, scene: str, paths: Iterable[str]) -> None:
-    """Say that a run has written these files."""
+    """Say what these files are made from. Before they are written: whoever is cut off afterwards must find them its own,
+    also in formats whose files cannot say it themselves."""
     rows = [Written(shot=shot, key=key_of(path), path=path, plan=plan, scene=scene) for path in paths]
     Written.objects.bulk_create(rows, update_conflicts=True, update_fields=["plan", "scene"], batch_size=AT_ONCE)
 

@@ -24,11 +24,13 @@ from desk.tests.rendering import HASTY, Rendering, Working
 from desk.tests.world import WorldCase
 from prism.combine.balance import balance
 from prism.combine.first import first_ledger
-from prism.errors import BadArgument
+from prism.errors import BadArgument, UnwritableFile
 from prism.intake.found import found_file
+from prism.passes.packing import Storage
 from prism.passes.plan import DEFAULT_NAMES, Layer, Packing, Quality
 from prism.passes.plan import Plan as Document
 from prism.standin.booking import COMPONENTS
+from prism.standin.shot import make_frame
 
 
 class Runs(Rendering, WorldCase):
@@ -284,6 +286,31 @@ class Runs(Rendering, WorldCase):
         work.next_task("me")
         self.assertIn("stays", late.frames.get().fault)
         self.assertEqual(path.read_bytes(), first)
+
+    def test_a_frame_that_was_cut_off_after_its_files_were_written_is_made_again(self):
+        """Also in a format whose files cannot say what they were made from."""
+        self.plan(
+            layers=(Layer(name="all"),),
+            passes=("beauty",),
+            packing=Packing(colour=Storage(format="png", pixel="uint8")),
+        )
+        run = self.begin(frames="1001", only_missing=False)
+
+        def cut_off(*args, **rest):
+            make_frame(*args, **rest)
+            raise UnwritableFile("Cut off.")
+
+        with mock.patch("prism.standin.shot.make_frame", cut_off):
+            work.next_task("me")
+        Task.objects.update(not_before=None)
+        work.next_task("me")
+        self.assertEqual((self.states(run), run.frames.get().attempts), ([State.DONE], 2))
+        path = next((self.root / "TST").rglob("*.png"))
+        self.give_scene(self.scene.replace(name="later", lights=self.scene.lights[:-1]))
+        with self.assertRaisesRegex(BadArgument, "stays"):
+            self.begin(frames="1001")
+        path.unlink()  # nothing is there to be kept
+        self.begin(frames="1001")
 
     def test_a_new_version_takes_its_own_place(self):
         self.plan(layers=(Layer(name="all"),))

@@ -37,7 +37,8 @@ class Output:
 def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
     """Evaluate at full size and write `path`, whose suffix names the format. Returns remarks on what the format cost.
 
-    EXR keeps data and display window, and the attributes of the beauty as they lie in its file. Raises what `evaluate` and the writers raise.
+    EXR keeps data and display window, and the attributes of the beauty as they lie in its file. Raises what `evaluate` and
+    the writers raise.
     """
     path = Path(path)
     rgba = evaluate(ledger, sources, is_stale=is_stale)

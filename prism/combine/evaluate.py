@@ -114,7 +114,6 @@ class Evaluator:
         is_stale: Stale = never,
     ) -> NDArray[np.float32]:
         """Like `evaluate`. edited: id of the row being changed; the result above it is kept for the next call."""
-        sources.read(keys_of(ledger), step=step)
         ids = [row.id for row in ledger.rows]
         if edited not in ids:
             return evaluate(ledger, sources, step=step, is_stale=is_stale)
@@ -123,6 +122,7 @@ class Evaluator:
             ("above", sources.identity(), step, ledger.alpha, ledger.rows[:place]),
             lambda: self._above(ledger, place, sources, step, is_stale),
         )
+        sources.read((row.source for row in ledger.rows[place:] if row.on), step=step)
         running = above.rgba.copy()
         apply_rows(running, ledger.rows[place:], sources, step=step, is_stale=is_stale)
         return running

@@ -100,9 +100,8 @@ def _exactly(line: socket.socket, count: int) -> bytes:
 
 
 if __name__ == "__main__":
-    signal.signal(
-        signal.SIGINT, signal.SIG_IGN
-    )  # the terminal's interrupt is for the parent, which then closes the socket
+    # The terminal's interrupt is for the parent, which then closes the socket.
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     with suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
         file.write("800")  # if the machine runs out of memory, this process goes first
