@@ -6,6 +6,8 @@ import argparse
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from launcher import parts
@@ -53,33 +55,34 @@ def _records_ready(house: House) -> None:
     parts.start_queue(house)
 
 
-def run_backup(house: House, file: Path) -> int:
-    """Of a house that runs or not."""
+@contextmanager
+def _records_for_now(house: House) -> Iterator[None]:
+    """The database and the queue running while inside, and afterwards only if they ran before."""
     house.prepare()
     with house.alone("Start", wait=True):
         before = parts.running(house)
-        _records_ready(house)
         try:
-            return parts.manage(house, "backup", str(file.absolute()))
+            _records_ready(house)
+            yield
         finally:
             parts.stop_all(house, but=before)
+
+
+def run_backup(house: House, file: Path) -> int:
+    """Of a house that runs or not."""
+    with _records_for_now(house):
+        return parts.manage(house, "backup", str(file.absolute()))
 
 
 def run_restore(house: House, file: Path) -> int:
     """Into a house without productions; it stays without the demo."""
-    house.prepare()
-    with house.alone("Start", wait=True):
-        before = parts.running(house)
-        _records_ready(house)
-        try:
-            if parts.manage(house, "migrate", "--verbosity", "0"):
-                raise Trouble("The database could not be made ready; the lines above say why.")
-            code = parts.manage(house, "restore", str(file.absolute()))
-        finally:
-            parts.stop_all(house, but=before)
-        if code == 0:
-            (house.var / "empty").touch()
-        return code
+    with _records_for_now(house):
+        if parts.manage(house, "migrate", "--verbosity", "0"):
+            raise Trouble("The database could not be made ready; the lines above say why.")
+        code = parts.manage(house, "restore", str(file.absolute()))
+    if code == 0:
+        (house.var / "empty").touch()
+    return code
 
 
 def run_stop(house: House) -> int:

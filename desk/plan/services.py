@@ -106,9 +106,8 @@ def answer(shot: Shot, document: Document) -> dict[str, Any]:
         files = expand(document, scene)
         findings = check(document, scene, files, free_bytes=free_bytes())
         columns = [_column(document, image, facts) for image in document.variants()]
-    except (
-        BadArgument
-    ) as fault:  # more than can be looked at; the page must open all the same, so that it can be mended
+    except BadArgument as fault:
+        # More than can be looked at; the page must open all the same, so that it can be mended.
         files, columns = [], []
         findings = [Finding("size.outputs", ERROR, fault.what, fault.where, fault.advice)]
     groups = list({id(planned.group): planned.group for planned in files}.values())
