@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.measure import in_turn
-from prism.combine.sources import find_sources
-from prism.combine.store import PixelStore
+from prism.elements.frame import find_sources
+from prism.elements.store import PixelStore
 from prism.formats.decoding import decode_flat
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import Part, read_parts
@@ -71,6 +71,13 @@ def _directly(path: Path, part: Part) -> dict[str, NDArray]:
         planes.update({name: np.empty(shape, dtype) for name, (dtype, shape) in wanted.items()})
         return planes
 
-    request = {"part": 0, "top": 0, "shape": part.data_window.shape, "tiled": False, "channels": part.channels}
+    request = {
+        "part": 0,
+        "top": 0,
+        "shape": part.data_window.shape,
+        "tiled": False,
+        "subsampled": False,
+        "channels": part.channels,
+    }
     decode_flat(str(path), request, allocate)
     return planes

@@ -9,8 +9,8 @@ from bench.measure import in_turn
 from prism.bands import run_bands
 from prism.combine.evaluate import apply_rows
 from prism.combine.ledger import Ledger, Row
-from prism.combine.sources import Pixels
 from prism.compiled import compiled
+from prism.elements.pixels import Pixels
 
 HEIGHT, WIDTH, ROWS = 1080, 1920, 12
 BAND = 16

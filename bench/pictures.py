@@ -11,8 +11,8 @@ from bench.measure import measure
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
-from prism.combine.sources import find_sources
-from prism.combine.store import PixelStore
+from prism.elements.frame import find_sources
+from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 from prism.tests.frames import passes

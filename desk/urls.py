@@ -35,6 +35,7 @@ urlpatterns = [
     path(f"{SHOT}plan/", include("desk.plan.urls")),
     path(f"{SHOT}render/", include("desk.render.urls")),
     path(f"{SHOT}intake/", include("desk.intake.urls")),
+    path(f"{SHOT}look/", include("desk.viewer.urls")),
     path(f"{SHOT}rebuild/", include("desk.rebuild.urls")),
     path(f"{SHOT}hand-off/", include("desk.handoff.urls")),
 ]

@@ -55,6 +55,27 @@ def rebuild(page: Page) -> None:
     page.wait_for_selector("text=balanced within")
 
 
+def intake(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
+    page.wait_for_selector("text=all frames read", timeout=300_000)
+    page.wait_for_load_state("networkidle")
+
+
+def look(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/?pass=beauty_denoised&frame=1001")
+    page.wait_for_selector("canvas[data-serial]")
+    page.get_by_role("button", name="Scopes").click()
+    page.get_by_label("Pass to compare with").select_option("normals")
+    page.get_by_role("button", name="Wipe").click()
+    page.mouse.move(700, 330)
+    page.wait_for_selector("text=16 bit")
+    page.wait_for_load_state("networkidle")
+
+
+def sheet(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/sheet/?frame=1001")
+
+
 def render(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/render/")
     page.get_by_role("button", name="Other passes").click()
@@ -78,10 +99,6 @@ def handoff(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001")
 
 
-def intake(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
-
-
 VIEWS = {
     "shots": shots,
     "plan": plan,
@@ -94,6 +111,8 @@ VIEWS = {
     "rebuild": rebuild,
     "hand-off": handoff,
     "intake": intake,
+    "look": look,
+    "pass-sheet": sheet,
 }
 
 

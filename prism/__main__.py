@@ -17,11 +17,12 @@ from prism.combine.balance import balance
 from prism.combine.deliver import PIXELS, Output, deliver
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger
-from prism.combine.sources import find_sources
-from prism.commands import Answer, Refused
+from prism.commands import Answer, Refused, Unable
+from prism.commands.intake import intake
 from prism.commands.plans import plan
 from prism.commands.renders import render
 from prism.commands.scenes import scene
+from prism.elements.frame import find_sources
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, read_channels
 from prism.formats.headers import Part, read_parts
@@ -205,6 +206,11 @@ def build_parser() -> argparse.ArgumentParser:
     command.add_argument("--folder", type=Path, metavar="DIR", help="to audit")
     command.add_argument("--measured", metavar="SECONDS@WxHxSAMPLES", help="a rendered frame, to estimate time from")
 
+    command = verb("intake", intake, "What lies in folders: sequences, elements, passes, and what is wrong with them.")
+    command.add_argument("paths", nargs="+", type=Path, metavar="FOLDER|FILE")
+    command.add_argument("--plan", type=Path, metavar="PLAN.json", help="that the files should follow")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="of the plan, for its light groups")
+
     command = verb("scene", scene, "Whether a scene or a sheet of facts is sound, and what is in it.")
     command.add_argument("file", nargs="?", type=Path, metavar="SCENE.json")
     command.add_argument("--schema", choices=("scene", "facts"), help="print a JSON Schema instead")
@@ -233,7 +239,8 @@ def build_parser() -> argparse.ArgumentParser:
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one verb. 0: done. 1: a fault named on standard error. 2: the command line itself is wrong."""
+    """Run one verb. 0: done. 1: a fault named on standard error. 2: the command line itself is wrong, or nothing could
+    be looked at."""
     for stream in (sys.stdout, sys.stderr):  # a name that the terminal cannot show is no reason to fail
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")
@@ -243,6 +250,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except PrismError as error:
         print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
         return 1
+    except Unable as unable:
+        (error,) = unable.args
+        print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
+        return 2
     except Refused as refusal:
         answer, text = refusal.args
         print(json.dumps(answer, indent=2) if args.json else text)

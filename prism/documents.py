@@ -19,7 +19,8 @@ class Value(BaseModel):
 
     def replace(self, **changes: Any) -> Self:
         """A copy with some fields changed; the changed value is checked like a new one."""
-        return type(self).model_validate({**self.__dict__, **changes})
+        fields = {name: self.__dict__[name] for name in type(self).model_fields}  # and nothing that was only worked out
+        return type(self).model_validate(fields | changes)
 
 
 class Document(Value):

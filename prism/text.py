@@ -11,3 +11,22 @@ _UNFIT = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")
 def printable(text: str | PathLike[str]) -> str:
     """The text on one line of UTF-8, with whatever has no place there spelt out: names of files may hold any bytes."""
     return _UNFIT.sub(lambda found: found[0].encode("unicode_escape", "surrogatepass").decode(), str(text))
+
+
+_ESCAPE = "\u241b"  # a picture of the escape character, which no name has for a reason
+
+
+def storable(name: str) -> str:
+    """A file name as text that any document and database can keep, whatever bytes it has; see `from_storable`."""
+    escaped = name.replace(_ESCAPE, f"{_ESCAPE}1b")
+    return "".join(f"{_ESCAPE}{ord(c) - 0xDC00:02x}" if "\udc80" <= c <= "\udcff" else c for c in escaped)
+
+
+def from_storable(text: str) -> str:
+    """The file name that `storable` was given."""
+    head, *rest = text.split(_ESCAPE)
+    return head + "".join(_unescaped(int(piece[:2], 16)) + piece[2:] for piece in rest)
+
+
+def _unescaped(byte: int) -> str:
+    return _ESCAPE if byte == 0x1B else chr(0xDC00 + byte)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -15,13 +16,12 @@ from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version
 from desk.shots.models import Element, Shot
-from desk.shots.services import files_of, frames_on_disk
+from desk.shots.services import elements_named, files_of, frames_on_disk, sources_of
 from desk.shots.storage import kept_inside, shot_folder
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
 from prism.combine.ledger import Ledger as LedgerDocument
-from prism.combine.sources import find_sources
 from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of
@@ -43,7 +43,9 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         )
     if not outputs:
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
-    marks = {number: _mark(ledger.element, number) for number in numbers}
+    document = LedgerDocument.from_json(ledger.document, where=ledger.name)
+    elements = elements_named(shot, document.elements, ledger.element)
+    marks = {number: _mark(elements, number) for number in numbers}
     with transaction.atomic():
         Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
         version = keep_version(ledger, user)
@@ -93,9 +95,10 @@ def _marks(delivery: Delivery) -> dict[int, str]:
     return {number: payload.get("sources", "") for number, payload in delivery.frames.values_list("number", "payload")}
 
 
-def _mark(element: Element, number: int) -> str:
-    """Changes whenever a file of the frame does."""
-    return fingerprint([stamp_of(path) for path in files_of(element, number)])
+def _mark(elements: Sequence[Element], number: int) -> str:
+    """Changes whenever a file of the frame does, or how one is read."""
+    read = [element.choices for element in elements if element.choices]
+    return fingerprint([[stamp_of(path) for path in files_of(elements, number)], read])
 
 
 def try_again(delivery: Delivery) -> None:
@@ -115,7 +118,8 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
     document = LedgerDocument.from_json(delivery.version.document, where=f"{delivery.version.label}")
     if delivery.element is None:
         raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=delivery.stem)
-    mark = _mark(delivery.element, task.number)
+    elements = elements_named(delivery.shot, document.elements, delivery.element)
+    mark = _mark(elements, task.number)
     if mark != task.given("sources"):  # rendered again since it was ordered
         if path.exists():
             raise UnreadableFile(
@@ -123,10 +127,7 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
-    sources = find_sources(files_of(delivery.element, task.number), tolerant=True)
-    unclear = next((fault for fault in sources.faults if not fault.concerns_a_file), None)
-    if unclear:  # two files claim one pass, say: nobody knows which is meant
-        raise unclear
+    sources = sources_of(elements, task.number)
     try:
         remarks = deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
     except UnknownSource as missing:

@@ -1,88 +1,139 @@
-"""Bringing a folder of files in as an element, and listing what is in it."""
+"""The Intake station: what was brought in, what it was taken for, and what the artist says to that."""
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import transaction
+from django.utils import timezone
+from pydantic import ValidationError
 
-from desk.shots.models import Element, Shot
-from desk.shots.services import sequences_of, sources_of
-from desk.shots.storage import allowed_folder, kept_inside
-from prism.combine.sources import Source
-from prism.errors import BadArgument, PrismError, UnreadableFile
+from desk.intake import checks
+from desk.intake.looking import drop_file, files_of_shot, look, unreadable_files_of
+from desk.jobs import engine
+from desk.jobs.models import OPEN, Job, Task
+from desk.shots.models import Element, Place, Shot
+from desk.shots.services import document_of
+from desk.shots.storage import allowed_place, kept_inside
+from prism.documents import spoken_fault
+from prism.errors import BadArgument, UnreadableFile
 from prism.intake.found import found_file
-from prism.naming.frames import format_frames
-from prism.naming.sequences import sequences_below
-from prism.text import printable
+from prism.text import from_storable, printable, storable
+
+KIND = "intake"
 
 
-@dataclass(frozen=True)
-class Inventory:
-    """An element as found on disk now. fault: why its passes cannot be listed, if so."""
+def bring_in(shot: Shot, folder: str, name: str, author) -> Place:
+    """Register a folder, or one frame of a sequence, and have it looked at. Raises UnreadableFile or BadArgument; then nothing
+    is changed."""
+    path = allowed_place(folder.strip(), shot.production)
+    name = name.strip().replace("/", "_")
+    if name and shot.elements.filter(name=name).exists():
+        raise BadArgument(f"This shot has an element {name} already.", where="name", advice="Choose another name.")
+    place = Place.objects.get_or_create(shot=shot, folder=storable(str(path)), defaults={"name": name})[0]
+    look_again(place, author)
+    return place
 
-    element: Element
-    sequences: list[tuple[str, str, int]]  # name, frames, bytes
-    gaps: str
-    passes: list[Source]
-    size: str
-    fault: PrismError | None
-    broken: tuple[PrismError, ...] = ()  # files of its first frame that were left out
+
+def look_again(place: Place, author) -> Job | None:
+    """Have a place looked at by a worker, and what is new in it read; None if that is under way."""
+    return _ask(place.shot, {"place": place.pk}, f"looking at {printable(place.folder)}", author)
 
 
-def bring_in(shot: Shot, folder: str, name: str = "") -> Element:
-    """Register a folder of the production as an element. Its first frame is opened to see that some of it can be read.
+def check_again(element: Element, author) -> Job | None:
+    """Have the frames of an element read that changed; its place looked at before, if it has one."""
+    if element.place is not None:
+        return look_again(element.place, author)
+    return _ask(element.shot, {"element": element.pk}, f"reading {element.name}", author)
 
-    Raises UnreadableFile, BadArgument or SizeMismatch; then nothing is changed.
-    """
-    path = allowed_folder(folder.strip(), shot.production)
-    sequences = sequences_below(path)
-    if not sequences:
-        raise UnreadableFile(
-            "There is no EXR sequence in this folder.",
-            where=str(path),
-            advice="Choose a folder with name.FRAME.exr files.",
+
+def _ask(shot: Shot, payload: dict[str, int], title: str, author) -> Job | None:
+    with transaction.atomic():
+        Shot.objects.select_for_update().get(pk=shot.pk)  # asked for twice at once
+        waiting = Task.objects.filter(job__shot=shot, job__kind=KIND, state__in=OPEN)
+        if any(task.payload == payload for task in waiting):
+            return None
+        job = engine.begin(
+            KIND, shot, title[:200], [Task(number=0, title=title[:200], payload=payload)], author=author, priority=2
         )
-    name = name.strip() or path.name
-    taken = BadArgument(f"This shot has an element {name} already.", where="name", advice="Choose another name.")
-    if shot.elements.filter(name=name).exists():
-        raise taken
-    element = Element(shot=shot, name=name, folder=str(path))
-    sources_of(element, sequences[0].frames[0])
-    try:
-        with transaction.atomic():
-            element.save()
-    except IntegrityError:  # since a moment
-        raise taken from None
-    return element
+    engine.top_up()
+    return job
 
 
-def inventory(element: Element) -> Inventory:
-    """What lies in the element's folder. Never raises for the state of the files: the fault is part of the answer."""
+def look_at(task: Task) -> str:
+    """What a worker does of it: look, then queue the frames that are to be read. Returns a line for its log.
+
+    Raises UnreadableFile.
+    """
+    author = task.job.author
+    if task.given("element"):
+        elements = list(Element.objects.filter(pk=task.given("element")).select_related("shot__plan"))
+    else:
+        place = Place.objects.select_related("shot__production", "shot__plan").filter(pk=task.given("place")).first()
+        if place is None:
+            return "It was removed meanwhile."
+        try:
+            elements = look(place)
+        except UnreadableFile as error:
+            Place.objects.filter(pk=place.pk).update(report={"gone": error.as_json()}, looked=timezone.now())
+            return f"{error}"
+    for element in elements:
+        checks.begin(element, author)
+    return f"{len(elements)} element{'s' * (len(elements) != 1)}."
+
+
+def look_where_changed(shot: Shot, author) -> None:
+    """Have those places looked at whose folders hold other files since: they are asked for their time, not listed."""
+    for place in shot.places.prefetch_related("elements"):
+        if place.looked is not None and _newest(place) > place.looked.timestamp():
+            look_again(place, author)
+
+
+def _newest(place: Place) -> float:
+    """When a file last came to or went from the place, or a folder of its sequences."""
+    folders = {Path(from_storable(place.folder))}
+    for element in place.elements.all():
+        folders |= {held.files.sequence[0] for held in document_of(element).passes} if element.document else set()
+    times = []
+    for folder in folders:
+        with suppress(OSError):
+            times.append(folder.stat().st_mtime)
+    return max(times, default=0.0)
+
+
+def look_everywhere(shot: Shot, author) -> None:
+    """Have all places looked at again, since names are read in another way now."""
+    for place in shot.places.all():
+        look_again(place, author)
+
+
+def choose(element: Element, key: str, author, **chosen: Any) -> None:
+    """Say how a pass is to be read: state of its alpha, curve, fit. Raises BadArgument or BadDocument."""
+    document_of(element).find(key)
+    element.choices = {**element.choices, key: {**element.choices.get(key, {}), **chosen}}
     try:
-        sequences = sequences_of(element)
-        frames = {frame for sequence in sequences for frame in sequence.frames}
-        rows = [
-            (
-                printable(f"{sequence.head}####{sequence.suffix}"),
-                format_frames(sequence.frames),
-                sum(path.stat().st_size for _, path in sequence.files),
-            )
-            for sequence in sequences
-        ]
-        if not frames:
-            raise UnreadableFile("No frames are left in this folder.", where=element.folder)
-        sources = sources_of(element, min(frames))
-    except PrismError as fault:
-        return Inventory(element, [], "", [], "", fault)
-    missing = sorted(set(element.shot.frames) - frames)
-    return Inventory(
-        element, rows, format_frames(missing), list(sources), str(sources.display_window), None, sources.faults
-    )
+        document_of(element)
+    except ValidationError as error:
+        raise BadArgument(f"A pass cannot be read so: {spoken_fault(error.errors()[0])}", where=key) from None
+    element.save(update_fields=["choices"])
+    checks.begin(element, author)
+
+
+def remove(element: Element) -> None:
+    """Forget an element; its files stay where they are. Its place goes with the last one."""
+    place = element.place
+    element.delete()
+    if place is not None and not place.elements.exists():
+        place.delete()
+
+
+def forget(place: Place) -> None:
+    """Forget a place with all its elements; the files stay."""
+    place.elements.all().delete()
+    place.delete()
 
 
 def set_aside(shot: Shot, text: str) -> Path:
@@ -90,7 +141,8 @@ def set_aside(shot: Shot, text: str) -> Path:
 
     Raises BadArgument for a file that is sound, UnreadableFile for one that is no file of the shot's elements.
     """
-    path = next((file for file in _files(shot) if printable(file) == text), None)
+    files = (*unreadable_files_of(shot), *files_of_shot(shot))
+    path = next((file for file in files if printable(str(file)) == text and file.exists()), None)
     if path is None:
         raise UnreadableFile("This is no file of the shot's elements.", where=text[:200])
     found = found_file(kept_inside(path, shot.production))
@@ -98,11 +150,8 @@ def set_aside(shot: Shot, text: str) -> Path:
         raise BadArgument("This file can be read to its last pixel; it stays.", where=path.name)
     hidden = path.with_name(f".{path.name}.{secrets.token_hex(2)}.aside")
     path.rename(hidden)
+    drop_file(shot, path)
+    for place in shot.places.all():
+        place.report["faults"] = [f for f in place.report.get("faults", ()) if f["path"] != storable(str(path))]
+        place.save(update_fields=["report"])
     return hidden
-
-
-def _files(shot: Shot) -> Iterator[Path]:
-    """Of all elements whose folder is there."""
-    for element in shot.elements.all():
-        with suppress(UnreadableFile):
-            yield from (path for sequence in sequences_of(element) for _, path in sequence.files)

@@ -4,6 +4,13 @@ from desk.intake import views
 
 urlpatterns = [
     path("", views.intake, name="intake"),
-    path("remove/<int:element>/", views.remove, name="intake-remove"),
+    path("state/", views.state, name="intake-state"),
+    path("bring/", views.bring, name="intake-bring"),
+    path("upload/", views.upload_begin, name="intake-upload-begin"),
+    path("upload/piece/", views.upload_piece, name="intake-upload-piece"),
+    path("act/", views.act, name="intake-act"),
+    path("folders/", views.folders, name="intake-folders"),
+    path("thumb/<int:element>/", views.thumb, name="intake-thumb"),
+    path("edge/<int:element>/", views.edge, name="intake-edge"),
     path("set-aside/", views.set_aside, name="intake-set-aside"),
 ]

@@ -1,62 +1,130 @@
 from __future__ import annotations
 
-from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_http_methods, require_POST
+from typing import Any
 
-from desk.intake import services
+from django.contrib import messages
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.intake import browsing, checks, inventory, looking, services, uploads
 from desk.shots.access import require_change, with_shot
-from desk.shots.models import Shot
+from desk.shots.models import Element, Shot
+from desk.shots.requests import json_body, whole_number
 from desk.shots.services import stations
-from desk.shots.storage import shot_folder
-from prism.errors import PrismError
+from prism.errors import BadArgument
 from prism.text import printable
 
 
-@require_http_methods(["GET", "POST"])
+@require_GET
 @with_shot
 def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
-    fault = None
-    typed = {"folder": request.POST.get("folder", ""), "name": request.POST.get("name", "")}
-    if request.method == "POST":
-        require_change(request, shot)
-        try:
-            element = services.bring_in(shot, **typed)
-        except PrismError as error:
-            fault = error
-        else:
-            messages.success(request, f"{element.name} is in.")
-            return redirect(request.path)
-    return render(
-        request,
-        "intake/intake.html",
-        {
-            "shot": shot,
-            "stations": stations(shot),
-            "current": "intake",
-            "inventories": [services.inventory(element) for element in shot.elements.all()],
-            "fault": fault,
-            "typed": typed,
-            "example": shot_folder(shot),
-            "may_change": shot.can_be_changed_by(request.user),
+    if shot.can_be_changed_by(request.user):
+        services.look_where_changed(shot, request.user)
+    address = {"production": shot.production.code, "shot": shot.code}
+    urls = {
+        name: reverse(f"intake-{name}", kwargs=address)
+        for name in ("state", "bring", "act", "folders", "set-aside", "upload-begin", "upload-piece")
+    }
+    page = {
+        "state": inventory.state(shot),
+        "mayChange": shot.can_be_changed_by(request.user),
+        "passes": inventory.pass_choices(),
+        "shots": inventory.other_shots(shot, request.user),
+        "element": request.GET.get("element", ""),
+        "urls": urls
+        | {
+            "thumb": reverse("intake-thumb", kwargs=address | {"element": 0}),
+            "edge": reverse("intake-edge", kwargs=address | {"element": 0}),
+            "rebuild": reverse("rebuild", kwargs=address),
+            "look": reverse("look", kwargs=address),
         },
-        status=422 if fault else 200,
-    )
+    }
+    context = {"shot": shot, "stations": stations(shot), "current": "intake", "page": page}
+    return render(request, "intake/intake.html", context | {"may_change": page["mayChange"]})
+
+
+@require_GET
+@with_shot
+def state(request: HttpRequest, shot: Shot) -> JsonResponse:
+    return JsonResponse(inventory.state(shot))
 
 
 @require_POST
 @with_shot
-def remove(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
-    """Forget an element; its files stay where they are."""
+def bring(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
+    body = json_body(request)
+    services.bring_in(shot, str(body.get("folder", "")), str(body.get("name", "")), request.user)
+    return JsonResponse(inventory.state(shot))
+
+
+@require_POST
+@with_shot
+def upload_begin(request: HttpRequest, shot: Shot) -> JsonResponse:
+    require_change(request, shot)
+    body = json_body(request)
+    files = body.get("files")
+    if not isinstance(files, list) or not all(isinstance(file, dict) for file in files):
+        raise BadArgument("Say which files will come.", where="upload")
+    coming = [uploads.Coming(str(file.get("name", "")), whole_number(file, "size")) for file in files]
+    return JsonResponse(uploads.begin(shot, str(body.get("folder", "")), coming))
+
+
+@require_POST
+@with_shot
+def upload_piece(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The body is the piece itself; the address says of which file, and from which byte on."""
+    require_change(request, shot)
+    asked = {name: request.GET.get(name, "") for name in ("folder", "name", "size", "at")}
+    if not asked["size"].isdecimal() or not asked["at"].isdecimal():
+        raise BadArgument("Say how long the file is, and where the piece begins.", where="upload")
+    file = uploads.Coming(asked["name"], int(asked["size"]))
+    return JsonResponse(uploads.take(shot, asked["folder"], file, int(asked["at"]), request.body))
+
+
+@require_GET
+@with_shot
+def folders(request: HttpRequest, shot: Shot) -> JsonResponse:
+    return JsonResponse(browsing.listing(shot, request.GET.get("at", "")))
+
+
+@require_GET
+@with_shot
+def edge(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
+    """A soft edge of a pass from near, read as premultiplied or as straight."""
+    found = get_object_or_404(shot.elements.select_related("shot__production", "shot__plan"), pk=element)
+    frame = request.GET.get("frame", "0")
+    number = int(frame) if frame.removeprefix("-").isdecimal() else 0
+    body = inventory.edge(found, request.GET.get("pass", ""), number, request.GET.get("state", ""))
+    return HttpResponse(body, content_type="image/png")
+
+
+@require_GET
+@with_shot
+def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
+    """One pass of a frame, small."""
     found = get_object_or_404(shot.elements, pk=element)
-    used = found.ledgers.exists()
-    found.delete()
-    messages.success(request, f"{found.name} is no longer part of this shot. Its files are untouched.")
-    if used:
-        messages.warning(request, "A ledger lay on it: choose other files for that in Rebuild.")
-    return redirect("intake", production=shot.production.code, shot=shot.code)
+    frame = request.GET.get("frame", "0")
+    number = int(frame) if frame.removeprefix("-").isdecimal() else 0
+    body = inventory.thumbnail(found, request.GET.get("pass", ""), number)
+    answer = HttpResponse(body, content_type="image/jpeg")
+    answer["Cache-Control"] = "private, max-age=60"
+    return answer
+
+
+@require_POST
+@with_shot
+def act(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """All that an artist can do to what was found. `action` says what."""
+    require_change(request, shot)
+    body = json_body(request)
+    action = ACTIONS.get(str(body.get("action")))
+    if action is None:
+        raise BadArgument(f"{body.get('action')} is not something to do here.", where="action")
+    action(shot, body, request.user)
+    return JsonResponse(inventory.state(shot))
 
 
 @require_POST
@@ -68,3 +136,72 @@ def set_aside(request: HttpRequest, shot: Shot) -> HttpResponse:
     messages.success(request, f"Set aside as {printable(hidden.name)}, in the folder where it was.")
     station = "rebuild" if request.POST.get("back") == "rebuild" else "intake"
     return redirect(station, production=shot.production.code, shot=shot.code)
+
+
+def _element(shot: Shot, body: dict[str, Any]) -> Element:
+    found = shot.elements.select_related("place", "shot__plan", "shot__production")
+    return get_object_or_404(found, pk=whole_number(body, "element"))
+
+
+def _look(shot: Shot, body: dict[str, Any], user) -> None:
+    services.look_again(get_object_or_404(shot.places, pk=whole_number(body, "place")), user)
+
+
+def _check(shot: Shot, body: dict[str, Any], user) -> None:
+    services.check_again(_element(shot, body), user)
+
+
+def _accept(shot: Shot, body: dict[str, Any], user) -> None:
+    checks.accept(_element(shot, body), str(body.get("mark", "")), str(body.get("reason", "")), user)
+
+
+def _reopen(shot: Shot, body: dict[str, Any], user) -> None:
+    checks.reopen(_element(shot, body), str(body.get("mark", "")))
+
+
+def _choose(shot: Shot, body: dict[str, Any], user) -> None:
+    chosen = {name: str(body[name]) for name in ("state", "curve", "fit") if name in body}
+    services.choose(_element(shot, body), str(body.get("pass", "")), user, **chosen)
+
+
+def _rule(shot: Shot, body: dict[str, Any], user) -> None:
+    looking.rule(shot, *(str(body.get(name, "")) for name in ("pattern", "does", "target")))
+    services.look_everywhere(shot, user)
+
+
+def _unrule(shot: Shot, body: dict[str, Any], user) -> None:
+    get_object_or_404(shot.name_rules, pk=whole_number(body, "rule")).delete()
+    services.look_everywhere(shot, user)
+
+
+def _take_over(shot: Shot, body: dict[str, Any], user) -> None:
+    other = get_object_or_404(Shot.objects.visible_to(user), pk=whole_number(body, "shot"))
+    looking.take_over(shot, other)
+    services.look_everywhere(shot, user)
+
+
+def _set_aside(shot: Shot, body: dict[str, Any], user) -> None:
+    services.set_aside(shot, str(body.get("file", "")))
+
+
+def _remove(shot: Shot, body: dict[str, Any], user) -> None:
+    services.remove(_element(shot, body))
+
+
+def _forget(shot: Shot, body: dict[str, Any], user) -> None:
+    services.forget(get_object_or_404(shot.places, pk=whole_number(body, "place")))
+
+
+ACTIONS = {
+    "look": _look,
+    "check": _check,
+    "accept": _accept,
+    "reopen": _reopen,
+    "choose": _choose,
+    "rule": _rule,
+    "unrule": _unrule,
+    "take-over": _take_over,
+    "set-aside": _set_aside,
+    "remove": _remove,
+    "forget": _forget,
+}

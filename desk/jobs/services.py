@@ -11,7 +11,15 @@ from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, Job, State, Task
 
 SHOWN = 60
-STATIONS = {"render": "render", "hand-off": "hand-off", "audit": "plan", "measure": "plan", "look": "scene"}
+STATIONS = {
+    "render": "render",
+    "hand-off": "hand-off",
+    "audit": "plan",
+    "measure": "plan",
+    "look": "scene",
+    "intake": "intake",
+    "check": "intake",
+}
 
 
 def visible_to(user) -> QuerySet[Job]:

@@ -15,7 +15,7 @@ from django.utils import timezone
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
 from desk.shots.saving import Outdated
-from desk.shots.services import frames_on_disk, sources_of
+from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine import balance as balances
@@ -23,7 +23,8 @@ from prism.combine import ledger as documents
 from prism.combine.contributions import contributions
 from prism.combine.first import first_ledger, starts_of
 from prism.combine.probe import probe
-from prism.combine.sources import FrameSources
+from prism.elements.frame import OpenFrame
+from prism.elements.pixels import on_display
 from prism.errors import UnreadableFile
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
@@ -49,7 +50,7 @@ def open_ledger(shot: Shot) -> Ledger | None:
     for element in shot.elements.all():
         frames = frames_on_disk(element)
         if frames:
-            sources = sources_of(element, frames[0])
+            sources = sources_of([element], frames[0])
             document = first_ledger(sources, denoised=any(start.denoised for start in starts_of(sources)))
             made = {"element": element, "document": document.as_json()}  # two first visits at once make one
             return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
@@ -91,26 +92,30 @@ def use_element(ledger: Ledger, element: Element) -> None:
     """Lay the ledger on another element of the shot. Raises UnreadableFile if that has no readable frame."""
     frames = frames_on_disk(element)
     if not frames:
-        raise UnreadableFile("This element has no frames on disk.", where=element.folder)
-    sources_of(element, frames[0])
+        raise UnreadableFile("This element has no frames on disk.", where=element.name)
+    sources_of([element], frames[0])
+    document = parse(ledger.document)
+    before = document.elements[0] if document.elements else ""
+    ledger.document = document.moved(before, element.name).as_json()
+    ledger.revision += 1
     ledger.element = element
-    ledger.save(update_fields=["element", "changed"])
+    ledger.save(update_fields=["element", "document", "revision", "changed"])
 
 
 def picture_of(
     document: documents.Ledger,
-    sources: FrameSources,
+    sources: OpenFrame,
     subject: Subject,
     look: Look,
     encoding: str,
     is_stale: Callable[[], bool],
 ) -> Encoded:
     rgba, data = picture(document, sources, subject, EVALUATOR, is_stale=is_stale)
-    shown = to_screen(sources.on_display(rgba, step=subject.step), look, data=data)
+    shown = to_screen(on_display(sources, rgba, step=subject.step), look, data=data)
     return Encoded(encode(shown, encoding), f"image/{encoding}", subject.step)
 
 
-def contributions_of(document: documents.Ledger, sources: FrameSources, look: Look) -> dict[str, Any]:
+def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
     step = step_for(sources.window.width, THUMBNAIL_WIDTH)
     rows = contributions(document, sources, step=step, space=look.transform.space)
@@ -134,7 +139,7 @@ class _Kept:
         return 1000
 
 
-def balance_of(document: documents.Ledger, sources: FrameSources) -> dict[str, Any]:
+def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]:
     """The balance of the untrimmed ledger; computed once for a set of rows and files, however the trims change."""
     plain = document.untrimmed()
     key = ("balance", plain.beauty, plain.alpha, plain.rows, sources.identity())
@@ -142,7 +147,7 @@ def balance_of(document: documents.Ledger, sources: FrameSources) -> dict[str, A
 
 
 def probe_of(
-    document: documents.Ledger, sources: FrameSources, x: int, y: int, transform: ViewTransform
+    document: documents.Ledger, sources: OpenFrame, x: int, y: int, transform: ViewTransform
 ) -> dict[str, Any]:
     readings = probe(document, sources, x, y, transform)
     return {
@@ -153,8 +158,41 @@ def probe_of(
     }
 
 
-def source_list(sources: FrameSources) -> list[dict[str, Any]]:
-    """What a row may take, for the page."""
+def frame_of(ledger: Ledger, document: documents.Ledger, frame: int) -> OpenFrame:
+    """The passes of all elements that a document names, the ledger's own first. Raises UnreadableFile."""
+    return sources_of(elements_of(ledger, document), frame)
+
+
+def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
+    """Those a document names, the ledger's own first. Raises UnreadableFile if that is gone."""
+    if ledger.element is None:
+        raise UnreadableFile(
+            "The files of this ledger are no longer part of the shot.", where=ledger.name, advice="Choose other files."
+        )
+    return elements_named(ledger.shot, document.elements, ledger.element)
+
+
+def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
+    """What a row may take, for the page: the passes that are open, then those of other elements."""
+    listed = _open_sources(sources)
+    known = {source["key"].rpartition("/")[0] for source in listed}
+    for element in shot.elements.exclude(name__in=known):
+        for held in document_of(element).passes if element.document else ():
+            listed.append(
+                {
+                    "key": f"{element.name}/{held.key}",
+                    "title": f"{element.name}: {held.title}",
+                    "passTitle": held.title,
+                    "denoised": held.denoised,
+                    "role": held.pass_kind.role if held.pass_kind else "unknown",
+                    "meaning": held.pass_kind.meaning if held.pass_kind else "A pass of unknown meaning.",
+                    "alpha": held.alpha is not None,
+                }
+            )
+    return listed
+
+
+def _open_sources(sources: OpenFrame) -> list[dict[str, Any]]:
     return [
         {
             "key": source.key,
@@ -171,4 +209,4 @@ def source_list(sources: FrameSources) -> list[dict[str, Any]]:
 
 def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denoised: bool) -> documents.Ledger:
     """A fresh first ledger, by components or by light groups, under the same name. Nothing is saved."""
-    return first_ledger(sources_of(element, frame), by=by, denoised=denoised, name=ledger.name)
+    return first_ledger(sources_of([element], frame), by=by, denoised=denoised, name=ledger.name)

@@ -13,14 +13,15 @@ from desk.rebuild import services
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body, number, whole_number
+from desk.shots.requests import finite, json_body, number, whole_number
 from desk.shots.saving import Outdated
-from desk.shots.services import frames_on_disk, sources_of, stations
+from desk.shots.services import frames_on_disk, stations
 from desk.viewer.newest import claim_newest
 from prism.colour.view import VIEW_TITLES, ViewTransform
 from prism.combine.first import starts_of
+from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS
-from prism.combine.sources import FrameSources
+from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.viewing.picture import Look, Subject, step_for
 
@@ -44,7 +45,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
         if not frames:
             return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger))
         frame = _nearest(request.GET.get("frame", ""), frames)
-        sources = sources_of(ledger.element, frame)
+        sources = services.frame_of(ledger, services.parse(ledger.document), frame)
     except PrismError as fault:
         return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger) | {"fault": fault}, status=422)
     return render(
@@ -61,14 +62,14 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     body = json_body(request)
     viewer = f"{request.user.pk} {body.get('viewer', '')}"  # a page names itself, so it counts among its user's only
     is_stale = claim_newest(viewer[:80], whole_number(body, "serial", 0))
-    sources = _sources(shot, body)
+    document = services.parse(body.get("ledger"))
+    sources = _sources(shot, body, document)
     subject = Subject(
         show=str(body.get("show", "rebuilt")),
         key=str(body.get("key", "")),
         edited=body.get("edited"),
         step=step_for(sources.display_window.width, whole_number(body, "width", sources.display_window.width)),
     )
-    document = services.parse(body.get("ledger"))
     encoding = str(body.get("encoding", "png"))
     encoded = services.picture_of(document, sources, subject, _look(shot, body), encoding, is_stale)
     answer = HttpResponse(encoded.body, content_type=encoded.content_type)
@@ -83,15 +84,17 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     look = Look(transform=_transform(shot, body))
-    return JsonResponse(services.contributions_of(services.parse(body.get("ledger")), _sources(shot, body), look))
+    document = services.parse(body.get("ledger"))
+    return JsonResponse(services.contributions_of(document, _sources(shot, body, document), look))
 
 
 @require_POST
 @with_shot
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
-    result = services.balance_of(services.parse(body.get("ledger")), _sources(shot, body))
-    return JsonResponse(_finite(result))
+    document = services.parse(body.get("ledger"))
+    result = services.balance_of(document, _sources(shot, body, document))
+    return JsonResponse(finite(result))
 
 
 @require_POST
@@ -100,7 +103,9 @@ def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     document = services.parse(body.get("ledger"))
     where = whole_number(body, "x"), whole_number(body, "y")
-    return JsonResponse(_finite(services.probe_of(document, _sources(shot, body), *where, _transform(shot, body))))
+    return JsonResponse(
+        finite(services.probe_of(document, _sources(shot, body, document), *where, _transform(shot, body)))
+    )
 
 
 @require_POST
@@ -171,7 +176,7 @@ def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
     }
 
 
-def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: list[int], frame: int) -> dict[str, Any]:
+def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[int], frame: int) -> dict[str, Any]:
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
@@ -194,7 +199,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: FrameSources, frames: li
         "width": sources.display_window.width,
         "height": sources.display_window.height,
         "aspect": sources.pixel_aspect,
-        "sources": services.source_list(sources),
+        "sources": services.source_list(shot, sources),
         "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
         "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],
         "views": [{"key": key, "title": title} for key, title in VIEW_TITLES.items()],
@@ -208,8 +213,8 @@ def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:
     return get_object_or_404(shot.ledgers.select_related("element"), pk=whole_number(body, "ledgerId"))
 
 
-def _sources(shot: Shot, body: dict[str, Any]) -> FrameSources:
-    return sources_of(_ledger(shot, body).element, whole_number(body, "frame"))
+def _sources(shot: Shot, body: dict[str, Any], document: Document) -> OpenFrame:
+    return services.frame_of(_ledger(shot, body), document, whole_number(body, "frame"))
 
 
 def _transform(shot: Shot, body: dict[str, Any]) -> ViewTransform:
@@ -224,17 +229,6 @@ def _look(shot: Shot, body: dict[str, Any]) -> Look:
         channel=str(body.get("channel", "rgb")),
         ground=str(body.get("ground", "black")),
     )
-
-
-def _finite(answer: Any) -> Any:
-    """JSON has no NaN or infinity: say them as words."""
-    if isinstance(answer, dict):
-        return {key: _finite(value) for key, value in answer.items()}
-    if isinstance(answer, list | tuple):
-        return [_finite(value) for value in answer]
-    if isinstance(answer, float) and answer - answer != 0:
-        return "NaN" if answer != answer else ("inf" if answer > 0 else "-inf")
-    return answer
 
 
 def _nearest(text: str, frames: list[int]) -> int:

@@ -12,7 +12,9 @@ from desk.shots.storage import shot_file
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
-from prism.combine.sources import DENOISED, FrameSources, find_sources
+from prism.elements.frame import OpenFrame, find_sources
+from prism.elements.identify import DENOISED
+from prism.elements.pixels import on_display
 from prism.errors import BadArgument, UnreadableFile
 from prism.passes.plan import Plan
 from prism.viewing.compare import difference_of, difference_picture
@@ -31,7 +33,7 @@ class Wanted:
     key: str = "beauty"
 
 
-def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False) -> FrameSources:
+def sources_of_pass(frame: Task, key: str = "beauty", *, denoised: bool = False) -> OpenFrame:
     """A pass of a rendered frame, from its own file. Raises UnreadableFile if there is none that can be shown."""
     run = frame.job.run
     planned = file_of(run, frame.given("layer"), frame.given("camera"), key, denoised=denoised)
@@ -45,7 +47,7 @@ def _path(frame: Task, key: str) -> str:
     return planned.path(frame.number) if planned else ""
 
 
-def key_in(sources: FrameSources, key: str) -> str:
+def key_in(sources: OpenFrame, key: str) -> str:
     """What a planned pass is called among the sources of its own file. Raises UnknownSource.
 
     A file of one pass may be named otherwise than its pass is recognised: there, the only source is meant.
@@ -63,7 +65,7 @@ def picture_of(frame: Task, key: str = "beauty", *, denoised: bool = False, widt
     rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
     space = Plan.from_json(frame.job.run.document).shot.space
     look = Look(transform=ViewTransform(space, "film"))
-    return encode(to_screen(sources.on_display(rgba, step=subject.step), look, data=data), "jpeg")
+    return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")
 
 
 def pairs(first: Run, second: Run) -> list[tuple[Task, Task]]:

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-import os
+from collections.abc import Sequence
 from contextlib import suppress
-from pathlib import Path
 
-from desk.jobs.models import State, Task
+from desk.intake import checks
+from desk.intake.looking import look_at_run
+from desk.jobs.models import OPEN, State, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.jobs.work import CUT_OFF
 from desk.plan.measures import record
 from desk.render import written
+from desk.render.models import Run
 from desk.render.services import KIND, files_of
 from desk.scenes.services import facts_for, scene_of
-from desk.shots.models import Element
 from desk.shots.storage import shot_file, shot_folder
 from prism.intake.auditing import is_as_planned
 from prism.passes.estimate import Measured
-from prism.passes.plan import Plan
+from prism.passes.expansion import PlannedFiles
+from prism.passes.plan import Plan, PlannedImage
 
 
 @kind(KIND)
@@ -34,9 +36,14 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     files = [] if warm_up else files_of(plan, facts, image.layer.name, image.camera, run.light_groups)
     for planned in files:
         shot_file(run.shot, planned.path(task.number))
+
+    def make_known() -> None:
+        if not warm_up:
+            _make_known(run, plan, files_of(plan, facts, image.layer.name, image.camera), image)
+
     if run.only_missing and not warm_up and is_as_planned(plan, facts, image, files, task.number, folder):
         size = sum((folder / planned.path(task.number)).stat().st_size for planned in files)
-        return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size)
+        return Outcome(state=State.SKIPPED, line="All files are there, as planned.", bytes=size, after=make_known)
     marks = plan.fingerprint, facts.fingerprint
     paths = [planned.path(task.number) for planned in files]
     written.require_replaceable(run.shot, *marks, folder, paths)
@@ -55,7 +62,7 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
         if not run.light_groups:  # a single light group takes less, and tells nothing of a whole frame
             samples = round(made.samples) or 1
             record(run.shot, image.camera, task.number, Measured(made.seconds, width, height, samples, beside))
-        _make_known(run, image.layer.name, image.camera, made.paths)
+        make_known()
 
     return Outcome(
         line=f"Rendered in {made.seconds:.1f} s, {what}, {noise}.", seconds=made.seconds, bytes=made.bytes,
@@ -63,13 +70,11 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     )  # fmt: skip
 
 
-def _make_known(run, layer: str, camera: str, paths: tuple[Path, ...]) -> None:
-    """The folder that holds all files of an image is an element of the shot, so that Intake and Rebuild find it."""
-    if not paths:
-        return
-    folder = os.path.commonpath([path.parent for path in paths])
-    single = len(run.document["layers"]) == 1 and len(run.document["cameras"]) == 1
-    name = f"render v{run.number:03}" + ("" if single else f" {layer} {camera}")
+def _make_known(run: Run, plan: Plan, files: Sequence[PlannedFiles], image: PlannedImage) -> None:
+    """What a run has made so far is an element of the shot, so that Intake and Rebuild find it."""
+    single = len(plan.layers) == 1 and len(plan.cameras) == 1
+    name = f"render v{run.number:03}" + ("" if single else f" {image.layer.name} {image.camera}")
     with suppress(*CUT_OFF):
-        if not Element.objects.filter(shot=run.shot, folder=folder).exists():
-            Element.objects.get_or_create(shot=run.shot, name=name, defaults={"folder": folder})
+        element = look_at_run(run.shot, name, files)
+        if element is not None and not run.frames.filter(state__in=OPEN).exists():
+            checks.begin(element, run.job.author)

@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "desk.scenes",
     "desk.jobs",
     "desk.plan",
+    "desk.intake",
     "desk.rebuild",
     "desk.handoff",
     "desk.render",

@@ -23,7 +23,7 @@ from django.db.migrations.loader import MigrationLoader
 from django.db.models.functions import Concat, Substr
 from django.utils import timezone
 
-from desk.shots.models import Element, Production
+from desk.shots.models import Element, Place, Production
 from prism.errors import BadDocument, UnreadableFile
 from prism.formats.safe import replacing
 
@@ -125,10 +125,16 @@ def _require_fitting(manifest: dict[str, Any], path: Path) -> None:
 
 
 def _move_elements(before: str) -> None:
-    """Folders of elements are absolute; the storage of this house may lie elsewhere."""
+    """Folders of places and elements are absolute; the storage of this house may lie elsewhere."""
     now = str(settings.STORAGE_ROOTS[0])
-    below = Element.objects.filter(folder__startswith=f"{before}/")
+    below = Place.objects.filter(folder__startswith=f"{before}/")
     below.update(folder=Concat(models.Value(now), Substr("folder", len(before) + 1)))
+    for element in Element.objects.all():
+        for held in element.document.get("passes", ()):
+            files = held["files"]
+            if files["folder"].startswith(f"{before}/"):
+                files["folder"] = now + files["folder"][len(before) :]
+        element.save(update_fields=["document"])
 
 
 def _models() -> Iterator[type[models.Model]]:

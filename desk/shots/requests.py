@@ -38,3 +38,14 @@ def number(found: dict[str, Any], name: str, default: float, low: float, high: f
     if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
         raise BadArgument(f"{name} must be a number from {low} to {high}.", where=name)
     return float(value)
+
+
+def finite(answer: Any) -> Any:
+    """JSON has no NaN or infinity: they are said as words."""
+    if isinstance(answer, dict):
+        return {key: finite(value) for key, value in answer.items()}
+    if isinstance(answer, list | tuple):
+        return [finite(value) for value in answer]
+    if isinstance(answer, float) and answer - answer != 0:
+        return "NaN" if answer != answer else ("inf" if answer > 0 else "-inf")
+    return answer

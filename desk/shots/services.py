@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
 from desk.shots.models import Element, Shot
-from desk.shots.storage import allowed_folder, kept_inside
+from desk.shots.storage import kept_inside
 from desk.viewer.store import EVALUATOR, PIXELS
+from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources, find_sources
+from prism.elements.element import Element as Document
+from prism.elements.frame import OpenFrame, open_frames
+from prism.elements.pixels import on_display
 from prism.errors import UnreadableFile
-from prism.naming.sequences import Sequence, sequences_below
+from prism.passes.judging import ERROR
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
 SMALL_WIDTH = 480
@@ -38,13 +42,12 @@ class Station:
 
 def stations(shot: Shot) -> list[Station]:
     """The six stations with their marks, from what is really there."""
-    has_element = shot.elements.exists()
     ledgers = shot.ledgers.exists()
     states = [delivery.state for delivery in shot.deliveries.prefetch_related("job__tasks")[:1]]
     marks = {
         "plan": _plan_mark(shot),
         "render": _render_mark(shot),
-        "intake": "done" if has_element else "untouched",
+        "intake": _intake_mark(shot),
         "rebuild": "in work" if ledgers else "untouched",
         "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",
     }
@@ -72,45 +75,68 @@ def _render_mark(shot: Shot) -> str:
     return "in work" if states & {"queued", "running", "cancelled"} else "done"
 
 
-def sequences_of(element: Element) -> list[Sequence]:
-    """Raises UnreadableFile if the folder is gone."""
-    return sequences_below(allowed_folder(element.folder, element.shot.production))
+def _intake_mark(shot: Shot) -> str:
+    """Done only when all frames of all elements were read and nothing serious is open."""
+    elements = shot.elements.exclude(document={}).prefetch_related("acceptances").select_related("judgement")
+    judged = [(element, getattr(element, "judgement", None)) for element in elements]
+    if not judged:
+        return "untouched"
+    for element, judgement in judged:
+        accepted = {acceptance.mark for acceptance in element.acceptances.all()}
+        serious = (f for f in (judgement.findings if judgement else ()) if f["severity"] == ERROR)
+        if any(finding["mark"] not in accepted for finding in serious):
+            return "needs attention"
+    complete = all(judgement and judgement.checked == judgement.whole > 0 for _, judgement in judged)
+    return "done" if complete else "in work"
+
+
+def document_of(element: Element) -> Document:
+    """What it is made of, with the artist's choices over what was found. Raises BadDocument."""
+    document = Document.from_json(element.document, where=f"element {element.name}").replace(name=element.name)
+    passes = tuple(
+        held.replace(**chosen) if (chosen := element.choices.get(held.key)) else held for held in document.passes
+    )
+    return document.replace(passes=passes)
 
 
 def frames_on_disk(element: Element | None) -> list[int]:
-    """Frames for which at least one file is there; none if the folder is gone."""
-    if element is None:
-        return []
-    try:
-        sequences = sequences_of(element)
-    except UnreadableFile:
-        return []
-    return sorted({frame for sequence in sequences for frame in sequence.frames})
+    """Frames for which at least one file was there when its folders were last looked at; none without an element."""
+    return list(document_of(element).frames) if element is not None and element.document else []
 
 
-def files_of(element: Element, frame: int) -> list[Path]:
-    """The files of one frame. Raises UnreadableFile if there are none."""
-    sequences = sequences_of(element)
-    files = [dict(sequence.files)[frame] for sequence in sequences if frame in sequence.frames]
+def files_of(elements: Iterable[Element], frame: int) -> list[Path]:
+    """The files of one frame. Raises UnreadableFile if there are none, or if a link leads out of the production."""
+    elements = list(elements)
+    files = [kept_inside(path, e.shot.production) for e in elements for path in document_of(e).files_at(frame)]
     if not files:
         raise UnreadableFile(
             f"Frame {frame} is not there.",
-            where=element.folder,
+            where=", ".join(element.name for element in elements),
             advice="Render it, or choose a frame that is marked present.",
         )
-    return [kept_inside(path, element.shot.production) for path in files]
+    return files
 
 
-def sources_of(element: Element, frame: int) -> FrameSources:
-    """The passes of one frame, with pixels in the cache that all pages share. Files that are wrong are left out, with their
-    faults, while any is right."""
-    return find_sources(files_of(element, frame), store=PIXELS, tolerant=True)
+def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:
+    """The passes of one frame as `element/pass`, those of the first as the main ones, with pixels in the cache that all pages
+    share. What cannot be read is left out, with its fault, while anything can."""
+    elements = list(elements)
+    files_of(elements, frame)
+    space = CHROMATICITIES[elements[0].shot.settings.space]
+    return open_frames([document_of(element) for element in elements], frame, store=PIXELS, space=space)
+
+
+def elements_named(shot: Shot, names: Iterable[str], main: Element | None = None) -> list[Element]:
+    """Elements of a shot in the order of their names, the main one first; names that there are not are left out."""
+    found = {element.name: element for element in shot.elements.filter(name__in=list(names))}
+    ordered = [found[name] for name in names if name in found and (main is None or name != main.name)]
+    return [main, *ordered] if main is not None else ordered
 
 
 def small_picture(element: Element, frame: int) -> bytes:
     """The rendered beauty as a small JPEG. Raises PrismError if the files cannot be read or have none."""
-    sources = sources_of(element, frame)
+    sources = sources_of([element], frame)
     subject = Subject(show="rendered", step=step_for(sources.display_window.width, SMALL_WIDTH))
     rgba, _ = picture(Ledger(), sources, subject, EVALUATOR)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
-    return encode(to_screen(sources.on_display(rgba, step=subject.step), look), "jpeg")
+    return encode(to_screen(on_display(sources, rgba, step=subject.step), look), "jpeg")

@@ -24,6 +24,14 @@ def allowed_folder(text: str, production: Production) -> Path:
     return folder
 
 
+def allowed_place(text: str, production: Production) -> Path:
+    """A folder or a file."""
+    place = _inside(text, production)
+    if place is None or not os.path.exists(place):
+        raise _refusal("folder or file", text, production)
+    return place
+
+
 def allowed_file(text: str, production: Production) -> Path:
     """The same for a file."""
     file = _inside(text, production)

@@ -21,6 +21,10 @@ PAGES = (
     "hand-off",
     "shot-picture",
     "hand-off-progress",
+    "intake-state",
+    "intake-folders",
+    "look",
+    "look-sheet",
 )
 QUESTIONS = (
     "rebuild-picture",
@@ -29,6 +33,9 @@ QUESTIONS = (
     "rebuild-probe",
     "rebuild-first",
     "plan-answer",
+    "look-picture",
+    "look-probe",
+    "look-values",
 )
 CHANGES = (
     "plan-save",
@@ -37,7 +44,10 @@ CHANGES = (
     "scene-facts",
     "rebuild-save",
     "rebuild-version",
-    "intake",
+    "intake-bring",
+    "intake-act",
+    "intake-upload-begin",
+    "intake-upload-piece",
     "hand-off",
 )
 
@@ -82,7 +92,7 @@ class Access(WorldCase):
         self.assertEqual(self.ask("rebuild-version", ledgerId=self.ledger.pk).status_code, 403)
         self.assertEqual(self.ask("rebuild-element", ledgerId=self.ledger.pk, element=self.element.pk).status_code, 403)
         self.assertEqual(self.ask("plan-save", plan={}, revision=1).status_code, 403)
-        self.assertEqual(self.client.post(self.url("intake"), {"folder": "."}).status_code, 403)
+        self.assertEqual(self.ask("intake-bring", folder=".").status_code, 403)
         self.assertEqual(self.client.post(self.url("hand-off"), {"frames": "1001"}).status_code, 403)
         self.assertNotContains(self.client.get(self.url("hand-off")), "New delivery")
         self.ledger.refresh_from_db()

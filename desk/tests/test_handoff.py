@@ -10,14 +10,16 @@ from desk.handoff import services
 from desk.handoff.models import Delivery
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
-from desk.tests.world import WorldCase
+from desk.shots.services import document_of
+from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.deliver import Output
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
-from prism.combine.sources import find_sources
+from prism.elements.frame import find_sources
 from prism.errors import BadArgument
-from prism.formats.exr import read_channels
+from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
+from prism.pixels.image import Image
 
 FLOAT = {".exr": Output(pixel="float")}
 
@@ -188,18 +190,20 @@ class Jobs(HandoffCase):
         self.assertEqual(services.progress(Delivery.objects.get())["errors"], [])
 
     def test_a_bad_file_that_is_not_needed_is_left_out_and_said(self):
-        bad = self.folder / "extra.1001.exr"
+        bad = self.folder / "TST_010_wire.1001.exr"
+        write_exr(bad, Image.of_planes({c: np.ones((HEIGHT, WIDTH), np.float16) for c in "RGB"}))
+        self.look_again()
+        self.assertIn("wire", [held.key for held in document_of(self.element_now()).passes])
         bad.write_bytes(b"RGBA")
         delivery = self.order("1001")[0]
         self.work()
         frame = delivery.frames.get()
         self.assertEqual(frame.state, State.DONE)
-        self.assertEqual(frame.result["remarks"], ["extra.1001.exr was left out: This is not an OpenEXR file."])
-        Task.objects.all().delete()
-        self.render(1001, name="twin")  # two files with the same passes: nobody knows which is meant
-        self.order("1001")
-        self.work()
-        self.assertIn("as well", Task.objects.get().fault)
+        self.assertEqual(frame.result["remarks"], [f"{bad.name} was left out: This is not an OpenEXR file."])
+        self.assertEqual(frame.bytes, services.path_of(delivery, 1001).stat().st_size)
+
+    def element_now(self):
+        return self.shot.elements.get()
 
     def test_an_unexpected_fault_is_said_and_logged(self):
         self.order()

@@ -23,7 +23,7 @@ from desk.jobs import engine
 from desk.jobs.models import Task
 from desk.plan.services import open_plan
 from desk.shots import backup
-from desk.shots.models import Element, Production, Shot
+from desk.shots.models import Place, Production, Shot
 from desk.tests.world import Together, World, WorldCase
 from desk.viewer.newest import claim_newest
 from prism.errors import BadDocument, UnreadableFile
@@ -207,7 +207,8 @@ class AtOnce(World, Together, TransactionTestCase):
         cases = (
             (reverse("production-new"), {"data": {"code": "NEW", "title": "x"}}, Production.objects.filter(code="NEW")),
             (reverse("production", args=["TST"]), {"data": shot}, Shot.objects.filter(code="NEW_010")),
-            (self.url("intake"), {"data": {"folder": str(self.folder), "name": "files"}}, Element.objects.filter(name="files")),
+            (self.url("intake-bring"), {"data": json.dumps({"folder": str(self.folder), "name": "files"}), **as_json},
+             Place.objects.filter(name="files")),
             (self.url("plan-presets"), {"data": json.dumps({"action": "keep", "new": "mine", "plan": plan}), **as_json},
              self.production.presets.filter(name="mine")),
             (self.url("plan-sizes"), {"data": json.dumps({"title": "s", "width": 9, "height": 9}), **as_json},
@@ -271,7 +272,7 @@ class Backup(World, TransactionTestCase):
         elsewhere = Path(tempfile.mkdtemp(dir=self.root))
         with override_settings(STORAGE_ROOTS=[elsewhere]):
             backup.restore(self.file)
-            self.assertEqual(Element.objects.get().folder, str(elsewhere / "TST" / "TST_010" / "render"))
+            self.assertEqual(Place.objects.get().folder, str(elsewhere / "TST" / "TST_010" / "render"))
 
     def test_what_is_refused_changes_nothing(self):
         self.with_ledger()

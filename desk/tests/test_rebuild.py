@@ -40,7 +40,9 @@ class RebuildCase(WorldCase):
 class Page(RebuildCase):
     def test_the_page_holds_the_ledger(self):
         page = self.client.get(self.url("rebuild"), {"frame": "1002"}).context["page"]
-        self.assertEqual([row["source"] for row in page["ledger"]["rows"]][:2], ["diffuse_direct", "diffuse_indirect"])
+        self.assertEqual(
+            [row["source"] for row in page["ledger"]["rows"]][:2], ["render/diffuse_direct", "render/diffuse_indirect"]
+        )
         self.assertEqual((page["frame"], page["frames"], page["width"]), (1002, [1001, 1002], WIDTH))
 
     def test_addresses_with_odd_frames_still_open(self):
@@ -53,16 +55,18 @@ class Page(RebuildCase):
             path.rename(path.with_name(path.name.replace("TST_010.", "TST_010_passes.")))
         clean = {channel: np.ones((HEIGHT, WIDTH), np.float16) for channel in "RGB"}
         write_exr(self.folder / "TST_010_beauty_denoised.1001.exr", Image.of_planes(clean))
+        self.look_again()
         page = self.client.get(self.url("rebuild"), {"frame": "1001"}).context["page"]
-        self.assertEqual(page["ledger"]["beauty"], "beauty")
+        self.assertEqual(page["ledger"]["beauty"], "render/beauty")
         self.assertEqual([start["title"] for start in page["starts"]], ["components"])
-        self.assertIn("beauty_denoised", [source["key"] for source in page["sources"]])
+        self.assertIn("render/beauty_denoised", [source["key"] for source in page["sources"]])
 
     def test_files_without_beauty_are_explained(self):
         Ledger.objects.all().delete()
         for path in self.folder.iterdir():
             path.rename(path.with_name(path.name.replace("TST_010.", "TST_010_emission.")))
         (self.folder / "TST_010_emission.1001.exr").write_bytes(b"\x76\x2f\x31\x01 nothing")
+        self.look_again()
         page = self.client.get(self.url("rebuild"))
         self.assertContains(page, "TST_010_emission.1001.exr", status_code=422)
         self.assertNotContains(page, "Traceback", status_code=422)
@@ -77,7 +81,7 @@ class Pictures(RebuildCase):
         document = self.changed("emission", amount=0.3, tint=[1, 0.5, 0.2])
         shown = decoded(self.question("rebuild-picture", ledger=document, encoding="png"))
         self.assertEqual(shown.shape, (HEIGHT, WIDTH, 3))
-        rgba = evaluate(Document.from_json(document), sources_of(self.element, 1001))
+        rgba = evaluate(Document.from_json(document), sources_of([self.element], 1001))
         exact = apply_exactly(np.moveaxis(rgba[:3], 0, -1), ViewTransform())
         self.assertLessEqual(np.abs(shown - np.floor(exact * 255 + 0.5)).max(), 1)
 
@@ -109,7 +113,7 @@ class Pictures(RebuildCase):
         film = decoded(self.question("rebuild-picture", view="film"))
         self.assertFalse(np.array_equal(film, plain))
         alpha = decoded(self.question("rebuild-picture", channel="a"))
-        stored = sources_of(self.element, 1001).pixels("beauty").alpha
+        stored = sources_of([self.element], 1001).pixels("beauty").alpha
         np.testing.assert_allclose(alpha[..., 0], stored.astype(float) * 255, atol=1)
 
     def test_smaller_and_quicker(self):
@@ -173,18 +177,18 @@ class Accounts(RebuildCase):
         self.assertEqual(plain, trimmed)
         lost = self.document | {"rows": [row for row in self.document["rows"] if row["id"] != "emission"]}
         answer = self.question("rebuild-balance", ledger=lost).json()
-        self.assertEqual((answer["balanced"], answer["suggestions"][0]["key"]), (False, "emission"))
+        self.assertEqual((answer["balanced"], answer["suggestions"][0]["key"]), (False, "render/emission"))
 
     def test_the_probe(self):
         answer = self.question("rebuild-probe", x=5, y=3).json()
-        stored = sources_of(self.element, 1001).pixels("emission").planes[1][3, 5]
+        stored = sources_of([self.element], 1001).pixels("emission").planes[1][3, 5]
         line = next(line for line in answer["rows"] if line["key"] == "emission")
         self.assertEqual(line["stored"][1], float(stored))
         self.assertEqual(self.question("rebuild-probe", x=-1, y=0).status_code, 422)
 
     def test_numbers_that_json_has_not(self):
         document = self.changed("emission", exposure=24, amount=100, tint=[100, 100, 100])
-        planes = sources_of(self.element, 1001).pixels("emission").planes[0]
+        planes = sources_of([self.element], 1001).pixels("emission").planes[0]
         y, x = np.unravel_index(int(np.argmax(planes)), planes.shape)
         text = self.question("rebuild-probe", ledger=document, x=int(x), y=int(y)).content.decode()
         json.loads(text, parse_constant=lambda word: self.fail(f"{word} is not JSON"))
@@ -234,12 +238,11 @@ class Keeping(RebuildCase):
         other.mkdir()
         (self.root / "empty").mkdir()
         (self.folder / "TST_010.1002.exr").rename(other / "again.1002.exr")
-        made = [
-            self.shot.elements.create(name=name, folder=str(folder))
-            for name, folder in (("v002", other), ("none", self.root / "empty"))
-        ]
+        self.look_again()
         stranger = self.make_shot("X")
-        made.append(stranger.elements.create(name="x", folder=str(other)))
+        made = [
+            self.bring_in(other, "v002"), self.shot.elements.create(name="none"), self.bring_in(other, "x", stranger)
+        ]  # fmt: skip
         answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=frame.pk).status_code for frame in made]
         self.assertEqual(answers, [200, 422, 404])
         self.ledger.refresh_from_db()

@@ -12,6 +12,8 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 
 from desk.celery import app
+from desk.intake.checks import begin as begin_checks
+from desk.intake.models import Judgement
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
 from desk.plan.models import Plan
@@ -19,7 +21,7 @@ from desk.plan.services import open_plan
 from desk.render import services
 from desk.render.models import Run, Written
 from desk.shots.models import Element
-from desk.shots.services import sources_of, stations
+from desk.shots.services import document_of, sources_of, stations
 from desk.tests.rendering import HASTY, Rendering, Working
 from desk.tests.world import WorldCase
 from prism.combine.balance import balance
@@ -151,6 +153,21 @@ class Runs(Rendering, WorldCase):
         work.next_task("me")
         self.assertEqual((self.states(run)[0], self.states(everything)), (State.DONE, [State.DONE]))
 
+    def test_a_finished_run_is_an_element_and_is_read_by_itself(self):
+        with mock.patch("desk.render.kinds.checks.begin", begin_checks):
+            run = self.begin(layers=("all",), frames="1001-1002")
+            while work.next_task("me"):
+                pass
+        self.assertEqual(self.states(run), [State.DONE] * 2)
+        element = Element.objects.get(shot=self.shot)
+        document = document_of(element)
+        self.assertTrue(document.planned)
+        self.assertEqual((document.frames, {held.reason for held in document.passes}), ((1001, 1002), {"as planned"}))
+        self.assertEqual(list(element.checks.values_list("frame", flat=True)), [1001, 1002])
+        judgement = Judgement.objects.get(element=element)
+        self.assertEqual((judgement.checked, judgement.whole), (2, 2))
+        self.assertEqual({finding["kind"] for finding in judgement.findings}, {"missing"})  # two frames of four
+
     def test_cancelled_and_resumed(self):
         run = self.begin(layers=("all",))
         work.next_task("me")
@@ -232,7 +249,7 @@ class Runs(Rendering, WorldCase):
             elements = list(Element.objects.filter(shot=self.shot, name__startswith=f"render v{number:03}"))
             self.assertEqual(len(elements), 4, names)
             for element in elements:
-                sources = sources_of(element, 1001)
+                sources = sources_of([element], 1001)
                 self.assertTrue(balance(first_ledger(sources), sources).balanced, element.name)
         page = self.client.get(self.url("rebuild"))
         self.assertEqual((page.status_code, page.context["page"]["frames"]), (200, [1001]))

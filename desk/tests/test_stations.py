@@ -2,12 +2,15 @@
 
 import os
 
+import numpy as np
 from django.urls import reverse
 
-from desk.intake import services
-from desk.shots.services import frames_on_disk, stations
+from desk.intake import checks
+from desk.intake.looking import take_over
+from desk.shots.services import document_of, frames_on_disk, sources_of, stations
 from desk.tests.world import WorldCase
-from prism.errors import BadArgument, PrismError, UnreadableFile
+from prism.formats.exr import write_exr
+from prism.pixels.image import Image
 from prism.tests.damaged import odd_files
 
 
@@ -33,7 +36,18 @@ class Shots(WorldCase):
 
         self.assertEqual(set(marks().values()), {"untouched"})
         self.with_ledger()
-        self.assertEqual((marks()["intake"], marks()["rebuild"], marks()["hand-off"]), ("done", "in work", "untouched"))
+        self.assertEqual(
+            (marks()["intake"], marks()["rebuild"], marks()["hand-off"]), ("in work", "in work", "untouched")
+        )
+        checks.begin(self.element, self.artist)
+        self.work_all()
+        self.assertEqual(marks()["intake"], "needs attention")  # two frames of four are missing
+        for frame in (1003, 1004):
+            self.render(frame)
+        self.look_again()
+        checks.begin(self.shot.elements.get(), self.artist)
+        self.work_all()
+        self.assertEqual(marks()["intake"], "done")
 
     def test_the_station_to_come_is_honest(self):
         self.assertContains(self.client.get(self.url("finish")), "not built yet")
@@ -44,73 +58,146 @@ class Shots(WorldCase):
 
 
 class Intake(WorldCase):
-    def post(self, folder, name=""):
-        return self.client.post(self.url("intake"), {"folder": folder, "name": name}, follow=True)
+    def bring(self, folder, name=""):
+        return self.ask("intake-bring", folder=str(folder), name=name)
 
-    def test_a_folder_is_brought_in_and_listed(self):
+    def act(self, action, **body):
+        return self.ask("intake-act", action=action, **body).json()
+
+    def state(self):
+        return self.client.get(self.url("intake-state")).json()
+
+    def test_a_folder_is_brought_in_looked_at_and_read(self):
         self.render(1001)
         self.render(1003)
-        page = self.post("TST/TST_010/render", "v001")
-        self.assertContains(page, "v001 is in.")
-        self.assertContains(page, "TST_010.####.exr")
-        self.assertContains(page, "1002,1004")
-        self.assertContains(page, "diffuse, direct")
+        self.assertEqual(self.bring("TST/TST_010/render", "v001").json()["places"][0]["looking"], True)
+        self.work_all()
+        (element,) = self.state()["elements"]
+        self.assertEqual((element["name"], element["frames"], element["checked"]), ("v001", "1001,1003", 2))
+        self.assertEqual(element["sequences"][0]["gaps"], "1002")
+        self.assertIn("diffuse, direct", [held["title"] for held in element["passes"]])
+        missing = [f["frames"] for f in element["findings"] if f["kind"] == "missing"]
+        self.assertEqual(missing, [[1002, 1004], [1002]])
+        self.assertContains(self.client.get(self.url("intake")), "TST_010.####.exr")
         self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1003])
+        self.assertIsNone(checks.begin(self.shot.elements.get(), self.artist))  # nothing changed, nothing is read again
+        self.render(1003, seed=9)
+        self.assertEqual(checks.begin(self.shot.elements.get(), self.artist).tasks.get().number, 1003)
 
-    def test_bad_folders_change_nothing_and_keep_what_was_typed(self):
-        (self.root / "TST" / "empty").mkdir()
-        (self.root / "TST" / "text").mkdir()
-        (self.root / "TST" / "text" / "a.0001.exr").write_text("no picture")
-        cases = {
-            "TST/empty": "no EXR sequence",
-            "TST/text": "not an OpenEXR file",
-            "absent": "no such folder",
-            "/etc": "no such folder",
-        }
-        for folder, text in cases.items():
+    def test_folders_that_cannot_be_brought_in(self):
+        for folder in ("absent", "/etc", "", "TST/../.."):
             with self.subTest(folder):
-                page = self.client.post(self.url("intake"), {"folder": folder, "name": "kept name"})
-                self.assertContains(page, text, status_code=422)
-                self.assertContains(page, 'value="kept name"', status_code=422)
-                self.assertNotContains(page, "Traceback", status_code=422)
-        self.assertFalse(self.shot.elements.exists())
+                answer = self.bring(folder)
+                self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "file.unreadable"))
+        self.assertFalse(self.shot.places.exists())
+        (self.folder / "a.0001.exr").write_text("no picture")
+        self.bring(self.folder)
+        self.work_all()
+        (place,) = self.state()["places"]
+        self.assertEqual((place["elements"], place["report"]["faults"][0]["what"]), (0, "This is not an OpenEXR file."))
+
+    def test_the_browser_shows_folders_with_counts_and_stays_inside(self):
+        self.render(1001)
+        listing = self.client.get(self.url("intake-folders"), {"at": "TST/TST_010"}).json()
+        self.assertEqual([(f["name"], f["pictures"]) for f in listing["folders"]], [("render", 1)])
+        top = self.client.get(self.url("intake-folders"), {"at": listing["above"]}).json()
+        self.assertEqual(top["above"], "")
+        self.assertEqual(self.client.get(self.url("intake-folders"), {"at": "/etc"}).status_code, 422)
 
     def test_a_name_is_given_once(self):
         self.render(1001)
-        services.bring_in(self.shot, str(self.folder), "a")
-        with self.assertRaises(BadArgument):
-            services.bring_in(self.shot, str(self.folder), "a")
+        self.bring_in(name="a")
+        self.assertEqual(self.bring(self.folder, "a").status_code, 422)
 
     def test_removing_forgets_but_leaves_the_files(self):
         path = self.render(1001)
-        element = services.bring_in(self.shot, str(self.folder))
-        self.client.post(self.url("intake-remove", element=element.pk))
-        self.assertFalse(self.shot.elements.exists())
+        element = self.bring_in()
+        self.act("remove", element=element.pk)
+        self.assertFalse(self.shot.elements.exists() or self.shot.places.exists())
         self.assertTrue(path.exists())
 
     def test_an_element_with_a_ledger_goes_and_the_ledger_takes_another(self):
         ledger = self.with_ledger()
-        other = self.shot.elements.create(name="other", folder=str(self.folder))
-        self.client.post(self.url("intake-remove", element=self.element.pk))
+        again = self.root / "TST" / "TST_010" / "again"
+        again.mkdir()
+        (again / "TST_010.1001.exr").write_bytes((self.folder / "TST_010.1001.exr").read_bytes())
+        other = self.bring_in(again, "other")
+        self.act("remove", element=self.element.pk)
         page = self.client.get(self.url("rebuild"))
         self.assertContains(page, "was removed from the shot")
         self.assertContains(page, "Lay the ledger on other")
         self.assertEqual(self.client.get(self.url("hand-off")).status_code, 200)
         self.client.post(self.url("rebuild-lay", ledger=ledger.pk, element=other.pk))
-        self.assertContains(self.client.get(self.url("rebuild")), "page-data")
+        page = self.client.get(self.url("rebuild")).context["page"]
+        self.assertEqual({row["source"].partition("/")[0] for row in page["ledger"]["rows"]}, {"other"})
 
-    def test_files_that_went_bad_are_said(self):
+    def test_files_that_went_away_are_said_once_they_are_looked_for(self):
         path = self.render(1001)
+        self.render(1002)
         element = self.bring_in()
-        path.write_bytes(path.read_bytes()[:40])
-        found = services.inventory(element)
-        self.assertIsInstance(found.fault, UnreadableFile)
-        self.assertContains(self.client.get(self.url("intake")), "TST_010.1001.exr")
         path.unlink()
-        self.assertIsInstance(services.inventory(element).fault, PrismError)
+        self.look_again()
+        element.refresh_from_db()
+        self.assertEqual(frames_on_disk(element), [1002])
+        (self.folder / "TST_010.1002.exr").unlink()
+        self.look_again()
+        self.assertFalse(self.shot.elements.exists())
         self.folder.rmdir()
-        self.assertIsInstance(services.inventory(element).fault, PrismError)
-        self.assertEqual(frames_on_disk(element), [])
+        self.act("look", place=self.shot.places.get().pk)
+        self.work_all()
+        self.assertIn("no such folder", self.state()["places"][0]["report"]["gone"]["what"])
+
+    def test_a_rule_is_kept_changed_and_taken_over(self):
+        planes = {c: np.ones((4, 6), np.float16) for c in "RGB"}
+        for name in ("shot_beauty", "shot_wibble"):
+            write_exr(self.folder / f"{name}.1001.exr", Image.of_planes(planes))
+        element = self.bring_in()
+        self.assertIn("wibble", [held.key for held in document_of(element).passes])
+        self.act("rule", pattern="*wibble*", does="light", target="moon")
+        self.work_all()
+        element.refresh_from_db()
+        self.assertIn("light_moon", [held.key for held in document_of(element).passes])
+        answer = self.ask("intake-act", action="rule", pattern="*x*", does="pass", target="nonsense")
+        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "document.bad"))
+        other = self.make_shot("TST_020")
+        self.assertEqual(take_over(other, self.shot), 1)
+        self.assertEqual(str(other.name_rules.get()), "*wibble* is the light moon")
+        self.act("unrule", rule=self.shot.name_rules.get().pk)
+        self.assertFalse(self.shot.name_rules.exists())
+
+    def test_a_choice_changes_what_is_read_and_findings_can_be_accepted(self):
+        planes = {c: np.full((8, 9), 0.5, np.float16) for c in "RGBA"}
+        write_exr(self.folder / "shot.1001.exr", Image.of_planes(planes))
+        element = self.bring_in()
+        key = f"{element.name}/beauty"
+        self.assertEqual(float(sources_of([element], 1001).pixels(key).planes[0][0, 0]), 0.5)
+        self.act("choose", element=element.pk, **{"pass": "beauty", "state": "straight"})
+        self.work_all()
+        element.refresh_from_db()
+        self.assertEqual(float(sources_of([element], 1001).pixels(key).planes[0][0, 0]), 0.25)
+        self.assertEqual(
+            self.ask("intake-act", action="choose", element=element.pk, **{"pass": "beauty", "state": "x"}).status_code,
+            422,
+        )
+        found = self.state()["elements"][0]["findings"]
+        constant = next(finding for finding in found if finding["kind"] == "constant")
+        self.assertEqual(
+            self.ask("intake-act", action="accept", element=element.pk, mark=constant["mark"], reason=" ").status_code,
+            422,
+        )
+        state = self.act("accept", element=element.pk, mark=constant["mark"], reason="a test card")
+        accepted = next(f for f in state["elements"][0]["findings"] if f["mark"] == constant["mark"])
+        self.assertEqual((accepted["accepted"], accepted["by"]), ("a test card", "ada"))
+
+    def test_reviewers_change_nothing(self):
+        self.render(1001)
+        element = self.bring_in()
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.bring(self.folder).status_code, 403)
+        self.assertEqual(self.ask("intake-act", action="remove", element=element.pk).status_code, 403)
+        self.assertEqual(self.client.get(self.url("intake")).status_code, 200)
+        thumb = self.client.get(self.url("intake-thumb", element=element.pk), {"pass": "depth", "frame": "1001"})
+        self.assertEqual(thumb.content[:2], b"\xff\xd8")
 
 
 class BadFiles(WorldCase):
@@ -133,16 +220,18 @@ class BadFiles(WorldCase):
             with self.subTest(name):
                 bad = self.folder / f"bad {path.name}"
                 path.rename(bad)
+                self.look_again()
                 self.assertEqual({page.status_code for page in self.open_all().values()}, {200})
                 bad.rename(path)
 
     def test_a_bad_file_beside_good_ones_is_said_and_set_aside(self):
         bad = self.folder / "extra.1001.exr"
         bad.write_bytes(b"RGBA")
-        for name in ("rebuild", "intake"):
-            page = self.client.get(self.url(name))
-            self.assertContains(page, "This is not an OpenEXR file")
-            self.assertContains(page, "Set this file aside")
+        self.look_again()
+        page = self.client.get(self.url("intake"))
+        self.assertContains(page, "This is not an OpenEXR file")
+        self.assertContains(page, "Set this file aside")
+        self.assertEqual(self.client.get(self.url("rebuild")).status_code, 200)
         answer = self.client.post(self.url("intake-set-aside"), {"file": str(bad), "back": "rebuild"}, follow=True)
         self.assertContains(answer, "Set aside as .extra.1001.exr.")
         self.assertNotContains(answer, "This is not an OpenEXR file")
@@ -167,16 +256,22 @@ class BadFiles(WorldCase):
         self.assertTrue(sound.exists() and elsewhere.exists())
         bad = self.folder / "extra.1001.exr"
         bad.write_bytes(b"RGBA")
+        self.look_again()
         self.client.force_login(self.reviewer)
         self.assertEqual(self.client.post(self.url("intake-set-aside"), {"file": str(bad)}).status_code, 403)
         self.assertNotContains(self.client.get(self.url("rebuild")), "Set this file aside")
         self.assertTrue(bad.exists())
 
     def test_a_name_that_is_not_utf_8(self):
-        self.render(1003).rename(self.folder / os.fsdecode(b"caf\xe9.1003.exr"))
+        for frame in (1001, 1002):
+            path = self.folder / f"TST_010.{frame}.exr"
+            path.rename(self.folder / os.fsdecode(b"caf\xe9.%d.exr" % frame))
+        self.look_again()
+        made = self.shot.elements.exclude(pk=self.element.pk).get()
+        self.client.post(self.url("rebuild-lay", ledger=self.ledger.pk, element=made.pk))
         self.assertEqual({page.status_code for page in self.open_all().values()}, {200})
-        self.assertContains(self.client.get(self.url("rebuild") + "?frame=1003"), "page-data")
-        (self.folder / os.fsdecode(b"caf\xe9.1003.exr")).write_bytes(b"RGBA")
-        error = self.client.get(self.url("rebuild") + "?frame=1003").context["fault"]
+        self.assertContains(self.client.get(self.url("rebuild") + "?frame=1002"), "page-data")
+        (self.folder / os.fsdecode(b"caf\xe9.1002.exr")).write_bytes(b"RGBA")
+        error = self.client.get(self.url("rebuild") + "?frame=1002").context["fault"]
         self.client.post(self.url("intake-set-aside"), {"file": error.where})
-        self.assertEqual(self.client.get(self.url("rebuild") + "?frame=1003").context["page"]["frame"], 1002)
+        self.assertEqual(self.client.get(self.url("rebuild") + "?frame=1002").context["page"]["frame"], 1001)

@@ -21,10 +21,11 @@ from django.db import connection
 from django.test import TestCase, override_settings
 from django.urls import reverse
 
+from desk.intake.looking import look
 from desk.jobs import work
 from desk.rebuild.services import open_ledger
 from desk.scenes.services import keep
-from desk.shots.models import Element, Membership, Production, Shot
+from desk.shots.models import Element, Membership, Place, Production, Shot
 from desk.shots.setup import create_shot
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
@@ -73,8 +74,21 @@ class World:
         write_exr(path, Image.of_planes(planes, **attributes))
         return path
 
-    def bring_in(self) -> Element:
-        return Element.objects.create(shot=self.shot, name="render", folder=str(self.folder))
+    def bring_in(self, folder: Path | None = None, name: str = "render", shot: Shot | None = None) -> Element:
+        """A folder with the files of one image, looked at."""
+        place = Place.objects.create(shot=shot or self.shot, folder=str(folder or self.folder), name=name)
+        (element,) = look(place)
+        return element
+
+    def look_again(self) -> None:
+        """At every place of the shot, as a worker does."""
+        for place in self.shot.places.all():
+            look(place)
+
+    def work_all(self) -> None:
+        """Carry out all that waits."""
+        while work.next_task("me"):
+            pass
 
     def with_ledger(self):
         """Two frames, an element and the first ledger."""

@@ -3,7 +3,7 @@
 from django.conf import settings
 
 from prism.combine.evaluate import Evaluator
-from prism.combine.store import PixelStore
+from prism.elements.store import PixelStore
 from prism.formats.planes import PlaneFolder
 
 PIXELS = PixelStore(

@@ -27,6 +27,7 @@ CHROMATICITIES: Mapping[str, tuple[float, ...]] = MappingProxyType(
     }
 )
 """x and y of red, green, blue and white, as the header of an OpenEXR file has them."""
+Chromaticities = tuple[float, ...]
 _BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
 
@@ -40,17 +41,40 @@ def require_space(name: str) -> None:
 def to_xyz(space: str) -> NDArray[np.float64]:
     """(3, 3) matrix from linear RGB to XYZ under the space's own white. Its middle row weighs luminance."""
     require_space(space)
-    *primaries, white = (_xyz(x, y) for x, y in np.reshape(CHROMATICITIES[space], (4, 2)))
-    columns = np.stack(primaries, axis=1)
-    return _sealed(columns * np.linalg.solve(columns, white))
+    return primaries_to_xyz(CHROMATICITIES[space])
+
+
+def primaries_to_xyz(chromaticities: Chromaticities) -> NDArray[np.float64]:
+    """The same for any primaries and white. Raises BadArgument if they span no colours."""
+    try:
+        *primaries, white = (_xyz(x, y) for x, y in np.reshape(chromaticities, (4, 2)))
+        columns = np.stack(primaries, axis=1)
+        return _sealed(columns * np.linalg.solve(columns, white))
+    except (ZeroDivisionError, np.linalg.LinAlgError):
+        raise BadArgument(
+            "The primaries in the header span no colours.", advice="Say which space the values are in."
+        ) from None
 
 
 @cache
 def conversion(source: str, target: str) -> NDArray[np.float64]:
     """(3, 3) matrix M with out = M @ rgb. Grey stays grey: every row sums to 1."""
-    whites = [_BRADFORD @ _xyz(*CHROMATICITIES[space][6:]) for space in (source, target)]
+    require_space(source)
+    require_space(target)
+    return conversion_between(CHROMATICITIES[source], CHROMATICITIES[target])
+
+
+@cache
+def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArray[np.float64]:
+    """The same between any primaries and whites, as headers have them. Raises BadArgument."""
+    whites = [_BRADFORD @ _xyz(*held[6:]) for held in (source, target)]
     adapt = np.linalg.inv(_BRADFORD) @ np.diag(whites[1] / whites[0]) @ _BRADFORD
-    return _sealed(np.linalg.inv(to_xyz(target)) @ adapt @ to_xyz(source))
+    return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ adapt @ primaries_to_xyz(source))
+
+
+def are_same(first: Chromaticities, second: Chromaticities) -> bool:
+    """Whether two sets of primaries agree to four digits, which is what headers keep."""
+    return len(first) == len(second) and bool(np.allclose(first, second, rtol=0, atol=1e-4))
 
 
 @cache
@@ -68,16 +92,19 @@ def space_of(chromaticities: tuple[float, ...] | None) -> str | None:
     """The space whose chromaticities a header holds, to four digits; None for others, or if there are none."""
     if chromaticities is None or len(chromaticities) != 8:
         return None
-    fitting = (
-        name for name, primaries in CHROMATICITIES.items() if np.allclose(primaries, chromaticities, rtol=0, atol=1e-4)
-    )
-    return next(fitting, None)
+    return next((name for name, primaries in CHROMATICITIES.items() if are_same(primaries, chromaticities)), None)
 
 
 def encode_srgb(linear: NDArray) -> NDArray:
     """Display values of linear light through the sRGB curve (IEC 61966-2-1); both 0..1, clipped."""
     light = np.clip(linear, 0, 1)
     return np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
+
+
+def decode_srgb(display: NDArray) -> NDArray:
+    """Linear light of display values, the inverse of `encode_srgb`; values above 1 follow the curve, those below 0 its line."""
+    safe = np.maximum(display, 0.04045)
+    return np.where(display <= 0.04045, display / 12.92, ((safe + 0.055) / 1.055) ** 2.4)
 
 
 def _xyz(x: float, y: float) -> NDArray[np.float64]:

@@ -16,7 +16,8 @@ from prism.bands import run_bands
 from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, keys_of, never
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources, Pixels, Source
+from prism.elements.identify import DENOISED
+from prism.elements.pixels import Frame, Pixels, Source
 from prism.passes.kinds import Role
 from prism.pixels.stats import Difference, compare
 
@@ -61,10 +62,10 @@ class Balance:
         return {**asdict(self), "balanced": self.balanced}
 
 
-def balance(ledger: Ledger, sources: FrameSources, *, is_stale: Stale = never) -> Balance:
+def balance(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Balance:
     """Hold the untrimmed ledger against the rendered beauty at full size. Raises NoBeauty, UnknownSource, Superseded."""
-    if ledger.beauty == "beauty":
-        require_beauty(sources)
+    if ledger.beauty not in sources:
+        require_beauty(sources, denoised=ledger.beauty.endswith(DENOISED))
     plain = ledger.untrimmed()
     sources.read([ledger.beauty, *keys_of(plain)])
     rebuilt = evaluate(plain, sources, is_stale=is_stale)[:3]
@@ -85,7 +86,7 @@ def balance(ledger: Ledger, sources: FrameSources, *, is_stale: Stale = never) -
     )
 
 
-def difference_picture(ledger: Ledger, sources: FrameSources, *, step: int = 1) -> NDArray[np.float32]:
+def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
     """|untrimmed - rendered| as float32 (4, H, W) with alpha 1."""
     picture = evaluate(ledger.untrimmed(), sources, step=step)
     picture[:3] = np.abs(picture[:3] - _rgb(sources.pixels(ledger.beauty, step=step)))
@@ -97,12 +98,12 @@ def _rgb(pixels: Pixels) -> NDArray[np.float32]:
     return np.stack(pixels.planes).astype(np.float32)
 
 
-def _uses_half(ledger: Ledger, sources: FrameSources) -> bool:
+def _uses_half(ledger: Ledger, sources: Frame) -> bool:
     keys = {ledger.beauty, *(row.source for row in ledger.rows)}
     return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys)
 
 
-def _allowed(ledger: Ledger, sources: FrameSources, rendered: NDArray) -> NDArray[np.float32]:
+def _allowed(ledger: Ledger, sources: Frame, rendered: NDArray) -> NDArray[np.float32]:
     """Largest difference that rounding explains, per channel and pixel."""
     allowed = np.zeros_like(rendered)
     terms = [sources.pixels(key) for key in (ledger.beauty, *(row.source for row in ledger.rows))]
@@ -128,7 +129,7 @@ def _beyond(rebuilt: NDArray, rendered: NDArray, allowed: NDArray) -> NDArray[np
     return ~(close | same).all(axis=0)
 
 
-def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allowed):
+def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
     """Try the single changes that would put nearly all pixels right; in the order of how often they are the reason."""
 
     def explains(candidate: NDArray, source: Pixels) -> bool:
@@ -138,13 +139,11 @@ def _suggestions(ledger: Ledger, sources: FrameSources, rebuilt, rendered, allow
 
     used = {row.source for row in ledger.rows}
     denoised = sources.source(ledger.beauty).denoised
-    lossy = {
-        sources.source(key).part.compression for key in (*used, ledger.beauty) if sources.source(key).part.is_lossy
-    }
+    lossy = {sources.source(key).lossy for key in (*used, ledger.beauty) if sources.source(key).lossy}
     for compression in sorted(lossy):
         yield Suggestion("note", "", f"Passes are stored with lossy {compression}: their values are approximations.")
     for source in sources:
-        if source.key not in used and _adds_light(source) and source.denoised == denoised:
+        if source.key not in used and _adds_light(source) and source.denoised == denoised and not source.aside:
             pixels = sources.pixels(source.key)
             if explains(rebuilt + _rgb(pixels), pixels):
                 yield Suggestion("insert", source.key, f"{source.title} is missing: adding it closes the gap.")

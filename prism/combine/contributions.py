@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from prism.colour.spaces import luminance_weights
 from prism.combine.evaluate import Stale, apply_rows, keys_of, never, start
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources
+from prism.elements.pixels import Frame
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -23,7 +23,7 @@ class Contribution:
 
 
 def contributions(
-    ledger: Ledger, sources: FrameSources, *, step: int, space: str = "lin_rec709", is_stale: Stale = never
+    ledger: Ledger, sources: Frame, *, step: int, space: str = "lin_rec709", is_stale: Stale = never
 ) -> list[Contribution]:
     """One for each row, from pictures reduced by `step`. A row that is off changes nothing: share 0.
 

@@ -10,7 +10,7 @@ import numpy as np
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources
+from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument
 from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
@@ -34,7 +34,7 @@ class Output:
             raise BadArgument(f"Unknown pixel type {self.pixel}.", advice=f"Use {' or '.join(PIXELS)}.")
 
 
-def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
+def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
     """Evaluate at full size and write `path`, whose suffix names the format. Returns remarks on what the format cost.
 
     EXR keeps data and display window, and the attributes of the beauty as they lie in its file. Raises what `evaluate` and
@@ -45,7 +45,7 @@ def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *
     if path.suffix.lower() == ".exr":
         return _write_exr(ledger, sources, path, rgba, output)
     display = sources.display_window
-    picture = sources.on_display(rgba)
+    picture = on_display(sources, rgba)
     report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
     remarks = []
     if report.clipped:
@@ -62,15 +62,14 @@ def deliver(ledger: Ledger, sources: FrameSources, path: Path, output: Output, *
     return remarks
 
 
-def _write_exr(ledger: Ledger, sources: FrameSources, path: Path, rgba: np.ndarray, output: Output) -> list[str]:
+def _write_exr(ledger: Ledger, sources: Frame, path: Path, rgba: np.ndarray, output: Output) -> list[str]:
     planes = dict(zip("RGBA", rgba, strict=True))
     if output.pixel == "half":
         planes = {name: to_half(plane, name=name, where=str(path)) for name, plane in planes.items()}
     attributes, dropped = {}, []
     if ledger.beauty in sources:
-        part = sources.source(ledger.beauty).part
-        attributes, dropped = passing(part.attributes)
-        attributes["pixelAspectRatio"] = part.pixel_aspect
+        attributes, dropped = passing(sources.source(ledger.beauty).attributes)
+        attributes["pixelAspectRatio"] = sources.pixel_aspect
     image = Image(
         channels=planes,
         data_window=sources.window,

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.combine.ledger import Ledger, Row
 from prism.combine.operators import OPERATORS
-from prism.combine.sources import FrameSources, Pixels
-from prism.combine.store import PixelStore
+from prism.elements.pixels import Frame, Pixels
+from prism.elements.store import PixelStore
 from prism.errors import UnknownSource
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
@@ -39,7 +39,7 @@ class Running:
         return self.rgba.nbytes
 
 
-def evaluate(ledger: Ledger, sources: FrameSources, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
+def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
     """The rebuilt image: float32 (4, H, W), premultiplied R G B A over the frame's window.
 
     step: divides both sides, for previews. Raises UnknownSource, or Superseded once `is_stale` answers True.
@@ -55,7 +55,7 @@ def keys_of(ledger: Ledger) -> list[str | None]:
     return [ledger.alpha, *(row.source for row in ledger.rows if row.on)]
 
 
-def start(ledger: Ledger, sources: FrameSources, *, step: int = 1) -> NDArray[np.float32]:
+def start(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
     """Black, with the alpha the ledger starts from."""
     running = np.zeros((4, *sources.shape(step)), np.float32)
     if ledger.alpha is not None:
@@ -67,7 +67,7 @@ def start(ledger: Ledger, sources: FrameSources, *, step: int = 1) -> NDArray[np
 def apply_rows(
     running: NDArray[np.float32],
     rows: Sequence[Row],
-    sources: FrameSources,
+    sources: Frame,
     *,
     step: int = 1,
     is_stale: Stale = never,
@@ -87,7 +87,7 @@ def apply_rows(
     run_bands(work, height, max(1, BAND_PIXELS // width), is_stale=is_stale)
 
 
-def _step(row: Row, sources: FrameSources, step: int) -> tuple:
+def _step(row: Row, sources: Frame, step: int) -> tuple:
     try:
         pixels = sources.pixels(row.source, step=step)
     except UnknownSource as error:
@@ -107,7 +107,7 @@ class Evaluator:
     def evaluate(
         self,
         ledger: Ledger,
-        sources: FrameSources,
+        sources: Frame,
         *,
         step: int = 1,
         edited: str | None = None,
@@ -128,7 +128,7 @@ class Evaluator:
         return running
 
     @staticmethod
-    def _above(ledger: Ledger, place: int, sources: FrameSources, step: int, is_stale: Stale) -> Running:
+    def _above(ledger: Ledger, place: int, sources: Frame, step: int, is_stale: Stale) -> Running:
         rgba = evaluate(ledger.replace(rows=ledger.rows[:place]), sources, step=step, is_stale=is_stale)
         rgba.setflags(write=False)
         return Running(rgba)

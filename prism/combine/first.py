@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from prism.combine.ledger import Ledger, Row
-from prism.combine.sources import DENOISED, FrameSources, Source
+from prism.elements.identify import DENOISED
+from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
@@ -28,28 +29,25 @@ class Start:
         return self.by.replace("-", " ") + (f", {DENOISED}" if self.denoised else "")
 
 
-def starts_of(sources: FrameSources) -> list[Start]:
+def starts_of(sources: Frame) -> list[Start]:
     """The ways a first ledger can be made of a frame; empty without a beauty."""
     return [
         Start(by, denoised)
         for denoised in (False, True)
-        if _beauty_key(denoised) in sources
+        if _beauty_of(sources, denoised) is not None
         for by in WAYS
         if _light_of(sources, denoised)[by]
     ]
 
 
-def first_ledger(
-    sources: FrameSources, *, by: str | None = None, denoised: bool = False, name: str = "first"
-) -> Ledger:
+def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = False, name: str = "first") -> Ledger:
     """A ledger that lands on the rendered beauty: light is added, row by row.
 
     by: one of WAYS; the first that there are passes of if None. denoised: land on the denoised beauty, from
     denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
     Raises NoBeauty, NoComponents or BadArgument.
     """
-    beauty = _beauty_key(denoised)
-    require_beauty(sources, beauty)
+    beauty = require_beauty(sources, denoised=denoised)
     choices = _light_of(sources, denoised)
     if by is None:
         by = next((way for way in WAYS if choices[way]), WAYS[0])
@@ -60,35 +58,43 @@ def first_ledger(
         found = ", ".join(source.key for source in sources)
         raise NoComponents(
             f"There are no {by.replace('-', ' ')} to rebuild the beauty from; found {found}.",
-            where=str(sources.source(beauty).path),
+            where=beauty.where,
             advice="Render light components or light groups, or name the files after them.",
         )
-    rows = [Row(id=source.key, source=source.key) for source in light]
-    for source in _with_role(sources, Role.SCALE):
-        if source.key in ("occlusion", "shadow"):
-            rows.append(Row(id=source.key, source=source.key, operator="multiply", on=False, in_balance=False))
-    return Ledger(name=name, rows=tuple(rows), beauty=beauty, alpha=beauty if sources.source(beauty).alpha else None)
+    rows = [Row(id=_bare(source), source=source.key) for source in light]
+    for source in _with_role((source for source in sources if not source.aside), Role.SCALE):
+        if source.kind.key in ("occlusion", "shadow"):
+            rows.append(Row(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
+    return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
 
 
-def require_beauty(sources: FrameSources, key: str = "beauty") -> None:
-    """Raises NoBeauty, naming a file and what was found instead."""
-    if key not in sources:
+def require_beauty(sources: Frame, *, denoised: bool = False) -> Source:
+    """The rendered beauty. Raises NoBeauty, naming a file and what was found instead."""
+    beauty = _beauty_of(sources, denoised)
+    if beauty is None:
         found = ", ".join(source.key for source in sources)
-        where = next(iter(sources)).path
+        where = next((source.where for source in sources), "")
         raise NoBeauty(
-            f"There is no rendered {key.replace('_', ' ')}; found {found}.",
-            where=str(where),
+            f"There is no rendered beauty{' ' + DENOISED if denoised else ''}; found {found}.",
+            where=where,
             advice="Add the file with the beauty: plain R, G, B channels, or `beauty` in its name.",
         )
+    return beauty
 
 
-def _beauty_key(denoised: bool) -> str:
-    return f"beauty_{DENOISED}" if denoised else "beauty"
+def _beauty_of(sources: Frame, denoised: bool) -> Source | None:
+    whole = (source for source in sources if source.kind is not None and source.kind.role is Role.WHOLE)
+    return next((source for source in whole if source.denoised == denoised and not source.aside), None)
 
 
-def _light_of(sources: FrameSources, denoised: bool) -> dict[str, list[Source]]:
+def _bare(source: Source) -> str:
+    """The pass of a key, for ids."""
+    return source.key.rpartition("/")[2]
+
+
+def _light_of(sources: Frame, denoised: bool) -> dict[str, list[Source]]:
     """The passes that sum to the beauty, by each of WAYS."""
-    chosen = [source for source in sources if source.denoised == denoised]
+    chosen = [source for source in sources if source.denoised == denoised and not source.aside]
     light = (_components(chosen), _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART))
     return dict(zip(WAYS, light, strict=True))
 

@@ -43,10 +43,13 @@ class Row(Value):
 
 
 class Ledger(Document):
-    """How a beauty is rebuilt. It starts from black with the alpha of one source, then takes row after row."""
+    """How a beauty is rebuilt. It starts from black with the alpha of one source, then takes row after row.
+
+    Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on.
+    """
 
     format: Literal["eager-prism.ledger"] = "eager-prism.ledger"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Annotated[str, Field(min_length=1, max_length=80)] = "ledger"
     beauty: str = "beauty"  # the rendered image that the rows are balanced against
     alpha: str | None = "beauty"  # source whose alpha the sum starts with; None starts transparent
@@ -67,6 +70,34 @@ class Ledger(Document):
         if error.errors()[0]["loc"][-1:] == ("operator",):
             return UnknownOperator(problem.what, where=problem.where, advice=problem.advice)
         return problem
+
+    @model_validator(mode="before")
+    @classmethod
+    def _from_version_1(cls, data: Any) -> Any:
+        """Version 1 knew one element, so all its sources are bare."""
+        return {**data, "version": 2} if isinstance(data, dict) and data.get("version") == 1 else data
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All that it names, each once."""
+        named = (self.beauty, *((self.alpha,) if self.alpha else ()), *(row.source for row in self.rows))
+        return tuple(dict.fromkeys(named))
+
+    @property
+    def elements(self) -> tuple[str, ...]:
+        """Of its sources, that of the beauty first."""
+        names = (source.rpartition("/")[0] for source in self.sources)
+        return tuple(dict.fromkeys(name for name in names if name))
+
+    def moved(self, before: str, after: str) -> Ledger:
+        """Laid on another element: sources of `before` (an empty name for bare ones) become those of `after`."""
+
+        def other(source: str) -> str:
+            element, _, key = source.rpartition("/")
+            return f"{after}/{key}" if element == before else source
+
+        rows = tuple(row.replace(source=other(row.source)) for row in self.rows)
+        return self.replace(beauty=other(self.beauty), alpha=other(self.alpha) if self.alpha else None, rows=rows)
 
     def untrimmed(self) -> Ledger:
         """Only the rows of the rebuild, all on and without trims: what should equal the rendered beauty."""

@@ -9,8 +9,9 @@ import numpy as np
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import apply_rows, start
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources, Pixels
+from prism.elements.pixels import Frame, Region
 from prism.errors import BadArgument
+from prism.pixels.window import Window
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,38 +28,19 @@ class Reading:
     display: tuple[int, int, int] | None
 
 
-class _OnePixel:
-    """The sources of a frame, cut down to one pixel, for the same evaluator as the whole picture."""
-
-    def __init__(self, sources: FrameSources, x: int, y: int) -> None:
-        self._sources, self._rows, self._columns = sources, slice(y, y + 1), slice(x, x + 1)
-
-    def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        full = self._sources.pixels(key)
-        cut = [np.ascontiguousarray(plane[self._rows, self._columns]) for plane in full.planes]
-        alpha = None if full.alpha is None else np.ascontiguousarray(full.alpha[self._rows, self._columns])
-        return Pixels(tuple(cut), alpha)
-
-    def shape(self, step: int = 1) -> tuple[int, int]:
-        return 1, 1
-
-    def source(self, key: str):
-        return self._sources.source(key)
-
-
 def probe(
-    ledger: Ledger, sources: FrameSources, x: int, y: int, transform: ViewTransform
+    ledger: Ledger, sources: Frame, x: int, y: int, transform: ViewTransform
 ) -> dict[str, list[Reading] | Reading | None]:
     """Read a pixel, counted from the display window's top left. Raises BadArgument outside the picture.
 
     Answers `rows` (each row's source, untrimmed), `running` (the result after each row), `rebuilt`, and `rendered`
     (None if there is no beauty).
     """
-    display, window = sources.display_window, sources.window
-    column, line = x + display.x0 - window.x0, y + display.y0 - window.y0
-    if not (0 <= column < window.width and 0 <= line < window.height):
+    display = sources.display_window
+    place = Window(x + display.x0, y + display.y0, x + display.x0, y + display.y0)
+    if place.union(sources.window) != sources.window:
         raise BadArgument(f"There is no pixel {x}, {y} in a picture of {display}.")
-    pixel = _OnePixel(sources, column, line)
+    pixel = Region(sources, place)
     running = start(ledger, pixel)
     stored, results = [], []
     for row in ledger.rows:
@@ -73,7 +55,7 @@ def probe(
     }
 
 
-def _of_source(key: str, pixel: _OnePixel, transform: ViewTransform, *, name: str = "") -> Reading:
+def _of_source(key: str, pixel: Region, transform: ViewTransform, *, name: str = "") -> Reading:
     source = pixel.source(key)
     planes = pixel.pixels(key)
     values = tuple(float(plane[0, 0]) for plane in planes.planes[: max(1, min(3, len(source.colour)))])

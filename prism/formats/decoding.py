@@ -21,6 +21,7 @@ from prism.pixels.window import PIXEL_LIMIT
 Shape = tuple[int, ...]
 Allocate = Callable[[Mapping[str, tuple[str, Shape]]], Mapping[str, NDArray]]  # name to (dtype, shape)
 
+SAMPLES = ""  # no channel has this name
 VALUE_LIMIT = 1 << 30  # decoded in one call: pixels times channels
 ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
 _DTYPES = {"half": "float16", "float": "float32", "uint": "uint32"}
@@ -29,8 +30,11 @@ _DTYPES = {"half": "float16", "float": "float32", "uint": "uint32"}
 def decode_flat(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
     """Named channels of a flat part of an OpenEXR file, each in its stored type.
 
-    request: part, top (first row), shape, tiled, and channels (name to pixel type), as the header was read.
+    request: part, top (first row), shape, tiled, subsampled, and channels (name to pixel type), as the header was read.
+    Subsampled channels keep their own, smaller shape.
     """
+    if request["subsampled"]:
+        return _decode_subsampled(path, request, allocate)
     source = oiio.ImageInput.open(path)
     if source is None:
         raise UnreadableFile(f"The header is damaged: {_reason(oiio.geterror())}.")
@@ -71,11 +75,26 @@ def _fill(source, request: Mapping[str, Any], index: Mapping[str, int], kind, pl
                 planes[name][top:bottom] = pixels[:, :, place - first]
 
 
+def _decode_subsampled(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """OpenImageIO opens no file with a subsampled channel; OpenEXR's own binding does."""
+    with OpenEXR.File(path, separate_channels=True) as file:
+        channels = file.parts[request["part"]].channels
+        held = {name: channels[name].pixels for name in request["channels"]}
+        planes = allocate({name: (_DTYPES[kind], held[name].shape) for name, kind in request["channels"].items()})
+        for name, pixels in held.items():
+            planes[name][...] = pixels
+    return {}
+
+
 def decode_deep(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
-    """The samples of all pixels of a part in one run, row by row, for every channel. request: part."""
+    """The samples of all pixels of a part in one run, row by row, for every channel; under SAMPLES their number in each
+    pixel, (H, W). request: part."""
     with OpenEXR.File(path, separate_channels=True) as file:
         channels = file.parts[request["part"]].channels
         runs = {name: _in_one_run(channel.pixels) for name, channel in channels.items()}
+        first = next(iter(channels.values())).pixels
+        lengths = [0 if samples is None else len(samples) for samples in first.reshape(-1)]
+        runs[SAMPLES] = np.array(lengths, np.int32).reshape(first.shape)
     planes = allocate({name: (str(run.dtype), run.shape) for name, run in runs.items()})
     for name, run in runs.items():
         planes[name][...] = run
@@ -87,25 +106,62 @@ def _in_one_run(pixels: NDArray) -> NDArray:
     return np.concatenate(held) if held else np.zeros(0, np.float32)
 
 
-def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
-    """All channels of a picture of any format that the image library knows, as float."""
-    source = oiio.ImageInput.open(path)
-    if source is None:
-        raise UnreadableFile(f"{_reason(oiio.geterror())}.")
+def describe_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """What the header of a picture says that is no OpenEXR file; no pixel is decoded."""
+    source = _open_still(path)
     spec = source.spec()
-    if spec.width * spec.height > PIXEL_LIMIT or spec.width * spec.height * spec.nchannels > VALUE_LIMIT:
-        raise TooLarge(f"The header declares {spec.width} x {spec.height} pixels of {spec.nchannels} channels.")
+    facts = {
+        "format": source.format_name(),
+        "data": [spec.x, spec.y, spec.x + spec.width - 1, spec.y + spec.height - 1],
+        "display": [
+            spec.full_x,
+            spec.full_y,
+            spec.full_x + spec.full_width - 1,
+            spec.full_y + spec.full_height - 1,
+        ],
+        "channels": list(spec.channelnames),
+        "type": str(spec.format),
+        "bits": int(spec.getattribute("oiio:BitsPerSample") or 0),
+        "aspect": float(spec.getattribute("PixelAspectRatio") or 1.0),
+        "straight": bool(spec.getattribute("oiio:UnassociatedAlpha")),
+        "compression": str(spec.getattribute("compression") or ""),
+        "curve": str(spec.getattribute("oiio:ColorSpace") or ""),
+    }
+    source.close()
+    allocate({})
+    return facts
+
+
+def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
+    """All channels of a picture of any format that the image library knows, as float: whole numbers of n bits as v / (2^n - 1),
+    colour as it is stored, straight or premultiplied."""
+    source = _open_still(path)
+    spec = source.spec()
     planes = allocate({name: ("float32", (spec.height, spec.width)) for name in spec.channelnames})
     pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
     if pixels is None:
         raise UnreadableFile(f"Damaged or cut short: {_reason(source.geterror())}.")
     for place, name in enumerate(spec.channelnames):
-        planes[name][...] = pixels[..., place]
+        planes[name][...] = np.asarray(pixels).reshape(spec.height, spec.width, -1)[..., place]
     source.close()
     return {"type": str(spec.format), "aspect": float(spec.getattribute("PixelAspectRatio") or 1.0)}
 
 
-DECODERS = {"flat": decode_flat, "deep": decode_deep, "still": decode_still}
+def _open_still(path: str):
+    as_stored = oiio.ImageSpec()
+    as_stored.attribute("oiio:UnassociatedAlpha", 1)  # straight colour is not multiplied by the library
+    source = oiio.ImageInput.open(path, as_stored)
+    if source is None:
+        raise UnreadableFile(f"{_reason(oiio.geterror())}.")
+    spec = source.spec()
+    if spec.width * spec.height > PIXEL_LIMIT or spec.width * spec.height * spec.nchannels > VALUE_LIMIT:
+        raise TooLarge(f"The header declares {spec.width} x {spec.height} pixels of {spec.nchannels} channels.")
+    if not spec.nchannels or spec.depth > 1 or len(set(spec.channelnames)) < spec.nchannels:
+        raise UnreadableFile("The header is damaged: its channels cannot be told apart.")
+    return source
+
+
+DECODERS = {"flat": decode_flat, "deep": decode_deep, "still": decode_still, "describe": describe_still}
 
 
 def _reason(text: str) -> str:

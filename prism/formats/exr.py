@@ -15,6 +15,7 @@ import OpenEXR
 
 from prism.errors import MissingChannels, PrismError, TooLarge, UnreadableFile, UnwritableFile
 from prism.formats import guarded
+from prism.formats.chroma import at_full_size
 from prism.formats.decoding import VALUE_LIMIT
 from prism.formats.entries import header_entries
 from prism.formats.headers import Attribute, Part, read_parts
@@ -47,8 +48,8 @@ _WRITTEN_IF_ASKED = {  # lossy: for looking, never offered where a picture is ha
 def read_channels(
     path: Path, part: Part, names: Collection[str] | None = None, *, kept: PlaneFolder | None = None
 ) -> Image:
-    """Decode the named channels (all if None) of one flat part, each in its stored type. kept: where the planes stay for
-    other processes.
+    """Decode the named channels (all if None) of one flat part, each in its stored type; subsampled ones filled
+    in. kept: where the planes stay for other processes.
 
     Raises MissingChannels, TooLarge, or UnreadableFile if the file is cut short or damaged.
     """
@@ -61,13 +62,9 @@ def read_channels(
         raise UnreadableFile(f"Part {part.name or part.index} is deep.", where=str(path), advice="Flatten it first.")
     if part.data_window.width * part.data_window.height * len(wanted) > VALUE_LIMIT:
         raise TooLarge(f"{len(wanted)} channels of {part.data_window} are too many to decode at once.", where=str(path))
-    if part.subsampled & set(wanted):
-        raise UnreadableFile(
-            f"{', '.join(sorted(part.subsampled & set(wanted)))} has fewer pixels than the picture.",
-            where=str(path),
-            advice="Write all channels at full size.",
-        )
-    planes = guarded.decode_flat(Path(path), part, wanted, kept=kept).planes
+    planes = dict(guarded.decode_flat(Path(path), part, wanted, kept=kept).planes)
+    for name in part.subsampled & set(wanted):
+        planes[name] = at_full_size(name, planes[name], part.data_window.shape)
     return Image(
         channels=planes, data_window=part.data_window, display_window=part.display_window, attributes=part.attributes
     )

@@ -61,6 +61,7 @@ def decode_flat(path: Path, part: Part, names: list[str], *, kept: PlaneFolder |
         "top": window.y0,
         "shape": window.shape,
         "tiled": part.tiled,
+        "subsampled": bool(part.subsampled),
         "channels": {name: part.channels[name] for name in names},
         "memory": min(MEMORY + planes + 3 * band, MOST_MEMORY),
         "seconds": SECONDS + window.width * window.height * len(part.channels) // VALUES_A_SECOND,
@@ -69,16 +70,21 @@ def decode_flat(path: Path, part: Part, names: list[str], *, kept: PlaneFolder |
 
 
 def decode_deep(path: Path, part: Part) -> Decoded:
-    """All samples of a deep part, (N,) for each channel. Raises UnreadableFile or TooLarge."""
+    """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. Raises UnreadableFile or TooLarge."""
     return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
 
 
-def decode_still(path: Path) -> Decoded:
+def decode_still(path: Path, *, kept: PlaneFolder | None = None) -> Decoded:
     """All channels of a picture that is no OpenEXR file, each (H, W) as float. facts: type and aspect.
 
     Raises UnreadableFile or TooLarge.
     """
-    return _decode(path, {"kind": "still", "memory": MOST_MEMORY, "seconds": 4 * SECONDS}, None)
+    return _decode(path, {"kind": "still", "memory": MOST_MEMORY, "seconds": 4 * SECONDS}, kept)
+
+
+def describe_still(path: Path) -> Mapping[str, Any]:
+    """What the header of such a picture says: see `prism.formats.decoding.describe_still`. Raises UnreadableFile or TooLarge."""
+    return _decode(path, {"kind": "describe", "memory": MOST_MEMORY, "seconds": SECONDS}, None).facts
 
 
 def _decode(path: Path, request: dict[str, Any], kept: PlaneFolder | None) -> Decoded:

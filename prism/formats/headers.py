@@ -17,7 +17,8 @@ from types import MappingProxyType
 from typing import Any, BinaryIO
 
 from prism.errors import SizeMismatch, TooLarge, UnreadableFile
-from prism.pixels.channels import split_name
+from prism.formats.kinds import kind_of_title
+from prism.pixels.channels import short, split_name
 from prism.pixels.window import PIXEL_LIMIT, Window
 
 WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
@@ -70,6 +71,11 @@ class Attribute:
         return numbers[0] if len(numbers) == 1 else numbers
 
 
+def chromaticities_entry(primaries: tuple[float, ...]) -> Attribute:
+    """The header entry of x and y of red, green, blue and white."""
+    return Attribute("chromaticities", struct.pack("<8f", *primaries))
+
+
 @dataclass(frozen=True, slots=True)
 class Part:
     """What the header says of one part of a file."""
@@ -85,6 +91,10 @@ class Part:
     pixel_aspect: float  # width of a pixel by its height
     attributes: Mapping[str, Attribute]  # but for the STRUCTURAL ones
     subsampled: frozenset[str] = frozenset()  # channels with fewer pixels than the data window has
+    format: str = "OpenEXR"
+    stored: str = ""  # of other formats: uint8, uint16 .. as the file has it, while `channels` says how it is decoded
+    straight: bool | None = False  # whether the file says that its alpha is not multiplied in; None if it says nothing
+    curve: str = ""  # what the file says of its transfer curve
 
     def says(self, name: str) -> Any:
         """The value of an attribute; None without one."""
@@ -93,7 +103,7 @@ class Part:
     @property
     def is_lossy(self) -> bool:
         """Whether the compression may have changed colour values."""
-        return self.compression in LOSSY
+        return self.compression in LOSSY or kind_of_title(self.format).lossy
 
     def layer_names(self) -> dict[str, str]:
         """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for one
@@ -103,12 +113,12 @@ class Part:
         lent = {}
         for name in self.channels:
             layer, component = split_name(name)
-            bare = layer == "" and component.upper() in ("R", "G", "B", "A", "X", "Y", "V")
+            bare = layer == "" and short(component) in ("R", "G", "B", "A", "X", "Y", "V")
             lent[f"{self.name}.{component}" if bare else name] = name
         return lent
 
 
-class _Kept:
+class Kept:
     """Headers read before, by path, time, size and place on disk; the longest unused go first."""
 
     def __init__(self) -> None:
@@ -128,7 +138,7 @@ class _Kept:
                 self._parts.popitem(last=False)
 
 
-_kept = _Kept()
+_kept = Kept()
 
 
 def open_regular(path: Path) -> BinaryIO:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from prism.combine.balance import balance
 from prism.combine.first import WAYS, first_ledger
-from prism.combine.sources import find_sources
+from prism.elements.frame import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
 from prism.passes.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
@@ -42,7 +42,7 @@ def frame_faults(
         for planned in files
         for fault in faults_of(planned, found_file(folder / planned.path(frame)), expected)
     ]
-    if not any(kind in ("missing", "unreadable", "channels") for _, _, (kind, _) in faults):
+    if not any(kind in ("missing", "unreadable", "channels", "colour") for _, _, (kind, _) in faults):
         faults += _sum_faults(plan, facts, image, files, frame, folder)
     return faults
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
-from numpy.typing import NDArray
-
 from prism.errors import PrismError
 from prism.formats import guarded
+from prism.formats.decoding import SAMPLES
 from prism.formats.exr import read_channels
 from prism.formats.headers import Part, read_parts
-from prism.passes.audit import FoundFile, PlaneFacts
+from prism.intake.measuring import measure
+from prism.passes.audit import FoundFile
+from prism.passes.judging import PlaneFacts
 from prism.passes.packing import FORMATS
 
 SUFFIXES = frozenset(form.suffix for form in FORMATS.values()) | {"tiff", "jpeg"}
@@ -32,22 +32,6 @@ def found_file(path: Path) -> FoundFile | None:
         return _exr(path) if path.suffix.lower() == ".exr" else _flat(path)
     except PrismError as error:
         return FoundFile(fault=error.what)
-
-
-def facts_of_plane(plane: NDArray) -> PlaneFacts:
-    """Of a plane (H, W) of any numeric type, or of deep samples in one run."""
-    if plane.dtype.kind != "f":
-        return (
-            PlaneFacts(float(plane.min()), float(plane.max()), pixels=plane.size)
-            if plane.size
-            else PlaneFacts(None, None)
-        )
-    finite = np.isfinite(plane)
-    nan = int(np.isnan(plane).sum())
-    inside = plane[finite] if not finite.all() else plane.reshape(-1)
-    least, most = (float(inside.min()), float(inside.max())) if inside.size else (None, None)
-    infinite = plane.size - int(finite.sum()) - nan
-    return PlaneFacts(least, most, nan, infinite, int((inside == 1).sum()), plane.size)
 
 
 def _exr(path: Path) -> FoundFile:
@@ -77,11 +61,11 @@ def _exr(path: Path) -> FoundFile:
 
 
 def _planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
-    return {name: facts_of_plane(plane) for name, plane in read_channels(path, part).channels.items()}
+    return measure(dict(read_channels(path, part).channels))
 
 
 def _deep_planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
-    return {name: facts_of_plane(values) for name, values in guarded.decode_deep(path, part).planes.items()}
+    return measure({name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES})
 
 
 def _flat(path: Path) -> FoundFile:
@@ -91,6 +75,6 @@ def _flat(path: Path) -> FoundFile:
         display=(width, height),
         data=(0, 0, width, height),
         channels=dict.fromkeys(decoded.planes, decoded.facts["type"]),
-        planes={name: facts_of_plane(plane) for name, plane in decoded.planes.items()},
+        planes=measure(dict(decoded.planes)),
         pixel_aspect=decoded.facts["aspect"],
     )

@@ -9,25 +9,11 @@ from prism.colour.spaces import SPACES, space_of
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.passes.expansion import PlannedFiles, PlannedPass
-from prism.passes.kinds import Role
+from prism.passes.judging import ERROR, PlaneFacts, judge_values
 from prism.passes.packing import FORMATS, WHOLE_NUMBERS
 
-CLAMPED_SHARE = 1e-3  # of the pixels at just 1.0, with none above, that look cut off there
-BLANK_ROLES = (Role.WHOLE, Role.IDENTIFY, Role.MEASURE)
-"""Passes that are never empty where their subject is in frame; light may be dark for good reasons."""
-MAY_BE_STILL = frozenset({"motion_forward", "motion_backward", "variance", "deep"})
-
-
-@dataclass(frozen=True, slots=True)
-class PlaneFacts:
-    """Over all pixels of a channel. least, most: of the finite values; None where there is none. ones: at just 1.0."""
-
-    least: float | None
-    most: float | None
-    nan: int = 0
-    infinite: int = 0
-    ones: int = 0
-    pixels: int = 1
+_AUDITED = {"nan": "values", "infinite": "values", "black": "blank", "clamped": "clamped", "eight-bit": "values"}
+"""What of the judgement of values counts against the plan, and under which kind."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -183,38 +169,17 @@ def _header(planned: PlannedFiles, found: FoundFile, expected: Expected) -> Iter
 
 
 def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
+    """By the judgement that Intake uses; what may be for good reasons is no deviation."""
     for pass_ in planned.passes:
-        planes = {name: found.planes[name] for name in _names(planned, pass_) if name in found.planes}
+        planes = {
+            name.rpartition(".")[2]: found.planes[name] for name in _names(planned, pass_) if name in found.planes
+        }
         if not planes:
             continue
-        yield from _strange_values(pass_, planes)
-        colour = [plane for name, plane in planes.items() if name.rpartition(".")[2] != "A"]
-        if colour and pass_.kind.role in BLANK_ROLES and pass_.key not in MAY_BE_STILL and all(map(_is_blank, colour)):
-            yield "blank", f"{pass_.kind.title} is empty."
-        if colour and planned.group.storage.pixel not in WHOLE_NUMBERS and "unclamped" in pass_.kind.all_demands:
-            cut = [plane for plane in colour if plane.most == 1.0 and plane.ones > CLAMPED_SHARE * plane.pixels]
-            if cut and all(plane.most is not None and plane.most <= 1.0 for plane in colour):
-                yield (
-                    "clamped",
-                    f"{pass_.kind.title} looks cut off at 1: {max(plane.ones for plane in cut)} pixels are just there.",
-                )
-
-
-def _strange_values(planned: PlannedPass, planes: Mapping[str, PlaneFacts]) -> Iterator[tuple[str, str]]:
-    """Not-a-number, and infinity where it does not mean that there is no surface."""
-    depth = planned.kind.key in ("depth", "depth_filtered", "deep")
-    for name, plane in planes.items():
-        endless = 0 if depth and name.rpartition(".")[2] in ("Z", "ZBack", "V") else plane.infinite
-        ids = planned.kind.ranked and name.rpartition(".")[2] in (
-            "R",
-            "B",
-        )  # bits of names, of which some are no numbers
-        if (plane.nan or endless) and not ids:
-            yield "values", f"{name} holds {plane.nan} not-a-number and {endless} infinite pixels."
-
-
-def _is_blank(plane: PlaneFacts) -> bool:
-    return plane.most is None or (plane.least == 0.0 and plane.most == 0.0)
+        whole = planned.group.storage.pixel in WHOLE_NUMBERS
+        for verdict in judge_values(pass_.kind, pass_.kind.title, planes, whole_numbers=whole):
+            if verdict.severity == ERROR and verdict.kind in _AUDITED and not (whole and verdict.kind == "eight-bit"):
+                yield _AUDITED[verdict.kind], verdict.what
 
 
 def _names(planned: PlannedFiles, pass_: PlannedPass) -> tuple[str, ...]:

@@ -1,6 +1,6 @@
 """The pass catalogue: every pass with its meaning, channels, role in the rebuild and what it needs of the scene.
 
-The names are terms of the trade. `words` are what a channel or file name is recognised by.
+The names are terms of the trade; the words that people write for them are in `prism.elements.vocabulary`.
 """
 
 from __future__ import annotations
@@ -12,10 +12,6 @@ from prism.passes.kinds import PassKind, Role
 
 RGB = ("R", "G", "B")
 XYZ = ("X", "Y", "Z")
-_DIFFUSE = ("diffuse", "diff")
-_SPECULAR = ("specular", "spec")
-_DIRECT = ("direct", "dir")
-_INDIRECT = ("indirect", "ind")
 
 _light = partial(PassKind, channels=RGB, role=Role.LIGHT)
 _scale = partial(PassKind, channels=RGB, role=Role.SCALE)
@@ -29,156 +25,156 @@ _ranked_id = partial(
 CATALOGUE: tuple[PassKind, ...] = (
     PassKind(
         key="beauty", title="beauty", meaning="The whole rendered image with its alpha.",
-        channels=(*RGB, "A"), role=Role.WHOLE, bare=True, bytes_per_pixel=4.2, words=(("beauty", "rgba"),),
+        channels=(*RGB, "A"), role=Role.WHOLE, bare=True, bytes_per_pixel=4.2,
     ),
     _light(
         key="diffuse_direct", title="diffuse, direct", meaning="Light scattered by rough surfaces, straight from lights.",
-        bytes_per_pixel=2.9, needs=("rough", "light"), words=(_DIFFUSE, _DIRECT),
+        bytes_per_pixel=2.9, needs=("rough", "light"),
     ),
     _light(
         key="diffuse_indirect", title="diffuse, indirect",
         meaning="Light scattered by rough surfaces, from other surfaces.",
-        bytes_per_pixel=3.1, needs=("rough", "light"), words=(_DIFFUSE, _INDIRECT),
+        bytes_per_pixel=3.1, needs=("rough", "light"),
     ),
     _light(
         key="diffuse", title="diffuse", meaning="All light scattered by rough surfaces.",
-        bytes_per_pixel=3, needs=("rough", "light"), words=(_DIFFUSE,),
+        bytes_per_pixel=3, needs=("rough", "light"),
         total_of=("diffuse_direct", "diffuse_indirect"),
     ),
     _light(
         key="specular_direct", title="specular, direct", meaning="Lights seen in shiny surfaces.",
-        bytes_per_pixel=2.5, needs=("shiny", "light"), words=(_SPECULAR, _DIRECT),
+        bytes_per_pixel=2.5, needs=("shiny", "light"),
     ),
     _light(
         key="specular_indirect", title="specular, indirect", meaning="Other surfaces seen in shiny surfaces.",
-        bytes_per_pixel=4.5, needs=("shiny",), words=(_SPECULAR, _INDIRECT),
+        bytes_per_pixel=4.5, needs=("shiny",),
     ),
     _light(
         key="specular", title="specular", meaning="Everything seen in shiny surfaces.",
-        bytes_per_pixel=4.4, needs=("shiny",), words=(_SPECULAR,), total_of=("specular_direct", "specular_indirect"),
+        bytes_per_pixel=4.4, needs=("shiny",),  total_of=("specular_direct", "specular_indirect"),
     ),
     _light(
         key="transmission", title="transmission", meaning="Light that came through glass.",
-        bytes_per_pixel=0.22, needs=("glass",), words=(("transmission", "trans", "refraction", "refract"),),
+        bytes_per_pixel=0.22, needs=("glass",),
     ),
     _light(
         key="subsurface", title="subsurface", meaning="Light scattered below the surface.",
-        bytes_per_pixel=0.063, needs=("subsurface", "light"), words=(("subsurface", "sss"),),
+        bytes_per_pixel=0.063, needs=("subsurface", "light"),
     ),
     _light(
         key="emission", title="emission", meaning="Lights and glowing surfaces seen directly.",
-        bytes_per_pixel=0.11, needs=("glow",), words=(("emission", "emit", "emissive"),),
+        bytes_per_pixel=0.11, needs=("glow",),
     ),
     _light(
         key="volume", title="volume", meaning="Light scattered by fog.",
-        bytes_per_pixel=2.6, needs=("medium", "light"), words=(("volume", "volumetric", "fog"),),
+        bytes_per_pixel=2.6, needs=("medium", "light"),
     ),
     _light(
         key="background", title="background", meaning="What is seen where there is no surface.",
-        bytes_per_pixel=0.58, needs=("sky",), words=(("background", "bg", "sky"),),
+        bytes_per_pixel=0.58, needs=("sky",),
     ),
     PassKind(
         key="light_group", title="light groups", meaning="The beauty as each light group alone would make it.",
-        channels=RGB, role=Role.GROUP, bytes_per_pixel=4.4, needs=("labels",), words=(("light", "lights", "lg"),),
+        channels=RGB, role=Role.GROUP, bytes_per_pixel=4.4, needs=("labels",),
     ),
     PassKind(
         key="group_components", title="components by light group", meaning="Each component, apart for each light group.",
-        channels=RGB, role=Role.PART, bytes_per_pixel=1.7, needs=("labels",), words=(("light", "lights", "lg"),),
+        channels=RGB, role=Role.PART, bytes_per_pixel=1.7, needs=("labels",),
     ),
     _cover(
         key="surface_colour", title="surface colour", meaning="Colour of surfaces without light.",
-        bytes_per_pixel=1.1, needs=("rough",), words=(("surface", "base", "flat"), ("colour", "color", "col")),
+        bytes_per_pixel=1.1, needs=("rough",),
     ),
     _cover(
         key="albedo", title="albedo", meaning="Colour of surfaces as the denoiser wants it.",
-        bytes_per_pixel=1, needs=("surface",), words=(("albedo",),),
+        bytes_per_pixel=1, needs=("surface",),
     ),
     _scale(
         key="raw_light", title="raw light",
         meaning="Diffuse light before the surface colour; raw light x surface colour = diffuse.",
-        bytes_per_pixel=2.9, needs=("rough", "light"), words=(("raw",), ("light", "lighting")),
+        bytes_per_pixel=2.9, needs=("rough", "light"),
     ),
     _scale(
         key="occlusion", title="occlusion", meaning="1 where the surroundings are open, 0 where they are closed.",
-        channels=("V",), bytes_per_pixel=0.26, needs=("neighbours",), words=(("occlusion", "ao"),),
+        channels=("V",), bytes_per_pixel=0.26, needs=("neighbours",),
     ),
     _scale(
         key="shadow", title="shadow", meaning="1 in the light, less in shadow.",
-        bytes_per_pixel=2.6, needs=("neighbours", "light"), words=(("shadow", "shadows"),),
+        bytes_per_pixel=2.6, needs=("neighbours", "light"),
     ),
     PassKind(
         key="wire", title="wire", meaning="Lines along the surfaces on black, laid over the finished picture.",
-        channels=RGB, role=Role.OVERLAY, bytes_per_pixel=0.36, needs=("surface",), words=(("wire", "wireframe"),),
+        channels=RGB, role=Role.OVERLAY, bytes_per_pixel=0.36, needs=("surface",),
     ),
-    _flat_id(key="id_object", title="ID, objects", meaning="One flat colour for every object.", words=(("id",), ("object",))),
+    _flat_id(key="id_object", title="ID, objects", meaning="One flat colour for every object.", ),
     _flat_id(
         key="id_material", title="ID, materials", meaning="One flat colour for every material.",
-        words=(("id",), ("material",)),
+
     ),
     _flat_id(
         key="id_group", title="ID, object groups", meaning="One flat colour for every object group.",
-        words=(("id",), ("group",)),
+
     ),
     _ranked_id(
         key="crypto_object", title="Cryptomatte, objects", meaning="Soft mattes of every object, by name.",
-        words=(("crypto", "cryptomatte"), ("object", "objects")),
+
     ),
     _ranked_id(
         key="crypto_material", title="Cryptomatte, materials", meaning="Soft mattes of every material, by name.",
-        words=(("crypto", "cryptomatte"), ("material", "materials")),
+
     ),
     _ranked_id(
         key="crypto_group", title="Cryptomatte, groups", meaning="Soft mattes of every object group, by name.",
-        words=(("crypto", "cryptomatte"), ("group", "asset", "groups", "assets")),
+
     ),
     _measure(
         key="depth", title="depth",
         meaning="Distance along the viewing axis, nearest surface, unfiltered; infinity where there is none.",
-        channels=("Z",), bare=True, bytes_per_pixel=2.7, needs=("surface",), words=(("z", "depth"),),
+        channels=("Z",), bare=True, bytes_per_pixel=2.7, needs=("surface",),
     ),
     _measure(
         key="depth_filtered", title="depth, filtered", meaning="Depth averaged over the pixel: smooth edges, for looks.",
-        channels=("V",), bytes_per_pixel=2.6, needs=("surface",), words=(("z", "depth"), ("filtered", "smooth")),
+        channels=("V",), bytes_per_pixel=2.6, needs=("surface",),
     ),
     _measure(
         key="mist", title="mist", meaning="0 at the near end of the mist, 1 at its far end and beyond.",
-        channels=("V",), bytes_per_pixel=1.9, needs=("surface",), words=(("mist",),),
+        channels=("V",), bytes_per_pixel=1.9, needs=("surface",),
     ),
     _measure(
         key="normals", title="normals", meaning="Direction of the surface in the world, -1..1.",
-        channels=XYZ, layer="N", bytes_per_pixel=4.9, needs=("surface",), words=(("n", "normal", "normals"),),
+        channels=XYZ, layer="N", bytes_per_pixel=4.9, needs=("surface",),
     ),
     _measure(
         key="normals_camera", title="normals, camera", meaning="Direction of the surface as the camera sees it, -1..1.",
         channels=XYZ, layer="N_camera", bytes_per_pixel=5.2, needs=("surface",),
-        words=(("n", "normal", "normals"), ("camera", "cam")),
+
     ),
     _measure(
         key="position", title="position", meaning="Place of the surface in the world.",
-        channels=XYZ, layer="P", bytes_per_pixel=7.6, needs=("surface",), words=(("p", "position"),),
+        channels=XYZ, layer="P", bytes_per_pixel=7.6, needs=("surface",),
     ),
     _measure(
         key="uv", title="UV", meaning="Place on the surface's own sheet, 0..1.",
-        channels=("u", "v"), layer="uv", bytes_per_pixel=5.3, needs=("surface",), words=(("uv",),),
+        channels=("u", "v"), layer="uv", bytes_per_pixel=5.3, needs=("surface",),
     ),
     _measure(
         key="motion_forward", title="motion, forward", meaning="Pixels a point moves until the next frame.",
         channels=("u", "v"), layer="forward", bytes_per_pixel=0.63, needs=("surface", "moving"),
-        words=(("forward", "fwd"),),
+
     ),
     _measure(
         key="motion_backward", title="motion, backward", meaning="Pixels a point moved since the frame before.",
         channels=("u", "v"), layer="backward", bytes_per_pixel=0.63, needs=("surface", "moving"),
-        words=(("backward", "bwd"),),
+
     ),
     _measure(
         key="variance", title="variance", meaning="Noise of the beauty, for the denoiser: variance of the mean.",
-        channels=RGB, bytes_per_pixel=11.9, words=(("variance",),),
+        channels=RGB, bytes_per_pixel=11.9,
     ),
     _measure(
         key="deep", title="deep", meaning="Every pixel's samples with colour, alpha and depth.",
         channels=(*RGB, "A", "Z", "ZBack"), bare=True, own_file=True, bytes_per_pixel=95.4, needs=("surface",),
-        demands=("deep",), words=(("deep",),),
+        demands=("deep",),
     ),
 )  # fmt: skip
 BY_KEY = MappingProxyType({kind.key: kind for kind in CATALOGUE})

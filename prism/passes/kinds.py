@@ -90,7 +90,6 @@ class PassKind:
     channels: tuple[str, ...]
     role: Role
     bytes_per_pixel: float  # in a lossless ZIP file; measured on the demo's frame 1001 at 512 x 288 with 16 samples
-    words: tuple[tuple[str, ...], ...]  # each entry: one word with its short forms; all entries must be met
     needs: tuple[str, ...] = ()  # keys of NEEDS; the scene must have all of them
     demands: tuple[str, ...] = ()  # keys of DEMANDS, besides those of the role
     total_of: tuple[str, ...] = ()  # keys of the components this one already holds

@@ -9,7 +9,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 COLOUR = ("R", "G", "B")
+CHROMA = ("Y", "RY", "BY")  # luma, with the red and blue chroma that other readers turn into RGB
 BASE_LAYER = ""
+_SPELT = {"RED": "R", "GREEN": "G", "BLUE": "B", "ALPHA": "A"}
 _ORDER = {name: rank for rank, name in enumerate(("R", "G", "B", "X", "Y", "Z", "U", "V", "A"))}
 
 
@@ -23,8 +25,13 @@ class LayerChannels:
 
     @property
     def is_colour(self) -> bool:
-        """Whether it has R, G and B, in either case."""
-        return set(COLOUR) <= {component.upper() for component in self.components}
+        """Whether it has R, G and B, in either case, or spelt out."""
+        return set(COLOUR) <= {short(component) for component in self.components}
+
+    @property
+    def is_chroma(self) -> bool:
+        """Whether it is luma with chroma."""
+        return set(CHROMA) <= {component.upper() for component in self.components}
 
     @property
     def alpha(self) -> str | None:
@@ -33,16 +40,22 @@ class LayerChannels:
 
     @property
     def colour_names(self) -> tuple[str, ...]:
-        """Full names of the channels that hold the value: R G B, or all but alpha."""
-        if self.is_colour:
-            return tuple(self._named(component) for component in COLOUR)
-        return tuple(name for name, part in zip(self.names, self.components, strict=True) if part.upper() != "A")
+        """Full names of the channels that hold the value: R G B, Y RY BY, or all but alpha."""
+        for components, held in ((COLOUR, self.is_colour), (CHROMA, self.is_chroma)):
+            if held:
+                return tuple(self._named(component) for component in components)
+        return tuple(name for name, part in zip(self.names, self.components, strict=True) if short(part) != "A")
 
     def _named(self, component: str) -> str | None:
         for name, part in zip(self.names, self.components, strict=True):
-            if part.upper() == component:
+            if short(part) == component:
                 return name
         return None
+
+
+def short(component: str) -> str:
+    """A component in capitals, with red, green, blue and alpha as R, G, B and A."""
+    return _SPELT.get(component.upper(), component.upper())
 
 
 def split_name(name: str) -> tuple[str, str]:
@@ -54,18 +67,20 @@ def split_name(name: str) -> tuple[str, str]:
 def group_layers(names: Iterable[str]) -> list[LayerChannels]:
     """Sort channel names into layers.
 
-    In the base layer only R, G, B and A belong together; any other bare name (Z, or a pass saved under a single
-    bare name) is a layer of its own.
+    In the base layer only R, G, B and A belong together, or Y, RY, BY and A; any other bare name (Z, or a pass saved under a
+    single bare name) is a layer of its own.
     """
+    names = list(names)
+    bare = {*COLOUR, "A"} | (set(CHROMA) if set(CHROMA) <= set(names) else set())
     layers: dict[str, list[tuple[str, str]]] = {}
     for name in names:
         layer, component = split_name(name)
-        if layer == BASE_LAYER and component.upper() not in ("R", "G", "B", "A"):
+        if layer == BASE_LAYER and short(component) not in bare:
             layer = component
         layers.setdefault(layer, []).append((component, name))
     return [_ordered(layer, members) for layer, members in layers.items()]
 
 
 def _ordered(layer: str, members: list[tuple[str, str]]) -> LayerChannels:
-    ranked = sorted(members, key=lambda pair: (_ORDER.get(pair[0].upper(), len(_ORDER)), pair[0]))
+    ranked = sorted(members, key=lambda pair: (_ORDER.get(short(pair[0]), len(_ORDER)), pair[0]))
     return LayerChannels(layer, tuple(pair[0] for pair in ranked), tuple(pair[1] for pair in ranked))

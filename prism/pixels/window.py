@@ -49,6 +49,16 @@ class Window:
         """The smallest window that holds both."""
         return Window(min(self.x0, other.x0), min(self.y0, other.y0), max(self.x1, other.x1), max(self.y1, other.y1))
 
+    def intersection(self, other: Window) -> Window | None:
+        """What lies in both; None if nothing does."""
+        x0, y0 = max(self.x0, other.x0), max(self.y0, other.y0)
+        x1, y1 = min(self.x1, other.x1), min(self.y1, other.y1)
+        return Window(x0, y0, x1, y1) if x0 <= x1 and y0 <= y1 else None
+
+    def moved(self, across: int, down: int) -> Window:
+        """The same window elsewhere."""
+        return Window(self.x0 + across, self.y0 + down, self.x1 + across, self.y1 + down)
+
     def slices_in(self, outer: Window) -> tuple[slice, slice]:
         """Where this window's rows and columns lie in an array of `outer`, which must hold it."""
         top, left = self.y0 - outer.y0, self.x0 - outer.x0

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import space_of
 from prism.colour.view import ViewTransform
+from prism.elements.identify import identify
 from prism.formats.deep import write_deep
 from prism.formats.exr import to_half, write_parts
 from prism.formats.stills import write_still, write_values
 from prism.mattes.cryptomatte import header
 from prism.naming.patterns import FIELDS, Pattern, parse_pattern
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
-from prism.passes.recognise import recognise
 from prism.pixels.channels import group_layers
 from prism.pixels.image import Image
 from prism.pixels.window import Window
@@ -64,7 +64,7 @@ def write_frame(
     values = dict.fromkeys(FIELDS, "") | {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, NDArray]] = {}
     for layer in group_layers(image.channels):
-        known = recognise(layer.layer or "beauty")
+        known = identify(layer.layer or "beauty")
         planes = files.setdefault(pattern.expand(values | {"pass": known.key, "suffix": "exr"}), {})
         stored_names = known.kind.channel_names(known.key, alone="pass" in pattern.fields)
         for stored_name, channel in zip(stored_names, layer.names, strict=True):

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
-from prism.combine.sources import FrameSources, find_sources
+from prism.elements.frame import OpenFrame, find_sources
 from prism.formats.exr import write_exr, write_parts
 from prism.pixels.image import Image
 
@@ -61,6 +61,6 @@ class FolderCase(unittest.TestCase):
         write_parts(path, [(part, Image.of_planes(planes)) for part, planes in parts.items()])
         return path
 
-    def frame(self, **options) -> FrameSources:
+    def frame(self, **options) -> OpenFrame:
         """The sources of a frame of one multichannel file."""
         return find_sources([self.write("shot.1001.exr", passes(self.rng, **options))])

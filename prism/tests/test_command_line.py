@@ -21,13 +21,17 @@ from prism.tests.frames import FolderCase, passes
 from prism.tests.test_standin import ball, scene_of, white_sky
 
 
+def run(*arguments):
+    """(exit code, standard output, standard error)"""
+    out, err = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(err):
+        code = main([str(argument) for argument in arguments])
+    return code, out.getvalue(), err.getvalue()
+
+
 class CommandLine(FolderCase):
     def run_verb(self, *arguments):
-        """(exit code, standard output, standard error)"""
-        out, err = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(err):
-            code = main([str(argument) for argument in arguments])
-        return code, out.getvalue(), err.getvalue()
+        return run(*arguments)
 
     def setUp(self):
         super().setUp()

@@ -17,7 +17,8 @@ import OpenEXR
 from prism.__main__ import main
 from prism.combine.deliver import Output, deliver
 from prism.combine.ledger import Ledger
-from prism.combine.sources import find_sources
+from prism.elements.frame import find_sources
+from prism.elements.pixels import on_display
 from prism.errors import PrismError, TooLarge, UnreadableFile
 from prism.formats import guarded
 from prism.formats.exr import passing, read_channels, write_exr
@@ -76,10 +77,10 @@ class Damaged(FolderCase):
             write_exr(
                 paths[-1], Image(channels=planes, data_window=Window(at, at, at + 1, at + 1), display_window=display)
             )
-        with self.assertRaisesRegex(TooLarge, "far apart"):
+        with self.assertRaisesRegex(TooLarge, "lies so far from the others"):
             find_sources(paths)
         alone = find_sources(paths[1:])
-        self.assertEqual(alone.on_display(np.ones((4, 2, 2), np.float32)).sum(), 0)
+        self.assertEqual(on_display(alone, np.ones((4, 2, 2), np.float32)).sum(), 0)
 
 
 class Children(FolderCase):

@@ -1,20 +1,18 @@
 """Channel names, passes by name, frame lists and sequences on disk."""
 
+import os
 import unittest
 
 import fileseq
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from prism.errors import BadArgument, UnreadableFile
+from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 from prism.naming.patterns import parse_pattern, require_frame_number, require_portable
 from prism.naming.safety import name_faults
-from prism.naming.sequences import find_sequences
-from prism.passes.catalogue import CATALOGUE
-from prism.passes.recognise import recognise, without_common_prefix, words_of
 from prism.pixels.channels import group_layers, split_name
-from prism.tests.frames import FolderCase
+from prism.text import from_storable, storable
 
 
 class Channels(unittest.TestCase):
@@ -37,66 +35,6 @@ class Channels(unittest.TestCase):
         self.assertEqual((layers[""].alpha, layers["d"].alpha), ("A", None))
         self.assertEqual(layers["d"].colour_names, ("d.R", "d.G", "d.B"))
         self.assertFalse(layers["N"].is_colour)
-
-
-class Recognition(unittest.TestCase):
-    CASES = {
-        "diffuse_direct": "diffuse_direct",
-        "DiffuseDirect": "diffuse_direct",
-        "direct-diffuse": "diffuse_direct",
-        "spec.ind": "specular_indirect",
-        "diffuse": "diffuse",
-        "ORR_010_v003_emission": "emission",
-        "emit": "emission",
-        "Z": "depth",
-        "depth": "depth",
-        "N": "normals",
-        "light_lanterns": "light_lanterns",
-        "shot_light_dusk_sky": "light_dusk_sky",
-        "lights.key": "light_key",
-        "diffuse_direct_light_key": "diffuse_direct_light_key",
-        "shot_spec.ind_light_dusk_sky": "specular_indirect_light_dusk_sky",
-        "crypto_object": "crypto_object",
-        "shot.crypto_material02": "crypto_material02",
-        "N_camera": "normals_camera",
-        "motion_forward": "motion_forward",
-        "raw_light": "raw_light",
-        "surface_colour": "surface_colour",
-        "baseColor": "surface_colour",
-        "AO": "occlusion",
-        "RGBA": "beauty",
-        "beauty_v012": "beauty",
-    }
-
-    def test_names_of_the_trade(self):
-        for name, key in self.CASES.items():
-            with self.subTest(name):
-                self.assertEqual(recognise(name).key, key)
-
-    def test_what_is_not_a_pass_is_not_guessed(self):
-        for name in ("", "wibble", "diffuser", "light", "direct", "emission_test", "v001"):
-            with self.subTest(name):
-                self.assertIsNone(recognise(name))
-
-    def test_every_entry_is_recognised_by_its_own_key(self):
-        for kind in CATALOGUE:
-            if kind.key not in ("light_group", "group_components"):
-                self.assertEqual(recognise(kind.key).kind, kind)
-
-    def test_totals_name_entries_there_are(self):
-        keys = {kind.key for kind in CATALOGUE}
-        for kind in CATALOGUE:
-            self.assertLessEqual(set(kind.total_of), keys)
-
-    def test_words(self):
-        self.assertEqual(words_of("ORR_010_DiffuseDirect_v012"), ["orr", "010", "diffuse", "direct"])
-        self.assertEqual(words_of("AOPass"), ["ao", "pass"])
-
-    def test_common_prefix_ends_at_a_word(self):
-        names = ["ORR_010_depth", "ORR_010_diffuse", "ORR_010_light_depth"]
-        self.assertEqual(without_common_prefix(names), ["depth", "diffuse", "light_depth"])
-        self.assertEqual(without_common_prefix(["only_one"]), ["only_one"])
-        self.assertEqual(without_common_prefix(["a_b", "a_b_c"]), ["b", "b_c"])
 
 
 class Frames(unittest.TestCase):
@@ -251,33 +189,9 @@ class Patterns(unittest.TestCase):
                 self.assertEqual(list(name_faults(name)), [])
 
 
-class Sequences(FolderCase):
-    def touch(self, *names):
-        for name in names:
-            (self.folder / name).write_bytes(b"")
-
-    def test_what_is_a_sequence(self):
-        self.touch(
-            "a.1001.exr",
-            "a.1002.exr",
-            "a.1004.exr",
-            "b_v002.1001.exr",
-            "notes.txt",
-            "still.exr",
-            ".a.1003.exr",
-            "c.-3.exr",
-            "d-x-0007.exr",
-        )
-        (self.folder / "sub.1001.exr").mkdir()
-        found = {sequence.head: sequence.frames for sequence in find_sequences(self.folder)}
-        self.assertEqual(found, {"a.": [1001, 1002, 1004], "b_v002.": [1001], "c.": [-3], "d-x-": [7]})
-
-    def test_frames_as_fileseq_finds_them(self):
-        self.touch(*(f"shot.{frame:04d}.exr" for frame in (1, 2, 3, 10, 10000)))
-        ours = find_sequences(self.folder)[0].frames
-        theirs = fileseq.findSequencesOnDisk(str(self.folder))[0].frameSet()
-        self.assertEqual(ours, sorted(int(frame) for frame in theirs))
-
-    def test_a_folder_that_is_not_there(self):
-        with self.assertRaises(UnreadableFile):
-            find_sequences(self.folder / "absent")
+class Text(unittest.TestCase):
+    def test_names_of_any_bytes_can_be_kept(self):
+        for raw in (b"plain", b"caf\xe9.exr", "caf\u00e9 \u241b 1b".encode(), bytes(range(1, 256))):
+            name = os.fsdecode(raw)
+            kept = storable(name)
+            self.assertEqual((from_storable(kept), kept.encode().decode()), (name, kept))

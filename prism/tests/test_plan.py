@@ -13,6 +13,7 @@ from demo.conservatory import build_scene
 from prism.__main__ import main
 from prism.colour.spaces import CHROMATICITIES
 from prism.depth.mist import Mist, mist_at
+from prism.elements.identify import identify
 from prism.errors import BadArgument, BadDocument
 from prism.naming.patterns import parse_pattern
 from prism.passes.audit import FoundFile, audit
@@ -22,7 +23,6 @@ from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, tota
 from prism.passes.expansion import expand
 from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
-from prism.passes.recognise import recognise
 from prism.passes.sizes import SIZES
 from prism.standin.booking import COMPONENTS
 from prism.standin.facts import facts_of
@@ -73,8 +73,8 @@ class Expansion(unittest.TestCase):
         keys = [planned.key for planned in files.passes]
         self.assertIn("emission_light_key", keys)
         self.assertNotIn("emission_light_rim", keys)
-        self.assertEqual([recognise(key).key for key in keys], keys)
-        self.assertEqual({recognise(key).kind.key for key in keys}, {"group_components"})
+        self.assertEqual([identify(key).key for key in keys], keys)
+        self.assertEqual({identify(key).kind.key for key in keys}, {"group_components"})
 
     def test_passes_by_layer_and_camera(self):
         layers = (Layer(name="hero", for_camera={"close": ("beauty",)}), Layer(name="set", passes=("depth",)))

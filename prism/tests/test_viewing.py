@@ -8,12 +8,16 @@ from PIL import Image as Pillow
 
 from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
-from prism.combine.sources import find_sources
-from prism.combine.store import PixelStore
+from prism.elements.frame import find_sources
+from prism.elements.pixels import Pixels
+from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
+from prism.mattes.cryptomatte import name_floats
 from prism.tests.frames import FolderCase, passes
 from prism.viewing.compare import difference_of, difference_picture
-from prism.viewing.picture import CHECKER_SIDE, EMPTY_DEPTH, Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.marks import marked
+from prism.viewing.picture import CHECKER_SIDE, Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.remap import EMPTY_DEPTH, Remap, hashed, motion_arrows, motion_colours, remapped
 
 
 class Showing(FolderCase):
@@ -84,6 +88,60 @@ class Showing(FolderCase):
         flat = np.full((16, 16, 3), 90, np.uint8)
         jpeg = np.asarray(Pillow.open(io.BytesIO(encode(flat, "jpeg")))).astype(int)
         self.assertLessEqual(np.abs(jpeg - 90).max(), 1)
+
+
+class Remaps(FolderCase):
+    def source(self, **channels):
+        return find_sources([self.write("beauty.exr", channels | {c: np.ones((4, 6), np.float32) for c in "RGB"})])
+
+    def shown(self, frame, key, remap=Remap()):
+        return remapped(frame.source(key), frame.pixels(key), remap)
+
+    def test_ranges_run_from_near_to_far_in_steps_or_ratios(self):
+        depth = np.float32([[1, 10, 100, np.inf]])
+        frame = find_sources([self.write("z.exr", {"Z": depth, **{c: depth for c in "RGB"}})])
+        np.testing.assert_allclose(self.shown(frame, "depth")[0], [[1, 1 - 9 / 99, 0, 0]], atol=1e-6)
+        np.testing.assert_allclose(self.shown(frame, "depth", Remap(log=True))[0], [[1, 0.5, 0, 0]], atol=1e-6)
+        np.testing.assert_allclose(self.shown(frame, "depth", Remap(near=10, far=20))[0], [[1, 1, 0, 0]], atol=1e-6)
+
+    def test_motion_is_hue_and_length(self):
+        """Right is red, and the three hues lie a third of a turn apart; standing still is black."""
+        turn = np.arange(3) * 2 * np.pi / 3
+        u, v = (np.float32([[*part(turn), 0]]) for part in (np.cos, np.sin))
+        np.testing.assert_allclose(
+            motion_colours(u, v)[:, 0].T, [[1, 0, 0], [0, 1, 0], [0, 0, 1], [0, 0, 0]], atol=1e-6
+        )
+        np.testing.assert_allclose(motion_colours(u / 2, v / 2, full=1)[:, 0, 0], [0.5, 0, 0], atol=1e-6)
+
+    def test_arrows_point_where_things_move(self):
+        """All to the right: along every line to the right it is bright, to the left of its dot it is not."""
+        still, right = np.zeros((96, 96), np.float32), np.full((96, 96), 5, np.float32)
+        drawn = motion_arrows(right, still)[0]
+        cell = 4
+        middle = drawn[cell // 2 :: cell]
+        self.assertGreater(middle[:, cell // 2 + 2 :: cell].mean(), 0.9)
+        self.assertLess(drawn[0::cell].mean(), 0.3)
+        np.testing.assert_allclose(motion_arrows(still, right)[0].T[:, :-4], drawn[:, :-4], atol=0.34)
+        self.assertLess(motion_arrows(still, still).max(), 0.5)
+
+    def test_names_have_colours_of_their_own_by_their_share(self):
+        bits = name_floats(["planet", "ring"])
+        planes = {
+            "R": np.float32([[bits[0], bits[1], 0]]), "G": np.float32([[1, 0.5, 0]]),
+            "B": np.float32([[0, bits[0], 0]]), "A": np.float32([[0, 0.5, 0]]),
+        }  # fmt: skip
+        frame = find_sources([self.write("c.exr", {f"crypto_object00.{c}": plane for c, plane in planes.items()})])
+        shown = hashed(frame.pixels("crypto_object00"))[:, 0].T
+        self.assertEqual(shown[2].tolist(), [0, 0, 0])
+        self.assertGreater(np.abs(shown[0] - shown[1]).max(), 0.1)
+        alone = hashed(Pixels(tuple(np.float32([[v]]) for v in (bits[1], 1, 0)), np.float32([[0]])))[:, 0, 0]
+        np.testing.assert_allclose(shown[1], (shown[0] + alone) / 2, atol=1e-6)
+
+    def test_marks_tell_what_a_look_hides(self):
+        light = np.float32([[[0.5, 3, -1, np.nan]]] * 3)
+        shown = marked(np.zeros((1, 4, 3), np.uint8), light, ("over", "negative", "nan"), white=2)
+        self.assertEqual(len({tuple(pixel) for pixel in shown[0].tolist()}), 4)
+        self.assertEqual(marked(np.zeros((1, 4, 3), np.uint8), light, ("over",), white=4).max(), 0)
 
 
 class TwoPictures(FolderCase):

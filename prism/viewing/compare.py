@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import encode_srgb
-from prism.combine.sources import FrameSources
+from prism.elements.pixels import Frame
 from prism.errors import SizeMismatch
 from prism.pixels.stats import Difference, compare
 from prism.viewing.picture import grey, step_for
@@ -14,14 +14,12 @@ from prism.viewing.picture import grey, step_for
 VISIBLE = 4.0  # times the difference is brightened, in light
 
 
-def difference_of(first: FrameSources, second: FrameSources, *, key: str = "beauty") -> Difference:
+def difference_of(first: Frame, second: Frame, *, key: str = "beauty") -> Difference:
     """Largest and mean difference of a pass. Raises SizeMismatch, UnknownSource or UnreadableFile."""
     return compare(*_planes(first, second, key, step=1))
 
 
-def difference_picture(
-    first: FrameSources, second: FrameSources, *, width: int, key: str = "beauty"
-) -> NDArray[np.uint8]:
+def difference_picture(first: Frame, second: Frame, *, width: int, key: str = "beauty") -> NDArray[np.uint8]:
     """Display bytes (H, W, 3) of the largest difference of the three channels, brightened; black is the same."""
     a, b = _planes(first, second, key, step=step_for(first.display_window.width, width))
     with np.errstate(invalid="ignore"):
@@ -29,9 +27,25 @@ def difference_picture(
     return grey(encode_srgb(np.nan_to_num(gap, nan=1, posinf=1) * VISIBLE).astype(np.float32))
 
 
-def _planes(first: FrameSources, second: FrameSources, key: str, *, step: int) -> tuple[NDArray, NDArray]:
+def _planes(first: Frame, second: Frame, key: str, *, step: int) -> tuple[NDArray, NDArray]:
     planes = [np.stack(picture.pixels(key, step=step).planes).astype(np.float32) for picture in (first, second)]
     if planes[0].shape != planes[1].shape:
         sizes = " and ".join(f"{plane.shape[2]} x {plane.shape[1]}" for plane in planes)
         raise SizeMismatch(f"The pictures have {sizes} pixels.", advice="Compare frames of one size.")
     return planes[0], planes[1]
+
+
+def gap_picture(first: tuple[Frame, str], second: tuple[Frame, str], *, step: int) -> NDArray[np.float32]:
+    """|first - second| of two passes as float32 (4, H, W) with alpha 1; values that are the same infinity are no gap.
+
+    Raises SizeMismatch, UnknownSource or UnreadableFile.
+    """
+    a, b = (np.stack(frame.pixels(key, step=step).planes).astype(np.float32) for frame, key in (first, second))
+    if a.shape != b.shape:
+        raise SizeMismatch(
+            f"The pictures have {a.shape[2]} x {a.shape[1]} and {b.shape[2]} x {b.shape[1]} pixels.",
+            advice="Compare passes of one size.",
+        )
+    with np.errstate(invalid="ignore"):
+        gap = np.where(a == b, 0, np.abs(a - b))
+    return np.concatenate([np.nan_to_num(gap, nan=1, posinf=1), np.ones_like(gap[:1])])

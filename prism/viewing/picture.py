@@ -14,8 +14,9 @@ from prism.colour.view import ViewTransform, apply_quickly
 from prism.combine.balance import difference_picture
 from prism.combine.evaluate import Evaluator, Stale, never
 from prism.combine.ledger import Ledger
-from prism.combine.sources import FrameSources, Source
+from prism.elements.pixels import Frame
 from prism.errors import BadArgument
+from prism.viewing.remap import Remap, remapped
 
 SHOWS = ("rebuilt", "rendered", "difference", "row", "source")
 CHANNELS = ("rgb", "r", "g", "b", "a", "luminance")
@@ -24,7 +25,6 @@ ENCODINGS = ("jpeg", "png")
 CHECKER_SIDE = 12  # pixels
 CHECKER_TONES = (0.045, 0.075)  # scene-linear; dark and close together, so that edges stay readable
 GREY_GROUND = 0.18
-EMPTY_DEPTH = 1e9  # depths beyond are no surface
 JPEG_QUALITY = 92
 
 
@@ -52,10 +52,11 @@ class Subject:
     key: str = ""
     edited: str | None = None
     step: int = 1
+    remap: Remap = Remap()
 
 
 def picture(
-    ledger: Ledger, sources: FrameSources, subject: Subject, evaluator: Evaluator, *, is_stale: Stale = never
+    ledger: Ledger, sources: Frame, subject: Subject, evaluator: Evaluator, *, is_stale: Stale = never
 ) -> tuple[NDArray[np.float32], bool]:
     """The chosen picture, float32 (4, H, W), and whether it is data that takes no view transform.
 
@@ -71,7 +72,8 @@ def picture(
     if subject.show == "difference":
         return difference_picture(ledger, sources, step=step), False
     if subject.show in ("rendered", "source"):
-        return _source_picture(sources, ledger.beauty if subject.show == "rendered" else subject.key, step)
+        key = ledger.beauty if subject.show == "rendered" else subject.key
+        return source_picture(sources, key, step=step, remap=subject.remap)
     raise BadArgument(f"Unknown picture {subject.show}.", advice=f"Use {', '.join(SHOWS)}.")
 
 
@@ -113,27 +115,17 @@ def step_for(width: int, at_most: int) -> int:
     return max(1, -(-width // max(1, at_most)))
 
 
-def _source_picture(sources: FrameSources, key: str, step: int) -> tuple[NDArray[np.float32], bool]:
+def source_picture(
+    sources: Frame, key: str, *, step: int = 1, remap: Remap = Remap()
+) -> tuple[NDArray[np.float32], bool]:
+    """One pass, float32 (4, H, W), and whether it is data that was remapped for the screen."""
     source = sources.source(key)
     pixels = sources.pixels(key, step=step)
-    rgb = np.stack(pixels.planes).astype(np.float32)
-    if source.is_data:
-        rgb = _remapped(source, rgb)
-    alpha = np.ones_like(rgb[:1]) if pixels.alpha is None else pixels.alpha[None].astype(np.float32)
-    return np.concatenate([rgb, alpha]), source.is_data
-
-
-def _remapped(source: Source, rgb: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Data made visible: directions by half plus a half, depth from near (white) to far (black)."""
-    if source.kind.key == "normals":
-        return rgb * 0.5 + 0.5
-    if source.kind.key == "depth":
-        surface = rgb < EMPTY_DEPTH
-        if not surface.any():
-            return np.zeros_like(rgb)
-        near, far = rgb[surface].min(), rgb[surface].max()
-        return np.where(surface, 1 - (rgb - near) / max(far - near, 1e-6), 0).astype(np.float32)
-    return rgb
+    as_data = source.is_data or remap.way != "auto"
+    rgb = remapped(source, pixels, remap) if as_data else np.stack(pixels.planes).astype(np.float32)
+    hides_alpha = source.kind is not None and source.kind.ranked
+    alpha = np.ones_like(rgb[:1]) if pixels.alpha is None or hides_alpha else pixels.alpha[None].astype(np.float32)
+    return np.concatenate([rgb, alpha]), as_data
 
 
 def _one_channel(rgba: NDArray[np.float32], channel: str, space: str) -> NDArray[np.float32]:

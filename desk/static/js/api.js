@@ -20,6 +20,12 @@ export async function post(url, body, { signal } = {}) {
   return answer(await reach(url, request));
 }
 
+// Bytes as they are.
+export async function send(url, bytes) {
+  const headers = { "Content-Type": "application/octet-stream", Accept: "application/json", "X-CSRFToken": token() };
+  return answer(await reach(url, { method: "POST", headers, body: bytes }));
+}
+
 export async function get(url) {
   return answer(await reach(url, { headers: { Accept: "application/json" } }));
 }

@@ -4,6 +4,7 @@ import { get, pageData, post } from "./api.js";
 import { Kept } from "./kept.js";
 import * as change from "./ledger.js";
 import { Newest } from "./newest.js";
+import { Ribbon } from "./ribbon.js";
 import { drawHistogram, drawWaveform, pixelsOf } from "./scopes.js";
 import { Stage } from "./stage.js";
 
@@ -16,6 +17,7 @@ export default () => {
   const viewer = crypto.randomUUID();
   let kept = null;
   let stage = null;
+  let ribbon = null;
   let serial = 0;
   let probeTimer = 0;
   let mainBitmap = null;
@@ -68,6 +70,8 @@ export default () => {
         onPointer: (at) => this.point(at),
         onZoom: (zoom) => (this.zoom = zoom),
       });
+      ribbon = new Ribbon(this.$refs.ribbon, { onChoose: (frame) => this.goTo(frame) });
+      this.showRibbon();
       this.pictures = new Newest((request) => this.fetchPicture(request));
       this.contributing = new Newest(() => this.fetchContributions());
       this.probes = new Newest((at) => this.fetchProbe(at));
@@ -277,7 +281,13 @@ export default () => {
     },
     async fetchPicture(request) {
       await this.guarded(async () => {
-        mainBitmap = await this.bitmap(request);
+        try {
+          mainBitmap = await this.bitmap(request);
+        } catch (error) {
+          // Nothing of another frame stays on the screen under this one's name.
+          if (error.code !== "work.superseded") stage.put("main", (mainBitmap = null));
+          throw error;
+        }
         stage.put("main", mainBitmap);
         this.$refs.canvas.dataset.serial = request.serial;
         if (this.wiping) stage.put("other", await this.bitmap({ ...request, show: "rendered", key: "" }));
@@ -386,21 +396,13 @@ export default () => {
     lineClass(line) { return line.look; },
 
     // ---- Frames ----
-    get ribbon() {
-      const there = new Set(this.frames);
-      const cells = [];
-      for (let frame = this.first; frame <= this.last; frame++) {
-        const present = there.has(frame);
-        const current = frame === this.frame;
-        cells.push({ frame, present, current, look: { present, current }, title: `frame ${frame}${present ? "" : ", missing"}` });
-      }
-      return cells;
-    },
+    showRibbon() { ribbon.show({ frames: this.frames, first: this.first, last: this.last, current: this.frame }); },
     get rateText() { return `${page.rate} fps`; },
     get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
     goTo(frame) {
       this.frame = frame;
       this.comparing = true;
+      this.showRibbon();
       this.nameAddress();
       this.refresh();
     },
@@ -415,6 +417,7 @@ export default () => {
         this.frame = this.frames[(this.frames.indexOf(this.frame) + 1) % this.frames.length];
         const look = { stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground };
         const request = this.asked({ ...this.shown, ...look, encoding: "jpeg", width: PLAY_WIDTH, viewer, serial: ++serial });
+        this.showRibbon();
         await this.fetchPicture(request);
         if (this.fault) this.playing = false;
         await new Promise((resolve) => setTimeout(resolve, Math.max(0, 1000 / page.rate - (performance.now() - begun))));

@@ -42,6 +42,29 @@ export function drawWaveform(canvas, { data, width, height }) {
   pen.globalAlpha = 1;
 }
 
+// Colour by its distance from grey (BT.709 colour differences of display values): grey in the middle, pure colours far out.
+export function drawVectors(canvas, { data }) {
+  const pen = begin(canvas);
+  const side = Math.min(canvas.width, canvas.height);
+  const [cx, cy] = [canvas.width / 2, canvas.height / 2];
+  pen.strokeStyle = "#444";
+  for (const share of [0.25, 0.5]) {
+    pen.beginPath();
+    pen.arc(cx, cy, side * share * 0.98, 0, 2 * Math.PI);
+    pen.stroke();
+  }
+  pen.globalAlpha = 0.25;
+  for (let i = 0; i < data.length; i += 8) {
+    const [r, g, b] = [data[i], data[i + 1], data[i + 2]];
+    const luma = 0.2126 * r + 0.7152 * g + 0.0722 * b;
+    const x = cx + ((b - luma) / 1.8556 / 255) * side * 0.98;
+    const y = cy - ((r - luma) / 1.5748 / 255) * side * 0.98;
+    pen.fillStyle = `rgb(${r},${g},${b})`;
+    pen.fillRect(x, y, 1.5, 1.5);
+  }
+  pen.globalAlpha = 1;
+}
+
 function begin(canvas) {
   const pen = canvas.getContext("2d");
   pen.globalCompositeOperation = "source-over";

@@ -8,11 +8,12 @@ from django.db import transaction
 
 from demo import load
 from demo.conservatory import build_scene
+from desk.intake.looking import look_at_run
 from desk.plan.models import Plan
 from desk.rebuild.services import open_ledger
-from desk.render.services import Wish, begin
-from desk.scenes.services import keep
-from desk.shots.models import Element, Membership, Production, Shot
+from desk.render.services import Wish, begin, files_of
+from desk.scenes.services import facts_for, keep
+from desk.shots.models import Membership, Production, Shot
 from desk.shots.setup import create_shot
 from desk.shots.storage import shot_folder
 
@@ -62,8 +63,10 @@ class Command(BaseCommand):
             Plan.objects.filter(shot=shot).update(document=plan.as_json())
         if demo.at_once:
             self.stdout.write(f"- Rendering the first frame of {demo.code}; the others follow in the background")
-            folder = load.render_first(demo, shot_folder(shot))
-            Element.objects.create(shot=shot, name="render v001", folder=str(folder))
+            load.render_first(demo, shot_folder(shot))
+            image = next(plan.images())
+            files = files_of(plan, facts_for(shot, plan.cameras), image.layer.name, image.camera)
+            look_at_run(shot, f"render v{plan.number:03}", files)
             open_ledger(shot)
         begin(Shot.objects.get(pk=shot.pk), user, Wish(frames=demo.frames, priority=BEHIND_OTHERS))
         if demo.layered_next:

@@ -1,0 +1,166 @@
+"""Frames read by workers, and the findings that come of them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from django.db import transaction
+
+from desk.intake.models import Acceptance, FrameCheck, Judgement
+from desk.jobs import engine
+from desk.jobs.models import OPEN, Job, Task
+from desk.shots.models import Element, Shot
+from desk.shots.services import document_of
+from prism.documents import fingerprint
+from prism.elements import disk
+from prism.elements.element import Element as Document
+from prism.errors import BadArgument, PrismError
+from prism.intake.checking import FrameFacts, check_frame, frames_to_check, stamps_of
+from prism.intake.findings import Finding, Wanted, findings, findings_on_disk
+from prism.passes.judging import ERROR, WARNING
+
+KIND = "check"
+MOST_FINDINGS = 400
+
+
+def begin(element: Element, author) -> Job | None:
+    """Have every frame read that is new, has changed, or is read in another way since. None if there is none, or if that is
+    under way."""
+    document = document_of(element)
+    mark = _mark(document)
+    known = {check.frame: check for check in element.checks.all()}
+    wanted = [n for n in frames_to_check(document) if not _is_current(known.get(n), document, n, mark)]
+    element.checks.exclude(frame__in=frames_to_check(document)).delete()
+    with transaction.atomic():
+        Shot.objects.select_for_update().get(pk=element.shot_id)
+        waiting = Task.objects.filter(
+            job__shot=element.shot, job__kind=KIND, state__in=OPEN, payload__element=element.pk
+        )
+        frames = sorted(set(wanted) - set(waiting.values_list("number", flat=True)))
+        job = None
+        if frames:
+            tasks = [
+                Task(number=n, title=f"{element.name}, {n}", payload={"element": element.pk}) for n in frames
+            ]  # fmt: skip
+            job = engine.begin(KIND, element.shot, f"reading {element.name}"[:200], tasks, author=author, priority=1)
+    judge(element)
+    engine.top_up()
+    return job
+
+
+def check(element_id: int, frame: int, is_over) -> str:
+    """Read one frame and keep its facts. Returns a line for the log."""
+    element = Element.objects.select_related("shot__production", "shot__plan").filter(pk=element_id).first()
+    if element is None:
+        return "The element was removed meanwhile."
+    document = document_of(element)
+    facts = check_frame(document, frame, is_stale=is_over)
+    FrameCheck.objects.update_or_create(
+        element=element, frame=frame, defaults={"document": _mark(document), "facts": _clean(facts.as_json())}
+    )
+    faults = sum(bool(held.fault) for held in facts.passes.values())
+    return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
+
+
+def judge_when_done(element_id: int, job: Job) -> None:
+    """Gather the findings once the last frame of a job is read, and now and then before."""
+    left = job.tasks.filter(state__in=OPEN).count()
+    if left <= 1 or left % 25 == 0:
+        element = Element.objects.select_related("shot__plan").filter(pk=element_id).first()
+        if element is not None:
+            judge(element)
+
+
+def judge(element: Element) -> Judgement:
+    """Work out the findings from all that was read by the document as it is now, and keep them."""
+    document = document_of(element)
+    mark = _mark(document)
+    facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
+    numbers = frames_to_check(document)
+    asked = _wanted(element, document)
+    found = [*findings_on_disk(document, _sequences(document), asked), *findings(document, facts, wanted=asked)]
+    judgement, _ = Judgement.objects.update_or_create(
+        element=element,
+        defaults={
+            "document": mark,
+            "checked": len(facts.keys() & set(numbers)),
+            "whole": len(numbers),
+            "findings": [_kept(finding) for finding in found[:MOST_FINDINGS]],
+        },
+    )
+    return judgement
+
+
+def listed(element: Element) -> dict[str, Any]:
+    """For the page: the findings with what was accepted, and whether they are of all frames as they are known now."""
+    judgement = Judgement.objects.filter(element=element).first()
+    accepted = {acceptance.mark: acceptance for acceptance in element.acceptances.select_related("author")}
+    current = judgement is not None and judgement.document == _mark(document_of(element))
+    found = judgement.findings if current else []
+    for finding in found:
+        acceptance = accepted.get(finding["mark"])
+        finding["accepted"] = acceptance.reason if acceptance else ""
+        finding["by"] = acceptance.author.get_username() if acceptance and acceptance.author else ""
+    return {
+        "checked": judgement.checked if current else 0,
+        "whole": judgement.whole if current else len(frames_to_check(document_of(element))),
+        "findings": found,
+        "open": sum(not f["accepted"] and f["severity"] in (ERROR, WARNING) for f in found),
+    }
+
+
+def accept(element: Element, mark: str, reason: str, author) -> None:
+    """Let a finding stand, with the reason. Raises BadArgument without one."""
+    if not reason.strip():
+        raise BadArgument("Say why it may stay.", where="reason", advice="A few words that others will understand.")
+    Acceptance.objects.update_or_create(
+        element=element, mark=mark[:240], defaults={"reason": reason.strip()[:300], "author": author}
+    )
+
+
+def reopen(element: Element, mark: str) -> None:
+    """Take an acceptance back."""
+    element.acceptances.filter(mark=mark).delete()
+
+
+def _mark(document: Document) -> str:
+    """Changes with how passes are read, not with which frames there are."""
+    passes = [held.model_dump(mode="json", exclude={"files": {"frames"}}) for held in document.passes]
+    return fingerprint(passes)
+
+
+def _is_current(check: FrameCheck | None, document: Document, frame: int, mark: str) -> bool:
+    if check is None or check.document != mark:
+        return False
+    return {path: list(stamp) for path, stamp in stamps_of(document, frame).items()} == check.facts["stamps"]
+
+
+def _wanted(element: Element, document: Document) -> Wanted:
+    settings = element.shot.settings
+    is_of_shot = bool(set(document.frames) & set(settings.written_frames))
+    return Wanted(settings.written_frames if is_of_shot else (), settings.space)
+
+
+def _sequences(document: Document) -> Iterable[disk.Sequence]:
+    """As the folders have them now, for the times of their files."""
+    for folder in sorted({held.files.sequence[0] for held in document.passes}):
+        try:
+            yield from disk.scan(folder, below=False).sequences
+        except PrismError:
+            continue
+
+
+def _kept(finding: Finding) -> dict[str, Any]:
+    return _clean(finding.as_json() | {"mark": finding.mark, "files": list(finding.files[:20])})
+
+
+def _clean(data: Any) -> Any:
+    """JSON in the database knows neither infinity nor NaN: they are kept as null."""
+    if isinstance(data, dict):
+        return {name: _clean(held) for name, held in data.items()}
+    if isinstance(data, list | tuple):
+        return [_clean(held) for held in data]
+    if isinstance(data, float) and data - data != 0:
+        return None
+    return data

@@ -1,0 +1,169 @@
+"""What the Intake page shows: elements with their sequences and passes, places, rules, and how far the reading is."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db.models import Count, Q
+
+from desk.intake import checks
+from desk.intake.services import KIND
+from desk.jobs.models import OPEN, Task
+from desk.shots.models import Element, Shot
+from desk.shots.services import document_of, files_of, sources_of
+from desk.viewer.store import EVALUATOR, PIXELS
+from prism.colour.view import ViewTransform
+from prism.combine.ledger import Ledger
+from prism.elements.element import Element as Document
+from prism.elements.element import ElementPass, Files
+from prism.elements.frame import open_frame
+from prism.elements.pixels import on_display
+from prism.errors import BadArgument
+from prism.naming.frames import format_frames
+from prism.passes.catalogue import CATALOGUE
+from prism.passes.kinds import Role
+from prism.text import printable
+from prism.viewing.edges import edge_picture
+from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+
+THUMBNAIL = 160  # pixels wide
+
+
+def state(shot: Shot) -> dict[str, Any]:
+    """Everything, for the page and each time it asks again."""
+    elements = shot.elements.exclude(document={}).select_related("place", "judgement").prefetch_related("acceptances")
+    open_tasks = Task.objects.filter(job__shot=shot, state__in=OPEN)
+    reading = dict(
+        open_tasks.filter(job__kind=checks.KIND)
+        .values_list("payload__element")
+        .annotate(count=Count("pk"))
+    )  # fmt: skip
+    looking = {task.given("place") for task in open_tasks.filter(job__kind=KIND)}
+    return {
+        "first": shot.frames[0],
+        "last": shot.frames[-1],
+        "elements": [_element(element, reading.get(element.pk, 0)) for element in elements],
+        "places": [
+            {
+                "id": place.pk,
+                "folder": printable(place.folder),
+                "looked": place.looked.isoformat(timespec="minutes") if place.looked else "",
+                "looking": place.pk in looking,
+                "elements": place.count,
+                "report": place.report,
+            }
+            for place in shot.places.annotate(count=Count("elements", filter=~Q(elements__document={})))
+        ],
+        "rules": [
+            {"id": rule.pk, "pattern": rule.pattern, "does": rule.get_does_display(), "target": rule.target}
+            for rule in shot.name_rules.all()
+        ],
+        "busy": open_tasks.filter(job__kind__in=(KIND, checks.KIND)).exists(),
+    }
+
+
+def thumbnail(element: Element, key: str, frame: int) -> bytes:
+    """One pass of one frame as a small JPEG in its usual remap. Raises PrismError."""
+    sources = sources_of([element], frame)
+    full = f"{element.name}/{key}"
+    subject = Subject(show="source", key=full, step=step_for(sources.display_window.width, THUMBNAIL))
+    rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
+    look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
+    return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")
+
+
+def edge(element: Element, key: str, frame: int, state: str) -> bytes:
+    """A soft edge of a pass from near, over grey, with its colour read as `state` says; PNG. Raises PrismError."""
+    document = document_of(element)
+    if state not in ("premultiplied", "straight"):
+        raise BadArgument(f"Colour is premultiplied or straight, not {state}.", where="state")
+    held = document.find(key).replace(state=state)
+    files_of([element], frame)  # refuses links that lead out
+    opened = open_frame(document.replace(passes=(held,)), frame, store=PIXELS)
+    look = Look(transform=ViewTransform(element.shot.settings.space, "film"), ground="grey")
+    return encode(edge_picture(opened, key, look), "png")
+
+
+def pass_choices() -> list[dict[str, str]]:
+    """What a name can be said to be."""
+    kinds = (kind for kind in CATALOGUE if kind.role not in (Role.GROUP, Role.PART))
+    return [{"key": kind.key, "title": kind.title} for kind in kinds]
+
+
+def other_shots(shot: Shot, user) -> list[dict[str, Any]]:
+    """Shots whose rules can be taken over."""
+    found = Shot.objects.visible_to(user).exclude(pk=shot.pk).annotate(rules=Count("name_rules")).filter(rules__gt=0)
+    return [{"id": other.pk, "code": str(other), "rules": other.rules} for other in found[:100]]
+
+
+def _element(element: Element, reading: int) -> dict[str, Any]:
+    document = document_of(element)
+    frames = document.frames
+    checked = element.checks.first()
+    seen = {key: facts["alpha"] for key, facts in checked.facts["passes"].items()} if checked else {}
+    return {
+        "id": element.pk,
+        "name": element.name,
+        "from": printable(element.place.folder) if element.place else "made by a run of this shot",
+        "place": element.place_id,
+        "planned": document.planned,
+        "frames": format_frames(frames),
+        "first": frames[0] if frames else 0,
+        "count": len(frames),
+        "still": not frames,
+        "sequences": _sequences(document),
+        "passes": [_pass(held, frames, seen.get(held.key)) for held in document.passes],
+        "reading": reading,
+        **checks.listed(element),
+    }
+
+
+def _sequences(document: Document) -> list[dict[str, Any]]:
+    by_files: dict[str, list[ElementPass]] = {}
+    for held in document.passes:
+        by_files.setdefault(held.files.model_dump_json(), []).append(held)
+    return [_sequence(passes[0].files, passes) for passes in by_files.values()]
+
+
+def _sequence(files: Files, passes: list[ElementPass]) -> dict[str, Any]:
+    own = set(files.numbers)
+    gaps = sorted(set(range(min(own), max(own) + 1)) - own) if own else []
+    return {
+        "pattern": printable(files.pattern),
+        "folder": printable(str(files.sequence[0])),
+        "frames": files.frames,
+        "runs": [[int(end) for end in _ends(run)] for run in files.frames.split(",") if run],
+        "gaps": format_frames(gaps),
+        "still": files.is_still,
+        "passes": len(passes),
+    }
+
+
+def _ends(run: str) -> tuple[str, str]:
+    """`1-5` and `-5--2` as their ends, `7` as twice itself."""
+    head, dash, tail = run[1:].partition("-")
+    return (run[0] + head, tail) if dash else (run, run)
+
+
+def _pass(held: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | None) -> dict[str, Any]:
+    """seen: what the pixels of the first frame that was read say of its alpha."""
+    numbers = held.files.numbers
+    kind = held.pass_kind
+    return {
+        "key": held.key,
+        "title": held.title,
+        "known": kind is not None,
+        "meaning": kind.meaning if kind else "",
+        "name": printable(held.layer or held.files.pattern),
+        "pattern": printable(held.layer) or printable(held.files.pattern),
+        "channels": " ".join([*held.channels, *([held.alpha] if held.alpha else [])]),
+        "state": held.state,
+        "curve": held.curve,
+        "seen": {"state": seen["state"], "reasons": "; ".join(seen["reasons"])} if seen else None,
+        "deep": held.deep,
+        "certainty": round(held.certainty * 100),
+        "reason": held.aside or held.reason,
+        "aside": bool(held.aside),
+        "others": list(held.others),
+        "frame": numbers[0] if numbers else (frames[0] if frames else 0),
+    }

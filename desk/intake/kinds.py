@@ -1,0 +1,20 @@
+"""Work that Intake asks for: a place looked at, and frames read to their last pixel."""
+
+from __future__ import annotations
+
+from desk.intake import checks
+from desk.intake.services import KIND, look_at
+from desk.jobs.models import Task
+from desk.jobs.registry import Outcome, Watch, kind
+
+
+@kind(KIND)
+def look(task: Task, watch: Watch) -> Outcome:
+    return Outcome(line=look_at(task))
+
+
+@kind(checks.KIND)
+def check(task: Task, watch: Watch) -> Outcome:
+    element = task.given("element")
+    line = checks.check(element, task.number, watch.is_over)
+    return Outcome(line=line, after=lambda: checks.judge_when_done(element, task.job))

@@ -1,0 +1,139 @@
+"""Files sent by a browser in pieces: taken up where they broke off, looked at before they are used, never in place of another."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from desk.shots.models import Shot
+from desk.shots.storage import free_bytes, kept_inside, shot_folder
+from prism.errors import BadArgument, PrismError, TooLarge, UnreadableFile, UnwritableFile
+from prism.formats.kinds import is_picture
+from prism.formats.reading import read_header
+from prism.text import printable
+
+FOLDER = "uploads"  # below the shot's own
+MOST_PIECE = 3 << 20  # bytes in one request
+MOST_FILE = 16 << 30
+MOST_FILES = 20_000
+SPARE = 1 << 30  # bytes of the disk that uploads leave free
+_COMING = ".coming."  # begins the name of what is not whole yet
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """One file: what it is called, and how many bytes it will have."""
+
+    name: str
+    size: int
+
+
+def begin(shot: Shot, folder: str, files: Sequence[Coming]) -> dict[str, Any]:
+    """Where each file is to go on: bytes that are there already. Raises BadArgument or TooLarge, with nothing changed."""
+    if not files or len(files) > MOST_FILES:
+        raise BadArgument(f"Send from 1 to {MOST_FILES:,} files at once.", where="upload")
+    place = _folder(shot, folder)
+    listed = [_begun(place, file) for file in files]
+    free = free_bytes()
+    wanted = sum(file.size - entry["at"] for file, entry in zip(files, listed, strict=True))
+    if free is not None and wanted + SPARE > free:
+        raise TooLarge(
+            f"The disk has {free / 1e9:.1f} GB left, and {wanted / 1e9:.1f} GB would come.", advice="Make room first."
+        )
+    place.mkdir(parents=True, exist_ok=True)
+    return {"folder": str(place), "files": listed}
+
+
+def take(shot: Shot, folder: str, file: Coming, at: int, piece: bytes) -> dict[str, Any]:
+    """Put one piece behind those that are there. Once whole, the file is looked at and gets its name.
+
+    Answers where to go on, which may be elsewhere than asked: another page may be sending the same. Raises BadArgument,
+    TooLarge, UnwritableFile, or UnreadableFile for what turns out to be no picture; that is not kept.
+    """
+    place = _folder(shot, folder)
+    begun = _begun(place, file)
+    if begun["done"]:
+        return begun
+    if len(piece) > MOST_PIECE or at < 0 or at + len(piece) > file.size:
+        raise BadArgument(
+            "This piece is no part of the file.", where=file.name, advice="Send it again from its beginning."
+        )
+    part = place / f"{_COMING}{file.name}"
+    try:
+        now = _append(part, at, piece)
+    except OSError as error:
+        raise UnwritableFile(
+            f"It cannot be kept: {error.strerror}.", where=file.name, advice="Is the disk full?"
+        ) from error
+    if now < file.size:
+        return {"name": file.name, "at": now, "done": False}
+    _finish(part, place / file.name)
+    return {"name": file.name, "at": now, "done": True}
+
+
+def _append(part: Path, at: int, piece: bytes) -> int:
+    """The length afterwards; unchanged if it does not end where the piece begins."""
+    descriptor = os.open(part, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o644)
+    try:
+        fcntl.flock(descriptor, fcntl.LOCK_EX)
+        now = os.fstat(descriptor).st_size
+        if now != at:
+            return now
+        os.lseek(descriptor, at, os.SEEK_SET)
+        written = 0
+        while written < len(piece):
+            written += os.write(descriptor, piece[written:])
+        return at + written
+    finally:
+        os.close(descriptor)
+
+
+def _finish(part: Path, target: Path) -> None:
+    """Look at what came, and give it its name if nothing has it."""
+    try:
+        read_header(part)
+        os.link(part, target)  # fails, rather than replaces, if the name was taken since
+    except PrismError as error:
+        raise UnreadableFile(error.what, where=target.name, advice="It was not kept. Send it again.") from error
+    except FileExistsError:
+        raise _taken(target.name) from None
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def _begun(place: Path, file: Coming) -> dict[str, Any]:
+    _require_name(file.name)
+    if not is_picture(file.name):
+        raise BadArgument(f"{printable(file.name)} is no picture.", where="upload", advice="Leave it out.")
+    if not 0 < file.size <= MOST_FILE:
+        raise TooLarge(f"It has {file.size:,} bytes; {MOST_FILE:,} are the most.", where=printable(file.name))
+    target = place / file.name
+    if target.exists():
+        if target.stat().st_size != file.size:
+            raise _taken(file.name)
+        return {"name": file.name, "at": file.size, "done": True}
+    part = place / f"{_COMING}{file.name}"
+    there = part.stat().st_size if part.exists() else 0
+    return {"name": file.name, "at": min(there, file.size), "done": False}
+
+
+def _taken(name: str) -> BadArgument:
+    return BadArgument(
+        f"Another file called {printable(name)} is there.", where="upload",
+        advice="Nothing is replaced: send it into a folder of another name.",
+    )  # fmt: skip
+
+
+def _folder(shot: Shot, name: str) -> Path:
+    _require_name(name)
+    return kept_inside(shot_folder(shot) / FOLDER / name, shot.production)
+
+
+def _require_name(name: str) -> None:
+    fits = name and "/" not in name and not name.startswith((".", "-")) and printable(name) == name
+    if not fits or len(name.encode()) > 200:
+        raise BadArgument(f"“{printable(name)[:60]}” cannot be a name here.", where="upload", advice="Rename it first.")

@@ -1,0 +1,4 @@
+import intake from "../intake.js";
+import { start } from "../start.js";
+
+start({ intake });

@@ -1,0 +1,4 @@
+import look from "../look.js";
+import { start } from "../start.js";
+
+start({ look });

@@ -1,0 +1,38 @@
+// Small pictures of the frames of one look, kept ahead of play. Another look empties it.
+export class Reel {
+  constructor({ most, fetch, onKept }) {
+    Object.assign(this, { most, fetch, onKept, look: "", kept: new Map() });
+  }
+
+  // The picture of a frame in a look, from the store or the server; those that follow are asked for at the same time.
+  async picture(frame, look, ahead) {
+    if (look !== this.look) this.empty(look);
+    const wanted = this.ask(frame);
+    for (const next of ahead) this.ask(next);
+    return wanted;
+  }
+
+  ask(frame) {
+    if (!this.kept.has(frame)) {
+      const { look } = this;
+      const asked = this.fetch(frame).then((bitmap) => {
+        if (look === this.look) this.onKept(frame);
+        return bitmap;
+      });
+      asked.catch(() => this.kept.delete(frame));
+      this.kept.set(frame, asked);
+      for (const oldest of this.kept.keys()) {
+        if (this.kept.size <= this.most) break;
+        this.kept.delete(oldest);
+      }
+    }
+    return this.kept.get(frame);
+  }
+
+  get frames() { return new Set(this.kept.keys()); }
+
+  empty(look) {
+    this.look = look;
+    this.kept.clear();
+  }
+}

@@ -1,0 +1,147 @@
+"""Files sent in pieces, and the viewer's own answers."""
+
+import io
+
+import numpy as np
+from PIL import Image as Pillow
+
+from desk.intake.uploads import MOST_PIECE
+from desk.tests.world import HEIGHT, WIDTH, WorldCase
+from prism.formats.exr import write_exr
+from prism.pixels.image import Image
+
+
+class Uploads(WorldCase):
+    def begin(self, name, size, folder="sent"):
+        return self.ask("intake-upload-begin", folder=folder, files=[{"name": name, "size": size}])
+
+    def piece(self, name, whole, at, length=None, folder="sent"):
+        piece = whole[at : len(whole) if length is None else at + length]
+        address = f"{self.url('intake-upload-piece')}?folder={folder}&name={name}&size={len(whole)}&at={at}"
+        return self.client.post(
+            address, piece, content_type="application/octet-stream", headers={"accept": "application/json"}
+        )
+
+    def test_a_file_in_pieces_taken_up_where_it_broke_off(self):
+        whole = self.render(1001).read_bytes()
+        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["at"], 0)
+        self.assertEqual(self.piece("a.1001.exr", whole, 0, 100).json()["at"], 100)
+        self.assertEqual(self.piece("a.1001.exr", whole, 0, 100).json()["at"], 100)  # sent twice: not kept twice
+        self.assertEqual(
+            self.piece("a.1001.exr", whole, 300, 50).json()["at"], 100
+        )  # beyond a gap: told where to go on
+        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["at"], 100)
+        self.assertEqual(self.piece("a.1001.exr", whole, 100).json()["done"], True)
+        folder = self.root / "TST" / "TST_010" / "uploads" / "sent"
+        self.assertEqual([path.name for path in folder.iterdir()], ["a.1001.exr"])
+        self.assertEqual((folder / "a.1001.exr").read_bytes(), whole)
+        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["done"], True)
+        self.assertIn("Another file", self.begin("a.1001.exr", len(whole) + 1).json()["error"]["what"])
+
+    def test_what_is_no_picture_is_not_kept(self):
+        self.begin("a.1001.exr", 9)
+        answer = self.piece("a.1001.exr", b"not a one", 0)
+        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "file.unreadable"))
+        self.assertEqual(list((self.root / "TST" / "TST_010" / "uploads" / "sent").iterdir()), [])
+
+    def test_names_and_sizes_that_are_refused(self):
+        for name, folder, size in (
+            ("../a.exr", "sent", 9), ("a.exr", "../x", 9), (".a.exr", "sent", 9), ("a.sh", "sent", 9), ("a.exr", "sent", 0),
+            ("a.exr", "sent", 1 << 50), ("", "sent", 9), ("a.exr", "", 9), ("a\x00.exr", "sent", 9),
+        ):  # fmt: skip
+            with self.subTest((name, folder, size)):
+                self.assertEqual(self.begin(name, size, folder).status_code, 422)
+        self.assertEqual(self.piece("a.exr", bytes(MOST_PIECE + 2), 0).status_code, 422)
+        self.client.force_login(self.reviewer)
+        self.assertEqual(
+            (self.begin("a.exr", 9).status_code, self.piece("a.exr", b"123456789", 0).status_code), (403, 403)
+        )
+        self.assertFalse((self.root / "TST" / "TST_010" / "uploads").exists())
+
+
+class Viewer(WorldCase):
+    def setUp(self):
+        super().setUp()
+        self.render(1001)
+        self.render(1002)
+        self.element = self.bring_in()
+
+    def picture(self, **body):
+        answer = self.ask(
+            "look-picture", element=self.element.pk, frame=1001, **{"key": "beauty", "view": "srgb"} | body
+        )
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return np.asarray(Pillow.open(io.BytesIO(answer.content)).convert("RGB"))
+
+    def test_every_pass_is_shown_in_its_way(self):
+        shown = {key: self.picture(key=key) for key in ("beauty", "depth", "normals", "emission", "occlusion")}
+        self.assertEqual({picture.shape for picture in shown.values()}, {(HEIGHT, WIDTH, 3)})
+        self.assertEqual(len({picture.tobytes() for picture in shown.values()}), len(shown))
+        ranged = self.picture(key="depth", remap={"near": 100, "far": 200})
+        self.assertEqual((ranged.min(), ranged.max()), (255, 255))
+
+    def test_marks_and_differences(self):
+        marked = self.picture(marks=["over"])
+        self.assertTrue((marked == (255, 120, 0)).all(axis=-1).any())
+        self.assertFalse((self.picture() == (255, 120, 0)).all(axis=-1).any())
+        same = {"element": self.element.pk, "key": "beauty", "frame": 1001}
+        self.assertEqual(self.picture(against=same).max(), 0)
+        self.assertGreater(self.picture(against=same | {"frame": 1002}, gain=4.0).max(), 0)
+
+    def test_the_probe_reads_every_pass_as_stored_and_through_the_screen(self):
+        body = {"element": self.element.pk, "key": "beauty", "frame": 1001, "x": 5, "y": 3, "view": "srgb"}
+        lines = {line["key"]: line for line in self.ask("look-probe", **body).json()["lines"]}
+        shown = self.picture()
+        self.assertEqual(lines["beauty"]["codes"]["8"], shown[3, 5].tolist())
+        brighter = self.ask("look-probe", **body, stops=2.0).json()["lines"]
+        self.assertEqual(
+            next(line for line in brighter if line["key"] == "beauty")["codes"]["8"],
+            self.picture(stops=2.0)[3, 5].tolist(),
+        )
+        self.assertEqual(
+            (lines["normals"]["names"], lines["depth"]["names"], lines["depth"]["codes"]),
+            (["X", "Y", "Z"], ["Z"], None),
+        )
+        values = self.ask("look-values", element=self.element.pk, key="depth", frame=1001, x=5, y=3, x1=6, y1=3).json()
+        self.assertEqual(values["values"][0], lines["depth"]["stored"])
+        box = self.ask("look-probe", **body, x1=6, y1=3).json()["lines"]
+        mean = next(line for line in box if line["key"] == "depth")["stored"][0]
+        self.assertAlmostEqual(mean, np.mean(values["values"]), 5)
+        self.assertEqual(self.ask("look-probe", **body | {"x": 999}).status_code, 422)
+        self.assertEqual(
+            self.ask("look-values", element=self.element.pk, key="depth", frame=1001, x=-9, y=-9).status_code, 422
+        )
+
+    def test_a_frame_that_cannot_be_shown_says_so(self):
+        answer = self.ask("look-picture", element=self.element.pk, key="beauty", frame=1009)
+        self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "file.unreadable"))
+        (self.folder / "TST_010.1001.exr").write_bytes(b"RGBA")
+        page = self.client.get(self.url("look") + f"?element={self.element.pk}&frame=1001")
+        self.assertContains(page, "This frame cannot be shown", status_code=422)
+        self.assertContains(page, "frame=1002", status_code=422)
+        self.assertContains(self.client.get(self.url("look") + "?frame=1002&pass=nonsense"), "page-data")
+
+    def test_the_pass_sheet(self):
+        answer = self.client.get(self.url("look-sheet"), {"element": self.element.pk, "frame": "1001"})
+        sheet = Pillow.open(io.BytesIO(answer.content))
+        self.assertEqual((answer.headers["Content-Type"], sheet.format), ("image/png", "PNG"))
+        self.assertGreater(sheet.width, 3 * WIDTH)
+
+    def test_a_stranger_sees_nothing(self):
+        self.client.force_login(self.stranger)
+        for name in ("look", "look-sheet"):
+            self.assertEqual(self.client.get(self.url(name)).status_code, 404)
+        self.assertEqual(self.ask("look-picture", element=self.element.pk, key="beauty", frame=1001).status_code, 404)
+
+    def test_passes_of_two_elements_in_one_ledger(self):
+        """A row may take a pass of another element; both are opened, each under its own name."""
+        other = self.root / "TST" / "TST_010" / "other"
+        other.mkdir()
+        glow = {c: np.full((HEIGHT, WIDTH), 0.25, np.float16) for c in "RGB"}
+        write_exr(other / "glow_emission.1001.exr", Image.of_planes(glow))
+        self.bring_in(other, "glow")
+        page = self.client.get(self.url("rebuild")).context["page"]
+        self.assertIn("glow/emission", [source["key"] for source in page["sources"]])
+        ledger = page["ledger"] | {"rows": [{"id": "g", "source": "glow/emission"}]}
+        answer = self.ask("rebuild-probe", ledgerId=page["ledgerId"], ledger=ledger, frame=1001, x=1, y=1)
+        self.assertEqual(answer.json()["rows"][0]["stored"], [0.25, 0.25, 0.25])

@@ -1,0 +1,148 @@
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.shots.access import with_shot
+from desk.shots.models import Element, Shot
+from desk.shots.requests import finite, json_body, number, texts, whole_number
+from desk.shots.services import frames_on_disk, stations
+from desk.viewer import services
+from desk.viewer.newest import claim_newest
+from prism.colour.view import ViewTransform
+from prism.errors import BadArgument, PrismError, Superseded
+from prism.pixels.window import Window
+from prism.viewing.marks import MARKS
+from prism.viewing.picture import Look
+from prism.viewing.remap import Remap
+
+
+@require_GET
+@with_shot
+def look(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """Any pass of any element. The address names element, pass and frame."""
+    element = _asked_element(request, shot)
+    context = {"shot": shot, "stations": stations(shot), "current": "intake"}
+    if element is None:
+        return render(request, "viewer/look.html", context)
+    frames = frames_on_disk(element) or [0]
+    frame = _nearest(request.GET.get("frame", ""), frames)
+    address = {"production": shot.production.code, "shot": shot.code}
+    try:
+        page = services.page(shot, element, request.GET.get("pass", ""), frame)
+    except PrismError as fault:
+        others = [other for other in frames if other != frame][:200]
+        return render(
+            request, "viewer/look.html", context | {"fault": fault, "element": element, "others": others}, status=422
+        )
+    page["urls"] = {name: reverse(f"look-{name}", kwargs=address) for name in ("picture", "probe", "values", "sheet")}
+    page["urls"]["intake"] = reverse("intake", kwargs=address)
+    return render(request, "viewer/look.html", context | {"page": page})
+
+
+@require_POST
+@with_shot
+def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
+    begun = time.perf_counter()
+    body = json_body(request)
+    is_stale = claim_newest(f"{request.user.pk} {body.get('viewer', '')}"[:80], whole_number(body, "serial", 0))
+    if is_stale():
+        raise Superseded("A newer request took over.")
+    encoding = str(body.get("encoding", "png"))
+    against = body.get("against")
+    wish = services.Wish(
+        look=_look(shot, body),
+        remap=_remap(body),
+        width=whole_number(body, "width", 1 << 16),
+        encoding=encoding,
+        marks=tuple(mark for mark in texts(body, "marks") if mark in MARKS),
+        against=_pointed(shot, against) if isinstance(against, dict) else None,
+        gain=number(body, "gain", 1.0, 1e-6, 1e6),
+    )
+    encoded, ends = services.picture(_pointed(shot, body), wish)
+    answer = HttpResponse(encoded, content_type=f"image/{encoding}")
+    if ends is not None:
+        answer["X-Range"] = f"{ends[0]:.6g} {ends[1]:.6g}"
+    answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"
+    answer["Cache-Control"] = "no-store"
+    return answer
+
+
+@require_POST
+@with_shot
+def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
+    body = json_body(request)
+    return JsonResponse(finite({"lines": services.probe(_pointed(shot, body), _box(body), _look(shot, body))}))
+
+
+@require_POST
+@with_shot
+def values(request: HttpRequest, shot: Shot) -> JsonResponse:
+    body = json_body(request)
+    return JsonResponse(finite(services.values(_pointed(shot, body), _box(body))))
+
+
+@require_GET
+@with_shot
+def sheet(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The pass sheet of a frame as a file."""
+    element = _asked_element(request, shot)
+    if element is None:
+        raise Http404("There is nothing to look at yet.")
+    shown = _nearest(request.GET.get("frame", ""), frames_on_disk(element) or [0])
+    view = request.GET.get("view", "film")
+    body = services.sheet(element, shown, Look(transform=ViewTransform(shot.settings.space, view)))
+    answer = HttpResponse(body, content_type="image/png")
+    answer["Content-Disposition"] = f'inline; filename="{shot.code}_passes.{shown:04}.png"'
+    return answer
+
+
+def _asked_element(request: HttpRequest, shot: Shot) -> Element | None:
+    """The one that the address names, or the first; None if there is none."""
+    elements = shot.elements.exclude(document={})
+    wanted = request.GET.get("element", "")
+    return get_object_or_404(elements, pk=int(wanted)) if wanted.isdecimal() else elements.first()
+
+
+def _pointed(shot: Shot, body: dict[str, Any]) -> services.Pointed:
+    element = get_object_or_404(
+        shot.elements.select_related("shot__production", "shot__plan"), pk=whole_number(body, "element")
+    )
+    return services.Pointed(element, str(body.get("key", "")), whole_number(body, "frame"))
+
+
+def _box(body: dict[str, Any]) -> Window:
+    x, y = whole_number(body, "x"), whole_number(body, "y")
+    return Window(x, y, whole_number(body, "x1", x), whole_number(body, "y1", y))
+
+
+def _look(shot: Shot, body: dict[str, Any]) -> Look:
+    return Look(
+        transform=ViewTransform(shot.settings.space, str(body.get("view", "srgb"))),
+        stops=number(body, "stops", 0.0, -20, 20),
+        gamma=number(body, "gamma", 1.0, 0.1, 10),
+        channel=str(body.get("channel", "rgb")),
+        ground=str(body.get("ground", "black")),
+    )
+
+
+def _remap(body: dict[str, Any]) -> Remap:
+    held = body.get("remap") or {}
+    if not isinstance(held, dict):
+        raise BadArgument("A remap is named values.", where="remap")
+    near, far = (None if held.get(end) is None else number(held, end, 0.0, -1e9, 1e9) for end in ("near", "far"))
+    return Remap(way=str(held.get("way", "auto")), near=near, far=far, log=held.get("log") is True)
+
+
+def _nearest(text: str, frames: list[int]) -> int:
+    """The frame an address asks for, or the nearest there is; never fails."""
+    try:
+        wanted = int(text)
+    except ValueError:
+        return frames[0]
+    return min(frames, key=lambda frame: abs(frame - wanted))

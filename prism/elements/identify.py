@@ -1,0 +1,318 @@
+"""Names to passes: the words of a channel, part, file or folder name scored against the catalogue.
+
+Names are cut into words (`diffuse_direct`, `DiffuseDirect`, `diff-dir`, `diffusedirect` alike), in any order. What stands
+beside the words of the pass is kept as the rest: a shot, a layer, a camera. A light group is a word for light with the label
+behind it or before it; with a component beside it, it is that component of the light group.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from prism.elements.vocabulary import (
+    LIGHT_KEYS,
+    MEANINGS,
+    NEUTRAL,
+    OTHERS,
+    PART_TERMS,
+    VIEWS,
+    WORDS,
+    Meaning,
+    in_known_words,
+)
+from prism.passes.catalogue import BY_KEY
+from prism.passes.kinds import PassKind
+
+DENOISED = "denoised"  # ends the key of what was cleaned
+LONGEST = 1000  # characters of a name that are looked at
+CERTAIN = 0.6  # a name is taken for a pass from here on; below, it is only offered
+_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_VERSION = re.compile(r"v(\d+)", re.IGNORECASE)
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A name understood.
+
+    key: unique among the passes of an image, light_LABEL for a light group. rest: the words that are not of the pass, as
+    written. certainty: 0..1. reason: in words, for the artist. others: keys of further candidates, likelier ones first.
+    """
+
+    key: str
+    title: str
+    kind: PassKind
+    certainty: float
+    reason: str
+    rest: tuple[str, ...] = ()
+    light: str = ""
+    view: str = ""
+    denoised: bool = False
+    others: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class _Word:
+    text: str  # as written
+    term: str  # "" for one that is not known
+
+
+def words_of(name: str) -> list[str]:
+    """The words of a name as written, without version words such as v012."""
+    pieces = [piece for piece in re.split(r"[^A-Za-z0-9]+", name[:LONGEST]) if piece and not _VERSION.fullmatch(piece)]
+    return [word for piece in pieces for word in _WORD.findall(piece)]
+
+
+def version_of(name: str) -> int | None:
+    """The number of the last version word of a name."""
+    found = [_VERSION.fullmatch(piece) for piece in re.split(r"[^A-Za-z0-9]+", name[:LONGEST])]
+    numbers = [int(match[1]) for match in found if match and len(match[1]) < 10]
+    return numbers[-1] if numbers else None
+
+
+def identify(name: str, labels: Collection[str] = ()) -> Match | None:
+    """What a layer name, or the part of a file name that tells files apart, stands for. labels: of lights that are known.
+
+    None if it says nothing, or nothing that is sure enough; `candidates` has the less certain ones.
+    """
+    best = next(candidates(name, labels), None)
+    return best if best is not None and best.certainty >= CERTAIN else None
+
+
+def candidates(name: str, labels: Collection[str] = ()) -> Iterator[Match]:
+    """All that a name may stand for, likelier ones first."""
+    words = list(_known(words_of(name)))
+    marks = _marks(words)
+    plain = [word for word in words if word.term != DENOISED]
+    found = [*_of_light(name, plain, labels), *_plain(plain)]
+    found.sort(key=lambda match: -match.certainty)
+    seen: set[str] = set()
+    for match in found:
+        if match.key not in seen:
+            seen.add(match.key)
+            others = tuple(dict.fromkeys([m.key for m in found if m.key != match.key] + [*OTHERS.get(match.key, ())]))
+            yield _marked(replace(match, others=others), marks)
+
+
+def is_cleaned(name: str) -> bool:
+    """Whether a name says that its passes were denoised."""
+    return bool(_marks(list(_known(words_of(name))))["denoised"])
+
+
+def cleaned(match: Match) -> Match:
+    """The same pass, denoised."""
+    return match if match.denoised else _marked(match, {"denoised": True})
+
+
+def from_key(key: str) -> Match | None:
+    """The pass of a key as `identify` makes them: of the catalogue, light_LABEL, COMPONENT_light_LABEL, with _denoised or a
+    number of ranks behind it."""
+    bare = key.removesuffix(f"_{DENOISED}")
+    marks = {"denoised": bare != key}
+    head, light, label = bare.partition("light_")
+    if light and not label:
+        return None
+    if light and not head:
+        return _marked(_light_match(label, None, 1.0, "named so"), marks)
+    if light and head.endswith("_") and head[:-1] in LIGHT_KEYS:
+        return _marked(_light_match(label, head[:-1], 1.0, "named so"), marks)
+    rank = re.fullmatch(r"(\w*?[a-z])(\d\d)", bare)
+    if rank and rank[1] in BY_KEY and BY_KEY[rank[1]].ranked:
+        kind = BY_KEY[rank[1]]
+        return _marked(Match(bare, f"{kind.title} {rank[2]}", kind, 1.0, "named so"), marks)
+    kind = BY_KEY.get(bare)
+    return None if kind is None else _marked(Match(bare, kind.title, kind, 1.0, "named so"), marks)
+
+
+def _known(words: Sequence[str]) -> Iterator[_Word]:
+    for place, word in enumerate(words):
+        lower = word.lower()
+        if (
+            word == "L" and words[place + 1 : place + 2] and words[place + 1].isalpha()
+        ):  # short for light; at the end, left
+            yield _Word(word, "light")
+            continue
+        for piece in in_known_words(lower) or (lower,):
+            yield _Word(piece if piece != lower else word, WORDS.get(piece, ""))
+
+
+def _marks(words: Sequence[_Word]) -> dict[str, object]:
+    """What a name says beside the pass: that it was cleaned, and whose eye it is for."""
+    view = next((VIEWS[word.text.lower()] for word in words if word.text.lower() in VIEWS), "")
+    return {"denoised": any(word.term == DENOISED for word in words), "view": view}
+
+
+def _marked(match: Match, marks: dict[str, object]) -> Match:
+    if not marks["denoised"] or match.denoised:
+        return replace(match, **marks)
+    return replace(match, key=f"{match.key}_{DENOISED}", title=f"{match.title}, {DENOISED}", **marks)
+
+
+def _plain(words: Sequence[_Word]) -> Iterator[Match]:
+    """Matches by the terms of a name, those with fewer words left over first."""
+    for meaning in MEANINGS:
+        match = _score(words, meaning)
+        if match is not None:
+            yield match
+
+
+def _score(words: Sequence[_Word], meaning: Meaning) -> Match | None:
+    """How well a name says a pass: less for other terms beside it, and for unknown words behind it."""
+    places = {term: place for place, word in enumerate(words) if (term := word.term) in meaning.needed}
+    if len(places) < len(meaning.needed):
+        return None
+    own = set(places.values()) | {place for place, word in enumerate(words) if word.term in meaning.allowed}
+    first, last = min(places.values()), max(places.values())
+    certainty = meaning.certainty
+    rest = []
+    for place, word in enumerate(words):
+        text = word.text.lower()
+        if place in own or text in NEUTRAL or text in VIEWS:
+            continue
+        if text.isdigit() and place > last:
+            continue
+        if word.term == "beauty" and text != "beauty":  # rgb and rgba only say which channels
+            continue
+        if word.term in meaning.needed:  # once more, before: a shot or a folder of that name
+            certainty -= 0.02
+            continue
+        if word.term:
+            certainty -= 0.16 if place < first else 0.45
+        elif place > last:
+            certainty -= 0.25
+        elif place > first:
+            certainty -= 0.15
+        else:
+            certainty -= 0.01
+        rest.append(word.text)
+    if rest and any(words[place].term == "light" for place in own):  # those words may be the label of that light
+        certainty -= 0.15
+    if certainty <= 0.1:
+        return None
+    kind = BY_KEY[meaning.key]
+    said = " ".join(words[place].text for place in sorted(places.values()))
+    reason = f"“{said}” says {kind.title}"
+    match = Match(kind.key, kind.title, kind, round(certainty, 2), reason, tuple(rest))
+    rank = words[-1].text if kind.ranked and words[-1].text.isdigit() else ""
+    return replace(match, key=f"{kind.key}{rank:>02}", title=f"{kind.title} {rank}") if rank else match
+
+
+def _of_light(name: str, words: Sequence[_Word], labels: Collection[str]) -> Iterator[Match]:
+    yield from _by_known_labels(words, labels)
+    segments = [segment for segment in re.split(r"\.", name) if segment]
+    if len(segments) > 1:
+        yield from _in_segments(segments)
+    places = [place for place, word in enumerate(words) if word.term == "light" and word.text.lower() != "lighting"]
+    for place in places:
+        end = place + 1
+        if words[end:] and words[end].text.lower() in ("group", "groups", "grp") and words[end + 1 :]:
+            end += 1  # the two words light group
+        yield from _around_light(words[:place], words[end:])
+
+
+def _in_segments(segments: Sequence[str]) -> Iterator[Match]:
+    """`key_light.diffuse_direct`, and the other way round: the light in one piece, the component in the other. A pass of
+    data beside a light belongs to a layer of that name."""
+    *before, last = segments
+    for here, there in ((".".join(before), last), (last, ".".join(before))):
+        part = next(_plain(list(_known(words_of(here)))), None)
+        light = next(iter(_lights_in(there)), None)
+        if part is None or light is None or part.certainty < 0.8:
+            continue
+        if part.key in LIGHT_KEYS:
+            yield replace(
+                _light_match(light.light, part.key, 0.97, f"{light.reason}, and {part.reason}"), rest=light.rest
+            )
+        elif part.key == "beauty":
+            yield replace(light, certainty=0.96)
+        elif here == last:
+            yield replace(part, certainty=0.98, rest=tuple(words_of(there)))
+
+
+def _lights_in(name: str) -> Iterator[Match]:
+    words = list(_known(words_of(name)))
+    for place, word in enumerate(words):
+        if word.term == "light":
+            yield from _around_light(words[:place], words[place + 1 :])
+
+
+def _around_light(before: Sequence[_Word], behind: Sequence[_Word]) -> Iterator[Match]:
+    """A label behind the word for light or, if there is none, before it; with the component in what is left."""
+    label, part_words = _label_and_part(behind)
+    if label:
+        part = _part(before, part_words)
+        if part is not None and part_words:
+            yield _light_match(label, part.key, 0.95, f"a light called {label}, and {part.reason}")
+        elif part is not None:
+            rest = part.rest
+            yield replace(_light_match(label, part.key, 0.95, f"a light called {label}, and {part.reason}"), rest=rest)
+        else:
+            rest = tuple(word.text for word in before if word.text.lower() not in NEUTRAL and word.term != "beauty")
+            raw = any(word.term in ("raw", "diffuse", "specular") for word in before)
+            yield replace(_light_match(label, None, 0.6 if raw else 0.95, f"a light called {label}"), rest=rest)
+    if before and not (label and not part_words):
+        own = [word for word in before if word.term not in ("raw", "direct", "indirect", "beauty")]
+        part = _part((), behind)
+        named = [word.text.lower() for word in own if word.text.lower() not in NEUTRAL and word.term not in PART_TERMS]
+        if not named or (behind and part is None and not _only_whole(behind)):
+            return
+        called = "_".join(named)
+        if part is None:
+            inner = _part(own, ())
+            if inner is not None and any(word.term in PART_TERMS for word in own):
+                yield _light_match(called, inner.key, 0.9, f"a light called {called}, and {inner.reason}")
+            else:
+                yield _light_match(called, None, 0.9, f"a light called {called}")
+        else:
+            yield _light_match(called, part.key, 0.94, f"a light called {called}, and {part.reason}")
+
+
+def _only_whole(words: Sequence[_Word]) -> bool:
+    """Whether words say no more than that it is the picture."""
+    return all(
+        word.term in ("beauty", "colour") or word.text.lower() in NEUTRAL or word.text.isdigit() for word in words
+    )
+
+
+def _label_and_part(behind: Sequence[_Word]) -> tuple[str, Sequence[_Word]]:
+    """The words behind a light: its label, then those of a component, which begins with one of PART_TERMS."""
+    cut = next((place for place, word in enumerate(behind) if place and word.term in PART_TERMS), len(behind))
+    if behind and behind[0].term in PART_TERMS and len(behind) > 1 and behind[1].term in ("direct", "indirect"):
+        cut = 0
+    label = [word.text.lower() for word in behind[:cut] if word.term != "beauty" and word.text.lower() not in NEUTRAL]
+    return "_".join(label), behind[cut:]
+
+
+def _part(before: Sequence[_Word], behind: Sequence[_Word]) -> Match | None:
+    """The component that words on one side of a light speak of."""
+    for words in (behind, before):
+        found = max(_plain(words), key=lambda match: match.certainty, default=None) if words else None
+        if found is not None and found.key in LIGHT_KEYS and found.certainty >= CERTAIN:
+            return found
+    return None
+
+
+def _by_known_labels(words: Sequence[_Word], labels: Collection[str]) -> Iterator[Match]:
+    """A component and the label of a light that is known, without a word for light."""
+    lower = [word.text.lower() for word in words]
+    for label in sorted(labels, key=len, reverse=True):
+        pieces = [piece.lower() for piece in words_of(label)]
+        for place in range(len(lower) - len(pieces) + 1):
+            if pieces and lower[place : place + len(pieces)] == pieces:
+                others = [*words[:place], *words[place + len(pieces) :]]
+                part = _part((), [word for word in others if word.term != "light"])
+                reason = f"{label} is a light of this shot"
+                if part is not None:
+                    yield _light_match(label, part.key, 0.99, f"{reason}, and {part.reason}")
+                elif any(word.term in ("light", "beauty") for word in others):
+                    yield _light_match(label, None, 0.99, reason)
+
+
+def _light_match(label: str, part: str | None, certainty: float, reason: str) -> Match:
+    spoken = label.replace("_", " ")
+    if part is None:
+        kind = BY_KEY["light_group"]
+        return Match(f"light_{label}", f"light, {spoken}", kind, certainty, reason, light=label)
+    kind = BY_KEY["group_components"]
+    return Match(f"{part}_light_{label}", f"{BY_KEY[part].title}, {spoken}", kind, certainty, reason, light=label)

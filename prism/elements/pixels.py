@@ -1,0 +1,203 @@
+"""The one protocol for pixels: a frame answers with equal planes for a source, a step and a region.
+
+Rows of a ledger, the viewer and all checks ask for pixels in this way and no other, so that what a source is made of (files, a
+still, a constant, a deep image) is its own affair.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.formats.headers import Attribute
+from prism.passes.kinds import PassKind
+from prism.pixels.window import Window
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pixels:
+    """A source as the evaluator wants it: equal contiguous planes, half kept as half. Colour is premultiplied and in the
+    working space."""
+
+    planes: tuple[NDArray, NDArray, NDArray]  # (H, W) each; a one-channel pass has the same plane three times
+    alpha: NDArray | None  # (H, W) of the same type
+
+    @property
+    def byte_count(self) -> int:
+        """Of the planes in memory; planes that are shared count once."""
+        unique = {id(plane): plane.nbytes for plane in (*self.planes, self.alpha) if plane is not None}
+        return sum(unique.values())
+
+    def cut(self, rows: slice, columns: slice) -> Pixels:
+        """A region, contiguous again."""
+        done: dict[int, NDArray] = {}
+
+        def take(plane: NDArray) -> NDArray:
+            if id(plane) not in done:
+                done[id(plane)] = np.ascontiguousarray(plane[rows, columns])
+            return done[id(plane)]
+
+        return Pixels(tuple(map(take, self.planes)), None if self.alpha is None else take(self.alpha))
+
+
+class Source(Protocol):
+    """What is known of a source without its pixels."""
+
+    @property
+    def key(self) -> str:
+        """Its name in a ledger."""
+
+    @property
+    def title(self) -> str:
+        """Its name for people."""
+
+    @property
+    def kind(self) -> PassKind | None:
+        """None if its meaning is not known."""
+
+    @property
+    def is_data(self) -> bool:
+        """Whether it takes no view, no lossy compression and no filter."""
+
+    @property
+    def denoised(self) -> bool:
+        """Whether it was cleaned."""
+
+    @property
+    def aside(self) -> bool:
+        """Whether another takes its place in sums."""
+
+    @property
+    def colour(self) -> tuple[str, ...]:
+        """Names of its channels."""
+
+    @property
+    def alpha(self) -> str | None:
+        """The name of its alpha; None without one."""
+
+    @property
+    def where(self) -> str:
+        """The file it comes from, for messages; empty if from none."""
+
+    @property
+    def lossy(self) -> str:
+        """The compression that may have changed its values; empty if there is none."""
+
+    @property
+    def attributes(self) -> Mapping[str, Attribute]:
+        """Header entries that came with it."""
+
+
+class Frame(Protocol):
+    """The sources of one frame."""
+
+    @property
+    def window(self) -> Window:
+        """That all planes cover."""
+
+    @property
+    def display_window(self) -> Window:
+        """The picture itself."""
+
+    @property
+    def pixel_aspect(self) -> float:
+        """Width of a pixel by its height."""
+
+    def __contains__(self, key: str) -> bool: ...
+
+    def __iter__(self) -> Iterator[Source]: ...
+
+    def source(self, key: str) -> Source:
+        """Raises UnknownSource naming the sources there are."""
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """Planes of a source over the window, every side divided by `step` (colour averaged, data picked)."""
+
+    def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
+        """Get what will be asked for, all that lies together in one go."""
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        """Rows and columns of the planes at that step."""
+
+    def identity(self) -> Hashable:
+        """Changes whenever a pixel of this frame may have."""
+
+
+class Region:
+    """A part of a frame as a frame of its own: for one pixel, a box, a close-up. Its window is that part."""
+
+    def __init__(self, frame: Frame, window: Window) -> None:
+        self._frame = frame
+        self.window = window
+        self.display_window = window
+        self.pixel_aspect = frame.pixel_aspect
+
+    def __contains__(self, key: str) -> bool:
+        return key in self._frame
+
+    def __iter__(self) -> Iterator[Source]:
+        return iter(self._frame)
+
+    def source(self, key: str) -> Source:
+        """As of the whole frame."""
+        return self._frame.source(key)
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """The planes of the region, in full size whatever the step."""
+        return self._frame.pixels(key).cut(*self.window.slices_in(self._frame.window))
+
+    def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
+        """Get them for the whole frame."""
+        self._frame.read(keys)
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        """Rows and columns of the region."""
+        return self.window.shape
+
+    def identity(self) -> Hashable:
+        """Of the whole frame, and the place in it."""
+        return self._frame.identity(), self.window
+
+
+def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:
+    """Every side divided by `step`. Colour is premultiplied, so plain averages are right; data must not be averaged: pick."""
+    done: dict[int, NDArray] = {}
+
+    def reduce(plane: NDArray) -> NDArray:
+        if id(plane) not in done:
+            height, width = (side // step for side in plane.shape)
+            blocks = plane[: height * step, : width * step].reshape(height, step, width, step)
+            small = blocks[:, step // 2, :, step // 2] if pick else blocks.mean(axis=(1, 3), dtype=np.float32)
+            done[id(plane)] = np.ascontiguousarray(small.astype(plane.dtype, copy=False))
+        return done[id(plane)]
+
+    return Pixels(tuple(map(reduce, pixels.planes)), None if pixels.alpha is None else reduce(pixels.alpha))
+
+
+def on_display(frame: Frame, rgba: NDArray, *, step: int = 1) -> NDArray:
+    """The part of a (C, H, W) picture of the frame's window that lies in its display window; 0 outside the data window."""
+    window, display = frame.window, frame.display_window
+    if window == display:
+        return rgba
+    both = window.union(display)
+    sides = zip(window.slices_in(both), display.slices_in(both), rgba.shape[1:], strict=True)
+    (rows, from_rows, height), (columns, from_columns, width) = (_overlap(*side, step) for side in sides)
+    shown = np.zeros((len(rgba), height, width), rgba.dtype)
+    shown[:, rows, columns] = rgba[:, from_rows, from_columns]
+    return shown
+
+
+def _overlap(held: slice, wanted: slice, count: int, step: int) -> tuple[slice, slice, int]:
+    """Along one side: where what is held falls in what is wanted, which part of it does, and how long the wanted is.
+
+    held, wanted: in pixels from a common origin. count: of small pixels held. step: pixels for one of them.
+    """
+    begin, end = held.start // step, held.start // step + count
+    first, length = wanted.start // step, (wanted.stop - wanted.start) // step
+    low = min(max(begin, first), first + length)
+    high = max(low, min(end, first + length))
+    return slice(low - first, high - first), slice(low - begin, high - begin), length

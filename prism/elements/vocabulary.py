@@ -1,0 +1,223 @@
+"""The words that people write into names of channels, parts, files and folders, and the passes they stand for.
+
+Common practice, no source: gathered from the short forms the trade uses. Every word stands for one term; a pass is a set of
+terms that must be there, with others that may be.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from types import MappingProxyType
+
+from prism.passes.catalogue import BY_KEY
+from prism.passes.kinds import Role
+
+TERMS = MappingProxyType({
+    "diffuse": "diffuse diff dif dfs",
+    "specular": "specular spec spc gloss glossy reflection reflect reflective refl rfl",
+    "direct": "direct dir drct",
+    "indirect": "indirect ind indir gi bounce",
+    "transmission": "transmission transmissive transmit transm trans refraction refractive refract refr rfr",
+    "subsurface": "subsurface sss scattering scatter",
+    "emission": "emission emissive emit emitted incandescence incandescent selfillum glow",
+    "volume": "volume volumetric volumetrics vol fog atmosphere atmospheric atmos atmo",
+    "background": "background bg bgd plate backdrop sky skydome environment env",
+    "beauty": "beauty bty rgba rgb combined composite final",
+    "surface": "surface surf base flat",
+    "colour": "colour color col clr tint",
+    "albedo": "albedo alb",
+    "raw": "raw",
+    "lighting": "lighting illumination illum irradiance",
+    "light": "light lgt lg lightgroup lightgrp lights",
+    "occlusion": "occlusion ao occ ambocc",
+    "shadow": "shadow shad shdw shadows",
+    "wire": "wire wireframe wires",
+    "id": "id ids index idx",
+    "object": "object obj objects ob",
+    "material": "material mat mtl materials shader",
+    "group": "group grp groups asset assets",
+    "crypto": "crypto cryptomatte",
+    "depth": "z depth zdepth zbuffer zbuf dpth",
+    "filtered": "filtered smooth aa antialiased soft",
+    "mist": "mist",
+    "normal": "n normal nrm nrml norm nor nml",
+    "camera": "camera cam view eye screen",
+    "position": "p position pos pnt point",
+    "uv": "uv uvs st texcoord",
+    "motion": "motion mv mvec movec vector vec velocity vel flow",
+    "forward": "forward fwd fw next",
+    "backward": "backward bwd backwards back prev previous",
+    "variance": "variance var",
+    "deep": "deep",
+    "denoised": "denoised dn denoise dnz",
+})  # fmt: skip
+"""Term to its words; plurals by a final s are understood everywhere."""
+
+NEUTRAL = frozenset(
+    [
+        "pass",
+        "passes",
+        "aov",
+        "aovs",
+        "channel",
+        "layer",
+        "layers",
+        "element",
+        "render",
+        "renders",
+        "rendered",
+        "out",
+        "output",
+        "lin",
+        "linear",
+        "acescg",
+        "ap1",
+        "img",
+        "image",
+        "pic",
+        "map",
+        "buffer",
+        "buf",
+        "data",
+        "exr",
+        "world",
+        "wld",
+        "ws",
+        "total",
+        "all",
+        "full",
+        "raw32",
+        "ambient",
+        "noisy",
+        "denoising",
+        "guide",
+        "matte",
+        "mattes",
+        "main",
+        "final",
+        "component",
+        "components",
+        "half",
+        "float",
+    ]
+)
+"""Words that say nothing of which pass it is."""
+
+VIEWS = MappingProxyType({"left": "left", "right": "right"})
+
+
+@dataclass(frozen=True, slots=True)
+class Meaning:
+    """A pass by terms: those that must be there, and those that may. certainty: where nothing else is in the name."""
+
+    key: str
+    needed: frozenset[str]
+    allowed: frozenset[str]
+    certainty: float
+
+
+def _meanings() -> Iterator[Meaning]:
+    for key, needed, allowed, certainty in (
+        ("beauty", "beauty", "colour", 1.0),
+        ("beauty", "colour", "", 0.4),
+        ("diffuse_direct", "diffuse direct", "light lighting", 1.0),
+        ("diffuse_indirect", "diffuse indirect", "light lighting", 1.0),
+        ("diffuse_indirect", "indirect", "", 0.4),
+        ("diffuse", "diffuse", "light", 1.0),
+        ("specular_direct", "specular direct", "light lighting", 1.0),
+        ("specular_indirect", "specular indirect", "light lighting", 1.0),
+        ("specular", "specular", "light lighting", 1.0),
+        ("transmission", "transmission", "light lighting", 1.0),
+        ("transmission", "transmission direct", "", 0.5),
+        ("transmission", "transmission indirect", "", 0.5),
+        ("transmission", "specular transmission", "", 0.8),
+        ("subsurface", "subsurface", "light", 1.0),
+        ("subsurface", "subsurface direct", "", 0.5),
+        ("subsurface", "subsurface indirect", "", 0.5),
+        ("subsurface", "diffuse subsurface", "", 0.8),
+        ("emission", "emission", "light", 1.0),
+        ("volume", "volume", "light", 1.0),
+        ("volume", "volume direct", "", 0.5),
+        ("volume", "volume indirect", "", 0.5),
+        ("background", "background", "colour", 1.0),
+        ("surface_colour", "surface colour", "", 1.0),
+        ("surface_colour", "diffuse colour", "surface raw", 0.95),
+        ("surface_colour", "diffuse albedo", "raw", 0.8),
+        ("surface_colour", "material colour", "", 0.6),
+        ("albedo", "albedo", "colour", 1.0),
+        ("raw_light", "raw light", "", 1.0),
+        ("raw_light", "raw lighting", "", 1.0),
+        ("raw_light", "raw diffuse", "light lighting", 0.9),
+        ("raw_light", "diffuse lighting", "", 0.8),
+        ("raw_light", "lighting", "", 0.6),
+        ("occlusion", "occlusion", "", 1.0),
+        ("shadow", "shadow", "light lighting raw", 1.0),
+        ("wire", "wire", "", 1.0),
+        ("id_object", "id object", "colour", 1.0),
+        ("id_object", "id", "", 0.6),
+        ("id_material", "id material", "colour", 1.0),
+        ("id_group", "id group", "colour", 1.0),
+        ("crypto_object", "crypto object", "id", 1.0),
+        ("crypto_object", "crypto", "id", 0.7),
+        ("crypto_material", "crypto material", "id", 1.0),
+        ("crypto_group", "crypto group", "id", 1.0),
+        ("depth", "depth", "camera", 1.0),
+        ("depth_filtered", "depth filtered", "camera", 1.0),
+        ("mist", "mist", "", 1.0),
+        ("normals", "normal", "surface", 1.0),
+        ("normals_camera", "normal camera", "surface", 1.0),
+        ("position", "position", "surface", 1.0),
+        ("position", "position camera", "", 0.4),
+        ("uv", "uv", "surface", 1.0),
+        ("motion_forward", "motion", "camera", 0.8),
+        ("motion_forward", "forward", "", 1.0),
+        ("motion_forward", "motion forward", "camera", 1.0),
+        ("motion_backward", "backward", "", 1.0),
+        ("motion_backward", "motion backward", "camera", 1.0),
+        ("variance", "variance", "beauty", 1.0),
+        ("deep", "deep", "beauty colour", 1.0),
+    ):  # fmt: skip
+        yield Meaning(key, frozenset(needed.split()), frozenset(allowed.split()), certainty)
+
+
+MEANINGS = tuple(_meanings())
+OTHERS = MappingProxyType({
+    "specular": ("specular_indirect",),
+    "motion_forward": ("motion_backward",),
+    "crypto_object": ("crypto_material", "crypto_group"),
+    "id_object": ("id_material", "id_group"),
+    "depth": ("depth_filtered",),
+    "volume": ("mist",),
+    "raw_light": ("diffuse",),
+    "diffuse_indirect": ("specular_indirect",),
+})  # fmt: skip
+"""What else a word may have been meant for, likelier ones first."""
+
+PART_TERMS = frozenset({"diffuse", "specular", "transmission", "subsurface", "emission", "volume"})
+"""Terms that begin a component in a name that speaks of a light; a sky, for one, may be the light itself."""
+
+LIGHT_KEYS = frozenset(kind.key for kind in BY_KEY.values() if kind.role is Role.LIGHT)
+
+
+def _words() -> dict[str, str]:
+    words = {word: term for term, listed in TERMS.items() for word in listed.split()}
+    plural = {f"{word}s": term for word, term in words.items() if len(word) > 3 and not word.endswith("s")}
+    return plural | words
+
+
+WORDS = MappingProxyType(_words())
+"""Every known word to its term."""
+
+
+def in_known_words(word: str) -> tuple[str, ...] | None:
+    """A word run together from known ones, such as zdepth or diffusedirect, cut into them; None if it is not."""
+    if word in WORDS or word in NEUTRAL:
+        return (word,)
+    for cut in range(len(word) - 1, 0, -1):
+        head, tail = word[:cut], word[cut:]
+        if (cut > 1 or head in "zpn") and (head in WORDS or head in NEUTRAL):
+            rest = in_known_words(tail) if len(tail) > 1 or tail in "zpn" else None
+            if rest is not None:
+                return (head, *rest)
+    return None

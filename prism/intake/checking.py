@@ -1,0 +1,247 @@
+"""One frame of an element read to its last pixel: what every pass holds, kept as plain values that can be stored."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from prism.combine.balance import balance
+from prism.combine.evaluate import Stale, never
+from prism.combine.first import first_ledger, starts_of
+from prism.elements.alpha import AlphaEvidence, evidence
+from prism.elements.element import Element, ElementPass
+from prism.elements.frame import open_frame
+from prism.elements.store import PixelStore
+from prism.errors import PrismError, Superseded
+from prism.formats import guarded
+from prism.formats.decoding import SAMPLES
+from prism.formats.headers import Part
+from prism.formats.reading import read_header, read_planes
+from prism.formats.stamps import stamp_of
+from prism.intake.measuring import digest_of, measure
+from prism.passes.judging import PlaneFacts
+from prism.pixels.channels import split_name
+from prism.pixels.image import Image
+
+MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
+
+
+@dataclass(frozen=True, slots=True)
+class PassFacts:
+    """One pass of one frame. planes: by the last part of the channel's name. fault: why nothing was read, if so."""
+
+    size: tuple[int, int] = (0, 0)
+    window: tuple[int, int, int, int] = (0, 0, 0, 0)  # data window from the picture's corner: left, top, width, height
+    aspect: float = 1.0
+    pixel: str = ""
+    lossy: str = ""
+    format: str = "OpenEXR"
+    primaries: tuple[float, ...] | None = None
+    planes: dict[str, PlaneFacts] = field(default_factory=dict)
+    digest: str = ""
+    alpha: AlphaEvidence | None = None
+    border: int = 0  # pixels of one colour all around, where the picture itself begins
+    fault: str = ""
+    missing: tuple[str, ...] = ()  # channels that other frames have
+
+    @property
+    def mean(self) -> float | None:
+        """Of the colour, over all its channels."""
+        held = [plane.mean for name, plane in self.planes.items() if name != "A" and plane.mean is not None]
+        return float(np.mean(held)) if held else None
+
+
+@dataclass(frozen=True, slots=True)
+class SumFacts:
+    """What the passes of one way sum to. reasons: what would close the gap."""
+
+    by: str
+    largest: float
+    beyond: int
+    place: tuple[int, int]
+    reasons: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class FrameFacts:
+    """All of a frame. passes: by key. sums: of the ways that do not land on the beauty. stamps: of its files, by path."""
+
+    frame: int
+    passes: dict[str, PassFacts]
+    sums: tuple[SumFacts, ...] = ()
+    stamps: dict[str, tuple[int, int]] = field(default_factory=dict)
+
+    def as_json(self) -> dict[str, Any]:
+        """All fields, for JSON."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, data: dict[str, Any]) -> FrameFacts:
+        """What `as_json` gave."""
+        passes = {}
+        for key, held in data["passes"].items():
+            planes = {
+                name: PlaneFacts(**{**facts, "strange": _places(facts["strange"])})
+                for name, facts in held["planes"].items()
+            }
+            alpha = (
+                AlphaEvidence(**{**held["alpha"], "reasons": tuple(held["alpha"]["reasons"])})
+                if held["alpha"]
+                else None
+            )
+            primaries = tuple(held["primaries"]) if held["primaries"] else None
+            passes[key] = PassFacts(
+                **held
+                | {"planes": planes, "alpha": alpha, "primaries": primaries}
+                | {name: tuple(held[name]) for name in ("size", "window", "missing")}
+            )
+        sums = tuple(
+            SumFacts(**{**s, "place": tuple(s["place"]), "reasons": tuple(s["reasons"])}) for s in data["sums"]
+        )
+        stamps = {path: tuple(stamp) for path, stamp in data["stamps"].items()}
+        return cls(data["frame"], passes, sums, stamps)
+
+
+def _places(held: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int]] | None:
+    return {name: (place[0], place[1]) for name, place in held.items()} if held else None
+
+
+def stamps_of(element: Element, frame: int) -> dict[str, tuple[int, int]]:
+    """Time and size of every file of a frame that is there: the same as long as no file changes."""
+    stamps = {}
+    for path in element.files_at(frame):
+        try:
+            stamps[str(path)] = stamp_of(path)[1:]
+        except PrismError:
+            continue
+    return stamps
+
+
+def check_frame(element: Element, frame: int, *, is_stale: Stale = never) -> FrameFacts:
+    """Read every pass of a frame once, measure it, and sum it up. Never raises for the state of a file; Superseded."""
+    stamps = stamps_of(element, frame)
+    decoded = _Decoded()
+    by_place: dict[tuple[Path, int], list[ElementPass]] = defaultdict(list)
+    for held in element.passes:
+        if held.files.is_still or frame in held.files.numbers:
+            by_place[held.files.path(frame), held.part].append(held)
+    passes: dict[str, PassFacts] = {}
+    for (path, part), held in by_place.items():
+        if is_stale():
+            raise Superseded("A newer request took over.")
+        passes |= _facts_of_part(path, part, held, decoded)
+    ordered = {held.key: passes[held.key] for held in element.passes if held.key in passes}
+    return FrameFacts(frame, ordered, tuple(_sums(element, frame, decoded, is_stale)), stamps)
+
+
+class _Decoded:
+    """Reads a part of a file whole, once; what was read stays for the sums, up to a bound."""
+
+    def __init__(self) -> None:
+        self._held: dict[tuple[Path, int], Image] = {}
+        self._bytes = 0
+
+    def __call__(self, path: Path, part: Part, names=None, *, kept=None) -> Image:
+        key = path, part.index
+        if key not in self._held:
+            image = read_planes(path, part)
+            size = sum(plane.nbytes for plane in image.channels.values())
+            if self._bytes + size > MOST_BYTES:
+                return image
+            self._bytes += size
+            self._held[key] = image
+        return self._held[key]
+
+
+def _facts_of_part(path: Path, index: int, passes: Sequence[ElementPass], decoded: _Decoded) -> dict[str, PassFacts]:
+    try:
+        parts = read_header(path)
+        part = parts[index] if index < len(parts) else parts[0]
+        image = _deep_samples(path, part) if part.deep else dict(decoded(path, part).channels)
+    except PrismError as error:
+        return {held.key: PassFacts(fault=error.what) for held in passes}
+    wanted = {name for held in passes for name in _names(held) if name in image}
+    facts = measure({name: image[name] for name in wanted})
+    return {held.key: _facts_of_pass(held, part, image, facts) for held in passes}
+
+
+def _deep_samples(path: Path, part: Part) -> dict[str, np.ndarray]:
+    return {name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES}
+
+
+def _names(held: ElementPass) -> tuple[str, ...]:
+    return (*held.channels, *((held.alpha,) if held.alpha else ()))
+
+
+def _facts_of_pass(held: ElementPass, part: Part, image: dict, facts: dict[str, PlaneFacts]) -> PassFacts:
+    there = [name for name in _names(held) if name in image]
+    display, data = part.display_window, part.data_window
+    own = {name: image[name] for name in there}
+    colour = [image[name] for name in held.channels if name in image]
+    weighed = None
+    if held.alpha in image and len(colour) == 3 and held.state != "none" and not part.deep:
+        weighed = evidence(np.stack(colour), image[held.alpha], part)
+    return PassFacts(
+        size=(display.width, display.height),
+        window=(data.x0 - display.x0, data.y0 - display.y0, data.width, data.height),
+        aspect=part.pixel_aspect,
+        pixel=part.stored or (part.channels[there[0]] if there else ""),
+        lossy=part.compression or part.format if part.is_lossy else "",
+        format=part.format,
+        primaries=part.says("chromaticities"),
+        planes={_component(name): facts[name] for name in there},
+        digest=digest_of(own),
+        alpha=weighed,
+        border=_border(colour) if colour and not part.deep and held.kind in (None, "wire") else 0,
+        missing=tuple(name for name in _names(held) if name not in image),
+    )
+
+
+def _component(name: str) -> str:
+    return split_name(name)[1]
+
+
+def _border(colour: Sequence[np.ndarray]) -> int:
+    """Width of a frame of one colour around a picture, in pixels, none if there is no other colour inside or it is black."""
+    plane = np.stack(colour).astype(np.float32)
+    first = plane[:, 0, 0]
+    if not first.any():
+        return 0
+    same = (plane == first[:, None, None]).all(axis=0)
+    width = 0
+    most = min(same.shape) // 4
+    while width < most and all(
+        edge.all() for edge in (same[width], same[-1 - width], same[:, width], same[:, -1 - width])
+    ):
+        width += 1
+    return width if width < most else 0
+
+
+def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
+    """By each way in which a first ledger can be made; nothing where none can, or where a pass of light is not there."""
+    try:
+        sources = open_frame(element, frame, store=PixelStore(MOST_BYTES), reader=decoded)
+    except PrismError:
+        return
+    if sources.faults:
+        return
+    for start in starts_of(sources):
+        try:
+            found = balance(first_ledger(sources, by=start.by, denoised=start.denoised), sources, is_stale=is_stale)
+        except Superseded:
+            raise
+        except PrismError:
+            continue
+        if not found.balanced:
+            reasons = tuple(suggestion.text for suggestion in found.suggestions)
+            yield SumFacts(start.title, found.difference.largest, found.beyond, (found.x, found.y), reasons)
+
+
+def frames_to_check(element: Element) -> tuple[int, ...]:
+    """All of them; one for stills alone."""
+    return element.frames or (0,)

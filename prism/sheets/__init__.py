@@ -1,0 +1,1 @@
+"""Many pictures on one sheet."""

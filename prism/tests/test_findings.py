@@ -1,0 +1,370 @@
+"""What Intake finds: every finding seen to come where its fault is, and to stay away where it is not."""
+
+import json
+import os
+import unittest
+from itertools import pairwise
+
+import numpy as np
+
+from prism.elements import disk
+from prism.elements.gathering import gather
+from prism.formats.exr import write_exr
+from prism.intake.checking import FrameFacts, check_frame, frames_to_check
+from prism.intake.findings import Wanted, findings, findings_of_scan, findings_of_versions, findings_on_disk
+from prism.intake.measuring import facts_of_plane
+from prism.passes.catalogue import BY_KEY
+from prism.passes.judging import judge_values
+from prism.pixels.image import Image
+from prism.tests import zoo
+from prism.tests.frames import FolderCase
+from prism.tests.test_command_line import run
+
+HEIGHT, WIDTH = 70, 90
+FRAMES = (1001, 1002, 1003, 1004)
+
+
+class Found(FolderCase):
+    """A folder of four sound frames, each pass in a file of its own, that a test then spoils."""
+
+    def setUp(self):
+        super().setUp()
+        y, x = np.mgrid[:HEIGHT, :WIDTH].astype(np.float32)
+        self.alpha = np.clip((30 - np.hypot(x - 45, y - 35)) / 3 + 0.5, 0, 1)
+        self.depth = np.where(self.alpha > 0.5, 5 + x / 17 + y / 23, np.inf).astype(np.float32)
+        self.normals = {
+            f"N.{c}": (p * (self.alpha > 0.5)).astype(np.float32)
+            for c, p in zip("XYZ", ((x - 45) / 31, (y - 35) / 33, 1 - x / 200))
+        }
+        for frame in FRAMES:
+            self.render(frame)
+
+    def light(self, frame: int) -> dict[str, np.ndarray]:
+        rng = np.random.default_rng(frame)
+        names = ("diffuse", "specular", "emission")
+        return {
+            name: (rng.random((3, HEIGHT, WIDTH)) * (2.5 if name == "specular" else 0.8) * self.alpha).astype(
+                np.float16
+            )
+            for name in names
+        }
+
+    def render(self, frame: int, **spoilt) -> None:
+        """spoilt: planes of a pass in place of the sound ones; None to leave the file out."""
+        light = self.light(frame)
+        total = sum(p.astype(np.float32) for p in light.values())
+        files = {name: dict(zip("RGB", planes, strict=True)) for name, planes in light.items()}
+        files["beauty"] = {
+            **dict(zip("RGB", total.astype(np.float16), strict=True)),
+            "A": self.alpha.astype(np.float16),
+        }
+        files["data"] = {"Z": self.depth + np.float32(frame * 1e-3), **self.normals}
+        for name, planes in (files | spoilt).items():
+            if planes is None:
+                self.path(name, frame).unlink(missing_ok=True)
+            else:
+                write_exr(self.path(name, frame), Image.of_planes(planes))
+
+    def path(self, name: str, frame: int):
+        return self.folder / f"shot_{name}.{frame}.exr"
+
+    def look(self, **wanted):
+        scanned = disk.scan(self.folder)
+        gathered = gather(scanned.sequences, root=self.folder)
+        found = [*findings_of_scan(scanned, gathered.faults), *findings_of_versions(gathered.elements)]
+        for element in gathered.elements:
+            facts = {n: check_frame(element, n) for n in frames_to_check(element)}
+            again = {n: FrameFacts.from_json(json.loads(json.dumps(held.as_json()))) for n, held in facts.items()}
+            self.assertEqual(again, facts)  # so that what is kept of a frame is all of it
+            found += [
+                *findings_on_disk(element, scanned.sequences, Wanted(**wanted)),
+                *findings(element, facts, wanted=Wanted(**wanted)),
+            ]
+        return found
+
+    def kinds(self, **wanted):
+        return {finding.kind for finding in self.look(**wanted)}
+
+    def one(self, kind: str, **wanted):
+        found = [finding for finding in self.look(**wanted) if finding.kind == kind]
+        self.assertEqual(len(found), 1, [f.text for f in found])
+        return found[0]
+
+    def rgb(self, planes):
+        return dict(zip("RGB", planes, strict=True))
+
+
+class Sound(Found):
+    def test_nothing_is_found_in_sound_files(self):
+        self.assertEqual(self.look(frames=FRAMES), [])
+
+
+class OnDisk(Found):
+    def test_frames_that_are_missing_or_beyond(self):
+        self.path("diffuse", 1003).unlink()
+        gap = self.one("missing")
+        self.assertEqual((gap.severity, gap.frames), ("error", (1003,)))
+        self.render(1003)
+        self.path("diffuse", 1004).unlink()
+        self.assertIn("that other passes have", self.one("missing").text)
+        self.render(1004)
+        self.assertEqual(self.one("missing", frames=range(1001, 1007)).frames, (1005, 1006))
+        beyond = [f for f in self.look(frames=(1001, 1002, 1003)) if f.kind == "extra"]
+        self.assertEqual({(f.severity, f.frames) for f in beyond}, {("note", (1004,))})
+
+    def test_numbers_in_two_paddings(self):
+        self.path("emission", 1002).with_name("shot_emission.001002.exr").write_bytes(
+            self.path("emission", 1002).read_bytes()
+        )
+        self.assertEqual(self.one("doubled").frames, (1002,))
+
+    def test_versions_side_by_side(self):
+        for path in list(self.folder.iterdir()):
+            for version in ("v001", "v002"):
+                path.with_name(path.name.replace("shot_", f"shot_{version}_")).write_bytes(path.read_bytes())
+            path.unlink()
+        self.assertIn("v002 is the newest", self.one("version").text)
+
+    def test_files_that_cannot_be_read(self):
+        self.path("specular", 1002).write_bytes(self.path("specular", 1002).read_bytes()[:-300])
+        self.assertEqual(self.one("unreadable").frames, (1002,))
+        for frame in FRAMES:
+            self.path("specular", frame).write_bytes(b"")
+        self.assertEqual(self.one("unreadable").text, "shot_specular.####.exr: The file is empty.")
+
+    def test_files_left_from_before(self):
+        for frame in FRAMES:
+            for name in ("beauty", "diffuse"):
+                os.utime(self.path(name, frame), (1.7e9 + frame, 1.7e9 + frame))
+        self.assertNotIn("older", self.kinds())
+        os.utime(self.path("beauty", 1003), (1.7e9 - 90000, 1.7e9 - 90000))
+        self.assertEqual(self.one("older").frames, (1003,))
+
+
+class Sizes(Found):
+    def overlay(self, height, width, border=0):
+        planes = np.zeros((height, width), np.float16)
+        planes[::8] = 0.5
+        if border:
+            frame = np.full((height + 2 * border, width + 2 * border), 0.3, np.float16)
+            frame[border:-border, border:-border] = planes
+            planes = frame
+        for frame in FRAMES:
+            noisy = planes.copy()
+            noisy[height // 2, width // 2] = frame / 2048
+            write_exr(self.path("wire", frame), Image.of_planes(self.rgb([noisy] * 3)))
+
+    def test_an_overlay_at_half_scale_can_be_scaled(self):
+        self.overlay(HEIGHT // 2, WIDTH // 2)
+        found = self.one("size")
+        self.assertEqual((found.severity, found.action, found.frames), ("warning", "scale", FRAMES))
+        self.assertIn("0.5 times the picture", found.text)
+
+    def test_a_frame_guide_around_an_overlay(self):
+        self.overlay(HEIGHT, WIDTH, border=6)
+        self.assertIn("a frame of 6 pixels runs around 90 x 70", self.one("guide").text)
+        self.overlay(HEIGHT, WIDTH)
+        self.assertFalse({"size", "guide"} & self.kinds())
+
+    def test_a_pass_of_light_of_another_size_is_an_error(self):
+        self.render(1002, emission=self.rgb(np.ones((3, 10, 12), np.float16)))
+        self.assertEqual(self.one("size").severity, "error")
+
+    def test_windows_and_aspects(self):
+        planes = self.rgb(self.light(1001)["emission"][:, 5:40, 10:60].copy())
+        from prism.pixels.window import Window
+
+        inner = Image(channels=planes, data_window=Window(10, 5, 59, 39), display_window=Window.of_size(WIDTH, HEIGHT))
+        write_exr(self.path("emission", 1001), inner)
+        self.assertIn("50 x 35 pixels from 10, 5", self.one("window").text)
+        whole = Image.of_planes(self.rgb(self.light(1002)["diffuse"]), pixelAspectRatio=2.0)
+        write_exr(self.path("diffuse", 1002), whole)
+        self.assertIn("pixels 2 wide instead of 1", self.one("aspect").text)
+
+
+class Values(Found):
+    def test_not_numbers_and_negative_values_with_their_place(self):
+        emission = self.light(1002)["emission"].copy()
+        emission[1, 7, 9] = np.nan
+        self.render(1002, emission=self.rgb(emission))
+        nan = self.one("nan")
+        self.assertEqual((nan.severity, nan.key, nan.frames, nan.place), ("error", "emission", (1002,), (9, 7)))
+        emission[1, 7, 9] = np.inf
+        emission[2, 3, 4] = -0.25
+        self.render(1002, emission=self.rgb(emission))
+        found = {finding.kind: finding for finding in self.look()}
+        self.assertEqual((found["infinite"].severity, found["negative"].severity), ("error", "warning"))
+        self.assertEqual(found["negative"].place, (4, 3))
+
+    def test_black_white_and_constant(self):
+        for value, kind, severity in ((0, "black", "note"), (1, "white", "warning"), (0.25, "constant", "warning")):
+            for frame in FRAMES:
+                self.render(frame, wire=self.rgb(np.full((3, HEIGHT, WIDTH), value, np.float16)))
+            found = [f for f in self.look() if f.key == "wire" and f.kind != "identical"]
+            self.assertEqual([(f.kind, f.severity) for f in found], [(kind, severity)])
+        self.render(1001, beauty={c: np.zeros((HEIGHT, WIDTH), np.float16) for c in "RGBA"})
+        self.assertIn(("black", "error", (1001,)), [(f.kind, f.severity, f.frames) for f in self.look()])
+
+    def test_light_that_is_cut_off_at_one(self):
+        for frame in FRAMES:
+            self.render(frame, specular=self.rgb(np.minimum(self.light(frame)["specular"], 1)))
+        clamped = self.one("clamped")
+        self.assertEqual((clamped.key, clamped.severity, clamped.frames), ("specular", "error", FRAMES))
+
+    def test_eight_bits_passed_off_as_depth(self):
+        coarse = (np.floor(np.where(np.isfinite(self.depth), self.depth / 20, 0) * 255) / 255).astype(np.float32)
+        for frame in FRAMES:
+            self.render(frame, data={"Z": coarse, **self.normals})
+        self.assertIn(("eight-bit", "depth"), {(f.kind, f.key) for f in self.look()})
+
+    def test_lossy_data(self):
+        for frame in FRAMES:
+            planes = {"crypto_object00." + c: np.ones((HEIGHT, WIDTH), np.float32) for c in "RGBA"}
+            write_exr(self.path("ids", frame), Image.of_planes(planes), compression="dwaa")
+        lossy = self.one("lossy")
+        self.assertEqual((lossy.severity, lossy.key), ("error", "crypto_object00"))
+        self.assertIn("dwaa", lossy.text)
+
+    def test_a_display_curve_in_what_should_be_linear(self):
+        for frame in FRAMES:
+            self.path("emission", frame).unlink()
+            zoo.still(
+                self.folder / f"shot_emission.{frame}.png",
+                np.moveaxis(self.light(frame)["emission"].astype(np.float32), 0, -1),
+            )
+        curve = self.one("curve")
+        self.assertEqual((curve.key, curve.action), ("emission", "linear"))
+        for frame in FRAMES:
+            (self.folder / f"shot_emission.{frame}.png").unlink()
+            codes = np.floor(self.light(frame)["emission"].astype(np.float32) * 255 + 0.5) / 255
+            self.render(frame, emission=self.rgb(codes.astype(np.float32)))
+        self.assertIn("steps of 8 bits", self.one("curve").text)
+
+    def test_alpha_taken_wrongly_and_not_there(self):
+        for frame in FRAMES:
+            colour, alpha = zoo.disc(HEIGHT, WIDTH)
+            self.render(
+                frame, beauty=dict(zip("RGBA", [*colour.astype(np.float16), alpha.astype(np.float16)], strict=True))
+            )
+        found = self.one("alpha")
+        self.assertEqual((found.action, found.key), ("straight", "beauty"))
+        for frame in FRAMES:
+            self.render(
+                frame, beauty=self.rgb(sum(p.astype(np.float32) for p in self.light(frame).values()).astype(np.float16))
+            )
+        self.assertEqual(self.one("no-alpha").severity, "warning")
+
+    def test_channels_that_only_some_frames_have(self):
+        self.render(1003, data={"Z": self.depth, "N.X": self.normals["N.X"]})
+        channels = [f for f in self.look() if f.kind == "channels"]
+        self.assertEqual([(f.key, f.frames) for f in channels], [("normals", (1003,))])
+
+    def test_other_primaries_are_told(self):
+        from prism.colour.spaces import CHROMATICITIES
+        from prism.formats.headers import chromaticities_entry
+
+        says = chromaticities_entry(CHROMATICITIES["acescg"])
+        write_exr(
+            self.path("emission", 1001), Image.of_planes(self.rgb(self.light(1001)["emission"]), chromaticities=says)
+        )
+        self.assertIn("is converted to", self.one("colour", space="lin_rec709").text)
+
+    def test_parts_that_do_not_sum_with_the_cause(self):
+        for frame in FRAMES:
+            twice = (self.light(frame)["diffuse"].astype(np.float32) * 1.5).astype(np.float16)
+            self.render(frame, diffuse=self.rgb(twice))
+        self.assertEqual(self.one("sum").frames, FRAMES)
+        for frame in FRAMES:
+            self.render(frame, emission=None, diffuse=self.rgb(self.light(frame)["diffuse"]))
+            write_exr(self.path("volume", frame), Image.of_planes(self.rgb(self.light(frame)["emission"])))
+        self.assertNotIn("sum", self.kinds())
+
+    def test_what_nobody_can_tell_and_what_two_claim(self):
+        for frame in FRAMES:
+            planes = self.rgb(np.full((3, HEIGHT, WIDTH), 0.5 + frame / 4096, np.float16))
+            write_exr(self.path("wibble", frame), Image.of_planes(planes))
+            self.render(
+                frame,
+                data={
+                    "Z": self.depth + np.float32(frame),
+                    "depth.V": self.depth + np.float32(2 * frame),
+                    **self.normals,
+                },
+            )
+        found = {finding.kind: finding for finding in self.look()}
+        self.assertEqual((found["unknown"].severity, found["claims"].severity), ("note", "warning"))
+        self.assertIn("depth.V", found["claims"].text)
+
+
+class OverTime(Found):
+    def test_a_frame_that_is_its_neighbour(self):
+        for name in ("beauty", "diffuse", "specular", "emission"):
+            self.path(name, 1003).write_bytes(self.path(name, 1002).read_bytes())
+        found = [f for f in self.look() if f.kind == "identical"]
+        self.assertEqual({(f.severity, f.frames) for f in found}, {("warning", (1003,))})
+        self.assertEqual(len(found), 4)
+
+    def test_a_frame_darker_than_both_its_neighbours(self):
+        dark = {
+            name: self.rgb((planes.astype(np.float32) / 2).astype(np.float16))
+            for name, planes in self.light(1002).items()
+        }
+        total = sum(p.astype(np.float32) / 2 for p in self.light(1002).values()).astype(np.float16)
+        self.render(1002, **dark, beauty={**self.rgb(total), "A": self.alpha.astype(np.float16)})
+        flashes = [f for f in self.look() if f.kind == "flash"]
+        self.assertEqual({f.frames for f in flashes}, {(1002,)})
+        self.assertIn("beauty", {f.key for f in flashes})
+
+    def test_one_pass_that_changes_alone(self):
+        for frame in (1003, 1004):
+            self.render(
+                frame, emission=self.rgb((self.light(frame)["emission"].astype(np.float32) * 3).astype(np.float16))
+            )
+        jump = self.one("jump")
+        self.assertEqual((jump.key, jump.frames), ("emission", (1003,)))
+
+
+class Judged(unittest.TestCase):
+    def test_facts_of_planes_as_numpy_has_them(self):
+        rng = np.random.default_rng(3)
+        for dtype in (np.float16, np.float32):
+            plane = rng.normal(0, 1, (31, 17)).astype(dtype)
+            plane[3, 4], plane[5, 6], plane[7, 8:10] = np.nan, -np.inf, 1
+            facts = facts_of_plane(plane)
+            finite = plane[np.isfinite(plane)].astype(np.float64)
+            self.assertEqual((facts.least, facts.most, facts.nan, facts.infinite), (finite.min(), finite.max(), 1, 1))
+            self.assertEqual((facts.ones, facts.negative), (int((plane == 1).sum()), int((finite < 0).sum())))
+            self.assertAlmostEqual(facts.mean, finite.mean(), 6)
+            self.assertEqual((facts.strange["nan"], facts.strange["infinite"], facts.stepped), ((4, 3), (6, 5), False))
+            self.assertTrue(
+                facts_of_plane((np.arange(256, dtype=np.float64) / 255).astype(dtype).reshape(16, 16)).stepped
+            )
+
+    def test_infinite_depth_and_signed_normals_are_no_fault(self):
+        plane = facts_of_plane(np.float32([[1, 2], [-3, np.inf]]))
+        for key, kinds in (("depth", set()), ("normals", {"infinite"}), ("emission", {"infinite", "negative"})):
+            found = {
+                verdict.kind for verdict in judge_values(BY_KEY[key], key, {"X" if key == "normals" else "Z": plane})
+            }
+            self.assertEqual(found, kinds, key)
+
+
+class CommandLine(Found):
+    def test_the_answer_and_its_exit_codes(self):
+        code, answer, _ = run("intake", str(self.folder), "--json")
+        answer = json.loads(answer)
+        self.assertEqual((code, answer["findings"]), (0, []))
+        (element,) = answer["elements"]
+        passes = {held["pass"]: held for held in element["passes"]}
+        self.assertEqual(set(passes), {"beauty", "diffuse", "specular", "emission", "depth", "normals"})
+        self.assertEqual(
+            (passes["beauty"]["channels"], passes["beauty"]["alpha"]), (["R", "G", "B", "A"], "premultiplied")
+        )
+        self.assertEqual(passes["depth"]["files"], [str(self.path("data", frame)) for frame in FRAMES])
+        self.assertTrue(all(0 < held["certainty"] <= 1 and held["reason"] for held in element["passes"]))
+        self.assertEqual({tuple(s["frames"]) for s in answer["sequences"]}, {FRAMES})
+        self.path("diffuse", 1002).unlink()
+        code, answer, _ = run("intake", str(self.path("diffuse", 1001)), "--json")
+        self.assertEqual((code, json.loads(answer)["findings"][0]["frames"]), (1, [1002]))
+        self.assertEqual(run("intake", str(self.folder / "absent"))[0], 2)
+        self.assertTrue(all(a <= b for a, b in pairwise(FRAMES)))

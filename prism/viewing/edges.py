@@ -1,0 +1,33 @@
+"""A close-up of where alpha is soft: there a wrong reading of it shows, as a dark or bright fringe."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter
+
+from prism.elements.pixels import Frame, Region
+from prism.pixels.window import Window
+from prism.viewing.picture import Look, source_picture, to_screen
+
+ACROSS, DOWN = 40, 24  # pixels of the close-up
+ENLARGED = 8
+
+
+def edge_picture(frame: Frame, key: str, look: Look) -> NDArray[np.uint8]:
+    """Display bytes of the part of a pass that has most soft pixels, every pixel enlarged. Without any, the middle.
+
+    Raises UnknownSource or UnreadableFile.
+    """
+    window = frame.window
+    alpha = frame.pixels(key).alpha
+    soft = np.zeros(window.shape, np.float32) if alpha is None else ((alpha > 0.02) & (alpha < 0.98)).astype(np.float32)
+    size = min(DOWN, window.height), min(ACROSS, window.width)
+    found = uniform_filter(soft, size, mode="constant")
+    row, column = np.unravel_index(int(found.argmax()), found.shape) if found.any() else (s // 2 for s in window.shape)
+    top = int(np.clip(row - size[0] // 2, 0, window.height - size[0]))
+    left = int(np.clip(column - size[1] // 2, 0, window.width - size[1]))
+    part = Window(window.x0 + left, window.y0 + top, window.x0 + left + size[1] - 1, window.y0 + top + size[0] - 1)
+    rgba, data = source_picture(Region(frame, part), key)
+    shown = to_screen(rgba, look, data=data)
+    return np.repeat(np.repeat(shown, ENLARGED, axis=0), ENLARGED, axis=1)

@@ -1,0 +1,67 @@
+"""The probe: one pixel or a box read from every pass of a frame at once."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from prism.colour.view import apply_exactly
+from prism.elements.pixels import Frame, Region, Source
+from prism.errors import BadArgument
+from prism.pixels.window import Window
+from prism.viewing.picture import Look
+from prism.viewing.remap import component_names
+
+MOST_PIXELS = 1 << 20  # of a box
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One pass under the probe. stored: its channels as the frame has them, in their order. codes: of R, G, B through what is on
+    screen, at 8, 10 and 16 bits; None for data."""
+
+    key: str
+    title: str
+    names: tuple[str, ...]
+    stored: tuple[float, ...]
+    alpha: float | None
+    codes: dict[int, tuple[int, int, int]] | None
+
+
+def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | None = None) -> list[Line]:
+    """Every pass at a pixel, or its average over a box, counted from the picture's corner. Raises BadArgument outside of it."""
+    display = frame.display_window
+    place = box.moved(display.x0, display.y0)
+    if place.intersection(frame.window) != place or place.width * place.height > MOST_PIXELS:
+        raise BadArgument(f"There is no such place in a picture of {display}.", where="probe")
+    region = Region(frame, place)
+    wanted = [source for source in frame if keys is None or source.key in keys]
+    return [_line(source, region, look) for source in wanted if not _is_deep(source)]
+
+
+def _is_deep(source: Source) -> bool:
+    return source.kind is not None and source.kind.key == "deep"
+
+
+def _line(source: Source, region: Region, look: Look) -> Line:
+    pixels = region.pixels(source.key)
+    count = max(1, min(3, len(source.colour)))
+    values = tuple(_average(plane) for plane in pixels.planes[:count])
+    alpha = None if pixels.alpha is None else _average(pixels.alpha)
+    codes = None
+    if not source.is_data:
+        codes = codes_of([_average(plane) for plane in pixels.planes], look)
+    return Line(source.key, source.title, component_names(source)[:count], values, alpha, codes)
+
+
+def _average(plane: np.ndarray) -> float:
+    return float(plane.reshape(-1)[0]) if plane.size == 1 else float(plane.mean(dtype=np.float64))
+
+
+def codes_of(rgb: Sequence[float], look: Look) -> dict[int, tuple[int, int, int]]:
+    """Code values through exposure, view and gamma: floor(v (2^n - 1) + 1/2)."""
+    light = np.array(rgb, np.float32).reshape(1, 1, 3) * np.float32(2.0**look.stops)
+    shown = apply_exactly(light, look.transform)[0, 0].astype(np.float64) ** (1 / look.gamma)
+    return {bits: tuple(int(code) for code in np.floor(shown * ((1 << bits) - 1) + 0.5)) for bits in (8, 10, 16)}
