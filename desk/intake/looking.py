@@ -67,7 +67,8 @@ def look_at_run(shot: Shot, name: str, files: Sequence[PlannedFiles]) -> Element
         shot=shot, name=name, defaults={"found": name, "document": document.as_json()}
     )
     if not made:
-        Element.objects.filter(pk=element.pk).update(document=document.as_json())
+        element.document = document.as_json()
+        element.save(update_fields=["document"])
     return element
 
 

@@ -270,7 +270,7 @@ export default () => {
       valuesTimer = setTimeout(() => this.askValues(), 120);
     },
     askValues() {
-      if (!stage || stage.zoom < NUMBERS_FROM || !mainBitmap) {
+      if (!stage || stage.zoom < NUMBERS_FROM || !mainBitmap || this.comparison === "difference") {
         if (stage?.numbers) stage.set({ numbers: null });
         return;
       }
