@@ -73,7 +73,10 @@ def look(page: Page) -> None:
 
 
 def sheet(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/sheet/?frame=1001")
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/?frame=1001")
+    page.wait_for_selector("canvas[data-serial]")
+    page.get_by_role("button", name="Pass sheet").click()
+    page.wait_for_load_state("networkidle")
 
 
 def render(page: Page) -> None:

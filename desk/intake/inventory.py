@@ -26,7 +26,7 @@ from prism.text import printable
 from prism.viewing.edges import edge_picture
 from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
 
-THUMBNAIL = 160  # pixels wide
+THUMBNAIL, LARGEST = 160, 480  # pixels wide
 
 
 def state(shot: Shot) -> dict[str, Any]:
@@ -62,11 +62,11 @@ def state(shot: Shot) -> dict[str, Any]:
     }
 
 
-def thumbnail(element: Element, key: str, frame: int) -> bytes:
-    """One pass of one frame as a small JPEG in its usual remap. Raises PrismError."""
+def thumbnail(element: Element, key: str, frame: int, width: int = THUMBNAIL) -> bytes:
+    """One pass of one frame as a small JPEG in its usual remap. width: the most, in pixels. Raises PrismError."""
     sources = sources_of([element], frame)
     full = f"{element.name}/{key}"
-    subject = Subject(show="source", key=full, step=step_for(sources.display_window.width, THUMBNAIL))
+    subject = Subject(show="source", key=full, step=step_for(sources.display_window.width, min(width, LARGEST)))
     rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
     return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")

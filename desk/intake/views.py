@@ -108,7 +108,9 @@ def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     found = get_object_or_404(shot.elements, pk=element)
     frame = request.GET.get("frame", "0")
     number = int(frame) if frame.removeprefix("-").isdecimal() else 0
-    body = inventory.thumbnail(found, request.GET.get("pass", ""), number)
+    width = request.GET.get("width", "")
+    wanted = int(width) if width.isdecimal() else inventory.THUMBNAIL
+    body = inventory.thumbnail(found, request.GET.get("pass", ""), number, wanted)
     answer = HttpResponse(body, content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=60"
     return answer

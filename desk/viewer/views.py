@@ -42,6 +42,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
         )
     page["urls"] = {name: reverse(f"look-{name}", kwargs=address) for name in ("picture", "probe", "values", "sheet")}
     page["urls"]["intake"] = reverse("intake", kwargs=address)
+    page["urls"]["thumb"] = reverse("intake-thumb", kwargs=address | {"element": 0})
     return render(request, "viewer/look.html", context | {"page": page})
 
 

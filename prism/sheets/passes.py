@@ -11,19 +11,20 @@ from prism.elements.pixels import Frame, Source, on_display
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
 
 MARGIN, CAPTION, HEAD = 16, 24, 40  # pixels
+SHAPE = 1.6  # width of a sheet by its height, about that of a screen
 GROUND, INK, QUIET = (27, 27, 27), (230, 230, 230), (169, 169, 169)
 LETTERS = 15
 
 
 def pass_sheet(frame: Frame, look: Look, *, width: int, title: str) -> NDArray[np.uint8]:
-    """Display bytes (H, W, 3) of a sheet as nearly square as the passes allow. width: most pixels of one picture.
+    """Display bytes (H, W, 3) of a sheet of about SHAPE. width: most pixels of one picture.
 
     Raises what reading the passes raises.
     """
     sources = [source for source in frame if not source.aside]
     pictures = [_small(frame, source, look, width) for source in sources]
     high, wide = (max(picture.shape[side] for picture in pictures) for side in (0, 1))
-    across = max(1, round((len(sources) * high / wide) ** 0.5))
+    across = max(1, round((len(sources) * high / wide * SHAPE) ** 0.5))
     down = -(-len(sources) // across)
     size = (MARGIN + across * (wide + MARGIN), HEAD + down * (high + CAPTION + MARGIN))
     sheet = Pillow.new("RGB", size, GROUND)

@@ -54,6 +54,7 @@ export default () => {
     zoom: 1,
     scoping: false,
     reading: false,
+    spread: false, // all passes at once instead of one
     playing: false,
     busy: false,
     pointer: null,
@@ -337,6 +338,15 @@ export default () => {
       this.goTo(this.frame);
     },
     get rateText() { return `${page.rate} fps`; },
+    toggleSheet() { this.spread = !this.spread; },
+    open(held) {
+      this.spread = false;
+      this.choosePass(held.key);
+    },
+    thumb(held) {
+      const url = page.urls.thumb.replace("/0/", `/${this.element}/`);
+      return `${url}?${new URLSearchParams({ pass: held.key, frame: this.frame, width: 240 })}`;
+    },
     get sheetUrl() { return `${page.urls.sheet}?element=${this.element}&frame=${this.frame}&view=${this.viewName}`; },
     get intakeUrl() { return `${page.urls.intake}?element=${this.element}`; },
     nameAddress() {
@@ -354,6 +364,7 @@ export default () => {
         ArrowUp: () => this.stepPass(-1),
         ArrowDown: () => this.stepPass(1),
         w: () => this.nextComparison(),
+        a: () => this.toggleSheet(),
         p: () => this.toggleReadings(),
         s: () => this.toggleScopes(),
         f: () => this.fit(),
