@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.measure import in_turn
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.elements.store import PixelStore
 from prism.formats.decoding import decode_flat
 from prism.formats.exr import read_channels, write_exr

@@ -11,7 +11,7 @@ from bench.measure import measure
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image

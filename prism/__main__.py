@@ -22,7 +22,7 @@ from prism.commands.intake import intake
 from prism.commands.plans import plan
 from prism.commands.renders import render
 from prism.commands.scenes import scene
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS, read_channels
 from prism.formats.headers import Part, read_parts

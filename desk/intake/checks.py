@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from pathlib import Path
 from typing import Any
 
 from django.db import transaction
@@ -12,16 +13,22 @@ from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.shots.models import Element, Shot
 from desk.shots.services import document_of
+from desk.shots.storage import kept_inside
 from prism.documents import fingerprint
 from prism.elements import disk
 from prism.elements.element import Element as Document
 from prism.errors import BadArgument, PrismError
+from prism.formats.stamps import stamp_of
 from prism.intake.checking import FrameFacts, check_frame, frames_to_check, stamps_of
-from prism.intake.findings import Finding, Wanted, findings, findings_on_disk
+from prism.intake.finding import Finding, Wanted
+from prism.intake.findings import findings
+from prism.intake.on_disk import findings_on_disk
 from prism.passes.judging import ERROR, WARNING
+from prism.text import from_storable, printable
 
 KIND = "check"
 MOST_FINDINGS = 400
+MOST_ASKED = 2000  # files whose time a page asks for
 
 
 def begin(element: Element, author) -> Job | None:
@@ -32,6 +39,7 @@ def begin(element: Element, author) -> Job | None:
     known = {check.frame: check for check in element.checks.all()}
     wanted = [n for n in frames_to_check(document) if not _is_current(known.get(n), document, n, mark)]
     element.checks.exclude(frame__in=frames_to_check(document)).delete()
+    element.checks.filter(frame__in=wanted).delete()  # what they said is of files that are gone
     with transaction.atomic():
         Shot.objects.select_for_update().get(pk=element.shot_id)
         waiting = Task.objects.filter(
@@ -49,12 +57,28 @@ def begin(element: Element, author) -> Job | None:
     return job
 
 
+def have_changed(element: Element) -> bool:
+    """Whether a file is another one than was read. Only the times are asked for, and not of very many files."""
+    kept = element.checks.values_list("facts__stamps", flat=True)[:MOST_ASKED]
+    stamps = {path: tuple(stamp) for of_frame in kept for path, stamp in of_frame.items()}
+    return any(_stamp(Path(from_storable(path))) != stamp for path, stamp in list(stamps.items())[:MOST_ASKED])
+
+
+def _stamp(path: Path) -> tuple[int, int] | None:
+    try:
+        return stamp_of(path)[1:]
+    except PrismError:
+        return None
+
+
 def check(element_id: int, frame: int, is_over) -> str:
-    """Read one frame and keep its facts. Returns a line for the log."""
+    """Read one frame and keep its facts. Returns a line for the log. Raises UnreadableFile if a link leads elsewhere."""
     element = Element.objects.select_related("shot__production", "shot__plan").filter(pk=element_id).first()
     if element is None:
         return "The element was removed meanwhile."
     document = document_of(element)
+    for path in document.files_at(frame):
+        kept_inside(path, element.shot.production)
     facts = check_frame(document, frame, is_stale=is_over)
     FrameCheck.objects.update_or_create(
         element=element, frame=frame, defaults={"document": _mark(document), "facts": _clean(facts.as_json())}
@@ -152,7 +176,7 @@ def _sequences(document: Document) -> Iterable[disk.Sequence]:
 
 
 def _kept(finding: Finding) -> dict[str, Any]:
-    return _clean(finding.as_json() | {"mark": finding.mark, "files": list(finding.files[:20])})
+    return _clean(finding.as_json() | {"mark": finding.mark, "files": [printable(path) for path in finding.files[:20]]})
 
 
 def _clean(data: Any) -> Any:

@@ -16,7 +16,7 @@ from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
 from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass, Files
-from prism.elements.frame import open_frame
+from prism.elements.opening import open_frame
 from prism.elements.pixels import on_display
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames

@@ -9,6 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 from pydantic import ValidationError
 
+from desk.intake.models import Judgement
 from desk.scenes.services import facts_for
 from desk.shots.models import Element, NameRule, Place, Shot
 from desk.shots.storage import allowed_place, kept_inside, shot_folder
@@ -19,6 +20,7 @@ from prism.elements.gathering import Gathered, gather
 from prism.elements.planned import PlannedNames
 from prism.elements.rules import Rule
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
+from prism.formats.reading import read_header
 from prism.naming.frames import format_frames
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.plan import Plan
@@ -34,7 +36,8 @@ def look(place: Place) -> list[Element]:
     found = disk.scan(path) if path.is_dir() else disk.around(path)
     root = path if path.is_dir() else path.parent
     sequences = [s for s in found.sequences if _is_inside(s.first_path, shot)]
-    gathered = gather(sequences, root=root, rules=rules_of(shot), plan=_planned_names(shot))
+    headers = lambda file: read_header(kept_inside(file, shot.production))  # noqa: E731
+    gathered = gather(sequences, root=root, rules=rules_of(shot), plan=_planned_names(shot), headers=headers)
     with transaction.atomic():
         Place.objects.select_for_update().get(pk=place.pk)
         elements = _keep(place, gathered)
@@ -69,6 +72,7 @@ def look_at_run(shot: Shot, name: str, files: Sequence[PlannedFiles]) -> Element
     if not made:
         element.document = document.as_json()
         element.save(update_fields=["document"])
+        Judgement.objects.filter(element=element).update(whole=len(document.frames))
     return element
 
 

@@ -86,10 +86,14 @@ def look_at(task: Task) -> str:
 
 
 def look_where_changed(shot: Shot, author) -> None:
-    """Have those places looked at whose folders hold other files since: they are asked for their time, not listed."""
+    """Have those places looked at whose folders hold other files since, and those files read that are others than were read:
+    folders and files are asked for their time, not listed."""
     for place in shot.places.prefetch_related("elements"):
         if place.looked is not None and _newest(place) > place.looked.timestamp():
             look_again(place, author)
+    for element in shot.elements.exclude(document={}).select_related("place"):
+        if checks.have_changed(element):
+            check_again(element, author)
 
 
 def _newest(place: Place) -> float:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import fcntl
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -62,34 +63,43 @@ def take(shot: Shot, folder: str, file: Coming, at: int, piece: bytes) -> dict[s
         raise BadArgument(
             "This piece is no part of the file.", where=file.name, advice="Send it again from its beginning."
         )
-    part = place / f"{_COMING}{file.name}"
+    part, target = place / f"{_COMING}{file.name}", place / file.name
     try:
-        now = _append(part, at, piece)
+        with _held(part) as descriptor:
+            if target.exists():  # another page was faster
+                part.unlink(missing_ok=True)
+                return _begun(place, file)
+            now = _append(descriptor, at, piece)
+            if now == file.size:
+                _finish(part, target)
     except OSError as error:
         raise UnwritableFile(
             f"It cannot be kept: {error.strerror}.", where=file.name, advice="Is the disk full?"
         ) from error
-    if now < file.size:
-        return {"name": file.name, "at": now, "done": False}
-    _finish(part, place / file.name)
-    return {"name": file.name, "at": now, "done": True}
+    return {"name": file.name, "at": now, "done": now == file.size}
 
 
-def _append(part: Path, at: int, piece: bytes) -> int:
-    """The length afterwards; unchanged if it does not end where the piece begins."""
+@contextmanager
+def _held(part: Path) -> Iterator[int]:
+    """What has come of a file, open and for one at a time."""
     descriptor = os.open(part, os.O_RDWR | os.O_CREAT | os.O_NOFOLLOW | os.O_CLOEXEC, 0o644)
     try:
         fcntl.flock(descriptor, fcntl.LOCK_EX)
-        now = os.fstat(descriptor).st_size
-        if now != at:
-            return now
-        os.lseek(descriptor, at, os.SEEK_SET)
-        written = 0
-        while written < len(piece):
-            written += os.write(descriptor, piece[written:])
-        return at + written
+        yield descriptor
     finally:
         os.close(descriptor)
+
+
+def _append(descriptor: int, at: int, piece: bytes) -> int:
+    """The length afterwards; unchanged if it does not end where the piece begins."""
+    now = os.fstat(descriptor).st_size
+    if now != at:
+        return now
+    os.lseek(descriptor, at, os.SEEK_SET)
+    written = 0
+    while written < len(piece):
+        written += os.write(descriptor, piece[written:])
+    return at + written
 
 
 def _finish(part: Path, target: Path) -> None:

@@ -12,8 +12,9 @@ from desk.shots.storage import shot_file
 from desk.viewer.store import EVALUATOR, PIXELS
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
-from prism.elements.frame import OpenFrame, find_sources
+from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
+from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.errors import BadArgument, UnreadableFile
 from prism.passes.plan import Plan

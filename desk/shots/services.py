@@ -13,7 +13,8 @@ from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
 from prism.combine.ledger import Ledger
 from prism.elements.element import Element as Document
-from prism.elements.frame import OpenFrame, open_frames
+from prism.elements.frame import OpenFrame
+from prism.elements.opening import open_frames
 from prism.elements.pixels import on_display
 from prism.errors import UnreadableFile
 from prism.passes.judging import ERROR

@@ -25,7 +25,7 @@ from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.combine.first import first_ledger, starts_of
 from prism.combine.ledger import Ledger as Document
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.packing import Packing
 from prism.passes.plan import Layer
@@ -464,7 +464,7 @@ class Accessibility(BrowserCase):
         self.log_in()
         self.check(axe, "shots")
         self.give_scene(build_scene())
-        for name in ("plan", "render", "intake", "rebuild", "hand-off", "scene", "shot-settings"):
+        for name in ("plan", "render", "intake", "look", "rebuild", "hand-off", "scene", "shot-settings"):
             for theme in ("dusk", "paper"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")
                 self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)

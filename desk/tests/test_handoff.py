@@ -15,7 +15,7 @@ from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.deliver import Output
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
@@ -156,6 +156,56 @@ class Orders(HandoffCase):
         with self.assertRaises(BadArgument):
             self.order("1003")
         self.assertFalse(self.ledger.versions.exists())
+
+
+class TwoElements(HandoffCase):
+    """A ledger whose rows come from two elements of the shot."""
+
+    def setUp(self):
+        super().setUp()
+        self.glow = self.root / "TST" / "TST_010" / "glow"
+        self.glow.mkdir()
+        self.write_glow(0.25)
+        self.bring_in(self.glow, "glow")
+        document = Document.from_json(self.ledger.document)
+        row = document.rows[0].replace(id="glow", source="glow/emission", in_balance=False)
+        self.ledger.document = document.replace(rows=(*document.rows, row)).as_json()
+        self.ledger.save()
+
+    def write_glow(self, value):
+        planes = {c: np.full((HEIGHT, WIDTH), value, np.float16) for c in "RGB"}
+        write_exr(self.glow / "glow_emission.1001.exr", Image.of_planes(planes))
+
+    def test_both_are_in_what_is_written_and_in_its_mark(self):
+        delivery = self.order()[0]
+        self.work()
+        written = read_channels(services.path_of(delivery, 1001), read_parts(services.path_of(delivery, 1001))[0])
+        without = Document.from_json(self.ledger.document)
+        without = without.replace(rows=without.rows[:-1])
+        expected = evaluate(without, find_sources([self.folder / "TST_010.1001.exr"]))[0] + np.float32(0.25)
+        np.testing.assert_array_equal(written.plane("R"), expected)
+        again = self.order()[0]
+        self.assertEqual(again.take, delivery.take)
+        self.work()
+        self.write_glow(0.5)  # a file of the other element: what is delivered from now on is another picture
+        self.assertEqual(self.order()[0].take, delivery.take + 1)
+
+    def test_a_choice_of_how_a_pass_is_read_makes_another_take(self):
+        first = self.order()[0]
+        self.work()
+        element = self.shot.elements.get(name="render")
+        element.choices = {"beauty": {"state": "straight"}}
+        element.save()
+        self.ledger.refresh_from_db()
+        self.assertEqual(self.order()[0].take, first.take + 1)
+
+    def test_an_element_that_was_removed_is_named(self):
+        self.shot.elements.get(name="glow").delete()
+        self.order()
+        self.work()
+        task = Task.objects.get()
+        self.assertEqual(task.state, State.FAILED)
+        self.assertIn("There is no source glow/emission", task.fault)
 
 
 class Jobs(HandoffCase):

@@ -85,6 +85,34 @@ class FromElsewhere(BrowserCase):
         self.assertEqual(complaints, [])
 
 
+class Sending(BrowserCase):
+    def test_a_broken_connection_is_waited_for_and_taken_up_where_it_broke(self):
+        self.log_in()
+        self.page.goto(self.live_server_url + self.url("intake"))
+        path = self.root / "big.1001.exr"
+        rng = np.random.default_rng(1)
+        write_exr(
+            path, Image.of_planes({c: rng.random((900, 900)).astype(np.float32) for c in "RGB"}), compression="none"
+        )
+        pieces = []
+
+        def pass_on(route):
+            pieces.append(route.request.url)
+            if len(pieces) in (2, 3):
+                route.abort("connectionreset")
+            else:
+                route.continue_()
+
+        self.page.route("**/upload/piece/**", pass_on)
+        self.page.locator("input[type=file]").set_input_files(path)
+        expect(self.page.locator(".intake-place")).to_have_count(2)
+        sent = next((self.root / "TST" / "TST_010" / "uploads").rglob("*.exr"))
+        self.assertEqual(sent.read_bytes(), path.read_bytes())
+        begun = [int(url.rpartition("at=")[2]) for url in pieces]
+        self.assertEqual(begun[1:4], [begun[1]] * 3)  # the same piece until it got through, and none before it again
+        self.assertEqual(sorted(set(begun)), list(dict.fromkeys(begun)))
+
+
 class Looking(BrowserCase):
     """The viewer by itself, on the frames that every browser test has."""
 

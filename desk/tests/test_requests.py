@@ -113,6 +113,7 @@ class Mutated(WorldCase):
         look = {"view": "film", "stops": 0.0, "gamma": 1.0, "channel": "rgb", "ground": "black", "encoding": "jpeg"}
         ledger = {"ledgerId": self.ledger.pk, "ledger": self.ledger.document, "frame": 1001}
         picture = {"show": "rebuilt", "key": "", "edited": None, "width": 16, "viewer": "v", "serial": 1}
+        shown = look | {"element": self.element.pk, "key": "depth", "frame": 1001}
         preset = {"action": "keep", "plan": self.plan, "new": "ours", "purpose": "p", "base": "everything", "name": "x"}
         return {
             "plan-answer": {"plan": self.plan},
@@ -133,6 +134,27 @@ class Mutated(WorldCase):
             "rebuild-version": {"ledgerId": self.ledger.pk},
             "rebuild-first": {"ledgerId": self.ledger.pk, "frame": 1001, "by": "components", "denoised": False},
             "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk},
+            "look-picture": shown
+            | {
+                "width": 40,
+                "encoding": "png",
+                "remap": {"way": "range", "near": 1.0, "far": 9.0, "log": True},
+                "marks": ["over", "nan"],
+                "against": {"element": self.element.pk, "key": "depth", "frame": 1001},
+                "gain": 4.0,
+            },
+            "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
+            "look-values": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
+            "intake-bring": {"folder": str(self.folder), "name": "again"},
+            "intake-upload-begin": {"folder": "sent", "files": [{"name": "a.1001.exr", "size": 900}]},
+            "intake-act": {
+                "action": "choose",
+                "element": self.element.pk,
+                "pass": "beauty",
+                "state": "straight",
+                "curve": "srgb",
+                "fit": "scale",
+            },
             "render-start": {
                 "frames": "1001-1002",
                 "every": 1,

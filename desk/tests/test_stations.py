@@ -7,6 +7,7 @@ from django.urls import reverse
 
 from desk.intake import checks
 from desk.intake.looking import take_over
+from desk.jobs import work
 from desk.shots.services import document_of, frames_on_disk, sources_of, stations
 from desk.tests.world import WorldCase
 from prism.formats.exr import write_exr
@@ -82,7 +83,19 @@ class Intake(WorldCase):
         self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1003])
         self.assertIsNone(checks.begin(self.shot.elements.get(), self.artist))  # nothing changed, nothing is read again
         self.render(1003, seed=9)
-        self.assertEqual(checks.begin(self.shot.elements.get(), self.artist).tasks.get().number, 1003)
+        self.client.get(self.url("intake"))  # which notices it
+        self.assertTrue(self.state()["busy"])
+        work.next_task("me")
+        (element,) = self.state()["elements"]
+        self.assertEqual((element["checked"], element["reading"]), (1, 1))  # what was said of 1003 is taken back
+        self.work_all()
+        self.assertEqual(self.state()["elements"][0]["checked"], 2)
+        (self.folder / "TST_010.1001.exr").unlink()
+        (self.folder / "TST_010.1001.exr").symlink_to(self.root / "secret.exr")
+        (self.root / "secret.exr").write_bytes((self.folder / "TST_010.1003.exr").read_bytes())
+        checks.begin(self.shot.elements.get(), self.artist)
+        self.work_all()
+        self.assertEqual(self.shot.elements.get().checks.count(), 1)  # a link out of the production is not read
 
     def test_folders_that_cannot_be_brought_in(self):
         for folder in ("absent", "/etc", "", "TST/../.."):
@@ -268,6 +281,10 @@ class BadFiles(WorldCase):
             path.rename(self.folder / os.fsdecode(b"caf\xe9.%d.exr" % frame))
         self.look_again()
         made = self.shot.elements.exclude(pk=self.element.pk).get()
+        checks.begin(made, self.artist)
+        self.work_all()
+        self.assertEqual(made.checks.count(), 2)
+        self.assertFalse(checks.have_changed(made))
         self.client.post(self.url("rebuild-lay", ledger=self.ledger.pk, element=made.pk))
         self.assertEqual({page.status_code for page in self.open_all().values()}, {200})
         self.assertContains(self.client.get(self.url("rebuild") + "?frame=1002"), "page-data")

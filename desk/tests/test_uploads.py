@@ -3,10 +3,14 @@
 import io
 
 import numpy as np
+from django.test import TransactionTestCase
 from PIL import Image as Pillow
 
-from desk.intake.uploads import MOST_PIECE
-from desk.tests.world import HEIGHT, WIDTH, WorldCase
+from desk.intake.looking import look
+from desk.intake.uploads import MOST_PIECE, Coming, begin, take
+from desk.shots.models import Place
+from desk.shots.services import document_of
+from desk.tests.world import HEIGHT, WIDTH, Together, World, WorldCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 
@@ -57,6 +61,68 @@ class Uploads(WorldCase):
             (self.begin("a.exr", 9).status_code, self.piece("a.exr", b"123456789", 0).status_code), (403, 403)
         )
         self.assertFalse((self.root / "TST" / "TST_010" / "uploads").exists())
+
+
+class AtOnce(Together, World, TransactionTestCase):
+    def setUp(self):
+        super().setUp()
+        self.build()
+
+    def test_two_pages_that_send_the_same_file_make_one(self):
+        whole = self.render(1001).read_bytes()
+        coming = Coming("a.1001.exr", len(whole))
+        begin(self.shot, "sent", [coming])
+
+        def send():
+            at = 0
+            while True:
+                answer = take(self.shot, "sent", coming, at, whole[at : at + 500])
+                if answer["done"]:
+                    return answer["at"]
+                at = answer["at"]
+
+        self.assertEqual(set(self.together(send)), {len(whole)})
+        folder = self.root / "TST" / "TST_010" / "uploads" / "sent"
+        self.assertEqual([path.read_bytes() for path in folder.iterdir()], [whole])
+
+    def test_a_place_looked_at_twice_at_once_has_each_element_once(self):
+        for name in ("beauty", "emission"):
+            self.render(1001, name=f"s_{name}_char")
+            self.render(1001, name=f"s_{name}_set")
+        place = Place.objects.create(shot=self.shot, folder=str(self.folder))
+        names = self.together(lambda: sorted(element.name for element in look(Place.objects.get(pk=place.pk))), count=3)
+        self.assertEqual({tuple(found) for found in names}, {("char", "set")})
+        self.assertEqual(self.shot.elements.count(), 2)
+
+
+class Browsing(WorldCase):
+    def listed(self, at):
+        return self.client.get(
+            self.url("intake-folders"), {"at": str(at)}, headers={"accept": "application/json"}
+        ).json()
+
+    def test_links_hidden_folders_and_counts(self):
+        own = self.root / "TST" / "TST_010"
+        outside = self.root / "OTHER"
+        (outside / "secret").mkdir(parents=True)
+        (own / "link").symlink_to(outside)
+        (own / ".hidden").mkdir()
+        (own / "deep" / "er").mkdir(parents=True)
+        for name in ("a.1.exr", "a.2.EXR", "b.png", "notes.txt", ".c.1.exr"):
+            (own / "deep" / name).write_bytes(b"")
+        found = {folder["name"]: folder for folder in self.listed(own)["folders"]}
+        self.assertEqual(set(found), {"deep", "render"})
+        self.assertEqual((found["deep"]["pictures"], found["deep"]["folders"]), (3, 1))
+        self.assertEqual(self.listed(own / "link")["error"]["code"], "file.unreadable")
+        self.assertEqual(self.listed(outside)["error"]["code"], "file.unreadable")
+        self.assertEqual(self.listed("")["folder"], str(own))
+
+    def test_a_link_among_the_pictures_is_left_out(self):
+        outside = self.root / "secret.1001.exr"
+        outside.write_bytes(self.render(1001).read_bytes())
+        (self.folder / "link_depth.1001.exr").symlink_to(outside)
+        element = self.bring_in()
+        self.assertNotIn("link", " ".join(held.files.pattern for held in document_of(element).passes))
 
 
 class Viewer(WorldCase):

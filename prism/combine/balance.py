@@ -18,7 +18,7 @@ from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, Pixels, Source
-from prism.passes.kinds import Role
+from prism.passes.kinds import LIT
 from prism.pixels.stats import Difference, compare
 
 HALF_ROUNDING = 2.0**-11  # largest relative error of rounding to half
@@ -150,7 +150,7 @@ def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
     for row in ledger.rows:
         title = sources.source(row.source).title
         pixels = sources.pixels(row.source)
-        if row.operator == "add" and explains(rebuilt - _rgb(pixels), pixels):
+        if row.operator == "add" and explains(_minus(rebuilt, _rgb(pixels)), pixels):
             yield Suggestion("remove", row.id, f"{title} is in the beauty already: without row {row.id} it balances.")
         else:
             other = "multiply" if row.operator == "add" else "add"
@@ -160,5 +160,11 @@ def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
                 yield Suggestion(other, row.id, f"{title} {reason}: its row should {other}.")
 
 
+def _minus(first: NDArray, second: NDArray) -> NDArray:
+    """Infinity less infinity is not a number, and nothing to be warned of."""
+    with np.errstate(invalid="ignore"):
+        return first - second
+
+
 def _adds_light(source: Source) -> bool:
-    return source.kind is not None and source.kind.role in (Role.LIGHT, Role.GROUP, Role.PART)
+    return source.kind is not None and source.kind.role in LIT

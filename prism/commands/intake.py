@@ -15,14 +15,9 @@ from prism.elements.gathering import gather
 from prism.elements.planned import PlannedNames
 from prism.errors import PrismError
 from prism.intake.checking import check_frame, frames_to_check
-from prism.intake.findings import (
-    Finding,
-    Wanted,
-    findings,
-    findings_of_scan,
-    findings_of_versions,
-    findings_on_disk,
-)
+from prism.intake.finding import Finding, Wanted
+from prism.intake.findings import findings
+from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
 from prism.naming.frames import format_frames
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts

@@ -13,29 +13,25 @@ from numpy.typing import NDArray
 from prism.colour.spaces import (
     CHROMATICITIES,
     Chromaticities,
-    are_same,
     conversion_between,
     decode_srgb,
     primaries_to_xyz,
 )
-from prism.elements import disk
-from prism.elements.element import Element, ElementPass, Files
+from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
-from prism.elements.gathering import gather
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Pixels, smaller
 from prism.elements.store import PixelStore
-from prism.errors import BadArgument, MissingChannels, PrismError, TooLarge, UnknownSource, UnreadableFile
+from prism.errors import PrismError, UnknownSource
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
-from prism.formats.reading import read_header, read_planes
+from prism.formats.reading import read_planes
 from prism.formats.stamps import stamp_of
 from prism.passes.kinds import PassKind
 from prism.pixels.channels import CHROMA, split_name
 from prism.pixels.image import Image, dtype_of
 from prism.pixels.resize import resized
-from prism.pixels.window import PIXEL_LIMIT, Window
-from prism.text import from_storable, storable
+from prism.pixels.window import Window
 
 Reader = Callable[..., Image]  # as read_planes
 REC709 = CHROMATICITIES["lin_rec709"]  # of a file that says nothing: OpenEXR technical introduction
@@ -285,192 +281,8 @@ class OpenFrame:
         return canvas
 
 
-def open_frame(
-    element: Element,
-    frame: int,
-    *,
-    store: PixelStore | None = None,
-    space: Chromaticities | None = None,
-    reader: Reader = read_planes,
-    tolerant: bool = True,
-) -> OpenFrame:
-    """The passes of one element at one frame, under their own keys: see `open_frames`. reader: in place of `read_planes`."""
-    return _opened([("", element)], frame, store, space, reader, tolerant=tolerant)
-
-
-def open_frames(
-    elements: Sequence[Element],
-    frame: int,
-    *,
-    store: PixelStore | None = None,
-    space: Chromaticities | None = None,
-    tolerant: bool = True,
-) -> OpenFrame:
-    """The passes of several elements at one frame, as `element/pass`. The first is the main one, whose size all others take.
-
-    What has no file there, or a wrong one, is left out with its fault while any pass is right; a pass of another size never
-    keeps the others out. space: the primaries to work in, those of the main beauty if None; colour of files that say others is
-    converted. tolerant: False to raise the first fault. Raises UnreadableFile, TooLarge or MissingChannels if nothing is left.
-    """
-    return _opened(
-        [(element.name, element) for element in elements], frame, store, space, read_planes, tolerant=tolerant
-    )
-
-
-@dataclass(frozen=True, slots=True)
-class _Found:
-    """A pass with its file at one frame."""
-
-    key: str
-    held: ElementPass
-    path: Path
-    part: Part
-
-
-def _opened(
-    elements: Sequence[tuple[str, Element]],
-    frame: int,
-    store: PixelStore | None,
-    space: Chromaticities | None,
-    reader: Reader,
-    *,
-    tolerant: bool,
-) -> OpenFrame:
-    faults: dict[tuple[str, str], PrismError] = {}
-    found: list[_Found] = []
-    for name, element in elements:
-        for held in element.passes:
-            if held.files.is_still or frame in held.files.numbers:
-                path = held.files.path(frame)
-                try:
-                    found.append(_Found(f"{name}/{held.key}" if name else held.key, held, path, _part_of(held, path)))
-                except PrismError as error:
-                    faults.setdefault((error.what, error.where), error)
-    if faults and not (tolerant and found):
-        raise next(iter(faults.values()))
-    if not found:
-        raise UnreadableFile(
-            f"Frame {frame} is not there.",
-            where=elements[0][1].name,
-            advice="Render it, or choose a frame that is marked present.",
-        )
-    first = _setting(found)
-    space = space or _primaries(first.part) or REC709
-    sources = {each.key: _source(each, first.part.display_window, space) for each in found}
-    sources, window, apart = _within_bounds(sources, first)
-    if apart and not tolerant:
-        raise apart[0]
-    return OpenFrame(
-        sources, first.part.display_window, window,
-        main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
-    )  # fmt: skip
-
-
-def _within_bounds(
-    sources: Mapping[str, FileSource], first: _Found
-) -> tuple[dict[str, FileSource], Window, list[PrismError]]:
-    """The sources that lie together, the window of all of the picture's size, and what is wrong with the others."""
-    window = sources[first.key].window
-    kept: dict[str, FileSource] = {}
-    apart: list[PrismError] = []
-    for key, source in sources.items():
-        same_size = source.part.display_window.shape == first.part.display_window.shape
-        wider = window.union(source.window) if same_size else window
-        if wider.width * wider.height > PIXEL_LIMIT:
-            apart.append(
-                TooLarge(
-                    f"{source.title} lies so far from the others that together they span {wider}.",
-                    where=source.where,
-                    advice=f"Write passes whose windows together hold at most {PIXEL_LIMIT:,} pixels.",
-                )
-            )
-            continue
-        window = wider
-        kept[key] = source
-    return kept, window, apart
-
-
-def find_sources(
-    paths: Sequence[Path],
-    *,
-    store: PixelStore | None = None,
-    space: Chromaticities | None = None,
-    tolerant: bool = False,
-) -> OpenFrame:
-    """Open the files of one frame, named one by one, as one element. tolerant: leave out those that are wrong.
-
-    Raises UnreadableFile or TooLarge, or BadArgument without files.
-    """
-    if not paths:
-        raise BadArgument("No files were given.", advice="Name the picture files of one frame.")
-    paths = list(dict.fromkeys(Path(path) for path in paths))
-    sequences = [disk.single(path) for path in paths]
-    gathered = gather(sequences, root=_above(paths), as_one=True)
-    faults = [fault.error for fault in gathered.faults]
-    if faults and not (tolerant and gathered.elements):
-        raise faults[0]
-    element = gathered.elements[0]
-    passes = tuple(held.replace(files=_held_still(held.files)) for held in element.passes)
-    frame = open_frame(element.replace(passes=passes), 0, store=store, space=space, tolerant=tolerant)
-    frame.faults = (*faults, *frame.faults)
-    return frame
-
-
-def _above(paths: Sequence[Path]) -> Path:
-    parents = {path.parent for path in paths}
-    first = next(iter(parents))
-    return first if len(parents) == 1 else next(p for p in first.parents if all(p in q.parents for q in parents))
-
-
-def _held_still(files: Files) -> Files:
-    """One file for whatever frame it is opened at."""
-    if files.is_still:
-        return files
-    path = files.path(files.numbers[0])
-    suffix = from_storable(files.suffix)
-    return files.replace(head=storable(path.name.removesuffix(suffix)), padding=0, frames="")
-
-
-def _part_of(held: ElementPass, path: Path) -> Part:
-    """Raises MissingChannels if this frame's file lacks what the others have."""
-    parts = read_header(path)
-    part = parts[held.part] if held.part < len(parts) else parts[0]
-    lost = [name for name in (*held.channels, *((held.alpha,) if held.alpha else ())) if name not in part.channels]
-    if lost:
-        raise MissingChannels(
-            f"{held.title} is without {', '.join(lost)} here.", where=str(path), advice="Render this frame again."
-        )
-    return part
-
-
-def _setting(found: Sequence[_Found]) -> _Found:
-    """The pass that sets size and colour: the beauty; without one, the first that has the size most passes have."""
-    beauty = next((each for each in found if each.held.kind == "beauty" and not each.held.aside), None)
-    windows = [each.part.display_window for each in found]
-    return beauty or found[windows.index(max(windows, key=windows.count))]
-
-
-def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource:
-    """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display window."""
-    held, part = found.held, found.part
-    own = part.display_window
-    scaled = held.fit == "scale" and own.shape != display.shape
-    window = display if scaled else part.data_window.moved(display.x0 - own.x0, display.y0 - own.y0)
-    kind = held.pass_kind
-    is_light = len(held.channels) == 3 and not (kind is not None and kind.is_data)
-    primaries = _primaries(part) if is_light else None
-    other = primaries if primaries is not None and not are_same(primaries, space) else None
-    return FileSource(found.key, held, found.path, part, window, other, space, scaled)
-
-
-def _primaries(part: Part) -> Chromaticities | None:
-    """Those of the header; None if it says none."""
-    said = part.says("chromaticities")
-    return tuple(said) if said is not None and len(said) == 8 else None
-
-
 def _weights(part: Part) -> NDArray[np.float32]:
-    return primaries_to_xyz(_primaries(part) or REC709)[1].astype(np.float32)
+    return primaries_to_xyz(primaries_of(part) or REC709)[1].astype(np.float32)
 
 
 def _decoded_srgb(colour: NDArray[np.float32], alpha: NDArray | None, *, straight: bool) -> NDArray[np.float32]:
@@ -486,3 +298,9 @@ def _alike(planes: list[NDArray]) -> list[NDArray]:
     """Give all planes one type: half if all are half, else float32."""
     dtype = np.float16 if all(plane.dtype == np.float16 for plane in planes) else np.float32
     return [np.ascontiguousarray(plane.astype(dtype, copy=False)) for plane in planes]
+
+
+def primaries_of(part: Part) -> Chromaticities | None:
+    """Those of the header; None if it says none."""
+    said = part.says("chromaticities")
+    return tuple(said) if said is not None and len(said) == 8 else None

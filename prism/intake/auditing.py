@@ -7,14 +7,14 @@ from pathlib import Path
 
 from prism.combine.balance import balance
 from prism.combine.first import WAYS, first_ledger
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
 from prism.passes.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
 from prism.passes.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
-from prism.passes.kinds import Role
+from prism.passes.kinds import LIT, Role
 from prism.passes.plan import Plan, PlannedImage
 
 Fault = tuple[PlannedFiles, int, tuple[str, str]]
@@ -87,4 +87,4 @@ def _sum_faults(
 
 def _holds_light(planned: PlannedFiles) -> bool:
     roles = {pass_.kind.role for pass_ in planned.passes}
-    return bool(roles & {Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART}) and not planned.passes[0].kind.own_file
+    return bool(roles & {Role.WHOLE, *LIT}) and not planned.passes[0].kind.own_file

@@ -15,7 +15,7 @@ from prism.combine.evaluate import Stale, never
 from prism.combine.first import first_ledger, starts_of
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
-from prism.elements.frame import open_frame
+from prism.elements.opening import open_frame
 from prism.elements.store import PixelStore
 from prism.errors import PrismError, Superseded
 from prism.formats import guarded
@@ -27,6 +27,7 @@ from prism.intake.measuring import digest_of, measure
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image
+from prism.text import storable
 
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
 
@@ -112,11 +113,11 @@ def _places(held: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int]]
 
 
 def stamps_of(element: Element, frame: int) -> dict[str, tuple[int, int]]:
-    """Time and size of every file of a frame that is there: the same as long as no file changes."""
+    """Time and size of every file of a frame that is there, by path as `storable` has it: the same while no file changes."""
     stamps = {}
     for path in element.files_at(frame):
         try:
-            stamps[str(path)] = stamp_of(path)[1:]
+            stamps[storable(str(path))] = stamp_of(path)[1:]
         except PrismError:
             continue
     return stamps

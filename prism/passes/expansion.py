@@ -10,14 +10,14 @@ from prism.errors import BadArgument
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.passes.catalogue import BY_KEY
 from prism.passes.facts import SceneFacts, parts_of_groups
-from prism.passes.kinds import RANKS_PER_LAYER, PassKind, Role
+from prism.passes.kinds import LIT, RANKS_PER_LAYER, PassKind, Role
 from prism.passes.packing import Packing, Storage, relative_size
 from prism.passes.plan import Plan, PlannedImage, ShotSettings
 
 ONE_FILE = "passes"  # what {pass} stands for where a file holds all of them
 MOST_OUTPUTS = 20_000  # sequences, and light groups of images
 COLOUR, DATA, DENOISED = "colour", "data", "denoised"
-DENOISED_ROLES = (Role.WHOLE, Role.LIGHT, Role.GROUP, Role.PART)
+DENOISED_ROLES = (Role.WHOLE, *LIT)
 _FLAT_CHANNELS = {1: ("Y",), 2: ("Y", "A"), 3: ("R", "G", "B"), 4: ("R", "G", "B", "A")}
 
 

@@ -21,6 +21,9 @@ class Role(StrEnum):
     MEASURE = "measure"  # depth, direction, position: data, not colour
 
 
+LIT = (Role.LIGHT, Role.GROUP, Role.PART)
+"""Roles of passes that hold a part of the beauty's light."""
+
 ROLE_TITLES = MappingProxyType(
     {
         Role.WHOLE: "the rendered image",

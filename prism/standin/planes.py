@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from prism.mattes.cryptomatte import flat_colours, name_floats, ranked
 from prism.passes.catalogue import BY_KEY
-from prism.passes.kinds import PassKind, Role
+from prism.passes.kinds import LIT, PassKind, Role
 from prism.standin import survey as columns
 from prism.standin.booking import BEAUTY, COMPONENTS, DIFFUSE, FIRST_GROUP, part_row
 from prism.standin.rays import FAR
@@ -160,4 +160,4 @@ MAKERS: Mapping[str, Callable[[Band], Planes]] = MappingProxyType(
 def is_drawn(key: str) -> bool:
     """Whether there is a maker for an entry of the catalogue."""
     kind = BY_KEY[key]
-    return kind.role in (Role.LIGHT, Role.GROUP, Role.PART) or key in MAKERS or key == "deep"
+    return kind.role in LIT or key in MAKERS or key == "deep"

@@ -19,7 +19,7 @@ from prism.documents import fingerprint
 from prism.errors import BadArgument
 from prism.passes.catalogue import BY_KEY
 from prism.passes.estimate import Measured
-from prism.passes.kinds import PassKind, Role
+from prism.passes.kinds import LIT, PassKind, Role
 from prism.passes.plan import Deep, Overlay
 from prism.pixels.image import Image
 from prism.standin.booking import BEAUTY, COMPONENTS, rows_of
@@ -37,7 +37,7 @@ from prism.standin.view import camera_axes, camera_table
 
 BAND_ROWS = 8
 BAND_VALUES = 1 << 23  # values a band of deep or many-rowed pixels may take, before it gets fewer rows
-LIGHT_ROLES = frozenset({Role.LIGHT, Role.GROUP, Role.PART})
+LIGHT_ROLES = frozenset(LIT)
 PLACED = frozenset({"position", "uv", "motion_forward", "motion_backward"})
 SURE_BOUNCES = 1  # light groups by themselves are a share of the light, and take a share of the work from the first on
 PILOT_ROWS = 24  # one row in so many is rendered to see how many samples a time limit allows

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 
-from prism.elements.frame import OpenFrame, find_sources
+from prism.elements.frame import OpenFrame
+from prism.elements.opening import find_sources
 from prism.formats.exr import write_exr, write_parts
 from prism.pixels.image import Image
 

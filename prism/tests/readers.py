@@ -11,7 +11,7 @@ from pathlib import Path
 from prism.__main__ import main
 from prism.combine.deliver import Output, deliver
 from prism.combine.ledger import Ledger
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import PrismError, UnreadableFile
 from prism.intake.found import found_file
 

@@ -14,7 +14,7 @@ import OpenImageIO as oiio
 from demo.conservatory import build_scene
 from prism.combine.balance import balance
 from prism.combine.first import first_ledger, starts_of
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.formats.exr import read_channels
 from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder

@@ -11,8 +11,10 @@ from prism.elements import disk
 from prism.elements.gathering import gather
 from prism.formats.exr import write_exr
 from prism.intake.checking import FrameFacts, check_frame, frames_to_check
-from prism.intake.findings import Wanted, findings, findings_of_scan, findings_of_versions, findings_on_disk
+from prism.intake.finding import Wanted
+from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
+from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
 from prism.passes.catalogue import BY_KEY
 from prism.passes.judging import judge_values
 from prism.pixels.image import Image

@@ -17,7 +17,7 @@ import OpenEXR
 from prism.__main__ import main
 from prism.combine.deliver import Output, deliver
 from prism.combine.ledger import Ledger
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.errors import PrismError, TooLarge, UnreadableFile
 from prism.formats import guarded

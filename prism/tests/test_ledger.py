@@ -19,7 +19,7 @@ from prism.combine.first import first_ledger
 from prism.combine.ledger import Ledger, Row
 from prism.combine.operators import OPERATORS
 from prism.combine.probe import probe
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
 from prism.errors import (

@@ -7,9 +7,9 @@ import numpy as np
 
 from prism.elements import disk
 from prism.elements.element import Element
-from prism.elements.frame import open_frame, open_frames
 from prism.elements.gathering import gather
 from prism.elements.identify import candidates, from_key
+from prism.elements.opening import open_frame, open_frames
 from prism.elements.planned import AS_PLANNED, PlannedNames
 from prism.errors import UnknownSource, UnreadableFile
 from prism.formats.deep import write_deep

@@ -18,7 +18,7 @@ from demo.conservatory import build_scene
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion, luminance_weights
 from prism.combine.balance import balance
 from prism.combine.first import first_ledger, starts_of
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_parts
 from prism.formats.headers import read_parts

@@ -1,14 +1,15 @@
 """Files of every kind read rightly: written by other libraries or by hand, compared with known pixels."""
 
 import numpy as np
+import OpenImageIO as oiio
 
-from prism.colour.spaces import CHROMATICITIES, decode_srgb
+from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
 from prism.combine.deliver import Output, deliver
 from prism.combine.first import first_ledger
 from prism.elements import disk
 from prism.elements.alpha import evidence
-from prism.elements.frame import find_sources, open_frame
 from prism.elements.gathering import gather
+from prism.elements.opening import find_sources, open_frame
 from prism.elements.pixels import Region
 from prism.errors import UnreadableFile
 from prism.formats.exr import write_exr, write_parts
@@ -89,6 +90,56 @@ class Kinds(FolderCase):
         for row, expected in recorded.items():
             gap = codes[row, ::3] - expected
             self.assertTrue((gap > -0.01).all() and (gap < 1.02).all(), (row, gap))
+
+    def test_chroma_at_full_size_is_taken_back_exactly(self):
+        """RY = (R-Y)/Y and BY = (B-Y)/Y undone, with the weights of the file's own primaries."""
+        rgb = self.rng.uniform(0.05, 4, (3, 9, 7))
+        for space in ("lin_rec709", "acescg"):
+            weights = luminance_weights(space).astype(np.float64)
+            luma = np.tensordot(weights, rgb, 1)
+            planes = {"Y": luma, "RY": (rgb[0] - luma) / luma, "BY": (rgb[2] - luma) / luma}
+            path = self.folder / f"{space}.exr"
+            says = chromaticities_entry(CHROMATICITIES[space])
+            write_exr(path, Image.of_planes({n: p.astype(np.float32) for n, p in planes.items()}, chromaticities=says))
+            got = np.stack(find_sources([path]).pixels("beauty").planes)
+            np.testing.assert_allclose(got, rgb, rtol=2e-4, atol=2e-5)
+
+    def test_a_still_that_was_replaced_is_read_anew(self):
+        path = zoo.still(self.folder / "s.png", np.full((4, 6, 3), 0.2))
+        self.assertEqual(read_header(path)[0].data_window.shape, (4, 6))
+        before = find_sources([path])
+        before.pixels("beauty")
+        zoo.still(path, np.full((5, 7, 4), 0.9), straight=True)
+        self.assertEqual(read_header(path)[0].data_window.shape, (5, 7))
+        self.assertEqual(find_sources([path]).pixels("beauty").planes[0].shape, (5, 7))
+
+    def test_every_kind_as_the_image_library_has_it(self):
+        """Each stored channel, against the library's own reader asked for what is stored."""
+        rng = np.random.default_rng(4)
+        for suffix, kind, count in (
+            ("png", "uint8", 4),
+            ("png", "uint16", 3),
+            ("tif", "uint8", 4),
+            ("tif", "float", 3),
+            ("tga", "uint8", 4),
+            ("sgi", "uint16", 4),
+            ("bmp", "uint8", 3),
+            ("dpx", "uint8", 3),
+            ("hdr", "float", 3),
+            ("ppm", "uint8", 3),
+        ):
+            with self.subTest((suffix, kind, count)):
+                path = zoo.still(self.folder / f"s.{suffix}", rng.random((6, 9, count)), straight=True, kind=kind)
+                asked = oiio.ImageSpec()
+                asked.attribute("oiio:UnassociatedAlpha", 1)
+                theirs = oiio.ImageInput.open(str(path), asked)
+                expected = theirs.read_image(oiio.FLOAT)
+                part = read_header(path)[0]
+                planes = read_planes(path, part).channels
+                self.assertEqual(list(planes), list(theirs.spec().channelnames))
+                for place, name in enumerate(planes):
+                    np.testing.assert_array_equal(planes[name], expected[..., place])
+                self.assertEqual(part.stored, str(theirs.spec().format))
 
     def test_deep_pixels_are_listed_and_flattened(self):
         """Interpreting OpenEXR Deep Pixels: (.3,.1,0,.5 @10) over (.1,.2,.4,.6 @30) is (.35,.20,.20,.8)."""
@@ -317,6 +368,16 @@ class Gathering(FolderCase):
         self.assertTrue(element.find("background").files.is_still)
         self.assertIn("background", open_frame(element, 2))
         self.assertEqual([fault.sequence.pattern for fault in found.faults], ["s_depth.####.exr"])
+
+    def test_a_light_that_a_rule_names_makes_its_components_known(self):
+        for name in ("beauty", "moonlit", "diffuse_moon", "specular_moon"):
+            self.write(f"s_{name}.0001.exr", self.planes(""))
+        keys = lambda rules: {held.key for e in gathered(self.folder, rules=rules).elements for held in e.passes}  # noqa: E731
+        self.assertTrue({"diffuse", "specular"} <= keys([]))
+        self.assertEqual(
+            keys([zoo_rule("*moonlit*", "light", "moon")]),
+            {"beauty", "light_moon", "diffuse_light_moon", "specular_light_moon"},
+        )
 
     def test_rules_decide_before_words(self):
         self.write("s_beauty.0001.exr", self.planes("", "wibble", "diffuse"))

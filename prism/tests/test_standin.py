@@ -13,7 +13,7 @@ from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger, Row
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
 from prism.naming.patterns import parse_pattern
 from prism.standin.booking import COMPONENTS

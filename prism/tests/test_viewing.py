@@ -8,7 +8,7 @@ from PIL import Image as Pillow
 
 from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
-from prism.elements.frame import find_sources
+from prism.elements.opening import find_sources
 from prism.elements.pixels import Pixels
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch

@@ -2,15 +2,12 @@
 import "./num-field.js";
 import { pageData, post } from "./api.js";
 import { Newest } from "./newest.js";
-import { Reel } from "./reel.js";
+import { AHEAD, MOST_KEPT, PLAY_WIDTH, Reel } from "./reel.js";
 import { Ribbon } from "./ribbon.js";
 import { drawHistogram, drawVectors, drawWaveform, pixelsOf } from "./scopes.js";
 import { NUMBERS_FROM, Stage } from "./stage.js";
 
 const SURROUNDS = ["mid", "dark", "light"];
-const PLAY_WIDTH = 640;
-const AHEAD = 6; // frames asked for before they are shown
-const MOST_KEPT = 400;
 const FLICKER = 350; // milliseconds
 const REST = 300; // milliseconds without a further step
 const SLOW = 200; // milliseconds after which the page says that it reads

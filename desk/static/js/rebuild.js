@@ -4,12 +4,12 @@ import { get, pageData, post } from "./api.js";
 import { Kept } from "./kept.js";
 import * as change from "./ledger.js";
 import { Newest } from "./newest.js";
+import { AHEAD, MOST_KEPT, PLAY_WIDTH, Reel } from "./reel.js";
 import { Ribbon } from "./ribbon.js";
 import { drawHistogram, drawWaveform, pixelsOf } from "./scopes.js";
 import { Stage } from "./stage.js";
 
 const SURROUNDS = ["mid", "dark", "light"];
-const PLAY_WIDTH = 640;
 
 export default () => {
   // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
@@ -18,6 +18,8 @@ export default () => {
   let kept = null;
   let stage = null;
   let ribbon = null;
+  let reel = null;
+  let playable = null; // what is asked of every frame while it plays
   let serial = 0;
   let probeTimer = 0;
   let mainBitmap = null;
@@ -71,6 +73,11 @@ export default () => {
         onZoom: (zoom) => (this.zoom = zoom),
       });
       ribbon = new Ribbon(this.$refs.ribbon, { onChoose: (frame) => this.goTo(frame) });
+      reel = new Reel({
+        most: MOST_KEPT,
+        fetch: (frame) => this.bitmap({ ...playable, frame }),
+        onKept: () => this.showRibbon(),
+      });
       this.showRibbon();
       this.pictures = new Newest((request) => this.fetchPicture(request));
       this.contributing = new Newest(() => this.fetchContributions());
@@ -396,7 +403,9 @@ export default () => {
     lineClass(line) { return line.look; },
 
     // ---- Frames ----
-    showRibbon() { ribbon.show({ frames: this.frames, first: this.first, last: this.last, current: this.frame }); },
+    showRibbon() {
+      ribbon.show({ frames: this.frames, first: this.first, last: this.last, current: this.frame, kept: reel.frames });
+    },
     get rateText() { return `${page.rate} fps`; },
     get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
     goTo(frame) {
@@ -411,14 +420,22 @@ export default () => {
       if (at >= 0 && at < this.frames.length) this.goTo(this.frames[at]);
     },
     async togglePlay() {
-      this.playing = !this.playing;
+      this.playing = !this.playing && this.frames.length > 1;
+      const look = { stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground, ...this.shown };
+      const named = JSON.stringify([this.ledger, this.viewName, look]);
+      const { frame: _, ...asked } = this.asked({ ...look, encoding: "jpeg", width: PLAY_WIDTH, viewer: "", serial: 0 });
+      playable = asked;
       while (this.playing) {
         const begun = performance.now();
-        this.frame = this.frames[(this.frames.indexOf(this.frame) + 1) % this.frames.length];
-        const look = { stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground };
-        const request = this.asked({ ...this.shown, ...look, encoding: "jpeg", width: PLAY_WIDTH, viewer, serial: ++serial });
+        const at = this.frames.indexOf(this.frame);
+        const ahead = Array.from({ length: AHEAD + 1 }, (_, step) => this.frames[(at + 1 + step) % this.frames.length]);
+        this.frame = ahead[0];
+        await this.guarded(async () => {
+          mainBitmap = await createImageBitmap(await reel.picture(ahead[0], named, ahead.slice(1)));
+          stage.put("main", mainBitmap);
+          this.fault = null;
+        });
         this.showRibbon();
-        await this.fetchPicture(request);
         if (this.fault) this.playing = false;
         await new Promise((resolve) => setTimeout(resolve, Math.max(0, 1000 / page.rate - (performance.now() - begun))));
       }

@@ -1,4 +1,8 @@
 // Small pictures of the frames of one look, kept ahead of play. Another look empties it.
+export const PLAY_WIDTH = 640;
+export const AHEAD = 6; // frames asked for before they are shown
+export const MOST_KEPT = 400; // pictures
+
 export class Reel {
   constructor({ most, fetch, onKept }) {
     Object.assign(this, { most, fetch, onKept, look: "", kept: new Map() });

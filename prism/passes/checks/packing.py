@@ -7,12 +7,12 @@ from typing import Any
 
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
-from prism.passes.kinds import DEMANDS, RANKS_PER_LAYER, Role
+from prism.passes.kinds import DEMANDS, LIT, RANKS_PER_LAYER, Role
 from prism.passes.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, FORMATS, WHOLE_NUMBERS, Storage
 from prism.passes.plan import Plan
 
 _SOUND = {"colour": COLOUR_STORAGE, "data": DATA_STORAGE, "deep": DEEP_STORAGE}
-SUMMED = (Role.LIGHT, Role.GROUP, Role.PART)
+SUMMED = LIT
 _ONLY_A_LOSS = frozenset({"unclamped"})  # a picture for looking may be clamped, if that is wanted
 
 

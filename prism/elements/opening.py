@@ -1,0 +1,197 @@
+"""Frames opened: of one element, of several that a ledger names, or of files named one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from prism.colour.spaces import Chromaticities, are_same
+from prism.elements import disk
+from prism.elements.element import Element, ElementPass, Files
+from prism.elements.frame import REC709, FileSource, OpenFrame, Reader, primaries_of
+from prism.elements.gathering import gather
+from prism.elements.store import PixelStore
+from prism.errors import BadArgument, MissingChannels, PrismError, TooLarge, UnreadableFile
+from prism.formats.headers import Part
+from prism.formats.reading import read_header, read_planes
+from prism.pixels.window import PIXEL_LIMIT, Window
+from prism.text import from_storable, storable
+
+
+def open_frame(
+    element: Element,
+    frame: int,
+    *,
+    store: PixelStore | None = None,
+    space: Chromaticities | None = None,
+    reader: Reader = read_planes,
+    tolerant: bool = True,
+) -> OpenFrame:
+    """The passes of one element at one frame, under their own keys: see `open_frames`. reader: in place of `read_planes`."""
+    return _opened([("", element)], frame, store, space, reader, tolerant=tolerant)
+
+
+def open_frames(
+    elements: Sequence[Element],
+    frame: int,
+    *,
+    store: PixelStore | None = None,
+    space: Chromaticities | None = None,
+    tolerant: bool = True,
+) -> OpenFrame:
+    """The passes of several elements at one frame, as `element/pass`. The first is the main one, whose size all others take.
+
+    What has no file there, or a wrong one, is left out with its fault while any pass is right; a pass of another size never
+    keeps the others out. space: the primaries to work in, those of the main beauty if None; colour of files that say others is
+    converted. tolerant: False to raise the first fault. Raises UnreadableFile, TooLarge or MissingChannels if nothing is left.
+    """
+    return _opened(
+        [(element.name, element) for element in elements], frame, store, space, read_planes, tolerant=tolerant
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Found:
+    """A pass with its file at one frame."""
+
+    key: str
+    held: ElementPass
+    path: Path
+    part: Part
+
+
+def _opened(
+    elements: Sequence[tuple[str, Element]],
+    frame: int,
+    store: PixelStore | None,
+    space: Chromaticities | None,
+    reader: Reader,
+    *,
+    tolerant: bool,
+) -> OpenFrame:
+    faults: dict[tuple[str, str], PrismError] = {}
+    found: list[_Found] = []
+    for name, element in elements:
+        for held in element.passes:
+            if held.files.is_still or frame in held.files.numbers:
+                path = held.files.path(frame)
+                try:
+                    found.append(_Found(f"{name}/{held.key}" if name else held.key, held, path, _part_of(held, path)))
+                except PrismError as error:
+                    faults.setdefault((error.what, error.where), error)
+    if faults and not (tolerant and found):
+        raise next(iter(faults.values()))
+    if not found:
+        raise UnreadableFile(
+            f"Frame {frame} is not there.",
+            where=elements[0][1].name,
+            advice="Render it, or choose a frame that is marked present.",
+        )
+    first = _setting(found)
+    space = space or primaries_of(first.part) or REC709
+    sources = {each.key: _source(each, first.part.display_window, space) for each in found}
+    sources, window, apart = _within_bounds(sources, first)
+    if apart and not tolerant:
+        raise apart[0]
+    return OpenFrame(
+        sources, first.part.display_window, window,
+        main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
+    )  # fmt: skip
+
+
+def _within_bounds(
+    sources: Mapping[str, FileSource], first: _Found
+) -> tuple[dict[str, FileSource], Window, list[PrismError]]:
+    """The sources that lie together, the window of all of the picture's size, and what is wrong with the others."""
+    window = sources[first.key].window
+    kept: dict[str, FileSource] = {}
+    apart: list[PrismError] = []
+    for key, source in sources.items():
+        same_size = source.part.display_window.shape == first.part.display_window.shape
+        wider = window.union(source.window) if same_size else window
+        if wider.width * wider.height > PIXEL_LIMIT:
+            apart.append(
+                TooLarge(
+                    f"{source.title} lies so far from the others that together they span {wider}.",
+                    where=source.where,
+                    advice=f"Write passes whose windows together hold at most {PIXEL_LIMIT:,} pixels.",
+                )
+            )
+            continue
+        window = wider
+        kept[key] = source
+    return kept, window, apart
+
+
+def find_sources(
+    paths: Sequence[Path],
+    *,
+    store: PixelStore | None = None,
+    space: Chromaticities | None = None,
+    tolerant: bool = False,
+) -> OpenFrame:
+    """Open the files of one frame, named one by one, as one element. tolerant: leave out those that are wrong.
+
+    Raises UnreadableFile or TooLarge, or BadArgument without files.
+    """
+    if not paths:
+        raise BadArgument("No files were given.", advice="Name the picture files of one frame.")
+    paths = list(dict.fromkeys(Path(path) for path in paths))
+    sequences = [disk.single(path) for path in paths]
+    gathered = gather(sequences, root=_above(paths), as_one=True)
+    faults = [fault.error for fault in gathered.faults]
+    if faults and not (tolerant and gathered.elements):
+        raise faults[0]
+    element = gathered.elements[0]
+    passes = tuple(held.replace(files=_held_still(held.files)) for held in element.passes)
+    frame = open_frame(element.replace(passes=passes), 0, store=store, space=space, tolerant=tolerant)
+    frame.faults = (*faults, *frame.faults)
+    return frame
+
+
+def _above(paths: Sequence[Path]) -> Path:
+    parents = {path.parent for path in paths}
+    first = next(iter(parents))
+    return first if len(parents) == 1 else next(p for p in first.parents if all(p in q.parents for q in parents))
+
+
+def _held_still(files: Files) -> Files:
+    """One file for whatever frame it is opened at."""
+    if files.is_still:
+        return files
+    path = files.path(files.numbers[0])
+    suffix = from_storable(files.suffix)
+    return files.replace(head=storable(path.name.removesuffix(suffix)), padding=0, frames="")
+
+
+def _part_of(held: ElementPass, path: Path) -> Part:
+    """Raises MissingChannels if this frame's file lacks what the others have."""
+    parts = read_header(path)
+    part = parts[held.part] if held.part < len(parts) else parts[0]
+    lost = [name for name in (*held.channels, *((held.alpha,) if held.alpha else ())) if name not in part.channels]
+    if lost:
+        raise MissingChannels(
+            f"{held.title} is without {', '.join(lost)} here.", where=str(path), advice="Render this frame again."
+        )
+    return part
+
+
+def _setting(found: Sequence[_Found]) -> _Found:
+    """The pass that sets size and colour: the beauty; without one, the first that has the size most passes have."""
+    beauty = next((each for each in found if each.held.kind == "beauty" and not each.held.aside), None)
+    windows = [each.part.display_window for each in found]
+    return beauty or found[windows.index(max(windows, key=windows.count))]
+
+
+def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource:
+    """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display window."""
+    held, part = found.held, found.part
+    own = part.display_window
+    scaled = held.fit == "scale" and own.shape != display.shape
+    window = display if scaled else part.data_window.moved(display.x0 - own.x0, display.y0 - own.y0)
+    kind = held.pass_kind
+    is_light = len(held.channels) == 3 and not (kind is not None and kind.is_data)
+    primaries = primaries_of(part) if is_light else None
+    other = primaries if primaries is not None and not are_same(primaries, space) else None
+    return FileSource(found.key, held, found.path, part, window, other, space, scaled)
