@@ -44,16 +44,24 @@ def to_xyz(space: str) -> NDArray[np.float64]:
     return primaries_to_xyz(CHROMATICITIES[space])
 
 
+def span_colours(chromaticities: Chromaticities) -> bool:
+    """Whether primaries and white, as a header has them, are such that light can be mixed of them."""
+    if len(chromaticities) != 8 or not np.isfinite(chromaticities).all():
+        return False
+    points = np.reshape(chromaticities, (4, 2))
+    if (np.abs(points[:, 1]) < 1e-6).any():
+        return False
+    columns = np.stack([_xyz(x, y) for x, y in points[:3]], axis=1)
+    return bool(np.linalg.cond(columns) < 1e6)
+
+
 def primaries_to_xyz(chromaticities: Chromaticities) -> NDArray[np.float64]:
     """The same for any primaries and white. Raises BadArgument if they span no colours."""
-    try:
-        *primaries, white = (_xyz(x, y) for x, y in np.reshape(chromaticities, (4, 2)))
-        columns = np.stack(primaries, axis=1)
-        return _sealed(columns * np.linalg.solve(columns, white))
-    except (ZeroDivisionError, np.linalg.LinAlgError):
-        raise BadArgument(
-            "The primaries in the header span no colours.", advice="Say which space the values are in."
-        ) from None
+    if not span_colours(chromaticities):
+        raise BadArgument("These primaries span no colours.", advice="Say which space the values are in.")
+    *primaries, white = (_xyz(x, y) for x, y in np.reshape(chromaticities, (4, 2)))
+    columns = np.stack(primaries, axis=1)
+    return _sealed(columns * np.linalg.solve(columns, white))
 
 
 @cache

@@ -16,6 +16,7 @@ from prism.colour.spaces import (
     conversion_between,
     decode_srgb,
     primaries_to_xyz,
+    span_colours,
 )
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
@@ -301,6 +302,6 @@ def _alike(planes: list[NDArray]) -> list[NDArray]:
 
 
 def primaries_of(part: Part) -> Chromaticities | None:
-    """Those of the header; None if it says none."""
+    """Those of the header; None if it says none, or some of which no light can be mixed."""
     said = part.says("chromaticities")
-    return tuple(said) if said is not None and len(said) == 8 else None
+    return tuple(said) if isinstance(said, tuple) and span_colours(said) else None

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from prism.colour.spaces import encode_srgb
+from prism.colour.spaces import CHROMATICITIES, conversion, conversion_between, encode_srgb
 from prism.colour.view import ViewTransform, _to_rec709, apply_exactly, apply_quickly
 from prism.errors import BadArgument
 
@@ -140,3 +140,24 @@ class Quick(unittest.TestCase):
             self.assertEqual(got[0, 0].tolist(), [0, 0, 0])
             self.assertTrue((got[0, 1] >= 250).all())
             self.assertEqual(got[0, 2].tolist(), [0, 0, 0])
+
+
+class AnyPrimaries(unittest.TestCase):
+    def test_between_spaces_it_is_the_known_matrix_and_there_and_back_is_nothing(self):
+        for source, target in (("lin_rec709", "acescg"), ("acescg", "aces2065_1"), ("aces2065_1", "lin_rec709")):
+            there = conversion_between(CHROMATICITIES[source], CHROMATICITIES[target])
+            np.testing.assert_allclose(there, conversion(source, target), atol=1e-12)
+            back = conversion_between(CHROMATICITIES[target], CHROMATICITIES[source])
+            np.testing.assert_allclose(there @ back, np.eye(3), atol=1e-10)
+            np.testing.assert_allclose(there.sum(axis=1), 1, atol=1e-10)  # grey stays grey
+
+    def test_bt_2020_to_bt_709(self):
+        """ITU-R BT.2087: the first row is 1.6605, -.5876, -.0728."""
+        bt_2020 = (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290)
+        matrix = conversion_between(bt_2020, CHROMATICITIES["lin_rec709"])
+        np.testing.assert_allclose(matrix[0], [1.660491, -0.587641, -0.072850], atol=2e-6)
+
+    def test_primaries_that_span_nothing_are_refused(self):
+        for bad in ((0.3, 0.3) * 4, (0.64, 0.0, 0.3, 0.6, 0.15, 0.06, 0.3127, 0.329)):
+            with self.assertRaises(BadArgument):
+                conversion_between(bad, CHROMATICITIES["acescg"])

@@ -187,6 +187,14 @@ class Colour(FolderCase):
         deliver(first_ledger(frame), frame, out, Output(pixel="float"))
         np.testing.assert_allclose(read_parts(out)[0].says("chromaticities"), CHROMATICITIES["acescg"], atol=1e-6)
 
+    def test_primaries_that_span_nothing_are_passed_over(self):
+        path = self.folder / "bad.exr"
+        for bad in ((0.0,) * 8, (0.3, 0.3) * 4, (float("nan"),) * 8):
+            planes = {c: np.full((2, 2), 0.5, np.float32) for c in "RGB"}
+            write_exr(path, Image.of_planes(planes, chromaticities=chromaticities_entry(bad)))
+            pixels = find_sources([path], space=CHROMATICITIES["acescg"]).pixels("beauty")
+            self.assertEqual(float(pixels.planes[0][0, 0]), 0.5)
+
     def test_data_is_never_converted(self):
         path = self.folder / "n.exr"
         planes = {f"N.{axis}": np.full((2, 2), 0.5, np.float32) for axis in "XYZ"}

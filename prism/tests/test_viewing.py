@@ -12,11 +12,17 @@ from prism.elements.opening import find_sources
 from prism.elements.pixels import Pixels
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
+from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import name_floats
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.sheets.passes import pass_sheet
 from prism.tests.frames import FolderCase, passes
-from prism.viewing.compare import difference_of, difference_picture
+from prism.viewing.compare import difference_of, difference_picture, gap_picture
+from prism.viewing.edges import ACROSS, DOWN, ENLARGED, edge_picture
 from prism.viewing.marks import marked
 from prism.viewing.picture import CHECKER_SIDE, Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.reading import codes_of, probe_passes
 from prism.viewing.remap import EMPTY_DEPTH, Remap, hashed, motion_arrows, motion_colours, remapped
 
 
@@ -170,3 +176,87 @@ class Choices(unittest.TestCase):
                 Look(**setting)
         with self.assertRaises(BadArgument):
             encode(np.zeros((1, 1, 3), np.uint8), "gif")
+
+
+class Probed(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.planes = passes(self.rng, height=12, width=20)
+        self.frame = find_sources([self.write("shot.exr", self.planes)])
+
+    def test_code_values_are_those_of_the_standard_curve(self):
+        """IEC 61966-2-1 at .18 is .4613561: codes 118, 472 and 30235 of 8, 10 and 16 bits; a stop more is .36."""
+        self.assertEqual(codes_of([0.18] * 3, Look()), {8: (118,) * 3, 10: (472,) * 3, 16: (30235,) * 3})
+        encoded = 1.055 * 0.36 ** (1 / 2.4) - 0.055
+        self.assertEqual(codes_of([0.18] * 3, Look(stops=1.0))[8], (int(encoded * 255 + 0.5),) * 3)
+        self.assertEqual(codes_of([0.18] * 3, Look(gamma=2.0))[8], (int(0.4613561**0.5 * 255 + 0.5),) * 3)
+
+    def test_a_pixel_and_the_average_of_a_box_for_every_pass(self):
+        lines = {line.key: line for line in probe_passes(self.frame, Window(4, 3, 4, 3), Look())}
+        self.assertEqual(set(lines), {source.key for source in self.frame})
+        self.assertEqual(lines["depth"].stored, (float(self.planes["Z"][3, 4]),))
+        self.assertEqual(lines["normals"].stored, tuple(float(self.planes[f"N.{axis}"][3, 4]) for axis in "XYZ"))
+        self.assertEqual(lines["beauty"].alpha, float(self.planes["A"][3, 4]))
+        self.assertIsNone(lines["depth"].codes)
+        box = {line.key: line for line in probe_passes(self.frame, Window(4, 3, 9, 7), Look(), keys=["emission"])}
+        mean = self.planes["emission.G"][3:8, 4:10].mean(dtype=np.float64)
+        self.assertEqual(set(box), {"emission"})
+        self.assertAlmostEqual(box["emission"].stored[1], mean, 6)
+
+    def test_nothing_is_read_outside_of_the_picture(self):
+        for box in (Window(-1, 0, 3, 3), Window(0, 0, 20, 3), Window(90, 90, 91, 91)):
+            with self.assertRaises(BadArgument):
+                probe_passes(self.frame, box, Look())
+
+    def test_overscan_counts_from_the_corner_of_the_picture(self):
+        window = Window(-2, -1, 5, 4)
+        plane = np.arange(48, dtype=np.float32).reshape(6, 8)
+        path = self.folder / "over.exr"
+        write_exr(
+            path, Image(channels=dict.fromkeys("RGB", plane), data_window=window, display_window=Window.of_size(4, 3))
+        )
+        (line,) = probe_passes(find_sources([path]), Window(0, 0, 0, 0), Look())
+        self.assertEqual(line.stored[0], plane[1, 2])
+        (line,) = probe_passes(find_sources([path]), Window(-2, -1, -2, -1), Look())
+        self.assertEqual(line.stored[0], 0)
+
+
+class Sheets(FolderCase):
+    def test_every_pass_but_those_aside_is_on_the_sheet_in_its_own_picture(self):
+        colours = {"diffuse": (1, 0, 0), "specular": (0, 1, 0), "emission": (0, 0, 1)}
+        planes = {
+            f"{name}.{c}": np.full((9, 16), v, np.float32)
+            for name, rgb in colours.items()
+            for c, v in zip("RGB", rgb, strict=True)
+        }
+        planes |= {c: np.ones((9, 16), np.float32) for c in "RGB"} | {"Z": np.ones((9, 16), np.float32)}
+        frame = find_sources([self.write("s.exr", planes)])
+        sheet = pass_sheet(frame, Look(), width=160, title="a frame")
+        for colour in ((255, 0, 0), (0, 255, 0), (0, 0, 255)):
+            found = (sheet == colour).all(axis=-1)
+            self.assertEqual(int(found.sum()), 9 * 16)
+            rows, columns = np.nonzero(found)
+            self.assertEqual((np.ptp(rows) + 1, np.ptp(columns) + 1), (9, 16))
+        self.assertEqual(sheet.dtype, np.uint8)
+
+    def test_the_edge_that_is_shown_is_where_alpha_is_soft(self):
+        alpha = np.zeros((120, 160), np.float32)
+        alpha[:, 90:] = 1
+        alpha[:, 88:90] = 0.5
+        colour = {c: np.ones_like(alpha) * alpha for c in "RGB"}
+        frame = find_sources([self.write("e.exr", colour | {"A": alpha})])
+        shown = edge_picture(frame, "beauty", Look(ground="grey"))
+        self.assertEqual(shown.shape, (DOWN * ENLARGED, ACROSS * ENLARGED, 3))
+        line = shown[0, ::ENLARGED, 0].astype(int)
+        self.assertEqual(len(set(line)), 3)  # the ground, the soft edge, the picture
+        self.assertEqual(line.max(), 255)
+        np.testing.assert_array_equal(shown[::ENLARGED, ::ENLARGED].repeat(ENLARGED, 0).repeat(ENLARGED, 1), shown)
+
+    def test_gaps_of_two_passes(self):
+        a, b = (self.write(f"{name}.exr", {c: plane for c in "RGB"}) for name, plane in (
+            ("a", np.float32([[1, np.inf, 2, np.nan]])), ("b", np.float32([[0.5, np.inf, 4, 1]]))))  # fmt: skip
+        gap = gap_picture((find_sources([a]), "beauty"), (find_sources([b]), "beauty"), step=1)
+        np.testing.assert_array_equal(gap[0], [[0.5, 0, 2, 1]])
+        small = self.write("c.exr", {c: np.ones((2, 2), np.float32) for c in "RGB"})
+        with self.assertRaises(SizeMismatch):
+            gap_picture((find_sources([a]), "beauty"), (find_sources([small]), "beauty"), step=1)

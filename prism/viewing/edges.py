@@ -23,11 +23,19 @@ def edge_picture(frame: Frame, key: str, look: Look) -> NDArray[np.uint8]:
     alpha = frame.pixels(key).alpha
     soft = np.zeros(window.shape, np.float32) if alpha is None else ((alpha > 0.02) & (alpha < 0.98)).astype(np.float32)
     size = min(DOWN, window.height), min(ACROSS, window.width)
-    found = uniform_filter(soft, size, mode="constant")
-    row, column = np.unravel_index(int(found.argmax()), found.shape) if found.any() else (s // 2 for s in window.shape)
+    row, column = _softest(soft, size) if soft.any() else (side // 2 for side in window.shape)
     top = int(np.clip(row - size[0] // 2, 0, window.height - size[0]))
     left = int(np.clip(column - size[1] // 2, 0, window.width - size[1]))
     part = Window(window.x0 + left, window.y0 + top, window.x0 + left + size[1] - 1, window.y0 + top + size[0] - 1)
     rgba, data = source_picture(Region(frame, part), key)
     shown = to_screen(rgba, look, data=data)
     return np.repeat(np.repeat(shown, ENLARGED, axis=0), ENLARGED, axis=1)
+
+
+def _softest(soft: NDArray[np.float32], size: tuple[int, int]) -> tuple[int, int]:
+    """The middle of the soft pixels of the box that has most of them."""
+    found = uniform_filter(soft, size, mode="constant")
+    row, column = np.unravel_index(int(found.argmax()), found.shape)
+    top, left = max(0, row - size[0] // 2), max(0, column - size[1] // 2)
+    rows, columns = np.nonzero(soft[top : top + size[0], left : left + size[1]])
+    return top + int(rows.mean()), left + int(columns.mean())
