@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from prism.elements import disk
-from prism.elements.identify import Match, cleaned, identify, is_cleaned, version_of, words_of
+from prism.elements.identify import Match, cleaned, identify, is_cleaned, version_of, view_of, words_of
 from prism.elements.layers import Layer
 from prism.elements.planned import PlannedSequence
 from prism.elements.rules import IGNORE, Rule, ruled
-from prism.elements.vocabulary import NEUTRAL
+from prism.elements.vocabulary import NEUTRAL, VIEWS
 from prism.passes.kinds import Role
 from prism.text import printable
 
@@ -94,14 +94,17 @@ class NameReader:
         version = version_of(sequence.head) or next((v for name in reversed(folders) if (v := version_of(name))), None)
         denoised = is_cleaned(sequence.head) or any(map(is_cleaned, folders))
         claims = []
+        ranked = any(layer.name[-1:].isdigit() for layer in layers)
         for layer in layers:
             match = self._of_layer(layer, of_file, single=len(layers) == 1)
+            if ranked and match is not None and match.key == match.kind.key and match.kind.ranked:
+                match = None  # a picture of the names, for looking; the names themselves are in the numbered layers
             if match is IGNORE:
                 continue
             if match is not None and denoised:
                 match = cleaned(match)
-            view = layer.view or (match.view if match else "")
-            own = layer.name or telling or "picture"
+            view = layer.view or view_of(_stem(sequence))
+            own = layer.name or ("alpha" if layer.is_alpha else telling) or "picture"
             claims.append(Claim(sequence, layer, match, own, words, version, camera=view))
         return _apart_by_layer(_with_strays(claims))
 
@@ -113,26 +116,26 @@ class NameReader:
 
     def _of_file(self, sequence: disk.Sequence, telling: str, folders: Sequence[str]) -> tuple[Match | None, str]:
         """What the file's name says, or a folder above where it says nothing; and the very name that said it."""
-        found = [(match, name) for name in dict.fromkeys((telling, _stem(sequence))) if (match := self._identify(name))]
+        found = [(match, name) for name in dict.fromkeys((telling, _stem(sequence))) if (match := self._of_name(name))]
         if found:
             return max(found, key=lambda pair: pair[0].certainty)
-        above = ((self._identify(name), name) for name in reversed(folders))
+        above = ((self._of_name(name), name) for name in reversed(folders))
         return next((pair for pair in above if pair[0]), (None, ""))
 
-    def _identify(self, name: str) -> Match | None:
-        return identify(printable(name), self.labels)
+    def _of_name(self, name: str) -> Match | None:
+        return identify(printable(name), self.labels, of_file=True)
 
     def _of_layer(self, layer: Layer, of_file: Match | None, *, single: bool) -> Match | None:
         """By a rule, by its own name, or by the file that it is alone in."""
         if layer.part.deep:
             return replace(identify("deep"), reason="its pixels have many samples")
         if layer.name:
-            match = ruled(self.rules, layer.name) or self._identify(layer.name)
+            match = ruled(self.rules, layer.name) or identify(printable(layer.name), self.labels)
             if match is not None:
                 return match
         if single and of_file is not None:
             return of_file
-        if not layer.name and (not single or self.alone):
+        if layer.is_picture and (not single or self.alone):
             return bare_picture(0.8 if single else 0.95, "bare R, G, B are the picture itself")
         return None
 
@@ -155,7 +158,7 @@ def _image_words(
     """
     words: list[str] = []
     for folder in map(printable, folders):
-        match = identify(folder)
+        match = identify(folder, of_file=True)
         same = match is not None and (of_file is None or match.key == of_file.key)
         words += match.rest if same else words_of(folder)
     stem = _stem(sequence)
@@ -164,7 +167,7 @@ def _image_words(
     else:
         words += words_of(stem)
     told = (word.lower() for word in words if not is_cleaned(word))
-    return tuple(dict.fromkeys(word for word in told if word not in NEUTRAL))
+    return tuple(dict.fromkeys(word for word in told if word not in NEUTRAL and word not in VIEWS))
 
 
 def _with_strays(claims: list[Claim]) -> list[Claim]:

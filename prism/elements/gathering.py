@@ -27,6 +27,7 @@ from prism.text import printable
 
 Headers = Callable[[Path], list[Part]]
 _RANKS = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
+LONGEST_NAME = 100  # characters of what is made of many words
 TRIED = 5  # files of a sequence that are opened until one can be read
 
 
@@ -114,14 +115,15 @@ def _image_of(claim: Claim) -> tuple:
 
 
 def _nearest(claim: Claim, groups: Mapping[tuple, list[Claim]]) -> tuple | None:
+    """The image whose words are all in this name; one without words of its own only for files beside it."""
     own = {word.lower() for word in words_of(printable(claim.sequence.head))} | set(claim.words)
-    fitting = [
-        key
-        for key, held in groups.items()
-        if key[0] <= own and key[1:] == (claim.version, claim.camera) and any(c.match for c in held)
-        and claim.sequence.is_still == held[0].sequence.is_still
-    ]  # fmt: skip
-    return max(fitting, key=lambda key: len(key[0]), default=None)
+
+    def fits(key: tuple, held: Sequence[Claim]) -> bool:
+        beside = any(other.sequence.folder == claim.sequence.folder for other in held)
+        alike = held[0].sequence.is_still == claim.sequence.is_still and any(other.match for other in held)
+        return alike and key[1:] == (claim.version, claim.camera) and key[0] <= own and bool(key[0] or beside)
+
+    return max((key for key, held in groups.items() if fits(key, held)), key=lambda key: len(key[0]), default=None)
 
 
 def _with_a_beauty(claims: Sequence[Claim]) -> list[Claim]:
@@ -133,7 +135,7 @@ def _with_a_beauty(claims: Sequence[Claim]) -> list[Claim]:
     bare = [
         place
         for place, claim in enumerate(claims)
-        if not (claim.match or claim.layer.name) and len(claim.layer.channels) == 3 and set(claim.words) <= words
+        if not claim.match and claim.layer.is_picture and set(claim.words) <= words
     ]
     if bare:
         place = min(bare, key=lambda place: claims[place].layer.part.format != "OpenEXR")
@@ -160,9 +162,9 @@ def _element(claims: Sequence[Claim]) -> Element:
         taken[held.key] = held
     passes = sorted(taken.values(), key=_place_of)
     return Element(
-        name=" ".join(first.words) or "files",
-        layer=first.image,
-        camera=first.camera,
+        name=" ".join(first.words)[:LONGEST_NAME] or "files",
+        layer=first.image[:LONGEST_NAME],
+        camera=first.camera[:LONGEST_NAME],
         number=first.version,
         planned=all(claim.planned for claim in claims),
         passes=tuple(passes),
@@ -236,7 +238,7 @@ def _named(elements: Iterable[Element]) -> list[Element]:
         own = [word for word in words if word not in shared] or ([words[-1]] if len(split) == 1 else ["main"])
         parts = [*own, *([element.camera] if element.camera and element.camera not in own else [])]
         version = [f"v{element.number:03}"] if element.number is not None else []
-        name = " ".join([*parts, *version])[:100].replace("/", "_") or "files"
+        name = " ".join([*parts, *version])[:LONGEST_NAME].replace("/", "_") or "files"
         names.append(_free(name, names))
     return [element.replace(name=name) for element, name in zip(elements, names, strict=True)]
 

@@ -8,6 +8,7 @@ behind it or before it; with a component beside it, it is that component of the 
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
@@ -27,8 +28,10 @@ from prism.passes.kinds import PassKind
 
 DENOISED = "denoised"  # ends the key of what was cleaned
 LONGEST = 1000  # characters of a name that are looked at
+_LETTER = re.compile(r"(?<![A-Za-z0-9])[a-z](?![A-Za-z0-9])")
 CERTAIN = 0.6  # a name is taken for a pass from here on; below, it is only offered
-_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
+_WORD = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+|[^\W\d_A-Za-z]+")
+_BETWEEN = re.compile(r"[\W_]+")
 _VERSION = re.compile(r"v(\d+)", re.IGNORECASE)
 
 
@@ -60,22 +63,31 @@ class _Word:
 
 def words_of(name: str) -> list[str]:
     """The words of a name as written, without version words such as v012."""
-    pieces = [piece for piece in re.split(r"[^A-Za-z0-9]+", name[:LONGEST]) if piece and not _VERSION.fullmatch(piece)]
+    pieces = [piece for piece in _BETWEEN.split(_without_accents(name)) if piece and not _VERSION.fullmatch(piece)]
     return [word for piece in pieces for word in _WORD.findall(piece)]
 
 
 def version_of(name: str) -> int | None:
     """The number of the last version word of a name."""
-    found = [_VERSION.fullmatch(piece) for piece in re.split(r"[^A-Za-z0-9]+", name[:LONGEST])]
+    found = [_VERSION.fullmatch(piece) for piece in _BETWEEN.split(_without_accents(name))]
     numbers = [int(match[1]) for match in found if match and len(match[1]) < 10]
     return numbers[-1] if numbers else None
 
 
-def identify(name: str, labels: Collection[str] = ()) -> Match | None:
+def _without_accents(name: str) -> str:
+    """As far as it is looked at. Letters that are no Latin ones stay as they are."""
+    spread = unicodedata.normalize("NFKD", name[:LONGEST])
+    return "".join(character for character in spread if not unicodedata.combining(character))
+
+
+def identify(name: str, labels: Collection[str] = (), *, of_file: bool = False) -> Match | None:
     """What a layer name, or the part of a file name that tells files apart, stands for. labels: of lights that are known.
 
+    of_file: in names of files a small letter by itself is no pass: n is mostly a counter, while a layer n holds normals.
     None if it says nothing, or nothing that is sure enough; `candidates` has the less certain ones.
     """
+    if of_file:
+        name = _LETTER.sub("", name)
     best = next(candidates(name, labels), None)
     return best if best is not None and best.certainty >= CERTAIN else None
 
@@ -93,6 +105,11 @@ def candidates(name: str, labels: Collection[str] = ()) -> Iterator[Match]:
             seen.add(match.key)
             others = tuple(dict.fromkeys([m.key for m in found if m.key != match.key] + [*OTHERS.get(match.key, ())]))
             yield _marked(replace(match, others=others), marks)
+
+
+def view_of(name: str) -> str:
+    """Whose eye a name says it is for; empty if it does not."""
+    return str(_marks(list(_known(words_of(name))))["view"])
 
 
 def is_cleaned(name: str) -> bool:

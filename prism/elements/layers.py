@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from prism.formats.headers import Part
-from prism.pixels.channels import group_layers
+from prism.pixels.channels import CHROMA, COLOUR, LayerChannels, group_layers, short, split_name
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +20,17 @@ class Layer:
     alpha: str | None
     view: str = ""
 
+    @property
+    def is_picture(self) -> bool:
+        """Whether it is colour without a name: bare R, G, B or some of them, or luma with chroma."""
+        held = tuple(short(split_name(name)[1]) for name in self.channels)
+        return not self.name and (set(held) <= set(COLOUR) or held == CHROMA)
+
+    @property
+    def is_alpha(self) -> bool:
+        """Whether it is a bare alpha without colour."""
+        return not self.name and len(self.channels) == 1 and short(self.channels[0]) == "A"
+
 
 def layers_of(parts: Sequence[Part]) -> Iterator[Layer]:
     """All layers of a file, deep ones too.
@@ -31,7 +42,7 @@ def layers_of(parts: Sequence[Part]) -> Iterator[Layer]:
     for part in parts:
         views = _views(part)
         names = part.layer_names()
-        for layer in group_layers(names):
+        for layer in _told_apart(part, group_layers(names)):
             stored = {full: names[full] for full in layer.names}
             colour = layer.colour_names[:3] if layer.is_colour else layer.colour_names
             name, view = _of_view(layer.layer, views)
@@ -43,6 +54,12 @@ def layers_of(parts: Sequence[Part]) -> Iterator[Layer]:
             yield Layer(
                 part, name, channels, alpha if colour else None, "" if view in (first_view, *views[:1]) else view
             )
+
+
+def _told_apart(part: Part, layers: list[LayerChannels]) -> list[LayerChannels]:
+    """Depths of samples belong to the samples, and are no layers of their own beside their colour."""
+    colour = [layer for layer in layers if layer.layer.upper() not in ("Z", "ZBACK")]
+    return colour if part.deep and colour else layers
 
 
 def _views(part: Part) -> tuple[str, ...]:

@@ -67,11 +67,11 @@ def split_name(name: str) -> tuple[str, str]:
 def group_layers(names: Iterable[str]) -> list[LayerChannels]:
     """Sort channel names into layers.
 
-    In the base layer only R, G, B and A belong together, or Y, RY, BY and A; any other bare name (Z, or a pass saved under a
-    single bare name) is a layer of its own.
+    In the base layer only R, G, B and A belong together, or what takes their place: luma with chroma, grey, a direction, a
+    pair of u and v. Any other bare name (Z, or a pass saved under a single bare name) is a layer of its own.
     """
     names = list(names)
-    bare = {*COLOUR, "A"} | (set(CHROMA) if set(CHROMA) <= set(names) else set())
+    bare = _base_layer({short(name) for name in names if "." not in name})
     layers: dict[str, list[tuple[str, str]]] = {}
     for name in names:
         layer, component = split_name(name)
@@ -79,6 +79,15 @@ def group_layers(names: Iterable[str]) -> list[LayerChannels]:
             layer = component
         layers.setdefault(layer, []).append((component, name))
     return [_ordered(layer, members) for layer, members in layers.items()]
+
+
+def _base_layer(bare: set[str]) -> set[str]:
+    """Which of the bare names of a file belong together."""
+    if bare & set(COLOUR):
+        return {*COLOUR, "A"}
+    together = (CHROMA, ("X", "Y", "Z"), ("U", "V"))
+    found = next((set(members) for members in together if set(members) <= bare), set())
+    return (found or ({"Y"} if bare <= {"Y", "A"} else set())) | {"A"}
 
 
 def _ordered(layer: str, members: list[tuple[str, str]]) -> LayerChannels:

@@ -387,6 +387,27 @@ class Gathering(FolderCase):
             {"beauty", "light_moon", "diffuse_light_moon", "specular_light_moon"},
         )
 
+    def test_odd_folders_from_elsewhere(self):
+        """Views by file name, grey with alpha, bare directions, a preview of names, an alpha alone, very long names."""
+        grey = self.rng.random((4, 6)).astype(np.float32)
+        for path, planes in {
+            "stereo/s_left.1.exr": self.planes(""), "stereo/s_right.1.exr": self.planes(""), "luma/y.1.exr": {"Y": grey},
+            "dir/s_P.1.exr": dict.fromkeys("XYZ", grey), "pair/s_motion.1.exr": dict.fromkeys("uv", grey),
+            "ids/s.1.exr": self.planes("", "cryptoObject") | {f"cryptoObject00.{c}": grey for c in "RGBA"},
+            "alone/x.1.exr": self.planes("Ci") | {"a": grey}, f"{'n' * 200}/{'m' * 120}.1.exr": self.planes("q" * 200),
+            "count/n.1.exr": self.planes(""), "Ünï/Ünï_diffuse.1.exr": self.planes(""),
+        }.items():  # fmt: skip
+            (self.folder / path).parent.mkdir(exist_ok=True)
+            self.write(path, planes)
+        found = {e.passes[0].files.sequence[0].name: e for e in gathered(self.folder).elements}
+        keys = {name: [held.key for held in e.passes] for name, e in found.items()}
+        self.assertEqual({e.camera for e in gathered(self.folder).elements}, {"", "left", "right"})
+        self.assertEqual((keys["dir"], keys["pair"], keys["count"]), (["position"], ["motion_forward"], ["beauty"]))
+        self.assertEqual(keys["ids"], ["beauty", "crypto_object00", "cryptoObject"])
+        self.assertEqual((set(keys["alone"]), keys["Ünï"], len(keys["luma"])), ({"Ci", "alpha"}, ["diffuse"], 1))
+        self.assertTrue(all(len(e.passes) < 4 for e in found.values()))
+        self.assertEqual(len(found), 9)  # each in an image of its own, and none swept together
+
     def test_rules_decide_before_words(self):
         self.write("s_beauty.0001.exr", self.planes("", "wibble", "diffuse"))
         rules = [
