@@ -67,6 +67,7 @@ def thumbnail(element: Element, key: str, frame: int, width: int = THUMBNAIL) ->
     sources = sources_of([element], frame)
     full = f"{element.name}/{key}"
     subject = Subject(show="source", key=full, step=step_for(sources.display_window.width, min(width, LARGEST)))
+    sources.read(source.key for source in sources)  # the other small pictures of the frame are asked for as well
     rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
     return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")
@@ -111,11 +112,21 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
         "first": frames[0] if frames else 0,
         "count": len(frames),
         "still": not frames,
+        "size": _size(document, checked.facts["passes"] if checked else {}),
         "sequences": _sequences(document),
         "passes": [_pass(held, frames, seen.get(held.key)) for held in document.passes],
         "reading": reading,
         **checks.listed(element),
     }
+
+
+def _size(document: Document, seen: dict[str, Any]) -> str:
+    """Of the picture, as its first frame that was read has it."""
+    whole = [seen[held.key] for held in document.passes if held.key in seen and not seen[held.key]["fault"]]
+    if not whole:
+        return ""
+    (width, height), aspect = whole[0]["size"], whole[0]["aspect"]
+    return f"{width} x {height}" + ("" if abs(aspect - 1) < 1e-4 else f", pixels {aspect:g} wide")
 
 
 def _sequences(document: Document) -> list[dict[str, Any]]:

@@ -205,7 +205,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "views": [{"key": key, "title": title} for key, title in VIEW_TITLES.items()],
         "row": request.GET.get("row", ""),
         "urls": {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
-        | {"handoff": reverse("hand-off", kwargs=address)},
+        | {"handoff": reverse("hand-off", kwargs=address), "look": reverse("look", kwargs=address)},
     }
 
 

@@ -22,6 +22,7 @@ def pass_sheet(frame: Frame, look: Look, *, width: int, title: str) -> NDArray[n
     Raises what reading the passes raises.
     """
     sources = [source for source in frame if not source.aside]
+    frame.read(source.key for source in sources)
     pictures = [_small(frame, source, look, width) for source in sources]
     high, wide = (max(picture.shape[side] for picture in pictures) for side in (0, 1))
     across = max(1, round((len(sources) * high / wide * SHAPE) ** 0.5))

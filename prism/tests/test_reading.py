@@ -29,11 +29,23 @@ def gathered(folder, **options):
 class Kinds(FolderCase):
     def test_tiles_and_the_top_of_mip_maps(self):
         planes = {name: self.rng.random((40, 36)).astype(np.float32) for name in "RGB"}
-        for levels in ("", "mip"):
-            path = zoo.tiled(self.folder / f"t{levels}.exr", planes, levels=levels)
-            self.assertTrue(read_header(path)[0].tiled)
+        for mip in (False, True):
+            path = zoo.tiled(self.folder / f"{mip}.exr", planes, mip=mip)
+            mode = path.read_bytes().partition(b"tiles\0tiledesc\0\x09\0\0\0")[2][8] & 0xF
+            self.assertEqual((read_header(path)[0].tiled, mode), (True, int(mip)))
             for name, plane in planes.items():
                 np.testing.assert_array_equal(read_planes(path, read_header(path)[0]).channels[name], plane)
+
+    def test_rows_stored_from_the_bottom(self):
+        planes = {name: self.rng.random((40, 36)).astype(np.float32) for name in "RGB"}
+        whole = oiio.ImageBuf(np.ascontiguousarray(np.dstack(list(planes.values()))))
+        whole.specmod().attribute("openexr:lineOrder", "decreasingY")
+        path = self.folder / "down.exr"
+        whole.write(str(path))
+        order = path.read_bytes().partition(b"lineOrder\0lineOrder\0\1\0\0\0")[2][0]
+        self.assertEqual(order, 1)  # decreasing, by the OpenEXR file layout
+        for channel, plane in planes.items():
+            np.testing.assert_array_equal(read_planes(path, read_header(path)[0]).channels[channel], plane)
 
     def test_eight_and_sixteen_bits_become_float_rightly(self):
         """code / (2^n - 1); references of the image library: 46 of 8 bits, 11796 of 16 for 0.18."""

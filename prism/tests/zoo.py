@@ -39,24 +39,17 @@ def palette(path: Path, size: tuple[int, int] = (8, 6)) -> Path:
     return path
 
 
-def tiled(path: Path, planes: dict[str, np.ndarray], *, levels: str = "") -> Path:
-    """An EXR in tiles; levels: `mip` for smaller copies, which hold other values than the picture."""
-    height, width = next(iter(planes.values())).shape
-    spec = oiio.ImageSpec(width, height, len(planes), "float")
-    spec.channelnames = tuple(planes)
-    spec.tile_width = spec.tile_height = 16
-    if levels:
-        spec.attribute("openexr:levelmode", 1)
-    target = oiio.ImageOutput.create(str(path))
-    target.open(str(path), spec)
-    target.write_image(np.ascontiguousarray(np.dstack(list(planes.values())), np.float32))
-    while levels and (width > 1 or height > 1):
-        width, height = max(1, width // 2), max(1, height // 2)
-        spec.width = spec.full_width = width
-        spec.height = spec.full_height = height
-        target.open(str(path), spec, "AppendMIPLevel")
-        target.write_image(np.full((height, width, len(planes)), 99, np.float32))
-    target.close()
+def tiled(path: Path, planes: dict[str, np.ndarray], *, mip: bool = False) -> Path:
+    """An EXR of R, G and B in tiles of 16, by the image library; mip: with smaller copies of it behind."""
+    picture = oiio.ImageBuf(np.ascontiguousarray(np.dstack(list(planes.values())), np.float32))
+    if not mip:
+        picture.set_write_tiles(16, 16)
+        picture.write(str(path))
+        return path
+    wanted = oiio.ImageSpec()
+    wanted.set_format("float")
+    wanted.tile_width = wanted.tile_height = 16
+    oiio.ImageBufAlgo.make_texture(oiio.MakeTxTexture, picture, str(path), wanted)
     return path
 
 

@@ -38,7 +38,9 @@ def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | No
         raise BadArgument(f"There is no such place in a picture of {display}.", where="probe")
     region = Region(frame, place)
     wanted = [source for source in frame if keys is None or source.key in keys]
-    return [_line(source, region, look) for source in wanted if not _is_deep(source)]
+    wanted = [source for source in wanted if not _is_deep(source)]
+    region.read(source.key for source in wanted)
+    return [_line(source, region, look) for source in wanted]
 
 
 def _is_deep(source: Source) -> bool:

@@ -322,6 +322,7 @@ export default () => {
       await kept.now();
       if (!kept.unsaved) window.location.assign(this.handoffUrl);
     },
+    get lookUrl() { return `${page.urls.look}?element=${this.element}&frame=${this.frame}`; },
     get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
     toggleScopes() {
       this.scoping = !this.scoping;
