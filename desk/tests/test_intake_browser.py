@@ -4,6 +4,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from desk.shots.models import Element, NameRule
+from desk.shots.services import sources_of
 from desk.tests.test_browser import BrowserCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
@@ -83,6 +84,29 @@ class FromElsewhere(BrowserCase):
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         complaints = [text for text in self.complaints if "422" not in text]
         self.assertEqual(complaints, [])
+
+
+class Claims(BrowserCase):
+    def test_of_two_that_claim_one_pass_the_other_is_taken_at_a_click(self):
+        folder = self.root / "TST" / "TST_010" / "twice"
+        folder.mkdir()
+        planes = {c: np.ones(SIZE, np.float16) for c in "RGBA"}
+        depths = {"Z": np.full(SIZE, 2, np.float32), "depth.V": np.full(SIZE, 5, np.float32)}
+        write_exr(folder / "s.1001.exr", Image.of_planes(planes | depths))
+        self.bring_in(folder, "twice")
+        self.start_worker()
+        self.log_in()
+        self.page.goto(self.live_server_url + self.url("intake"))
+        self.page.locator(".intake-element", has_text="twice").click()
+        row = self.page.locator(".intake-pass", has_text="depth.V")
+        expect(row).to_contain_text("depth is read from Z")
+        row.get_by_role("button", name="Use this instead").click()
+        expect(row).not_to_contain_text("is read from Z")
+        expect(self.page.locator(".intake-pass", has_text="depth")).to_have_count(1)
+        element = Element.objects.get(name="twice")
+        self.assertEqual(float(sources_of([element], 1001).pixels("twice/depth").planes[0][0, 0]), 5)
+        self.assertEqual(str(NameRule.objects.get()), "Z is ignored")
+        self.assertEqual(self.complaints, [])
 
 
 class Sending(BrowserCase):

@@ -112,6 +112,10 @@ export default () => {
       return `${url}?${new URLSearchParams({ pass: held.key, frame: held.frame, state })}`;
     },
     seenText(held) { return held.seen ? `The pixels look ${held.seen.state}: ${held.seen.reasons}.` : "Its pixels are not read yet."; },
+    // Two claim one pass: the one that is read from now is left out, so that this one takes its place.
+    winnerOf(held) { return this.passes.find((one) => !one.aside && one.title === held.title); },
+    canUse(held) { return this.mayChange && held.aside && Boolean(this.winnerOf(held)) && this.winnerOf(held).pattern !== held.pattern; },
+    useInstead(held) { this.act("rule", { pattern: this.winnerOf(held).pattern, does: "ignore", target: "" }); },
     isNaming(held) { return this.naming === held.key; },
     nameIt(held) { this.naming = this.naming === held.key ? "" : held.key; },
     likely(held) { return this.choices.filter((choice) => held.others.includes(choice.key)); },
