@@ -61,7 +61,7 @@ export default () => {
     framesText(element) { return element.still ? "still" : `${element.frames} · ${element.count} frame${element.count === 1 ? "" : "s"}`; },
     readingText(element) {
       if (element.reading) return `reading, ${element.reading} frame${element.reading === 1 ? "" : "s"} to go`;
-      if (element.checked < element.whole) return `${element.checked} of ${element.whole} frames read`;
+      if (element.checked < element.whole) return `${element.checked} of ${element.whole} frame${element.whole === 1 ? "" : "s"} read`;
       const left = element.findings.filter((finding) => !finding.accepted).length;
       return left ? `all frames read, ${left} to look at` : "all frames read, nothing found";
     },
@@ -176,6 +176,7 @@ export default () => {
 
     // ---- Places, rules ----
     get places() { return this.state.places; },
+    get hasPlaces() { return this.state.places.length > 0; },
     get rules() { return this.state.rules; },
     get hasRules() { return this.state.rules.length > 0; },
     get hasShots() { return this.shots.length > 0; },
