@@ -147,18 +147,19 @@ def _visit(number: int) -> tuple[list[int], list[float]]:
         serial += 1
         row = dice.choice(ledger["rows"])
         row["amount"] = round(dice.uniform(0, 2), 2)
-        body = {"ledgerId": data["ledgerId"], "ledger": ledger, "frame": dice.choice(data["frames"]), "view": "srgb"}
+        frame = dice.choice(data["frames"])
+        body = {"ledgerId": data["ledgerId"], "ledger": ledger, "frame": frame, "view": "srgb"}
+        subject = {"subject": {"kind": "ledger", "edited": row["id"]}}
         picture = {
             "viewer": f"client {number} {begun}",
             "serial": serial,
             "width": 960,
             "encoding": "jpeg",
-            "edited": row["id"],
         }
-        visitor.post(data["urls"]["picture"], body | picture)
+        visitor.post(data["urls"]["picture"], body | subject | picture)
         if serial % 4 == 0:
             visitor.post(data["urls"]["contributions"], body)
-            visitor.post(data["urls"]["probe"], body | {"x": dice.randrange(400), "y": dice.randrange(200)})
+            visitor.post(data["urls"]["probe"], body | subject | {"x": dice.randrange(400), "y": dice.randrange(200)})
         if serial % 10 == 0:
             visitor.get(dice.choice(["/", "/work/", "/shots/ORR/ORR_010/plan/", "/shots/ORR/ORR_010/render/"]))
         time.sleep(dice.uniform(0, 0.3))

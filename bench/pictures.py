@@ -16,7 +16,8 @@ from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 from prism.tests.frames import passes
-from prism.viewing.picture import Look, Subject, encode, picture, to_screen
+from prism.viewing.picture import Look, encode, to_screen
+from prism.viewing.subjects import LedgerSubject
 
 HEIGHT, WIDTH = 540, 960
 AIM = 0.060  # seconds
@@ -36,7 +37,7 @@ def run() -> None:
 
             def drag(encoding: str = "jpeg", look: Look = look) -> bytes:
                 changed = ledger.with_setting("emission", "amount", float(next(amounts)))
-                rgba, _ = picture(changed, sources, Subject(edited="emission"), evaluator)
+                rgba = LedgerSubject(ledger=changed, edited="emission", evaluator=evaluator).shown(sources).rgba
                 return encode(to_screen(rgba, look), encoding)
 
             timing = measure(drag, runs=25)

@@ -97,22 +97,27 @@ def judge_when_done(element_id: int, job: Job) -> None:
 
 
 def judge(element: Element) -> Judgement:
-    """Work out the findings from all that was read by the document as it is now, and keep them."""
-    document = document_of(element)
-    mark = _mark(document)
-    facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
-    numbers = frames_to_check(document)
-    asked = _wanted(element, document)
-    found = [*findings_on_disk(document, _sequences(document), asked), *findings(document, facts, wanted=asked)]
-    judgement, _ = Judgement.objects.update_or_create(
-        element=element,
-        defaults={
-            "document": mark,
-            "checked": len(facts.keys() & set(numbers)),
-            "whole": len(numbers),
-            "findings": [_kept(finding) for finding in found[:MOST_FINDINGS]],
-        },
-    )
+    """Work out the findings from all that was read by the document as it is now, and keep them.
+
+    One at a time for an element: else one that began before the last frame was read could have the last word.
+    """
+    with transaction.atomic():
+        element = Element.objects.select_for_update().get(pk=element.pk)
+        document = document_of(element)
+        mark = _mark(document)
+        facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
+        numbers = frames_to_check(document)
+        asked = _wanted(element, document)
+        found = [*findings_on_disk(document, _sequences(document), asked), *findings(document, facts, wanted=asked)]
+        judgement, _ = Judgement.objects.update_or_create(
+            element=element,
+            defaults={
+                "document": mark,
+                "checked": len(facts.keys() & set(numbers)),
+                "whole": len(numbers),
+                "findings": [_kept(finding) for finding in found[:MOST_FINDINGS]],
+            },
+        )
     return judgement
 
 

@@ -11,20 +11,18 @@ from desk.intake.services import KIND
 from desk.jobs.models import OPEN, Task
 from desk.shots.models import Element, Shot
 from desk.shots.services import document_of, files_of, sources_of
-from desk.viewer.store import EVALUATOR, PIXELS
+from desk.viewer.store import PIXELS
 from prism.colour.view import ViewTransform
-from prism.combine.ledger import Ledger
 from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass, Files
 from prism.elements.opening import open_frame
-from prism.elements.pixels import on_display
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 from prism.text import printable
 from prism.viewing.edges import edge_picture
-from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.picture import Look, encode, pass_jpeg
 
 THUMBNAIL, LARGEST = 160, 480  # pixels wide
 
@@ -66,11 +64,9 @@ def thumbnail(element: Element, key: str, frame: int, width: int = THUMBNAIL) ->
     """One pass of one frame as a small JPEG in its usual remap. width: the most, in pixels. Raises PrismError."""
     sources = sources_of([element], frame)
     full = f"{element.name}/{key}"
-    subject = Subject(show="source", key=full, step=step_for(sources.display_window.width, min(width, LARGEST)))
     sources.read(source.key for source in sources)  # the other small pictures of the frame are asked for as well
-    rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
-    return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")
+    return pass_jpeg(sources, full, look, width=min(width, LARGEST))
 
 
 def edge(element: Element, key: str, frame: int, state: str) -> bytes:

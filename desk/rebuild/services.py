@@ -1,10 +1,9 @@
-"""The Rebuild station: pictures, contributions and probes of a ledger, and its keeping."""
+"""The Rebuild station: what a ledger amounts to, and its keeping."""
 
 from __future__ import annotations
 
 import base64
-from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,26 +15,19 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
 from desk.shots.saving import Outdated
 from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
-from desk.viewer.store import EVALUATOR, PIXELS
-from prism.colour.view import ViewTransform
+from desk.viewer.store import PIXELS
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
 from prism.combine.contributions import contributions
 from prism.combine.first import first_ledger, starts_of
-from prism.combine.probe import probe
+from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
-from prism.elements.pixels import on_display
+from prism.elements.identify import DENOISED
 from prism.errors import UnreadableFile
-from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.picture import Look, encode, step_for, to_screen
+from prism.viewing.remap import way_of_kind
 
 THUMBNAIL_WIDTH = 96
-
-
-@dataclass(frozen=True, slots=True)
-class Encoded:
-    body: bytes
-    content_type: str
-    step: int
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
@@ -102,19 +94,6 @@ def use_element(ledger: Ledger, element: Element) -> None:
     ledger.save(update_fields=["element", "document", "revision", "changed"])
 
 
-def picture_of(
-    document: documents.Ledger,
-    sources: OpenFrame,
-    subject: Subject,
-    look: Look,
-    encoding: str,
-    is_stale: Callable[[], bool],
-) -> Encoded:
-    rgba, data = picture(document, sources, subject, EVALUATOR, is_stale=is_stale)
-    shown = to_screen(on_display(sources, rgba, step=subject.step), look, data=data)
-    return Encoded(encode(shown, encoding), f"image/{encoding}", subject.step)
-
-
 def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
     step = step_for(sources.window.width, THUMBNAIL_WIDTH)
@@ -146,18 +125,6 @@ def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]
     return PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).balance.as_json()
 
 
-def probe_of(
-    document: documents.Ledger, sources: OpenFrame, x: int, y: int, transform: ViewTransform
-) -> dict[str, Any]:
-    readings = probe(document, sources, x, y, transform)
-    return {
-        "rows": [asdict(reading) for reading in readings["rows"]],
-        "running": [asdict(reading) for reading in readings["running"]],
-        "rebuilt": asdict(readings["rebuilt"]),
-        "rendered": asdict(readings["rendered"]) if readings["rendered"] else None,
-    }
-
-
 def frame_of(ledger: Ledger, document: documents.Ledger, frame: int) -> OpenFrame:
     """The passes of all elements that a document names, the ledger's own first. Raises UnreadableFile."""
     return sources_of(elements_of(ledger, document), frame)
@@ -174,37 +141,32 @@ def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
 
 def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
     """What a row may take, for the page: the passes that are open, then those of other elements."""
-    listed = _open_sources(sources)
-    known = {source["key"].rpartition("/")[0] for source in listed}
-    for element in shot.elements.exclude(name__in=known):
-        for held in document_of(element).passes if element.document else ():
-            listed.append(
-                {
-                    "key": f"{element.name}/{held.key}",
-                    "title": f"{element.name}: {held.title}",
-                    "passTitle": held.title,
-                    "denoised": held.denoised,
-                    "role": held.pass_kind.role if held.pass_kind else "unknown",
-                    "meaning": held.pass_kind.meaning if held.pass_kind else "A pass of unknown meaning.",
-                    "alpha": held.alpha is not None,
-                }
-            )
+    elements = {element.name: element for element in shot.elements.exclude(document={})}
+    listed = [_listed(elements[source.key.rpartition("/")[0]], source.held, source.title) for source in sources]
+    known = {source["elementName"] for source in listed}
+    for element in elements.values():
+        if element.name not in known:
+            passes = document_of(element).passes
+            listed += [_listed(element, held, f"{element.name}: {held.title}") for held in passes]
     return listed
 
 
-def _open_sources(sources: OpenFrame) -> list[dict[str, Any]]:
-    return [
-        {
-            "key": source.key,
-            "title": source.title,
-            "passTitle": source.pass_title,
-            "denoised": source.denoised,
-            "role": source.kind.role if source.kind else "unknown",
-            "meaning": source.kind.meaning if source.kind else "A pass of unknown meaning.",
-            "alpha": source.alpha is not None,
-        }
-        for source in sources
-    ]
+def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
+    kind = held.pass_kind
+    return {
+        "key": f"{element.name}/{held.key}",
+        "element": element.pk,
+        "elementName": element.name,
+        "pass": held.key,
+        "title": title,
+        "passTitle": held.title.removesuffix(f", {DENOISED}"),
+        "denoised": held.denoised,
+        "role": kind.role if kind else "unknown",
+        "meaning": kind.meaning if kind else "A pass of unknown meaning.",
+        "alpha": held.alpha is not None,
+        "data": kind is not None and kind.is_data,
+        "way": way_of_kind(kind),
+    }
 
 
 def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denoised: bool) -> documents.Ledger:

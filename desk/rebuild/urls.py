@@ -4,10 +4,8 @@ from desk.rebuild import views
 
 urlpatterns = [
     path("", views.rebuild, name="rebuild"),
-    path("picture/", views.picture, name="rebuild-picture"),
     path("contributions/", views.contributions, name="rebuild-contributions"),
     path("balance/", views.balance, name="rebuild-balance"),
-    path("probe/", views.probe, name="rebuild-probe"),
     path("save/", views.save, name="rebuild-save"),
     path("version/", views.version, name="rebuild-version"),
     path("version/<int:ledger>/<int:number>/", views.version_document, name="rebuild-version-document"),

@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-import time
 from dataclasses import asdict
 from typing import Any
 
@@ -13,17 +12,17 @@ from desk.rebuild import services
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import finite, json_body, number, whole_number
+from desk.shots.requests import finite, json_body, whole_number
 from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, stations
-from desk.viewer.newest import claim_newest
-from prism.colour.view import VIEW_TITLES, ViewTransform
+from desk.viewer.services import viewer_page
+from prism.colour.view import ViewTransform
 from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
-from prism.viewing.picture import Look, Subject, step_for
+from prism.viewing.picture import Look
 
 SIGNS = {"add": "+", "over": "over", "under": "under", "multiply": "×", "screen": "scr"}
 OFFERED = 200  # frames to choose from on a page without a picture
@@ -57,30 +56,6 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_POST
 @with_shot
-def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
-    begun = time.perf_counter()
-    body = json_body(request)
-    viewer = f"{request.user.pk} {body.get('viewer', '')}"  # a page names itself, so it counts among its user's only
-    is_stale = claim_newest(viewer[:80], whole_number(body, "serial", 0))
-    document = services.parse(body.get("ledger"))
-    sources = _sources(shot, body, document)
-    subject = Subject(
-        show=str(body.get("show", "rebuilt")),
-        key=str(body.get("key", "")),
-        edited=body.get("edited"),
-        step=step_for(sources.display_window.width, whole_number(body, "width", sources.display_window.width)),
-    )
-    encoding = str(body.get("encoding", "png"))
-    encoded = services.picture_of(document, sources, subject, _look(shot, body), encoding, is_stale)
-    answer = HttpResponse(encoded.body, content_type=encoded.content_type)
-    answer["X-Step"] = str(encoded.step)
-    answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"
-    answer["Cache-Control"] = "no-store"
-    return answer
-
-
-@require_POST
-@with_shot
 def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     look = Look(transform=_transform(shot, body))
@@ -95,17 +70,6 @@ def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     document = services.parse(body.get("ledger"))
     result = services.balance_of(document, _sources(shot, body, document))
     return JsonResponse(finite(result))
-
-
-@require_POST
-@with_shot
-def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
-    body = json_body(request)
-    document = services.parse(body.get("ledger"))
-    where = whole_number(body, "x"), whole_number(body, "y")
-    return JsonResponse(
-        finite(services.probe_of(document, _sources(shot, body, document), *where, _transform(shot, body)))
-    )
 
 
 @require_POST
@@ -180,8 +144,9 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("picture", "contributions", "balance", "probe", "save", "version", "first", "element")
-    return {
+    names = ("contributions", "balance", "save", "version", "first", "element")
+    shared = viewer_page(shot, sources)
+    return shared | {
         "shot": shot.code,
         "ledgerId": ledger.pk,
         "ledger": ledger.document,
@@ -191,20 +156,14 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "element": ledger.element_id,
         "elements": list(shot.elements.values("id", "name")),
         "mayChange": shot.can_be_changed_by(request.user),
-        "first": shot.frames[0],
-        "last": shot.frames[-1],
-        "rate": shot.settings.rate,
         "frames": frames,
         "frame": frame,
-        "width": sources.display_window.width,
-        "height": sources.display_window.height,
-        "aspect": sources.pixel_aspect,
         "sources": services.source_list(shot, sources),
         "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
         "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],
-        "views": [{"key": key, "title": title} for key, title in VIEW_TITLES.items()],
         "row": request.GET.get("row", ""),
-        "urls": {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
+        "urls": shared["urls"]
+        | {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
         | {"handoff": reverse("hand-off", kwargs=address), "look": reverse("look", kwargs=address)},
     }
 
@@ -219,16 +178,6 @@ def _sources(shot: Shot, body: dict[str, Any], document: Document) -> OpenFrame:
 
 def _transform(shot: Shot, body: dict[str, Any]) -> ViewTransform:
     return ViewTransform(shot.settings.space, str(body.get("view", "srgb")))
-
-
-def _look(shot: Shot, body: dict[str, Any]) -> Look:
-    return Look(
-        transform=_transform(shot, body),
-        stops=number(body, "stops", 0.0, -20, 20),
-        gamma=number(body, "gamma", 1.0, 0.1, 10),
-        channel=str(body.get("channel", "rgb")),
-        ground=str(body.get("ground", "black")),
-    )
 
 
 def _nearest(text: str, frames: list[int]) -> int:

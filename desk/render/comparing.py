@@ -9,17 +9,15 @@ from desk.jobs.models import GOOD, State, Task
 from desk.render.models import Run
 from desk.render.services import file_of, mean_of, passes_of
 from desk.shots.storage import shot_file
-from desk.viewer.store import EVALUATOR, PIXELS
+from desk.viewer.store import PIXELS
 from prism.colour.view import ViewTransform
-from prism.combine.ledger import Ledger
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
 from prism.elements.opening import find_sources
-from prism.elements.pixels import on_display
 from prism.errors import BadArgument, UnreadableFile
 from prism.passes.plan import Plan
 from prism.viewing.compare import difference_of, difference_picture
-from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.picture import Look, encode, pass_jpeg
 
 WIDTH = 960
 
@@ -61,12 +59,8 @@ def key_in(sources: OpenFrame, key: str) -> str:
 def picture_of(frame: Task, key: str = "beauty", *, denoised: bool = False, width: int = WIDTH) -> bytes:
     """A pass of a rendered frame as a JPEG of at most that width. Raises as sources_of_pass, UnknownSource."""
     sources = sources_of_pass(frame, key, denoised=denoised)
-    named = key_in(sources, key)
-    subject = Subject(show="source", key=named, step=step_for(sources.display_window.width, width))
-    rgba, data = picture(Ledger(), sources, subject, EVALUATOR)
-    space = Plan.from_json(frame.job.run.document).shot.space
-    look = Look(transform=ViewTransform(space, "film"))
-    return encode(to_screen(on_display(sources, rgba, step=subject.step), look, data=data), "jpeg")
+    look = Look(transform=ViewTransform(Plan.from_json(frame.job.run.document).shot.space, "film"))
+    return pass_jpeg(sources, key_in(sources, key), look, width=width)
 
 
 def pairs(first: Run, second: Run) -> list[tuple[Task, Task]]:

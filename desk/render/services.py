@@ -30,6 +30,7 @@ from prism.passes.estimate import spoken_bytes
 from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan, PlannedImage
+from prism.viewing.remap import way_of_kind
 
 KIND = "render"
 SHOWN = 30  # runs in the history
@@ -160,11 +161,17 @@ def passes_of(run: Run, layer: str, camera: str) -> list[dict[str, Any]]:
         planned for planned in files if planned.group.storage.format == "exr" and not planned.passes[0].kind.own_file
     ]
     clean = {planned.key for file in shown if file.group.denoised for planned in file.passes}
-    named = {planned.key: planned.kind.title for file in shown if not file.group.denoised for planned in file.passes}
+    kinds = {planned.key: planned.kind for file in shown if not file.group.denoised for planned in file.passes}
     return [
-        {"key": key, "title": title if not key.startswith("light_") else key.replace("_", " "), "denoised": key in clean}
-        for key, title in named.items()
-    ]  # fmt: skip
+        {
+            "key": key,
+            "title": key.replace("_", " ") if key.startswith("light_") else kind.title,
+            "denoised": key in clean,
+            "data": kind.is_data,
+            "way": way_of_kind(kind),
+        }
+        for key, kind in kinds.items()
+    ]
 
 
 def outdated(shot: Shot) -> str:

@@ -15,6 +15,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.requests import json_body, texts, whole_number
 from desk.shots.services import stations
+from desk.viewer.services import viewer_page
 from prism.errors import BadArgument, PrismError
 from prism.passes.plan import Plan
 
@@ -45,6 +46,7 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
         "progress": _progress(shot, request.GET.get("run", "")),
         "urls": {name: reverse(f"render-{name}", kwargs=address) for name in names}
         | {name: reverse(f"render-{name}", kwargs=address | {"pk": 0}) for name in ("frame", "picture")},
+        "picture": viewer_page(shot),
     }
     return render(request, "render/render.html", context | {"page": page})
 

@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "desk.rebuild",
     "desk.handoff",
     "desk.render",
+    "desk.viewer",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

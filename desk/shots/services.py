@@ -8,17 +8,16 @@ from pathlib import Path
 
 from desk.shots.models import Element, Shot
 from desk.shots.storage import kept_inside
-from desk.viewer.store import EVALUATOR, PIXELS
+from desk.viewer.store import PIXELS
 from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
-from prism.combine.ledger import Ledger
+from prism.combine.first import require_beauty
 from prism.elements.element import Element as Document
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
-from prism.elements.pixels import on_display
 from prism.errors import UnreadableFile
 from prism.passes.judging import ERROR
-from prism.viewing.picture import Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480
 _HANDOFF_MARKS = {"done": "done", "failed": "needs attention"}  # by the newest delivery
@@ -137,7 +136,5 @@ def elements_named(shot: Shot, names: Iterable[str], main: Element | None = None
 def small_picture(element: Element, frame: int) -> bytes:
     """The rendered beauty as a small JPEG. Raises PrismError if the files cannot be read or have none."""
     sources = sources_of([element], frame)
-    subject = Subject(show="rendered", step=step_for(sources.display_window.width, SMALL_WIDTH))
-    rgba, _ = picture(Ledger(), sources, subject, EVALUATOR)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
-    return encode(to_screen(on_display(sources, rgba, step=subject.step), look), "jpeg")
+    return pass_jpeg(sources, require_beauty(sources).key, look, width=SMALL_WIDTH)

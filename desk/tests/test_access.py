@@ -27,10 +27,8 @@ PAGES = (
     "look-sheet",
 )
 QUESTIONS = (
-    "rebuild-picture",
     "rebuild-contributions",
     "rebuild-balance",
-    "rebuild-probe",
     "rebuild-first",
     "plan-answer",
     "look-picture",

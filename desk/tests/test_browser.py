@@ -82,6 +82,7 @@ class BrowserCase(World, StaticLiveServerTestCase):
         """Waits until the sharp picture and the balance of the latest change are there and it is saved."""
         expect(self.page.locator("header")).to_contain_text("· saved")
         expect(self.page.locator(".verdict")).not_to_contain_text("comparing")
+        self.page.wait_for_selector("canvas[data-encoding=png]")
         self.page.wait_for_load_state("networkidle")
 
     def go_to(self, frame):
@@ -418,7 +419,7 @@ class Rendering(BrowserCase):
         self.page.get_by_role("textbox", name="frames").fill("1001-1002")
         start.click()
         expect(wall).to_contain_text("2 of 2 frames")
-        expect(self.page.locator(".render-picture img")).to_be_visible()
+        expect(self.page.locator(".render-picture canvas[data-encoding]")).to_be_visible()
         expect(self.page.locator(".render-history")).to_contain_text("2 of 2, done")
         self.page.get_by_role("textbox", name="frames").fill("1001-1009")
         start.click()

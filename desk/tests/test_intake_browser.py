@@ -70,7 +70,7 @@ class FromElsewhere(BrowserCase):
         self.page.keyboard.press("p")
         expect(self.page.locator(".readings")).to_contain_text("diffuse")
         self.page.keyboard.press("w")
-        self.page.get_by_label("Pass to compare with").select_option("diffuse")
+        self.page.get_by_label("Picture to compare with").select_option("diffuse")
         self.page.keyboard.press(".")
         expect(self.page.locator(".shown")).to_contain_text("frame 1002")
 
@@ -155,18 +155,24 @@ class Looking(BrowserCase):
             if not differs and _ == 10:
                 return now
             if differs and (now.shape != before.shape or np.abs(now - before).max() > 3):
-                self.page.wait_for_timeout(200)
-                return self.picture()
+                return self.exact()
             self.page.wait_for_timeout(100)
         self.fail("The picture did not change.")
+
+    def exact(self):
+        """The picture at rest: a quick one comes before it."""
+        self.page.wait_for_selector("canvas[data-encoding=png]")
+        self.page.wait_for_load_state("networkidle")
+        return self.picture()
 
     def test_comparing_marking_and_reading(self):
         self.open(frame=1001)
         title = self.page.locator(".shown")
         expect(title).to_contain_text("beauty · frame 1001")
-        plain = self.picture()
+        self.page.get_by_role("button", name="Compare").click()
+        plain = self.exact()
 
-        self.page.get_by_label("Pass to compare with").select_option("normals")
+        self.page.get_by_label("Picture to compare with").select_option("normals")
         wiped = self.drawn(lambda: self.page.get_by_role("button", name="Wipe").click())
         middle = plain.shape[1] // 2
         self.assertGreater(np.abs(wiped - plain)[:, : middle - 60].max(), 20)
@@ -177,7 +183,7 @@ class Looking(BrowserCase):
         self.assertEqual(np.abs(turned - plain)[half + 60 :].max(), 0)
         self.drawn(lambda: self.page.get_by_role("button", name="Wipe").click())
 
-        self.page.get_by_label("Pass to compare with").select_option("beauty")
+        self.page.get_by_label("Picture to compare with").select_option("beauty")
         same = self.drawn(lambda: self.page.get_by_role("button", name="Difference").click())
         self.assertLess(same[half - 20 : half + 20, middle - 20 : middle + 20].max(), 3)
         self.drawn(lambda: self.page.get_by_role("button", name="Difference").click())

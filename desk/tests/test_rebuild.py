@@ -34,7 +34,10 @@ class RebuildCase(WorldCase):
         return document
 
     def question(self, name, **more):
-        return self.ask(name, **({"ledgerId": self.ledger.pk, "ledger": self.document, "frame": 1001} | more))
+        """show, key and version name the stage of the ledger that is meant."""
+        stage = {"kind": "ledger"} | {part: more.pop(part) for part in ("show", "key", "version") if part in more}
+        asked = {"ledgerId": self.ledger.pk, "ledger": self.document, "frame": 1001, "subject": stage}
+        return self.ask(name, **(asked | more))
 
 
 class Page(RebuildCase):
@@ -79,7 +82,7 @@ class Page(RebuildCase):
 class Pictures(RebuildCase):
     def test_the_picture_is_the_evaluation(self):
         document = self.changed("emission", amount=0.3, tint=[1, 0.5, 0.2])
-        shown = decoded(self.question("rebuild-picture", ledger=document, encoding="png"))
+        shown = decoded(self.question("look-picture", ledger=document, encoding="png"))
         self.assertEqual(shown.shape, (HEIGHT, WIDTH, 3))
         rgba = evaluate(Document.from_json(document), sources_of([self.element], 1001))
         exact = apply_exactly(np.moveaxis(rgba[:3], 0, -1), ViewTransform())
@@ -95,29 +98,49 @@ class Pictures(RebuildCase):
             ("source", "depth"),
             ("source", "normals"),
         ):
-            answer = self.question("rebuild-picture", show=show, key=key, encoding="png")
+            answer = self.question("look-picture", show=show, key=key, encoding="png")
             self.assertEqual(answer.status_code, 200, show)
             pictures[show, key] = decoded(answer)
         self.assertLessEqual(np.abs(pictures["rebuilt", ""] - pictures["rendered", ""]).max(), 1)
         self.assertLessEqual(pictures["difference", ""].max(), 60)  # half rounding of light far above 1
         self.assertFalse(np.array_equal(pictures["row", "emission"], pictures["rebuilt", ""]))
 
+    def test_any_stage_against_any_other(self):
+        self.ask("rebuild-version", ledgerId=self.ledger.pk)
+        changed = self.changed("emission", amount=0.3)
+        version = {"kind": "ledger", "show": "rebuilt", "version": 1}
+        apart = decoded(self.question("look-picture", ledger=changed, against={"subject": version, "frame": 1001}))
+        self.assertGreater(apart.max(), 0)
+        plain = {"kind": "ledger", "show": "untrimmed"}
+        same = decoded(self.question("look-picture", show="untrimmed", against={"subject": plain, "frame": 1001}))
+        self.assertEqual(same.max(), 0)
+        beauty = {"kind": "pass", "element": self.element.pk, "key": "beauty"}
+        rendered = decoded(self.question("look-picture", show="rendered", against={"subject": beauty, "frame": 1001}))
+        self.assertEqual(rendered.max(), 0)
+        marked = decoded(self.question("look-picture", marks=["over"]))
+        self.assertTrue((marked == (255, 120, 0)).all(axis=-1).any())
+        values = self.question("look-values", show="row", key="emission", x=2, y=3, x1=2, y1=3).json()["values"]
+        until = Document.from_json(self.document)
+        rows = until.rows[: [row.id for row in until.rows].index("emission") + 1]
+        exact = evaluate(until.replace(rows=rows), sources_of([self.element], 1001))[:3, 3, 2]
+        self.assertEqual(values, [exact.tolist()])
+
     def test_looks(self):
-        plain = decoded(self.question("rebuild-picture"))
-        brighter = decoded(self.question("rebuild-picture", stops=2))
+        plain = decoded(self.question("look-picture"))
+        brighter = decoded(self.question("look-picture", stops=2))
         self.assertGreater(brighter.mean(), plain.mean())
-        red = decoded(self.question("rebuild-picture", channel="r"))
+        red = decoded(self.question("look-picture", channel="r"))
         np.testing.assert_array_equal(red[..., 0], red[..., 2])
-        checker = decoded(self.question("rebuild-picture", ground="checker"))
+        checker = decoded(self.question("look-picture", ground="checker"))
         self.assertTrue((checker >= plain).all())
-        film = decoded(self.question("rebuild-picture", view="film"))
+        film = decoded(self.question("look-picture", view="film"))
         self.assertFalse(np.array_equal(film, plain))
-        alpha = decoded(self.question("rebuild-picture", channel="a"))
+        alpha = decoded(self.question("look-picture", channel="a"))
         stored = sources_of([self.element], 1001).pixels("beauty").alpha
         np.testing.assert_allclose(alpha[..., 0], stored.astype(float) * 255, atol=1)
 
     def test_smaller_and_quicker(self):
-        answer = self.question("rebuild-picture", width=9, encoding="jpeg")
+        answer = self.question("look-picture", width=9, encoding="jpeg")
         self.assertEqual((answer.headers["X-Step"], decoded(answer).shape), ("2", (HEIGHT // 2, WIDTH // 2, 3)))
         self.assertEqual(answer.headers["Content-Type"], "image/jpeg")
 
@@ -125,9 +148,9 @@ class Pictures(RebuildCase):
         claim_newest("a page", 9)
         claim_newest(f"{self.reviewer.pk} a page", 9)  # of another user, under the same name
         claim_newest(f"{self.artist.pk} a page", 7)
-        self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=6).status_code, 409)
-        self.assertEqual(self.question("rebuild-picture", viewer="a page", serial=8).status_code, 200)
-        self.assertEqual(self.question("rebuild-picture", viewer="another page", serial=1).status_code, 200)
+        self.assertEqual(self.question("look-picture", viewer="a page", serial=6).status_code, 409)
+        self.assertEqual(self.question("look-picture", viewer="a page", serial=8).status_code, 200)
+        self.assertEqual(self.question("look-picture", viewer="another page", serial=1).status_code, 200)
 
     def test_bad_questions_get_one_clear_answer(self):
         cases = [
@@ -144,19 +167,21 @@ class Pictures(RebuildCase):
             ({"stops": True}, "argument.bad"),
             ({"channel": "q"}, "argument.bad"),
             ({"encoding": "gif"}, "argument.bad"),
+            ({"subject": {"kind": "dream"}}, "argument.bad"),
+            ({"subject": "beauty"}, "argument.bad"),
         ]
         for change, code in cases:
             with self.subTest(change):
-                answer = self.question("rebuild-picture", **change)
+                answer = self.question("look-picture", **change)
                 self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, code))
-        raw = self.client.post(self.url("rebuild-picture"), "not json", content_type="application/json")
+        raw = self.client.post(self.url("look-picture"), "not json", content_type="application/json")
         self.assertEqual(raw.json()["error"]["code"], "document.bad")
-        self.assertEqual(self.question("rebuild-picture", ledgerId=10**9).status_code, 404)
+        self.assertEqual(self.question("look-picture", ledgerId=10**9).status_code, 404)
 
     def test_a_damaged_frame_is_named(self):
         path = self.folder / "TST_010.1002.exr"
         path.write_bytes(path.read_bytes()[:-300])
-        error = self.question("rebuild-picture", frame=1002).json()["error"]
+        error = self.question("look-picture", frame=1002).json()["error"]
         self.assertEqual(error["code"], "file.unreadable")
         self.assertIn("TST_010.1002.exr", error["where"])
 
@@ -180,17 +205,17 @@ class Accounts(RebuildCase):
         self.assertEqual((answer["balanced"], answer["suggestions"][0]["key"]), (False, "render/emission"))
 
     def test_the_probe(self):
-        answer = self.question("rebuild-probe", x=5, y=3).json()
+        answer = self.question("look-probe", x=5, y=3).json()
         stored = sources_of([self.element], 1001).pixels("emission").planes[1][3, 5]
-        line = next(line for line in answer["rows"] if line["key"] == "emission")
+        line = next(line for line in answer["lines"] if line["key"] == "row/emission")
         self.assertEqual(line["stored"][1], float(stored))
-        self.assertEqual(self.question("rebuild-probe", x=-1, y=0).status_code, 422)
+        self.assertEqual(self.question("look-probe", x=-1, y=0).status_code, 422)
 
     def test_numbers_that_json_has_not(self):
         document = self.changed("emission", exposure=24, amount=100, tint=[100, 100, 100])
         planes = sources_of([self.element], 1001).pixels("emission").planes[0]
         y, x = np.unravel_index(int(np.argmax(planes)), planes.shape)
-        text = self.question("rebuild-probe", ledger=document, x=int(x), y=int(y)).content.decode()
+        text = self.question("look-probe", ledger=document, x=int(x), y=int(y)).content.decode()
         json.loads(text, parse_constant=lambda word: self.fail(f"{word} is not JSON"))
 
 

@@ -112,8 +112,9 @@ class Mutated(WorldCase):
         """A sound request to every address that takes JSON."""
         look = {"view": "film", "stops": 0.0, "gamma": 1.0, "channel": "rgb", "ground": "black", "encoding": "jpeg"}
         ledger = {"ledgerId": self.ledger.pk, "ledger": self.ledger.document, "frame": 1001}
-        picture = {"show": "rebuilt", "key": "", "edited": None, "width": 16, "viewer": "v", "serial": 1}
-        shown = look | {"element": self.element.pk, "key": "depth", "frame": 1001}
+        stage = {"kind": "ledger", "show": "rebuilt", "key": "", "version": None}
+        depth = {"kind": "pass", "element": self.element.pk, "key": "depth"}
+        shown = look | {"subject": depth, "frame": 1001}
         preset = {"action": "keep", "plan": self.plan, "new": "ours", "purpose": "p", "base": "everything", "name": "x"}
         return {
             "plan-answer": {"plan": self.plan},
@@ -126,21 +127,23 @@ class Mutated(WorldCase):
             "plan-measure": {"camera": "wide"},
             "plan-presets": preset,
             "plan-sizes": {"action": "keep", "title": "wide", "width": 100, "height": 50},
-            "rebuild-picture": ledger | look | picture,
             "rebuild-contributions": ledger | look,
             "rebuild-balance": ledger,
-            "rebuild-probe": ledger | {"x": 3, "y": 4, "view": "film"},
             "rebuild-save": ledger | {"revision": 1},
             "rebuild-version": {"ledgerId": self.ledger.pk},
             "rebuild-first": {"ledgerId": self.ledger.pk, "frame": 1001, "by": "components", "denoised": False},
             "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk},
-            "look-picture": shown
+            "look-picture": ledger
+            | shown
             | {
-                "width": 40,
+                "width": 16,
+                "edited": None,
+                "viewer": "v",
+                "serial": 1,
                 "encoding": "png",
                 "remap": {"way": "range", "near": 1.0, "far": 9.0, "log": True},
                 "marks": ["over", "nan"],
-                "against": {"element": self.element.pk, "key": "depth", "frame": 1001},
+                "against": {"subject": stage, "frame": 1001},
                 "gain": 4.0,
             },
             "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},

@@ -1,11 +1,15 @@
 """Files sent in pieces, and the viewer's own answers."""
 
 import io
+import time
+from threading import Event, Lock
+from unittest import mock
 
 import numpy as np
 from django.test import TransactionTestCase
 from PIL import Image as Pillow
 
+from desk.intake import checks
 from desk.intake.looking import look
 from desk.intake.uploads import MOST_PIECE, Coming, begin, take
 from desk.shots.models import Place
@@ -61,6 +65,35 @@ class Uploads(WorldCase):
             (self.begin("a.exr", 9).status_code, self.piece("a.exr", b"123456789", 0).status_code), (403, 403)
         )
         self.assertFalse((self.root / "TST" / "TST_010" / "uploads").exists())
+
+
+class LastWord(Together, World, TransactionTestCase):
+    def test_findings_of_fewer_frames_do_not_replace_those_of_all(self):
+        """A gathering begins after the first frame was read, is slow, and ends after one that knows the second as well."""
+        self.build()
+        for number in (1001, 1002):
+            self.render(number)
+        element = self.bring_in()
+        checks.check(element.pk, 1001, lambda: False)
+        slow, gathered, turns = Event(), checks.findings, Lock()
+
+        def gather(*given, **more):
+            if turns.acquire(blocking=False):
+                slow.set()
+                time.sleep(0.7)
+            return gathered(*given, **more)
+
+        def one():
+            if begins.acquire(blocking=False):
+                return checks.judge(element)
+            slow.wait(20)
+            checks.check(element.pk, 1002, lambda: False)
+            return checks.judge(element)
+
+        begins = Lock()
+        with mock.patch.object(checks, "findings", gather):
+            self.together(one, count=2)
+        self.assertEqual(checks.Judgement.objects.get(element=element).checked, 2)
 
 
 class AtOnce(Together, World, TransactionTestCase):
@@ -132,10 +165,12 @@ class Viewer(WorldCase):
         self.render(1002)
         self.element = self.bring_in()
 
+    def question(self, name, key="beauty", **body):
+        subject = {"kind": "pass", "element": self.element.pk, "key": key}
+        return self.ask(name, **{"subject": subject, "frame": 1001, "view": "srgb"} | body)
+
     def picture(self, **body):
-        answer = self.ask(
-            "look-picture", element=self.element.pk, frame=1001, **{"key": "beauty", "view": "srgb"} | body
-        )
+        answer = self.question("look-picture", **body)
         self.assertEqual(answer.status_code, 200, answer.content)
         return np.asarray(Pillow.open(io.BytesIO(answer.content)).convert("RGB"))
 
@@ -150,36 +185,34 @@ class Viewer(WorldCase):
         marked = self.picture(marks=["over"])
         self.assertTrue((marked == (255, 120, 0)).all(axis=-1).any())
         self.assertFalse((self.picture() == (255, 120, 0)).all(axis=-1).any())
-        same = {"element": self.element.pk, "key": "beauty", "frame": 1001}
+        same = {"subject": {"kind": "pass", "element": self.element.pk, "key": "beauty"}, "frame": 1001}
         self.assertEqual(self.picture(against=same).max(), 0)
         self.assertGreater(self.picture(against=same | {"frame": 1002}, gain=4.0).max(), 0)
 
+    def probed(self, **body) -> dict:
+        """The lines of the probe by the pass they read."""
+        lines = self.question("look-probe", **body).json()["lines"]
+        return {line["key"].rpartition("/")[2]: line for line in lines}
+
     def test_the_probe_reads_every_pass_as_stored_and_through_the_screen(self):
-        body = {"element": self.element.pk, "key": "beauty", "frame": 1001, "x": 5, "y": 3, "view": "srgb"}
-        lines = {line["key"]: line for line in self.ask("look-probe", **body).json()["lines"]}
+        body = {"x": 5, "y": 3}
+        lines = self.probed(**body)
         shown = self.picture()
         self.assertEqual(lines["beauty"]["codes"]["8"], shown[3, 5].tolist())
-        brighter = self.ask("look-probe", **body, stops=2.0).json()["lines"]
-        self.assertEqual(
-            next(line for line in brighter if line["key"] == "beauty")["codes"]["8"],
-            self.picture(stops=2.0)[3, 5].tolist(),
-        )
+        self.assertEqual(self.probed(**body, stops=2.0)["beauty"]["codes"]["8"], self.picture(stops=2.0)[3, 5].tolist())
         self.assertEqual(
             (lines["normals"]["names"], lines["depth"]["names"], lines["depth"]["codes"]),
             (["X", "Y", "Z"], ["Z"], None),
         )
-        values = self.ask("look-values", element=self.element.pk, key="depth", frame=1001, x=5, y=3, x1=6, y1=3).json()
+        values = self.question("look-values", key="depth", x=5, y=3, x1=6, y1=3).json()
         self.assertEqual(values["values"][0], lines["depth"]["stored"])
-        box = self.ask("look-probe", **body, x1=6, y1=3).json()["lines"]
-        mean = next(line for line in box if line["key"] == "depth")["stored"][0]
+        mean = self.probed(**body, x1=6, y1=3)["depth"]["stored"][0]
         self.assertAlmostEqual(mean, np.mean(values["values"]), 5)
-        self.assertEqual(self.ask("look-probe", **body | {"x": 999}).status_code, 422)
-        self.assertEqual(
-            self.ask("look-values", element=self.element.pk, key="depth", frame=1001, x=-9, y=-9).status_code, 422
-        )
+        self.assertEqual(self.question("look-probe", **body | {"x": 999}).status_code, 422)
+        self.assertEqual(self.question("look-values", key="depth", x=-9, y=-9).status_code, 422)
 
     def test_a_frame_that_cannot_be_shown_says_so(self):
-        answer = self.ask("look-picture", element=self.element.pk, key="beauty", frame=1009)
+        answer = self.question("look-picture", frame=1009)
         self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "file.unreadable"))
         (self.folder / "TST_010.1001.exr").write_bytes(b"RGBA")
         page = self.client.get(self.url("look") + f"?element={self.element.pk}&frame=1001")
@@ -197,7 +230,7 @@ class Viewer(WorldCase):
         self.client.force_login(self.stranger)
         for name in ("look", "look-sheet"):
             self.assertEqual(self.client.get(self.url(name)).status_code, 404)
-        self.assertEqual(self.ask("look-picture", element=self.element.pk, key="beauty", frame=1001).status_code, 404)
+        self.assertEqual(self.question("look-picture").status_code, 404)
 
     def test_passes_of_two_elements_in_one_ledger(self):
         """A row may take a pass of another element; both are opened, each under its own name."""
@@ -209,5 +242,6 @@ class Viewer(WorldCase):
         page = self.client.get(self.url("rebuild")).context["page"]
         self.assertIn("glow/emission", [source["key"] for source in page["sources"]])
         ledger = page["ledger"] | {"rows": [{"id": "g", "source": "glow/emission"}]}
-        answer = self.ask("rebuild-probe", ledgerId=page["ledgerId"], ledger=ledger, frame=1001, x=1, y=1)
-        self.assertEqual(answer.json()["rows"][0]["stored"], [0.25, 0.25, 0.25])
+        asked = {"subject": {"kind": "ledger"}, "ledgerId": page["ledgerId"], "ledger": ledger}
+        answer = self.question("look-probe", **asked, x=1, y=1)
+        self.assertEqual(answer.json()["lines"][0]["stored"], [0.25, 0.25, 0.25])

@@ -14,6 +14,8 @@ from desk.shots.requests import finite, json_body, number, texts, whole_number
 from desk.shots.services import frames_on_disk, stations
 from desk.viewer import services
 from desk.viewer.newest import claim_newest
+from desk.viewer.registry import Asked, Opened
+from desk.viewer.registry import opened as open_subject
 from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, PrismError, Superseded
 from prism.pixels.window import Window
@@ -27,20 +29,25 @@ from prism.viewing.remap import Remap
 def look(request: HttpRequest, shot: Shot) -> HttpResponse:
     """Any pass of any element. The address names element, pass and frame."""
     element = _asked_element(request, shot)
-    context = {"shot": shot, "stations": stations(shot), "current": "intake"}
+    context = {
+        "shot": shot,
+        "stations": stations(shot),
+        "current": "intake",
+        "may_change": shot.can_be_changed_by(request.user),
+    }
     if element is None:
         return render(request, "viewer/look.html", context)
     frames = frames_on_disk(element) or [0]
     frame = _nearest(request.GET.get("frame", ""), frames)
     address = {"production": shot.production.code, "shot": shot.code}
     try:
-        page = services.page(shot, element, request.GET.get("pass", ""), frame)
+        page = services.look_page(shot, element, request.GET.get("pass", ""), frame)
     except PrismError as fault:
         others = [other for other in frames if other != frame][:200]
         return render(
             request, "viewer/look.html", context | {"fault": fault, "element": element, "others": others}, status=422
         )
-    page["urls"] = {name: reverse(f"look-{name}", kwargs=address) for name in ("picture", "probe", "values", "sheet")}
+    page["urls"]["sheet"] = reverse("look-sheet", kwargs=address)
     page["urls"]["intake"] = reverse("intake", kwargs=address)
     page["urls"]["thumb"] = reverse("intake-thumb", kwargs=address | {"element": 0})
     return render(request, "viewer/look.html", context | {"page": page})
@@ -51,24 +58,30 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     begun = time.perf_counter()
     body = json_body(request)
-    is_stale = claim_newest(f"{request.user.pk} {body.get('viewer', '')}"[:80], whole_number(body, "serial", 0))
+    viewer = f"{request.user.pk} {body.get('viewer', '')}"  # a page names itself, so it counts among its user's only
+    is_stale = claim_newest(viewer[:80], whole_number(body, "serial", 0))
     if is_stale():
         raise Superseded("A newer request took over.")
-    encoding = str(body.get("encoding", "png"))
+    opened = _opened(shot, body)
     against = body.get("against")
+    encoding = str(body.get("encoding", "png"))
     wish = services.Wish(
-        look=_look(shot, body),
+        look=_look(shot, body, opened),
         remap=_remap(body),
         width=whole_number(body, "width", 1 << 16),
         encoding=encoding,
         marks=tuple(mark for mark in texts(body, "marks") if mark in MARKS),
-        against=_pointed(shot, against) if isinstance(against, dict) else None,
+        against=_opened(shot, body, against) if isinstance(against, dict) else None,
         gain=number(body, "gain", 1.0, 1e-6, 1e6),
     )
-    encoded, ends = services.picture(_pointed(shot, body), wish)
-    answer = HttpResponse(encoded, content_type=f"image/{encoding}")
-    if ends is not None:
-        answer["X-Range"] = f"{ends[0]:.6g} {ends[1]:.6g}"
+    encoded = services.picture(opened, wish, is_stale)
+    answer = HttpResponse(encoded.body, content_type=f"image/{encoding}")
+    answer["X-Step"] = str(encoded.step)
+    answer["X-Size"] = (
+        f"{opened.frame.display_window.width} {opened.frame.display_window.height} {opened.frame.pixel_aspect}"
+    )
+    if encoded.ends is not None:
+        answer["X-Range"] = f"{encoded.ends[0]:.6g} {encoded.ends[1]:.6g}"
     answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"
     answer["Cache-Control"] = "no-store"
     return answer
@@ -78,14 +91,15 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
-    return JsonResponse(finite({"lines": services.probe(_pointed(shot, body), _box(body), _look(shot, body))}))
+    opened = _opened(shot, body)
+    return JsonResponse(finite({"lines": services.probe(opened, _box(body), _look(shot, body, opened))}))
 
 
 @require_POST
 @with_shot
 def values(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
-    return JsonResponse(finite(services.values(_pointed(shot, body), _box(body))))
+    return JsonResponse(finite(services.values(_opened(shot, body), _box(body))))
 
 
 @require_GET
@@ -110,11 +124,13 @@ def _asked_element(request: HttpRequest, shot: Shot) -> Element | None:
     return get_object_or_404(elements, pk=int(wanted)) if wanted.isdecimal() else elements.first()
 
 
-def _pointed(shot: Shot, body: dict[str, Any]) -> services.Pointed:
-    element = get_object_or_404(
-        shot.elements.select_related("shot__production", "shot__plan"), pk=whole_number(body, "element")
-    )
-    return services.Pointed(element, str(body.get("key", "")), whole_number(body, "frame"))
+def _opened(shot: Shot, body: dict[str, Any], which: dict[str, Any] | None = None) -> Opened:
+    """The subject and frame of a question, or of another pair in it."""
+    pair = body if which is None else which
+    chosen = pair.get("subject")
+    if not isinstance(chosen, dict):
+        raise BadArgument("Say what is to be shown.", where="subject")
+    return open_subject(Asked(shot, body, chosen, whole_number(pair, "frame")))
 
 
 def _box(body: dict[str, Any]) -> Window:
@@ -122,9 +138,9 @@ def _box(body: dict[str, Any]) -> Window:
     return Window(x, y, whole_number(body, "x1", x), whole_number(body, "y1", y))
 
 
-def _look(shot: Shot, body: dict[str, Any]) -> Look:
+def _look(shot: Shot, body: dict[str, Any], shown: Opened) -> Look:
     return Look(
-        transform=ViewTransform(shot.settings.space, str(body.get("view", "srgb"))),
+        transform=ViewTransform(shown.space or shot.settings.space, str(body.get("view", "srgb"))),
         stops=number(body, "stops", 0.0, -20, 20),
         gamma=number(body, "gamma", 1.0, 0.1, 10),
         channel=str(body.get("channel", "rgb")),

@@ -20,7 +20,6 @@ from prism.colour.spaces import (
 )
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
-from prism.elements.identify import DENOISED
 from prism.elements.pixels import Pixels, smaller
 from prism.elements.store import PixelStore
 from prism.errors import PrismError, UnknownSource
@@ -105,11 +104,6 @@ class FileSource:
     def channels(self) -> tuple[str, ...]:
         """All that is read of the file for it: colour, then alpha."""
         return (*self.colour, *((self.alpha,) if self.alpha else ()))
-
-    @property
-    def pass_title(self) -> str:
-        """Its title without a word on denoising."""
-        return self.title.removesuffix(f", {DENOISED}")
 
     @property
     def pixel_type(self) -> str:

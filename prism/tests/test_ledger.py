@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from prism.colour.spaces import luminance_weights
-from prism.colour.view import ViewTransform
 from prism.combine.balance import balance, difference_picture
 from prism.combine.contributions import contributions
 from prism.combine.deliver import Output, deliver
@@ -18,7 +17,6 @@ from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.first import first_ledger
 from prism.combine.ledger import Ledger, Row
 from prism.combine.operators import OPERATORS
-from prism.combine.probe import probe
 from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
@@ -40,6 +38,8 @@ from prism.pixels.image import Image
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window
 from prism.tests.frames import COMPONENTS, FolderCase, passes
+from prism.viewing.picture import Look
+from prism.viewing.reading import probe_ledger
 
 rows = st.builds(
     Row,
@@ -451,18 +451,17 @@ class Numbers(FolderCase):
         planes = passes(self.rng, dtype=np.float16)
         sources = find_sources([self.write("shot.exr", planes)])
         ledger = first_ledger(sources).with_setting("emission", "amount", 0.25)
-        read = probe(ledger, sources, 4, 9, ViewTransform())
-        emission = next(reading for reading in read["rows"] if reading.key == "emission")
-        self.assertEqual(emission.stored, tuple(float(planes[f"emission.{c}"][9, 4]) for c in "RGB"))
+        read = {line.key: line for line in probe_ledger(ledger, sources, Window(4, 9, 4, 9), Look())}
+        self.assertEqual(read["row/emission"].stored, tuple(float(planes[f"emission.{c}"][9, 4]) for c in "RGB"))
         self.assertEqual(read["rendered"].alpha, float(planes["A"][9, 4]))
         self.assertEqual(read["rebuilt"].stored, tuple(float(value) for value in evaluate(ledger, sources)[:3, 9, 4]))
-        self.assertEqual(len(read["running"]), len(ledger.rows))
+        self.assertEqual(len([key for key in read if key.startswith("sum/")]), len(ledger.rows))
 
     def test_probe_outside_the_picture(self):
         sources = self.frame()
         for at in ((-1, 0), (17, 0), (0, 11)):
             with self.subTest(at), self.assertRaises(BadArgument):
-                probe(first_ledger(sources), sources, *at, ViewTransform())
+                probe_ledger(first_ledger(sources), sources, Window(*at, *at), Look())
 
 
 class Delivery(FolderCase):

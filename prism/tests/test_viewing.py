@@ -6,11 +6,9 @@ import unittest
 import numpy as np
 from PIL import Image as Pillow
 
-from prism.combine.evaluate import Evaluator
 from prism.combine.first import first_ledger
 from prism.elements.opening import find_sources
 from prism.elements.pixels import Pixels
-from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
 from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import name_floats
@@ -18,12 +16,13 @@ from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.sheets.passes import pass_sheet
 from prism.tests.frames import FolderCase, passes
-from prism.viewing.compare import difference_of, difference_picture, gap_picture
+from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.edges import ACROSS, DOWN, ENLARGED, edge_picture
 from prism.viewing.marks import marked
-from prism.viewing.picture import CHECKER_SIDE, Look, Subject, encode, picture, step_for, to_screen
+from prism.viewing.picture import CHECKER_SIDE, Look, encode, step_for, to_screen
 from prism.viewing.reading import codes_of, probe_passes
 from prism.viewing.remap import EMPTY_DEPTH, Remap, hashed, motion_arrows, motion_colours, remapped
+from prism.viewing.subjects import LedgerSubject, PassSubject, gap
 
 
 class Showing(FolderCase):
@@ -35,7 +34,8 @@ class Showing(FolderCase):
         self.ledger = first_ledger(self.sources)
 
     def show(self, **subject):
-        return picture(self.ledger, self.sources, Subject(**subject), Evaluator(PixelStore()))
+        shown = LedgerSubject(ledger=self.ledger, **subject).shown(self.sources)
+        return shown.rgba, shown.data
 
     def test_normals_are_shown_by_half_and_a_half(self):
         """(0, 0, 1) is shown as (.5, .5, 1), codes 128, 128, 255 (common practice, no source), without a view transform."""
@@ -58,8 +58,7 @@ class Showing(FolderCase):
     def test_depth_of_an_empty_picture(self):
         planes = self.planes | {"Z": np.full((30, 40), 1e10, np.float32)}
         sources = find_sources([self.write("empty.exr", planes)])
-        shown, _ = picture(self.ledger, sources, Subject(show="source", key="depth"), Evaluator(PixelStore()))
-        self.assertEqual(shown[:3].max(), 0)
+        self.assertEqual(PassSubject("depth").shown(sources).rgba[:3].max(), 0)
 
     def test_a_row_shows_the_sum_down_to_it(self):
         shown, data = self.show(show="row", key="diffuse_indirect")
@@ -255,8 +254,9 @@ class Sheets(FolderCase):
     def test_gaps_of_two_passes(self):
         a, b = (self.write(f"{name}.exr", {c: plane for c in "RGB"}) for name, plane in (
             ("a", np.float32([[1, np.inf, 2, np.nan]])), ("b", np.float32([[0.5, np.inf, 4, 1]]))))  # fmt: skip
-        gap = gap_picture((find_sources([a]), "beauty"), (find_sources([b]), "beauty"), step=1)
-        np.testing.assert_array_equal(gap[0], [[0.5, 0, 2, 1]])
+        first, second = (PassSubject("beauty").shown(find_sources([path])) for path in (a, b))
+        np.testing.assert_array_equal(gap(first, second)[0], [[0.5, 0, 2, 1]])
+        np.testing.assert_array_equal(gap(second, first, gain=4)[0], [[2, 0, 8, 4]])
         small = self.write("c.exr", {c: np.ones((2, 2), np.float32) for c in "RGB"})
         with self.assertRaises(SizeMismatch):
-            gap_picture((find_sources([a]), "beauty"), (find_sources([small]), "beauty"), step=1)
+            gap(first, PassSubject("beauty").shown(find_sources([small])))

@@ -33,19 +33,3 @@ def _planes(first: Frame, second: Frame, key: str, *, step: int) -> tuple[NDArra
         sizes = " and ".join(f"{plane.shape[2]} x {plane.shape[1]}" for plane in planes)
         raise SizeMismatch(f"The pictures have {sizes} pixels.", advice="Compare frames of one size.")
     return planes[0], planes[1]
-
-
-def gap_picture(first: tuple[Frame, str], second: tuple[Frame, str], *, step: int) -> NDArray[np.float32]:
-    """|first - second| of two passes as float32 (4, H, W) with alpha 1; values that are the same infinity are no gap.
-
-    Raises SizeMismatch, UnknownSource or UnreadableFile.
-    """
-    a, b = (np.stack(frame.pixels(key, step=step).planes).astype(np.float32) for frame, key in (first, second))
-    if a.shape != b.shape:
-        raise SizeMismatch(
-            f"The pictures have {a.shape[2]} x {a.shape[1]} and {b.shape[2]} x {b.shape[1]} pixels.",
-            advice="Compare passes of one size.",
-        )
-    with np.errstate(invalid="ignore"):
-        gap = np.where(a == b, 0, np.abs(a - b))
-    return np.concatenate([np.nan_to_num(gap, nan=1, posinf=1), np.ones_like(gap[:1])])

@@ -1,4 +1,4 @@
-"""From a request of the viewer to encoded bytes: choose the picture, remap data, choose a channel, apply the view."""
+"""From pixels to encoded bytes: remap data, choose a channel, apply the view."""
 
 from __future__ import annotations
 
@@ -11,14 +11,10 @@ from PIL import Image as Pillow
 
 from prism.colour.spaces import luminance
 from prism.colour.view import ViewTransform, apply_quickly
-from prism.combine.balance import difference_picture
-from prism.combine.evaluate import Evaluator, Stale, never
-from prism.combine.ledger import Ledger
-from prism.elements.pixels import Frame
+from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument
 from prism.viewing.remap import Remap, remapped
 
-SHOWS = ("rebuilt", "rendered", "difference", "row", "source")
 CHANNELS = ("rgb", "r", "g", "b", "a", "luminance")
 GROUNDS = ("black", "checker", "grey")
 ENCODINGS = ("jpeg", "png")
@@ -42,39 +38,6 @@ class Look:
         for setting, known in ((self.channel, CHANNELS), (self.ground, GROUNDS)):
             if setting not in known:
                 raise BadArgument(f"Unknown setting {setting}.", advice=f"Use {', '.join(known)}.")
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Subject:
-    """What to show. key: the row or source. edited: id of a row being dragged. step: divides both sides."""
-
-    show: str = "rebuilt"
-    key: str = ""
-    edited: str | None = None
-    step: int = 1
-    remap: Remap = Remap()
-
-
-def picture(
-    ledger: Ledger, sources: Frame, subject: Subject, evaluator: Evaluator, *, is_stale: Stale = never
-) -> tuple[NDArray[np.float32], bool]:
-    """The chosen picture, float32 (4, H, W), and whether it is data that takes no view transform.
-
-    Raises BadArgument for an unknown choice, UnknownSource, Superseded.
-    """
-    step = subject.step
-    if subject.show == "rebuilt":
-        return evaluator.evaluate(ledger, sources, step=step, edited=subject.edited, is_stale=is_stale), False
-    if subject.show == "row":
-        place = ledger.rows.index(ledger.row(subject.key))
-        until = ledger.replace(rows=ledger.rows[: place + 1])
-        return evaluator.evaluate(until, sources, step=step, edited=subject.edited, is_stale=is_stale), False
-    if subject.show == "difference":
-        return difference_picture(ledger, sources, step=step), False
-    if subject.show in ("rendered", "source"):
-        key = ledger.beauty if subject.show == "rendered" else subject.key
-        return source_picture(sources, key, step=step, remap=subject.remap)
-    raise BadArgument(f"Unknown picture {subject.show}.", advice=f"Use {', '.join(SHOWS)}.")
 
 
 def to_screen(rgba: NDArray[np.float32], look: Look, *, data: bool = False) -> NDArray[np.uint8]:
@@ -126,6 +89,13 @@ def source_picture(
     hides_alpha = source.kind is not None and source.kind.ranked
     alpha = np.ones_like(rgb[:1]) if pixels.alpha is None or hides_alpha else pixels.alpha[None].astype(np.float32)
     return np.concatenate([rgb, alpha]), as_data
+
+
+def pass_jpeg(sources: Frame, key: str, look: Look, *, width: int) -> bytes:
+    """One pass in its usual remap as a JPEG of at most that width. Raises UnknownSource or UnreadableFile."""
+    step = step_for(sources.display_window.width, width)
+    rgba, data = source_picture(sources, key, step=step)
+    return encode(to_screen(on_display(sources, rgba, step=step), look, data=data), "jpeg")
 
 
 def _one_channel(rgba: NDArray[np.float32], channel: str, space: str) -> NDArray[np.float32]:

@@ -1,13 +1,15 @@
-"""The probe: one pixel or a box read from every pass of a frame at once."""
+"""The probe: one pixel or a box read from every pass of a frame, or from every row of a ledger, at once."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from prism.colour.view import apply_exactly
+from prism.combine.evaluate import apply_rows, start
+from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.pixels.window import Window
@@ -32,15 +34,44 @@ class Line:
 
 def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | None = None) -> list[Line]:
     """Every pass at a pixel, or its average over a box, counted from the picture's corner. Raises BadArgument outside of it."""
-    display = frame.display_window
-    place = box.moved(display.x0, display.y0)
-    if place.intersection(frame.window) != place or place.width * place.height > MOST_PIXELS:
-        raise BadArgument(f"There is no such place in a picture of {display}.", where="probe")
-    region = Region(frame, place)
+    region = _region(frame, box)
     wanted = [source for source in frame if keys is None or source.key in keys]
     wanted = [source for source in wanted if not _is_deep(source)]
     region.read(source.key for source in wanted)
     return [_line(source, region, look) for source in wanted]
+
+
+def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[Line]:
+    """The source of every row as `row/ID`, the sum down to it as `sum/ID`, then `rebuilt` and, if there is one, `rendered`.
+
+    Raises BadArgument outside of the picture, UnknownSource.
+    """
+    region = _region(frame, box)
+    running = start(ledger, region)
+    lines = []
+    for row in ledger.rows:
+        line = _line(region.source(row.source), region, look)
+        lines.append(replace(line, key=f"row/{row.id}"))
+        apply_rows(running, [row], region)
+        lines.append(_of_result(running, f"sum/{row.id}", f"down to {line.title}", look))
+    lines.append(_of_result(running, "rebuilt", "rebuilt", look))
+    if ledger.beauty in region:
+        lines.append(replace(_line(region.source(ledger.beauty), region, look), key="rendered", title="rendered"))
+    return lines
+
+
+def _of_result(running: np.ndarray, key: str, title: str, look: Look) -> Line:
+    rgb, alpha = tuple(_average(plane) for plane in running[:3]), _average(running[3])
+    return Line(key, title, tuple("RGB"), rgb, alpha, codes_of(rgb, look))
+
+
+def _region(frame: Frame, box: Window) -> Region:
+    """A box counted from the picture's corner."""
+    display = frame.display_window
+    place = box.moved(display.x0, display.y0)
+    if place.intersection(frame.window) != place or place.width * place.height > MOST_PIXELS:
+        raise BadArgument(f"There is no such place in a picture of {display}.", where="probe")
+    return Region(frame, place)
 
 
 def _is_deep(source: Source) -> bool:

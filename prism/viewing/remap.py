@@ -12,6 +12,7 @@ from PIL import ImageDraw
 
 from prism.elements.pixels import Pixels, Source
 from prism.errors import BadArgument
+from prism.passes.kinds import PassKind
 from prism.pixels.channels import split_name
 
 WAYS = ("auto", "signed", "range", "plain", "motion", "arrows", "hashed")
@@ -44,9 +45,11 @@ class Remap:
 
 def way_for(source: Source, remap: Remap) -> str:
     """The remap that is meant: light needs none."""
-    if remap.way != "auto":
-        return remap.way
-    kind = source.kind
+    return remap.way if remap.way != "auto" else way_of_kind(source.kind)
+
+
+def way_of_kind(kind: PassKind | None) -> str:
+    """The remap that suits a kind of pass."""
     if kind is None or not kind.is_data:
         return "plain"
     return "hashed" if kind.ranked else _OWN.get(kind.key, "plain")

@@ -193,10 +193,6 @@ export default () => {
         if (this.detail.passes.length) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
       });
     },
-    get pictureUrl() {
-      if (!this.pictureKey) return "";
-      return `${at("picture", this.pictureKey)}?pass=${encodeURIComponent(this.pass)}${this.denoised ? "&denoised=1" : ""}`;
-    },
     async openPicture() { if (!this.detail && this.pictureKey) await this.look(this.pictureKey); },
     get passes() { return this.detail?.passes ?? []; },
     choosePass({ target: { value } }) {

@@ -1,4 +1,4 @@
-import rebuild from "../rebuild.js";
+import rebuild from "../rebuild/index.js";
 import { start } from "../start.js";
 
 start({ rebuild });

@@ -1,4 +1,5 @@
+import renderPicture from "../render-picture.js";
 import renderStation from "../render.js";
 import { start } from "../start.js";
 
-start({ renderStation });
+start({ renderStation, renderPicture });

@@ -30,6 +30,13 @@ export class Stage {
   // Width of a pixel on the screen; its height is the zoom.
   get across() { return this.zoom * this.aspect; }
 
+  // Another picture may have another size; it is fitted anew.
+  size(width, height, aspect) {
+    if (width === this.width && height === this.height && aspect === this.aspect) return;
+    Object.assign(this, { width, height, aspect });
+    this.fit();
+  }
+
   put(name, bitmap) {
     this.pictures[name]?.close();
     this.pictures[name] = bitmap;

@@ -1,0 +1,58 @@
+// The account of the ledger: what each row gives, and whether the sum lands on what was rendered.
+import { post } from "../api.js";
+import { Newest } from "../newest.js";
+import { number, power } from "../numbers.js";
+
+export const balance = (page, held) => ({
+  balance: null,
+  comparing: true,
+  unanswered: false, // the last comparison failed; the fault says why
+
+  openBalance() {
+    held.contributing = new Newest(() => this.fetchContributions());
+  },
+  // A verdict is that of its ledger and frame: after a change there is none until the next answer.
+  account() {
+    this.comparing = true;
+    held.contributing.ask({});
+  },
+  async fetchContributions() {
+    this.unanswered = true;
+    await this.guarded(async () => {
+      const ledger = held.kept.current;
+      const { frame } = this;
+      const { question } = this;
+      this.contributions = await (await post(page.urls.contributions, question)).json();
+      this.balance = await (await post(page.urls.balance, question)).json();
+        this.comparing = ledger !== held.kept.current || frame !== this.frame;
+      this.unanswered = false;
+    });
+  },
+  get question() {
+    return { ledgerId: page.ledgerId, ledger: held.kept.current, frame: this.frame, view: this.viewName };
+  },
+  showDifference() {
+    this.show("difference");
+    if (this.balance) this.lookAt(this.balance.x, this.balance.y);
+  },
+  get rebuiltMean() { return this.balance ? number(this.balance.rebuilt_mean) : "…"; },
+  get renderedMean() { return this.balance ? number(this.balance.rendered_mean) : "…"; },
+  get differenceText() {
+    const { difference, x, y } = this.balance ?? {};
+    return difference ? `${power(difference.largest)} at ${x}, ${y}` : "…";
+  },
+  get differenceMean() { return this.balance ? power(this.balance.difference.mean) : "…"; },
+  get verdict() {
+    if (this.unanswered && this.fault) return "not compared";
+    if (!this.balance || this.comparing) return "comparing…";
+    if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
+    return `not balanced: ${this.balance.beyond} pixels differ by more than ${this.balance.rounding} rounding`;
+  },
+  get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
+  get verdictIcon() {
+    if (this.unanswered && this.fault) return "bi-exclamation-diamond-fill";
+    if (!this.balance || this.comparing) return "bi-hourglass-split";
+    return this.balance.balanced ? "bi-check-lg" : "bi-exclamation-diamond-fill";
+  },
+  get suggestions() { return this.balance?.suggestions ?? []; },
+});

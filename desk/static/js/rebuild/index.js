@@ -1,0 +1,105 @@
+// The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
+import { pageData } from "../api.js";
+import { viewer } from "../viewer/index.js";
+import { joined } from "../viewer/joined.js";
+import { balance } from "./balance.js";
+import { keeping } from "./keeping.js";
+import { rows } from "./rows.js";
+
+const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: "rendered" };
+
+export default () => {
+  const page = pageData();
+  const held = { kept: null };
+
+  const station = {
+    frames: page.frames,
+    shown: { show: "rebuilt", key: "" },
+
+    init() {
+      this.openViewer();
+      this.openBalance();
+      this.openKeeping();
+      this.refresh();
+      this.account();
+    },
+
+    // ---- What is shown ----
+    get subject() { return { kind: "ledger", ...this.shown }; },
+    get extra() { return { ledgerId: page.ledgerId, ledger: this.ledger }; },
+    show(show, key = "") {
+      this.shown = { show, key };
+      this.asSuits();
+      this.refresh();
+    },
+    showRow(row) { this.show("row", row.id); },
+    showSource(row) { this.show("source", row.source); },
+    isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
+    get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
+    get isData() { return this.shownSource?.data ?? false; },
+    get isRange() { return this.isData && (this.way === "range" || (this.way === "auto" && this.shownSource.way === "range")); },
+    get probeKey() {
+      const { show, key } = this.shown;
+      if (show === "row") return `sum/${key}`;
+      if (show === "source") return `row/${this.rows.find((row) => row.source === key)?.id}`;
+      return show === "rendered" ? "rendered" : "rebuilt";
+    },
+    get title() {
+      const { show, key } = this.shown;
+      if (show === "row") return `sum down to ${this.titleOf(this.rows.find((row) => row.id === key) ?? { source: key })}`;
+      if (show === "source") return `source: ${this.titleOf({ source: key })}`;
+      return STAGES[show] ?? "difference, untrimmed";
+    },
+
+    // ---- What it can be held against ----
+    get origins() {
+      const stages = Object.entries(STAGES).map(([key, text]) => ({ key, text }));
+      const sums = this.rows.map((row) => ({ key: `row/${row.id}`, text: `sum down to ${this.titleOf(row)}` }));
+      const versions = this.versions.map((version) => ({ id: `v${version.number}`, text: `ledger ${version.label}`, items: stages }));
+      const byElement = Map.groupBy(this.sources, (source) => source.element);
+      const passes = [...byElement].map(([id, sources]) => ({
+        id: `e${id}`, text: sources[0].elementName, items: sources.map((source) => ({ key: source.pass, text: source.passTitle })),
+      }));
+      // The rendered beauty first: that is what a sum is held against.
+      const own = { id: "ledger", text: "this ledger", items: [stages[2], stages[0], stages[1], ...sums] };
+      return [own, ...versions, ...passes];
+    },
+    otherSubject({ id }, key) {
+      if (id.startsWith("e")) return { kind: "pass", element: Number(id.slice(1)), key };
+      if (id.startsWith("v")) return { kind: "ledger", show: key, version: Number(id.slice(1)) };
+      return key.startsWith("row/") ? { kind: "ledger", show: "row", key: key.slice(4) } : { kind: "ledger", show: key };
+    },
+
+    // ---- Elsewhere ----
+    frameChanged() { this.account(); },
+    get lookUrl() { return `${page.urls.look}?element=${this.element}&frame=${this.frame}`; },
+    get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
+    nameAddress() {
+      const query = new URLSearchParams({ frame: this.frame, ...(this.opened ? { row: this.opened } : {}) });
+      window.history.replaceState(null, "", `?${query}`);
+    },
+
+    // ---- Keys and faults ----
+    ownKeys() {
+      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference() };
+    },
+    key(event) {
+      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
+      if (!typing && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+        event.preventDefault();
+        if (event.shiftKey) this.redo();
+        else this.undo();
+        return;
+      }
+      this.pressed(event);
+    },
+    async guarded(work) {
+      try {
+        await work();
+      } catch (error) {
+        if (error.code !== "work.superseded") this.fault = error;
+      }
+    },
+  };
+  return viewer(page, joined(rows(page, held), balance(page, held), keeping(page, held), station));
+};

@@ -1,0 +1,63 @@
+// The frames of what is shown: the ribbon, stepping, and play at small size.
+import { AHEAD, MOST_KEPT, PLAY_WIDTH, Reel } from "./reel.js";
+import { Ribbon } from "./ribbon.js";
+
+export const frames = (held) => {
+  const { page } = held;
+  let playable = null; // what is asked of every frame while it plays
+
+  return {
+    frame: page.frame,
+    playing: false,
+
+    openFrames() {
+      if (!this.$refs.ribbon) return;
+      held.ribbon = new Ribbon(this.$refs.ribbon, { onChoose: (frame) => this.goTo(frame) });
+      held.reel = new Reel({
+        most: MOST_KEPT,
+        fetch: (frame) => this.bitmap({ ...playable, frame, encoding: "jpeg", width: PLAY_WIDTH, serial: 0, viewer: "" }),
+        onKept: () => held.ribbon.show({ kept: held.reel.frames }),
+      });
+      this.showRibbon();
+    },
+    showRibbon() {
+      held.ribbon?.show({ frames: this.frames, first: page.first, last: page.last, current: this.frame, kept: held.reel.frames });
+    },
+    goTo(frame) {
+      this.frame = frame;
+      this.showRibbon();
+      this.refresh();
+      this.frameChanged();
+    },
+    stepFrame(by) {
+      const at = this.frames.indexOf(this.frame) + by;
+      if (at >= 0 && at < this.frames.length) this.goTo(this.frames[at]);
+    },
+    get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
+    get canPlay() { return this.frames.length > 1; },
+    get rateText() { return `${page.rate} fps`; },
+    async togglePlay() {
+      this.playing = !this.playing && this.canPlay;
+      if (!this.playing) return;
+      playable = JSON.parse(JSON.stringify({ ...this.asked(), frame: 0 }));
+      const named = JSON.stringify(playable);
+      while (this.playing) {
+        const begun = performance.now();
+        const at = this.frames.indexOf(this.frame);
+        const ahead = Array.from({ length: AHEAD + 1 }, (_, step) => this.frames[(at + 1 + step) % this.frames.length]);
+        this.frame = ahead[0];
+        try {
+          held.bitmap = await createImageBitmap(await held.reel.picture(ahead[0], named, ahead.slice(1)));
+          held.stage.put("main", held.bitmap);
+          this.fault = null;
+        } catch (error) {
+          this.fault = error;
+          this.playing = false;
+        }
+        this.showRibbon();
+        await new Promise((resolve) => setTimeout(resolve, Math.max(0, 1000 / page.rate - (performance.now() - begun))));
+      }
+      this.goTo(this.frame);
+    },
+  };
+};

@@ -1,0 +1,57 @@
+// The viewer of every station: any subject of a frame, how it is looked at, what it is held against, the numbers behind it.
+//
+// A page joins its own part to it, which has: subject (what is shown, as the server knows it), extra (more to send along),
+// title, frames, and where they apply probeKey (the line of the probe that is shown), isData, isRange, origins and
+// otherSubject (what it can be held against), frameChanged, nameAddress, ownKeys.
+import "../num-field.js";
+import { comparing } from "./comparing.js";
+import { frames } from "./frames.js";
+import { joined } from "./joined.js";
+import { looking } from "./looking.js";
+import { pictures } from "./pictures.js";
+import { probing } from "./probing.js";
+
+export function viewer(page, own) {
+  // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
+  const held = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, probes: null, numbers: null };
+  const defaults = {
+    extra: {},
+    isData: false,
+    isRange: false,
+    origins: [],
+    probeKey: "",
+    frameChanged() {},
+    nameAddress() {},
+    ownKeys() { return {}; },
+  };
+  return joined(defaults, pictures(held), looking(held), comparing(held), probing(held), frames(held), keys(), own);
+}
+
+const keys = () => ({
+  pressed(event) {
+    if (document.querySelector("dialog[open]")) return;
+    if (event.target.closest("input:not([type=checkbox]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+    const onButton = event.target.closest("button, a, input");
+    const actions = {
+      ",": () => this.stepFrame(-1),
+      ".": () => this.stepFrame(1),
+      w: () => this.nextComparison(),
+      p: () => this.toggleReadings(),
+      s: () => this.toggleScopes(),
+      f: () => this.fit(),
+      Home: () => this.oneToOne(),
+      o: () => this.toggleMark("over"),
+      n: () => this.toggleMark("negative"),
+      x: () => this.toggleMark("nan"),
+      "+": () => this.look("stops", this.stops + 1),
+      "-": () => this.look("stops", this.stops - 1),
+      Escape: () => this.boxed(null),
+      " ": onButton ? null : () => this.togglePlay(),
+      ...this.ownKeys(event),
+    };
+    const action = actions[event.key];
+    if (!action) return;
+    event.preventDefault();
+    action();
+  },
+});
