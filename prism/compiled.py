@@ -27,5 +27,6 @@ numba.config.CACHE_DIR = str(_cache_folder())
 
 # The lock is released, so threads may run these side by side. None of them allocates, so reference counting is off:
 # with arrays handed from function to function, counting references across threads cost more than the work itself.
-compiled = numba.njit(cache=True, nogil=True, _nrt=False)
-inlined = numba.njit(cache=True, inline="always", _nrt=False)
+# Numbers divide as IEEE 754 has it, without an exception that no loop could raise from a thread.
+compiled = numba.njit(cache=True, nogil=True, error_model="numpy", _nrt=False)
+inlined = numba.njit(cache=True, inline="always", error_model="numpy", _nrt=False)

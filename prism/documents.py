@@ -46,7 +46,9 @@ class Document(Value):
     @classmethod
     def _bad(cls, error: ValidationError, where: str) -> BadDocument:
         first = error.errors()[0]
-        field = ".".join(str(part) for part in first["loc"]) or "document"
+        path = (str(part) for part in first["loc"])
+        # The branch that a choice of types took is in parentheses, and no field of the document.
+        field = ".".join(part for part in path if not part.startswith("(")) or "document"
         place = f"{where}, field {field}" if where else f"field {field}"
         more = len(error.errors()) - 1
         advice = f"{more} more field{'s' if more > 1 else ''} to correct." if more else ""

@@ -14,14 +14,13 @@ from desk.handoff.models import Delivery
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
-from desk.rebuild.services import keep_version
+from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Element, Shot
 from desk.shots.services import elements_named, files_of, frames_on_disk, sources_of
 from desk.shots.storage import kept_inside, shot_folder
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
-from prism.combine.ledger import Ledger as LedgerDocument
 from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of
@@ -43,7 +42,7 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         )
     if not outputs:
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
-    document = LedgerDocument.from_json(ledger.document, where=ledger.name)
+    document = parse(shot, ledger.document)
     elements = elements_named(shot, document.elements, ledger.element)
     marks = {number: _mark(elements, number) for number in numbers}
     with transaction.atomic():
@@ -115,7 +114,7 @@ def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
     """Write one frame of a delivery. Returns its path and remarks. Raises PrismError."""
     delivery = task.job.delivery
     path = path_of(delivery, task.number)
-    document = LedgerDocument.from_json(delivery.version.document, where=f"{delivery.version.label}")
+    document = parse(delivery.shot, delivery.version.document)
     if delivery.element is None:
         raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=delivery.stem)
     elements = elements_named(delivery.shot, document.elements, delivery.element)

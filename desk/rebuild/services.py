@@ -16,8 +16,10 @@ from desk.shots.models import Element, Shot
 from desk.shots.saving import Outdated
 from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
 from desk.viewer.store import PIXELS
+from prism.combine import adding
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
+from prism.combine.adding import Added
 from prism.combine.contributions import contributions
 from prism.combine.first import first_ledger, starts_of
 from prism.elements.element import ElementPass
@@ -44,14 +46,18 @@ def open_ledger(shot: Shot) -> Ledger | None:
         if frames:
             sources = sources_of([element], frames[0])
             document = first_ledger(sources, denoised=any(start.denoised for start in starts_of(sources)))
+            document = document.replace(space=shot.settings.space)
             made = {"element": element, "document": document.as_json()}  # two first visits at once make one
             return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
     return None
 
 
-def parse(document: Any) -> documents.Ledger:
-    """Raises BadDocument or UnknownOperator with the path to the field."""
-    return documents.Ledger.from_json(document, where="ledger")
+def parse(shot: Shot, document: Any) -> documents.Ledger:
+    """A ledger in the working colour of the shot, in which all its sources are handed out.
+
+    Raises BadDocument or UnknownOperator with the path to the field.
+    """
+    return documents.Ledger.from_json(document, where="ledger").replace(space=shot.settings.space)
 
 
 def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
@@ -69,7 +75,7 @@ def keep_version(ledger: Ledger, user) -> LedgerVersion:
     with transaction.atomic():
         locked = Ledger.objects.select_for_update().get(pk=ledger.pk)
         newest = locked.versions.first()
-        if newest is not None and newest.document == locked.document:
+        if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, locked.document):
             return newest
         number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
         return LedgerVersion.objects.create(ledger=locked, number=number, document=locked.document, author=user)
@@ -86,7 +92,7 @@ def use_element(ledger: Ledger, element: Element) -> None:
     if not frames:
         raise UnreadableFile("This element has no frames on disk.", where=element.name)
     sources_of([element], frames[0])
-    document = parse(ledger.document)
+    document = parse(ledger.shot, ledger.document)
     before = document.elements[0] if document.elements else ""
     ledger.document = document.moved(before, element.name).as_json()
     ledger.revision += 1
@@ -97,7 +103,7 @@ def use_element(ledger: Ledger, element: Element) -> None:
 def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
     step = step_for(sources.window.width, THUMBNAIL_WIDTH)
-    rows = contributions(document, sources, step=step, space=look.transform.space)
+    rows = contributions(document, sources, step=step)
     if not rows:
         return {"rows": [], "strip": "", "width": 0, "height": 0}
     strip = np.concatenate([to_screen(row.running, look) for row in rows])
@@ -171,4 +177,12 @@ def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
 
 def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denoised: bool) -> documents.Ledger:
     """A fresh first ledger, by components or by light groups, under the same name. Nothing is saved."""
-    return first_ledger(sources_of([element], frame), by=by, denoised=denoised, name=ledger.name)
+    made = first_ledger(sources_of([element], frame), by=by, denoised=denoised, name=ledger.name)
+    return made.replace(space=ledger.shot.settings.space)
+
+
+def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) -> Added:
+    """The document with a row for a pass, of whatever element of the shot. Nothing is saved. Raises UnknownSource."""
+    names = dict.fromkeys((*document.elements, key.rpartition("/")[0]))
+    sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)
+    return adding.with_pass(document, sources.source(key))

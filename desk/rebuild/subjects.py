@@ -14,7 +14,7 @@ def open_stage(asked: Asked) -> Opened:
     ledger = get_object_or_404(asked.shot.ledgers.select_related("element"), pk=whole_number(asked.body, "ledgerId"))
     version = asked.chosen.get("version")
     kept = get_object_or_404(ledger.versions, number=whole_number(asked.chosen, "version")) if version else None
-    document = services.parse(kept.document if kept else asked.body.get("ledger"))
+    document = services.parse(asked.shot, kept.document if kept else asked.body.get("ledger"))
     stage = LedgerSubject(
         ledger=document,
         show=str(asked.chosen.get("show", "rebuilt")),

@@ -11,5 +11,6 @@ urlpatterns = [
     path("version/<int:ledger>/<int:number>/", views.version_document, name="rebuild-version-document"),
     path("element/", views.element, name="rebuild-element"),
     path("lay/<int:ledger>/<int:element>/", views.lay, name="rebuild-lay"),
+    path("add/", views.add, name="rebuild-add"),
     path("first/", views.first, name="rebuild-first"),
 ]

@@ -19,12 +19,12 @@ from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
 from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
-from prism.combine.operators import OPERATORS
+from prism.combine.operators import OPERATORS, Operator
+from prism.combine.rows import RANGES, GroupRow, Trims
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.viewing.picture import Look
 
-SIGNS = {"add": "+", "over": "over", "under": "under", "multiply": "×", "screen": "scr"}
 OFFERED = 200  # frames to choose from on a page without a picture
 
 
@@ -44,7 +44,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
         if not frames:
             return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger))
         frame = _nearest(request.GET.get("frame", ""), frames)
-        sources = services.frame_of(ledger, services.parse(ledger.document), frame)
+        sources = services.frame_of(ledger, services.parse(shot, ledger.document), frame)
     except PrismError as fault:
         return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger) | {"fault": fault}, status=422)
     return render(
@@ -59,7 +59,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     look = Look(transform=_transform(shot, body))
-    document = services.parse(body.get("ledger"))
+    document = services.parse(shot, body.get("ledger"))
     return JsonResponse(services.contributions_of(document, _sources(shot, body, document), look))
 
 
@@ -67,7 +67,7 @@ def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
-    document = services.parse(body.get("ledger"))
+    document = services.parse(shot, body.get("ledger"))
     result = services.balance_of(document, _sources(shot, body, document))
     return JsonResponse(finite(result))
 
@@ -79,7 +79,7 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     ledger = _ledger(shot, body)
     try:
-        revision = services.save(ledger, services.parse(body.get("ledger")), whole_number(body, "revision"))
+        revision = services.save(ledger, services.parse(shot, body.get("ledger")), whole_number(body, "revision"))
     except Outdated as error:
         return JsonResponse({"error": error.as_json()}, status=409)
     return JsonResponse({"revision": revision})
@@ -97,7 +97,7 @@ def version(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int) -> JsonResponse:
     kept = get_object_or_404(LedgerVersion, ledger__shot=shot, ledger=ledger, number=number)
-    return JsonResponse({"ledger": kept.document})
+    return JsonResponse({"ledger": services.parse(shot, kept.document).as_json()})
 
 
 @require_POST
@@ -129,6 +129,16 @@ def first(request: HttpRequest, shot: Shot) -> JsonResponse:
     return JsonResponse({"ledger": document.as_json()})
 
 
+@require_POST
+@with_shot
+def add(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """A pass taken into the ledger; the page goes on with what comes back."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    added = services.with_pass(_ledger(shot, body), document, str(body.get("source")), whole_number(body, "frame"))
+    return JsonResponse({"ledger": added.ledger.as_json(), "row": added.row.id, "remark": added.remark})
+
+
 def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
     """What a page says that has no picture: whose files are meant, and which others there are."""
     element = ledger.element if ledger else None
@@ -144,12 +154,13 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("contributions", "balance", "save", "version", "first", "element")
+    names = ("contributions", "balance", "save", "version", "first", "element", "add")
     shared = viewer_page(shot, sources)
     return shared | {
         "shot": shot.code,
         "ledgerId": ledger.pk,
-        "ledger": ledger.document,
+        "ledger": services.parse(shot, ledger.document).as_json(),
+        "blank": blank_rows(),
         "revision": ledger.revision,
         "version": newest.label if newest else "",
         "versions": [services.version_entry(version) for version in ledger.versions.all()],
@@ -160,12 +171,24 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "frame": frame,
         "sources": services.source_list(shot, sources),
         "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
-        "operators": [{"key": key, "sign": SIGNS[key]} for key in OPERATORS],
+        "operators": [operator_entry(operator) for operator in OPERATORS.values()],
         "row": request.GET.get("row", ""),
         "urls": shared["urls"]
         | {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
         | {"handoff": reverse("hand-off", kwargs=address), "look": reverse("look", kwargs=address)},
     }
+
+
+def operator_entry(operator: Operator) -> dict[str, Any]:
+    """What the page says of an operator."""
+    entry = {name: getattr(operator, name) for name in ("key", "title", "sign", "family", "formula", "safe")}
+    return entry | {"aboveOne": operator.above_one, "display": operator.made_for_display}
+
+
+def blank_rows() -> dict[str, Any]:
+    """A row of each kind with nothing changed, and the fields that are trims."""
+    group = GroupRow(id="group").model_dump(mode="json")
+    return {"ranges": dict(RANGES), "trims": {name: group[name] for name in Trims.model_fields}, "group": group}
 
 
 def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:

@@ -13,9 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, keys_of, never
+from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, never
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
+from prism.combine.program import compile_ledger
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, Pixels, Source
 from prism.passes.kinds import LIT
@@ -67,7 +68,7 @@ def balance(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Balan
     if ledger.beauty not in sources:
         require_beauty(sources, denoised=ledger.beauty.endswith(DENOISED))
     plain = ledger.untrimmed()
-    sources.read([ledger.beauty, *keys_of(plain)])
+    sources.read([ledger.beauty, *compile_ledger(plain, sources.number).sources])
     rebuilt = evaluate(plain, sources, is_stale=is_stale)[:3]
     rendered = _rgb(sources.pixels(ledger.beauty))
     allowed = _allowed(plain, sources, rendered)
@@ -99,14 +100,14 @@ def _rgb(pixels: Pixels) -> NDArray[np.float32]:
 
 
 def _uses_half(ledger: Ledger, sources: Frame) -> bool:
-    keys = {ledger.beauty, *(row.source for row in ledger.rows)}
+    keys = {ledger.beauty, *(row.source for row in ledger.passes)}
     return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys)
 
 
 def _allowed(ledger: Ledger, sources: Frame, rendered: NDArray) -> NDArray[np.float32]:
     """Largest difference that rounding explains, per channel and pixel."""
     allowed = np.zeros_like(rendered)
-    terms = [sources.pixels(key) for key in (ledger.beauty, *(row.source for row in ledger.rows))]
+    terms = [sources.pixels(key) for key in (ledger.beauty, *(row.source for row in ledger.passes))]
 
     def work(first: int, end: int) -> None:
         for term in terms:
@@ -137,7 +138,7 @@ def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
         wrong = _beyond(candidate, rendered, slack)
         return wrong.mean() <= 1 - EXPLAINED
 
-    used = {row.source for row in ledger.rows}
+    used = {row.source for row in ledger.passes}
     denoised = sources.source(ledger.beauty).denoised
     lossy = {sources.source(key).lossy for key in (*used, ledger.beauty) if sources.source(key).lossy}
     for compression in sorted(lossy):
@@ -147,15 +148,15 @@ def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
             pixels = sources.pixels(source.key)
             if explains(rebuilt + _rgb(pixels), pixels):
                 yield Suggestion("insert", source.key, f"{source.title} is missing: adding it closes the gap.")
-    for row in ledger.rows:
+    for row in ledger.passes:
         title = sources.source(row.source).title
         pixels = sources.pixels(row.source)
         if row.operator == "add" and explains(_minus(rebuilt, _rgb(pixels)), pixels):
             yield Suggestion("remove", row.id, f"{title} is in the beauty already: without row {row.id} it balances.")
         else:
             other = "multiply" if row.operator == "add" else "add"
-            rows = tuple(r.replace(operator=other) if r is row else r for r in ledger.rows)
-            if explains(evaluate(ledger.replace(rows=rows), sources)[:3], pixels):
+            changed = ledger.with_setting(row.id, "operator", other)
+            if explains(evaluate(changed, sources)[:3], pixels):
                 reason = "is a pass on white" if other == "multiply" else "holds light"
                 yield Suggestion(other, row.id, f"{title} {reason}: its row should {other}.")
 

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
-from prism.combine.evaluate import Stale, apply_rows, keys_of, never, start
+from prism.combine.evaluate import Stale, apply_steps, never, start
 from prism.combine.ledger import Ledger
+from prism.combine.program import GroupStep, Step, compile_ledger
+from prism.combine.rows import GroupRow, Row
 from prism.elements.pixels import Frame
 
 
@@ -22,26 +25,36 @@ class Contribution:
     share: float
 
 
-def contributions(
-    ledger: Ledger, sources: Frame, *, step: int, space: str = "lin_rec709", is_stale: Stale = never
-) -> list[Contribution]:
-    """One for each row, from pictures reduced by `step`. A row that is off changes nothing: share 0.
-
-    space: the working colour of the passes, whose weights make luminance of them.
-    """
-    sources.read(keys_of(ledger), step=step)
-    running = start(ledger, sources, step=step)
-    light = [_mean_luminance(running, space)]
-    pictures = []
-    for row in ledger.rows:
-        apply_rows(running, [row], sources, step=step, is_stale=is_stale)
-        pictures.append(running.copy())
-        light.append(_mean_luminance(running, space))
-    total = abs(light[-1]) or 1.0
-    return [
-        Contribution(row.id, picture, (after - before) / total)
-        for row, picture, before, after in zip(ledger.rows, pictures, light, light[1:], strict=False)
+def contributions(ledger: Ledger, sources: Frame, *, step: int, is_stale: Stale = never) -> list[Contribution]:
+    """One for each row, a group before what is in it, from pictures reduced by `step`. A row that is off changes nothing: share 0."""
+    program = compile_ledger(ledger, sources.number)
+    sources.read(program.sources, step=step)
+    running = start(program.alpha, sources, step=step)
+    found = list(_followed(ledger.rows, program.steps, running, sources, step, is_stale))
+    lights = [
+        (_mean_luminance(before, ledger.space), _mean_luminance(after, ledger.space)) for _, before, after in found
     ]
+    total = abs(_mean_luminance(running, ledger.space)) or 1.0
+    return [
+        Contribution(row.id, after, (light - dark) / total)
+        for (row, _, after), (dark, light) in zip(found, lights, strict=True)
+    ]
+
+
+def _followed(
+    rows: tuple[Row, ...], steps: tuple[Step, ...], running: NDArray, sources: Frame, step: int, is_stale: Stale
+) -> Iterator[tuple[Row, NDArray, NDArray]]:
+    """Every row with the running result before and after it; of rows in a group, the group's own, which begins with nothing."""
+    by_id = {each.id: each for each in steps}
+    for row in rows:
+        own = by_id.get(row.id)
+        before = running.copy()
+        if own is not None:
+            apply_steps(running, (own,), sources, step=step, is_stale=is_stale)
+        yield row, before, running.copy()
+        if isinstance(row, GroupRow):
+            inner = own.steps if isinstance(own, GroupStep) else ()
+            yield from _followed(row.rows, inner, np.zeros_like(running), sources, step, is_stale)
 
 
 def _mean_luminance(rgba: NDArray[np.float32], space: str) -> float:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from prism.combine.ledger import Ledger, Row
+from prism.combine.ledger import Ledger
+from prism.combine.rows import PassRow
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
@@ -61,10 +62,11 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
             where=beauty.where,
             advice="Render light components or light groups, or name the files after them.",
         )
-    rows = [Row(id=_bare(source), source=source.key) for source in light]
+    # The alpha is that of the beauty; files that repeat it in every pass would add it up.
+    rows = [PassRow(id=_bare(source), source=source.key, uses_alpha=False) for source in light]
     for source in _with_role((source for source in sources if not source.aside), Role.SCALE):
         if source.kind.key in ("occlusion", "shadow"):
-            rows.append(Row(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
+            rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
     return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
 
 

@@ -1,45 +1,19 @@
-"""The ledger document: rows read top to bottom like a sum. Open JSON, versioned."""
+"""The ledger document: rows read top to bottom like a sum. Open JSON, versioned; docs/ledger-format.md describes it."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from prism.combine.operators import OPERATORS
-from prism.documents import Document, Value
+from prism.colour.spaces import require_space
+from prism.combine.mattes import AlphaMatte, InvertedMatte, Matte, Mattes
+from prism.combine.rows import GroupRow, PassRow, Row, rebuilding, walk
+from prism.documents import Document
 from prism.errors import BadArgument, BadDocument, UnknownOperator
 
-Tint = Annotated[float, Field(ge=0, le=100)]
-NEUTRAL = {"on": True, "amount": 1.0, "exposure": 0.0, "tint": (1.0, 1.0, 1.0)}
-
-
-class Row(Value):
-    """One line of the sum: a source, how it joins, and its trims.
-
-    amount scales the row's effect (0: none, 1: as rendered); exposure (stops) and tint scale its colour, not its alpha.
-    """
-
-    id: Annotated[str, Field(min_length=1, max_length=80)]
-    source: Annotated[str, Field(min_length=1, max_length=200)]
-    operator: str = "add"
-    on: bool = True
-    amount: Annotated[float, Field(ge=-100, le=100)] = 1.0
-    exposure: Annotated[float, Field(ge=-24, le=24)] = 0.0
-    tint: tuple[Tint, Tint, Tint] = (1.0, 1.0, 1.0)
-    in_balance: bool = True  # part of the rebuild; a row laid on top as a change is not
-
-    @field_validator("operator")
-    @classmethod
-    def _operator_is_known(cls, operator: str) -> str:
-        if operator not in OPERATORS:
-            raise ValueError(f"Unknown operator {operator}; use {', '.join(OPERATORS)}")
-        return operator
-
-    @property
-    def gains(self) -> tuple[float, float, float]:
-        """Factor on R, G, B."""
-        return tuple(component * 2.0**self.exposure for component in self.tint)
+VERSION = 3
 
 
 class Ledger(Document):
@@ -49,18 +23,38 @@ class Ledger(Document):
     """
 
     format: Literal["eager-prism.ledger"] = "eager-prism.ledger"
-    version: Literal[2] = 2
+    version: Literal[3] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)] = "ledger"
+    space: str = "lin_rec709"  # working colour of the sources, whose weights make luminance of light
     beauty: str = "beauty"  # the rendered image that the rows are balanced against
     alpha: str | None = "beauty"  # source whose alpha the sum starts with; None starts transparent
+    mattes: Mattes = ()
     rows: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
 
+    @field_validator("space")
+    @classmethod
+    def _space_is_known(cls, space: str) -> str:
+        try:
+            require_space(space)
+        except BadArgument as error:
+            raise ValueError(f"{error.what} {error.advice}") from error
+        return space
+
     @model_validator(mode="after")
-    def _ids_are_unique(self) -> Self:
+    def _names_are_sound(self) -> Self:
+        mattes: set[str] = set()
+        for matte in self.mattes:
+            if matte.id in mattes:
+                raise ValueError(f"Two mattes have the id {matte.id}")
+            if isinstance(matte, InvertedMatte) and matte.of not in mattes:
+                raise ValueError(f"Matte {matte.id} inverts {matte.of}, which does not stand before it")
+            mattes.add(matte.id)
         seen: set[str] = set()
-        for row in self.rows:
+        for row in walk(self.rows):
             if row.id in seen:
                 raise ValueError(f"Two rows have the id {row.id}")
+            if row.matte is not None and row.matte not in mattes:
+                raise ValueError(f"Row {row.id} names the matte {row.matte}, which is not in the ledger")
             seen.add(row.id)
         return self
 
@@ -73,15 +67,26 @@ class Ledger(Document):
 
     @model_validator(mode="before")
     @classmethod
-    def _from_version_1(cls, data: Any) -> Any:
-        """Version 1 knew one element, so all its sources are bare."""
-        return {**data, "version": 2} if isinstance(data, dict) and data.get("version") == 1 else data
+    def _of_before(cls, data: Any) -> Any:
+        """Versions 1 and 2 had rows of passes only, with fewer trims; what they lack is neutral. Version 1 knew one element, so
+        all its sources are bare."""
+        return {**data, "version": VERSION} if isinstance(data, dict) and data.get("version") in (1, 2) else data
+
+    def walk(self) -> Iterator[Row]:
+        """Every row, a group before what is in it."""
+        return walk(self.rows)
+
+    @property
+    def passes(self) -> tuple[PassRow, ...]:
+        """Every row that takes a pass, inside groups as well."""
+        return tuple(row for row in self.walk() if isinstance(row, PassRow))
 
     @property
     def sources(self) -> tuple[str, ...]:
         """All that it names, each once."""
-        named = (self.beauty, *((self.alpha,) if self.alpha else ()), *(row.source for row in self.rows))
-        return tuple(dict.fromkeys(named))
+        mattes = (matte.source for matte in self.mattes if isinstance(matte, AlphaMatte))
+        start = (self.alpha,) if self.alpha else ()
+        return tuple(dict.fromkeys((self.beauty, *start, *(row.source for row in self.passes), *mattes)))
 
     @property
     def elements(self) -> tuple[str, ...]:
@@ -96,25 +101,68 @@ class Ledger(Document):
             element, _, key = source.rpartition("/")
             return f"{after}/{key}" if element == before else source
 
-        rows = tuple(row.replace(source=other(row.source)) for row in self.rows)
-        return self.replace(beauty=other(self.beauty), alpha=other(self.alpha) if self.alpha else None, rows=rows)
+        def laid(row: Row) -> Row:
+            return row.replace(source=other(row.source)) if isinstance(row, PassRow) else row
+
+        mattes = (m.replace(source=other(m.source)) if isinstance(m, AlphaMatte) else m for m in self.mattes)
+        return self.replace(
+            beauty=other(self.beauty),
+            alpha=other(self.alpha) if self.alpha else None,
+            mattes=tuple(mattes),
+            rows=_changed(self.rows, laid),
+        )
 
     def untrimmed(self) -> Ledger:
-        """Only the rows of the rebuild, all on and without trims: what should equal the rendered beauty."""
-        return self.replace(rows=tuple(row.replace(**NEUTRAL) for row in self.rows if row.in_balance))
+        """Only the rows of the rebuild, all on and without trims or mattes: what should equal the rendered beauty."""
+        return self.replace(rows=rebuilding(self.rows), mattes=())
 
     def row(self, key: str) -> Row:
         """The row with that id, or its number from 1. Raises BadArgument naming the rows."""
-        for number, row in enumerate(self.rows, start=1):
+        for number, row in enumerate(self.walk(), start=1):
             if key in (row.id, str(number)):
                 return row
-        raise BadArgument(f"There is no row {key}.", advice=f"The ledger has {', '.join(r.id for r in self.rows)}.")
+        raise BadArgument(f"There is no row {key}.", advice=f"The ledger has {', '.join(r.id for r in self.walk())}.")
 
     def with_setting(self, key: str, field: str, setting: Any) -> Ledger:
         """A copy with one field of one row changed. Raises BadArgument, BadDocument or UnknownOperator."""
         target = self.row(key)
-        if field not in Row.model_fields or field == "id":
-            settable = ", ".join(name for name in Row.model_fields if name != "id")
-            raise BadArgument(f"A row has no field {field} to set.", advice=f"Use {settable}.")
-        rows = [row.model_dump() | ({field: setting} if row is target else {}) for row in self.rows]
-        return Ledger.from_json(self.as_json() | {"rows": rows}, where=f"{key}.{field}")
+        fields = [name for name in type(target).model_fields if name not in ("id", "kind")]
+        if field not in fields:
+            raise BadArgument(f"A row has no field {field} to set.", advice=f"Use {', '.join(fields)}.")
+        document = self.as_json()
+        next(row for row in _listed(document["rows"]) if row["id"] == target.id)[field] = setting
+        return Ledger.from_json(document, where=f"{key}.{field}")
+
+    def down_to(self, key: str) -> Ledger:
+        """The sum down to a row and no further; for a row in a group, what the group has come to by itself."""
+        target = self.row(key)
+        cut = _down_to(self.rows, target.id)
+        if cut[-1].id == target.id:
+            return self.replace(rows=cut)
+        return self.replace(rows=(cut[-1].neutral().replace(rows=cut[-1].rows),), alpha=None)
+
+
+def _listed(rows: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
+    """Every row of a document's JSON, those in groups as well."""
+    for row in rows:
+        yield row
+        yield from _listed(row.get("rows", []))
+
+
+def _changed(rows: tuple[Row, ...], change: Callable[[Row], Row]) -> tuple[Row, ...]:
+    """Every row put through `change`, those in groups first."""
+    return tuple(
+        change(row.replace(rows=_changed(row.rows, change)) if isinstance(row, GroupRow) else row) for row in rows
+    )
+
+
+def _down_to(rows: tuple[Row, ...], key: str) -> tuple[Row, ...]:
+    for place, row in enumerate(rows):
+        if row.id == key:
+            return rows[: place + 1]
+        if isinstance(row, GroupRow) and any(inner.id == key for inner in walk(row.rows)):
+            return (*rows[:place], row.replace(rows=_down_to(row.rows, key)))
+    raise AssertionError(key)  # `Ledger.row` found it
+
+
+__all__ = ["Ledger", "Matte", "Row"]

@@ -1,183 +1,98 @@
-"""The operators of a ledger: how a row's source changes the running result. Compiled, one channel plane at a time.
+"""The table of operators: how a row's source changes the running result, and what becomes of light above 1.
 
-All work on premultiplied, scene-linear values and never clamp. A is the source after its trims, B the running result,
-a and b their alphas. `amount` 0 always leaves B as it was.
+A is the source after its trims, B the running result, a and b their alphas, all premultiplied; s and r are A and B divided by
+their alphas. With a weight w (amount times matte) an operator gives B + w (result - B), so that 0 leaves B untouched; where w
+works otherwise, the table says so.
 
-    add       B + A                      b + a                Porter & Duff plus
-    over      A + B (1 - a)              likewise             Porter & Duff; a source without alpha covers wholly
-    under     B + A (1 - b)              likewise             Porter & Duff, B over A
-    multiply  A (1 - b) + B (1 - a) + AB a + b - ab           W3C Compositing; a source without alpha is a factor: B A
-    screen    A + B - A B                a + b - ab           W3C Compositing; max(A, B) where either is above 1
-
-Screen is made for values up to 1: above, its formula falls again, so the larger value is taken there (common practice,
-no source); the two meet at 1 without a step.
-
-Sources: Porter & Duff, "Compositing Digital Images", SIGGRAPH 1984; W3C Compositing and Blending Level 1.
+Sources: Porter & Duff, "Compositing Digital Images", SIGGRAPH 1984; W3C Compositing and Blending Level 1 (2015).
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
+from dataclasses import dataclass
 from types import MappingProxyType
 
-import numpy as np
-from llvmlite import ir
-from numba import types
-from numba.extending import intrinsic, overload
-from numpy.typing import NDArray
 
-from prism.compiled import compiled
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Operator:
+    """One way to join a source to the running result.
 
+    family: which loop computes it: cover (Porter & Duff), sum (plain arithmetic), blend (W3C). code: which it is within that loop.
+    above_one: what happens to light above 1. made_for_display: its formula is meant for display values of 0..1.
+    """
 
-@intrinsic
-def _half_to_float(typing_context, bits):
-    """The float32 value of a half given by its bits; one instruction for several pixels on current processors."""
+    key: str
+    title: str
+    sign: str
+    family: str
+    formula: str
+    above_one: str
+    code: int = 0
+    factors: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)  # of cover: A (f0 + f1 b) + B (1 - (f2 + f3 a))
+    made_for_display: bool = False
 
-    def generate(context, builder, signature, args):
-        return builder.fpext(builder.bitcast(args[0], ir.HalfType()), ir.FloatType())
-
-    return types.float32(types.uint16), generate
-
-
-def value(stored):
-    """float32 value of a stored pixel: half as its bits, or float32 itself. Only for compiled code."""
-    raise NotImplementedError
-
-
-@overload(value, inline="always")
-def _value(stored):
-    if stored == types.uint16:
-        return lambda stored: _half_to_float(stored)
-    return lambda stored: stored
+    @property
+    def safe(self) -> bool:
+        """Whether light above 1 goes through it as any other."""
+        return self.above_one == KEPT
 
 
-@compiled
-def add_plane(b, a, gain):
-    """b + gain a, in place. b: (N,) float32; a: (N,) as stored; gain: trims times amount."""
-    for i in range(b.size):
-        b[i] += gain * value(a[i])
+KEPT = "goes through as any other light"
+LIMITED = "worked out within 0..1; what the result had outside is added back, the source counts as 0 or 1 there"
+SUBTRACT, DIVIDE, MINIMUM, MAXIMUM, SHADE = range(5)
+(
+    MULTIPLY, SCREEN, OVERLAY, DARKEN, LIGHTEN, DODGE, BURN, HARD_LIGHT, SOFT_LIGHT, DIFFERENCE, EXCLUSION,
+    HUE, SATURATION, COLOUR, LUMINOSITY,
+) = range(15)  # fmt: skip
 
 
-@compiled
-def over_plane(b, a, alpha, gain, amount):
-    """gain a + b (1 - amount alpha), in place: Porter & Duff over, premultiplied."""
-    for i in range(b.size):
-        b[i] = gain * value(a[i]) + b[i] * (np.float32(1) - amount * value(alpha[i]))
+def _cover(key: str, title: str, sign: str, formula: str, *factors: float) -> Operator:
+    return Operator(key=key, title=title, sign=sign, family="cover", formula=formula, above_one=KEPT, factors=factors)
 
 
-@compiled
-def cover_plane(b, a, gain, amount):
-    """gain a + b (1 - amount), in place: over by a source that covers wholly."""
-    for i in range(b.size):
-        b[i] = gain * value(a[i]) + b[i] * (np.float32(1) - amount)
+def _sum(code: int, key: str, sign: str, formula: str) -> Operator:
+    return Operator(key=key, title=key, sign=sign, family="sum", formula=formula, above_one=KEPT, code=code)
 
 
-@compiled
-def under_plane(b, b_alpha, a, gain):
-    """b + gain a (1 - b_alpha), in place: Porter & Duff, b over a."""
-    for i in range(b.size):
-        b[i] += gain * value(a[i]) * (np.float32(1) - b_alpha[i])
+def _blend(code: int, key: str, sign: str, formula: str, above_one: str = LIMITED) -> Operator:
+    return Operator(
+        key=key, title=key.replace("-", " "), sign=sign, family="blend", formula=formula, above_one=above_one, code=code,
+        made_for_display=above_one != KEPT,
+    )  # fmt: skip
 
 
-@compiled
-def under_all_plane(b, b_alpha, gain):
-    """b + gain (1 - b_alpha), in place: the alpha of a source that covers wholly, put under."""
-    for i in range(b.size):
-        b[i] += gain * (np.float32(1) - b_alpha[i])
-
-
-@compiled
-def factor_plane(b, a, gain, amount):
-    """b (1 - amount + amount gain a), in place: a source without alpha as a factor."""
-    for i in range(b.size):
-        # Not 1 + amount * (factor - 1): that would lose the last bits of small factors.
-        b[i] *= (np.float32(1) - amount) + amount * (gain * value(a[i]))
-
-
-@compiled
-def multiply_plane(b, b_alpha, a, alpha, gain, amount):
-    """s (1 - b_alpha) + b (1 - amount alpha) + s b with s = gain a, in place: W3C multiply, premultiplied."""
-    for i in range(b.size):
-        s = gain * value(a[i])
-        b[i] = s * (np.float32(1) - b_alpha[i]) + b[i] * (np.float32(1) - amount * value(alpha[i])) + s * b[i]
-
-
-@compiled
-def screen_plane(b, a, gain):
-    """s + b - s b with s = gain a, in place; the larger of the two where either is above 1."""
-    for i in range(b.size):
-        s = gain * value(a[i])
-        low = s + b[i] - s * b[i]
-        high = max(s, b[i])
-        b[i] = low if high <= np.float32(1) else high
-
-
-@compiled
-def union_plane(b, alpha, amount):
-    """a + b - a b with a = amount alpha, in place: the alpha of two that cover independently."""
-    for i in range(b.size):
-        a = amount * value(alpha[i])
-        b[i] = a + b[i] - a * b[i]
-
-
-Planes = tuple[NDArray, NDArray, NDArray]  # each (N,), float32 or half as uint16 bits
-Gains = tuple[np.float32, np.float32, np.float32]  # tint times 2 ** exposure, for R, G, B
-Apply = Callable[["list[NDArray]", Planes, "NDArray | None", Gains, np.float32], None]
-
-
-def add(running, planes, alpha, gains, amount) -> None:
-    """Sum of light and of alpha; see OPERATORS for what is handed over."""
-    for b, a, gain in zip(running, planes, gains, strict=False):
-        add_plane(b, a, gain * amount)
-    if alpha is not None:
-        add_plane(running[3], alpha, amount)
-
-
-def over(running, planes, alpha, gains, amount) -> None:
-    """The source in front of the running result."""
-    one = np.float32(1)
-    for b, a, gain in zip(running, planes, gains, strict=False):
-        if alpha is None:
-            cover_plane(b, a, gain * amount, amount)
-        else:
-            over_plane(b, a, alpha, gain * amount, amount)
-    if alpha is None:
-        running[3] *= one - amount
-        running[3] += amount
-    else:
-        over_plane(running[3], alpha, alpha, amount, amount)
-
-
-def under(running, planes, alpha, gains, amount) -> None:
-    """The source behind the running result."""
-    for b, a, gain in zip(running, planes, gains, strict=False):
-        under_plane(b, running[3], a, gain * amount)
-    if alpha is None:
-        under_all_plane(running[3], running[3], amount)
-    else:
-        under_plane(running[3], running[3], alpha, amount)
-
-
-def multiply(running, planes, alpha, gains, amount) -> None:
-    """The source as a colour where it covers, or as a factor everywhere if it has no alpha."""
-    for b, a, gain in zip(running, planes, gains, strict=False):
-        if alpha is None:
-            factor_plane(b, a, gain, amount)
-        else:
-            multiply_plane(b, running[3], a, alpha, gain * amount, amount)
-    if alpha is not None:
-        union_plane(running[3], alpha, amount)
-
-
-def screen(running, planes, alpha, gains, amount) -> None:
-    """The source as light on light that never passes the brighter of 1 and the two."""
-    for b, a, gain in zip(running, planes, gains, strict=False):
-        screen_plane(b, a, gain * amount)
-    if alpha is not None:
-        union_plane(running[3], alpha, amount)
-
-
-OPERATORS: MappingProxyType[str, Apply] = MappingProxyType(
-    {"add": add, "over": over, "under": under, "multiply": multiply, "screen": screen}
-)
-"""Each changes `running`, four float32 planes (N,) of R, G, B and A, in place."""
+OPERATORS: Mapping[str, Operator] = MappingProxyType({operator.key: operator for operator in (
+    _cover("add", "add", "+", "A + B", 1, 0, 0, 0),
+    _cover("over", "over", "over", "A + B (1 - a)", 1, 0, 0, 1),
+    _cover("under", "under", "under", "A (1 - b) + B", 1, -1, 0, 0),
+    _blend(MULTIPLY, "multiply", "×", "r s", KEPT),
+    _sum(SHADE, "shade", "×ⁿ", "B A^w where A is below 1, else B (1 + w (A - 1))"),
+    _sum(SUBTRACT, "subtract", "−", "B - A"),
+    _sum(DIVIDE, "divide", "÷", "B / A, and B where A is 0"),
+    _sum(MINIMUM, "minimum", "min", "the smaller of A and B"),
+    _sum(MAXIMUM, "maximum", "max", "the larger of A and B"),
+    _blend(DIFFERENCE, "difference", "|−|", "|r - s|", KEPT),
+    _cover("in", "in", "in", "A b", 0, 1, 1, 0),
+    _cover("out", "out", "out", "A (1 - b)", 1, -1, 1, 0),
+    _cover("atop", "atop", "atop", "A b + B (1 - a)", 0, 1, 0, 1),
+    _cover("keep-in", "keep what is in", "kin", "B a", 0, 0, 1, -1),
+    _cover("keep-out", "keep what is out", "kout", "B (1 - a)", 0, 0, 0, 1),
+    _cover("under-atop", "under, atop", "uatop", "A (1 - b) + B a", 1, -1, 1, -1),
+    _cover("xor", "xor", "xor", "A (1 - b) + B (1 - a)", 1, -1, 0, 1),
+    _cover("copy", "copy", "copy", "A", 1, 0, 1, 0),
+    _cover("clear", "clear", "clear", "0", 0, 0, 1, 0),
+    _blend(SCREEN, "screen", "scr", "r + s - r s", "the larger of A and B, where either is above 1"),
+    _blend(OVERLAY, "overlay", "ovl", "hard light with r and s exchanged"),
+    _blend(DARKEN, "darken", "dark", "the smaller of r and s", KEPT),
+    _blend(LIGHTEN, "lighten", "light", "the larger of r and s", KEPT),
+    _blend(DODGE, "colour-dodge", "dodge", "0 where r is 0, else r / (1 - s), at most 1"),
+    _blend(BURN, "colour-burn", "burn", "1 where r is 1, else 1 - (1 - r) / s, at least 0"),
+    _blend(HARD_LIGHT, "hard-light", "hard", "2 r s up to s = 1/2, then the screen of r and 2 s - 1"),
+    _blend(SOFT_LIGHT, "soft-light", "soft", "r - (1 - 2 s) r (1 - r) up to s = 1/2, then r + (2 s - 1) (d(r) - r)"),
+    _blend(EXCLUSION, "exclusion", "excl", "r + s - 2 r s"),
+    _blend(HUE, "hue", "hue", "hue of s, saturation and luminosity of r"),
+    _blend(SATURATION, "saturation", "sat", "saturation of s, hue and luminosity of r"),
+    _blend(COLOUR, "colour", "col", "hue and saturation of s, luminosity of r"),
+    _blend(LUMINOSITY, "luminosity", "lum", "luminosity of s, hue and saturation of r"),
+)})  # fmt: skip

@@ -132,6 +132,7 @@ class FileSource:
 class OpenFrame:
     """All passes of one frame. Pixels are decoded when first asked for and kept in a bounded store.
 
+    number: of the frame; 0 for stills.
     window: union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
     window. display_window: of the picture. faults: what was wrong with passes that were left out.
     Keys are `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
@@ -144,12 +145,14 @@ class OpenFrame:
         display: Window,
         window: Window,
         *,
+        number: int = 0,
         main: str = "",
         store: PixelStore | None = None,
         reader: Reader = read_planes,
         faults: Sequence[PrismError] = (),
     ) -> None:
         self._sources = dict(sources)
+        self.number = number
         self._main = main
         self.faults = tuple(faults)
         self._store = store if store is not None else PixelStore()

@@ -96,7 +96,7 @@ def _opened(
         raise apart[0]
     return OpenFrame(
         sources, first.part.display_window, window,
-        main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
+        number=frame, main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
     )  # fmt: skip
 
 
@@ -145,7 +145,8 @@ def find_sources(
         raise faults[0]
     element = gathered.elements[0]
     passes = tuple(held.replace(files=_held_still(held.files)) for held in element.passes)
-    frame = open_frame(element.replace(passes=passes), 0, store=store, space=space, tolerant=tolerant)
+    number = next((held.files.numbers[0] for held in element.passes if not held.files.is_still), 0)
+    frame = open_frame(element.replace(passes=passes), number, store=store, space=space, tolerant=tolerant)
     frame.faults = (*faults, *frame.faults)
     return frame
 

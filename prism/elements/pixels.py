@@ -96,6 +96,10 @@ class Frame(Protocol):
     """The sources of one frame."""
 
     @property
+    def number(self) -> int:
+        """Of the frame; 0 for stills."""
+
+    @property
     def window(self) -> Window:
         """That all planes cover."""
 
@@ -132,6 +136,7 @@ class Region:
 
     def __init__(self, frame: Frame, window: Window) -> None:
         self._frame = frame
+        self.number = frame.number
         self.window = window
         self.display_window = window
         self.pixel_aspect = frame.pixel_aspect

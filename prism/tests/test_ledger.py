@@ -15,8 +15,9 @@ from prism.combine.contributions import contributions
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.first import first_ledger
-from prism.combine.ledger import Ledger, Row
+from prism.combine.ledger import Ledger
 from prism.combine.operators import OPERATORS
+from prism.combine.rows import PassRow
 from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
@@ -42,7 +43,7 @@ from prism.viewing.picture import Look
 from prism.viewing.reading import probe_ledger
 
 rows = st.builds(
-    Row,
+    PassRow,
     id=st.uuids().map(str),
     source=st.sampled_from(["emission", "diffuse", "light_key"]),
     operator=st.sampled_from(sorted(OPERATORS)),
@@ -70,7 +71,7 @@ class Document(unittest.TestCase):
             ({"rows": [row | {"wobble": 1}]}, BadDocument, "rows.0.wobble"),
             ({"rows": [row, row]}, BadDocument, "Two rows have the id a"),
             ({"rows": [row | {"operator": "dodge"}]}, UnknownOperator, "Unknown operator dodge"),
-            ({"version": 3}, BadDocument, "version"),
+            ({"version": 4}, BadDocument, "version"),
             ({"format": "other"}, BadDocument, "format"),
             ([], BadDocument, "document"),
             (None, BadDocument, "document"),
@@ -86,14 +87,14 @@ class Document(unittest.TestCase):
     def test_untrimmed_keeps_only_the_rebuild(self):
         ledger = Ledger(
             rows=(
-                Row(id="a", source="a", on=False, amount=0.2, exposure=3, tint=(1, 0, 0)),
-                Row(id="b", source="b", in_balance=False),
+                PassRow(id="a", source="a", on=False, amount=0.2, exposure=3, tint=(1, 0, 0)),
+                PassRow(id="b", source="b", in_balance=False),
             )
         )
-        self.assertEqual(ledger.untrimmed().rows, (Row(id="a", source="a"),))
+        self.assertEqual(ledger.untrimmed().rows, (PassRow(id="a", source="a"),))
 
     def test_settings_by_id_and_number(self):
-        ledger = Ledger(rows=(Row(id="a.b", source="a"), Row(id="c", source="c")))
+        ledger = Ledger(rows=(PassRow(id="a.b", source="a"), PassRow(id="c", source="c")))
         self.assertEqual(ledger.with_setting("a.b", "amount", 0.5).rows[0].amount, 0.5)
         self.assertEqual(ledger.with_setting("2", "on", False).rows[1].on, False)
         self.assertEqual(ledger.rows[0].amount, 1)
@@ -255,14 +256,16 @@ class First(FolderCase):
 class Evaluation(FolderCase):
     def test_trims_scale_light(self):
         sources = self.frame()
-        ledger = Ledger(alpha=None, rows=(Row(id="e", source="emission", amount=0.5, exposure=1.5, tint=(1, 0.5, 0)),))
+        ledger = Ledger(
+            alpha=None, rows=(PassRow(id="e", source="emission", amount=0.5, exposure=1.5, tint=(1, 0.5, 0)),)
+        )
         light = np.stack(sources.pixels("emission").planes)
         expected = light * np.float32([0.5, 0.25, 0]).reshape(3, 1, 1) * np.float32(2**1.5)
         np.testing.assert_allclose(evaluate(ledger, sources)[:3], expected, rtol=1e-6)
 
     def test_order_matters_and_off_rows_do_nothing(self):
         sources = self.frame()
-        light, dark = Row(id="e", source="emission"), Row(id="o", source="occlusion", operator="multiply")
+        light, dark = PassRow(id="e", source="emission"), PassRow(id="o", source="occlusion", operator="multiply")
         first = evaluate(Ledger(rows=(light, dark)), sources)
         last = evaluate(Ledger(rows=(dark, light)), sources)
         self.assertFalse(np.array_equal(first, last))
@@ -296,7 +299,7 @@ class Evaluation(FolderCase):
     def test_an_unknown_source_names_row_and_choice(self):
         sources = self.frame()
         with self.assertRaisesRegex(UnknownSource, "row x: There is no source absent. This frame has .*emission"):
-            evaluate(Ledger(rows=(Row(id="x", source="absent"),)), sources)
+            evaluate(Ledger(rows=(PassRow(id="x", source="absent"),)), sources)
 
     def test_what_a_ledger_asks_of_a_file_is_decoded_at_once_and_the_same(self):
         """To the last bit as pass by pass, which is what a store too small for all of it does."""
@@ -366,7 +369,7 @@ class BalanceOfLedgers(FolderCase):
         sources = self.frame(height=40, width=50)
         ledger = first_ledger(sources)
         lost = ledger.replace(rows=ledger.rows[1:])
-        doubled = ledger.replace(rows=(*ledger.rows, Row(id="again", source="emission")))
+        doubled = ledger.replace(rows=(*ledger.rows, PassRow(id="again", source="emission")))
         wrong = ledger.with_setting("background", "operator", "multiply")
         cases = {"insert": (lost, "diffuse_direct"), "remove": (doubled, "emission"), "add": (wrong, "background")}
         for action, (broken, key) in cases.items():
@@ -381,7 +384,7 @@ class BalanceOfLedgers(FolderCase):
             planes[c] = planes[c] * planes["occlusion.V"]
         sources = find_sources([self.write("shot.exr", planes)])
         ledger = first_ledger(sources)
-        added = ledger.replace(rows=(*ledger.rows[:-1], Row(id="o", source="occlusion")))
+        added = ledger.replace(rows=(*ledger.rows[:-1], PassRow(id="o", source="occlusion")))
         suggestion = balance(added, sources).suggestions[0]
         self.assertEqual((suggestion.action, suggestion.key), ("multiply", "o"))
 

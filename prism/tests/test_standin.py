@@ -12,7 +12,8 @@ from demo.conservatory import build_scene
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.combine.first import WAYS, first_ledger
-from prism.combine.ledger import Ledger, Row
+from prism.combine.ledger import Ledger
+from prism.combine.rows import PassRow
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
 from prism.naming.patterns import parse_pattern
@@ -118,8 +119,8 @@ class Sums(FolderCase):
             raw = Ledger(
                 alpha=None,
                 rows=(
-                    Row(id="c", source="surface_colour", operator="over"),
-                    Row(id="l", source="raw_light", operator="multiply"),
+                    PassRow(id="c", source="surface_colour", operator="over"),
+                    PassRow(id="l", source="raw_light", operator="multiply"),
                 ),
             )
             lit = self.rgb("diffuse_direct") + self.rgb("diffuse_indirect")

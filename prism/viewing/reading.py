@@ -8,8 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from prism.colour.view import apply_exactly
-from prism.combine.evaluate import apply_rows, start
+from prism.combine.evaluate import apply_steps, start
 from prism.combine.ledger import Ledger
+from prism.combine.program import compile_ledger
+from prism.combine.rows import PassRow
 from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.pixels.window import Window
@@ -47,13 +49,17 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
     Raises BadArgument outside of the picture, UnknownSource.
     """
     region = _region(frame, box)
-    running = start(ledger, region)
+    program = compile_ledger(ledger, region.number)
+    running = start(program.alpha, region)
+    steps = {step.id: step for step in program.steps}
     lines = []
+    for row in ledger.walk():
+        if isinstance(row, PassRow):
+            lines.append(replace(_line(region.source(row.source), region, look), key=f"row/{row.id}"))
     for row in ledger.rows:
-        line = _line(region.source(row.source), region, look)
-        lines.append(replace(line, key=f"row/{row.id}"))
-        apply_rows(running, [row], region)
-        lines.append(_of_result(running, f"sum/{row.id}", f"down to {line.title}", look))
+        if row.id in steps:
+            apply_steps(running, (steps[row.id],), region)
+        lines.append(_of_result(running, f"sum/{row.id}", f"down to {row.id}", look))
     lines.append(_of_result(running, "rebuilt", "rebuilt", look))
     if ledger.beauty in region:
         lines.append(replace(_line(region.source(ledger.beauty), region, look), key="rendered", title="rendered"))

@@ -92,8 +92,7 @@ class LedgerSubject:
         if self.show == "untrimmed":
             return self.ledger.untrimmed()
         if self.show == "row":
-            place = self.ledger.rows.index(self.ledger.row(self.key))
-            return self.ledger.replace(rows=self.ledger.rows[: place + 1])
+            return self.ledger.down_to(self.key)
         raise BadArgument(f"Unknown picture {self.show}.", advice=f"Use {', '.join(STAGES)}.")
 
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:

@@ -6,7 +6,7 @@ const PIXELS_PER_STEP = 2;
 const DRAG_FROM = 3;
 
 class NumField extends HTMLElement {
-  static observedAttributes = ["value", "locked", "label"];
+  static observedAttributes = ["value", "locked", "label", "reset", "digits"];
 
   connectedCallback() {
     if (this.input) return;
@@ -121,6 +121,12 @@ class NumField extends HTMLElement {
     if (this.input.value.trim() === "" || !Number.isFinite(number)) {
       this.setAttribute("wrong", "");
       this.input.title = "Not a number. Escape puts the old one back.";
+      return;
+    }
+    const [low, high] = [this.getAttribute("min"), this.getAttribute("max")];
+    if ((low !== null && number < Number(low)) || (high !== null && number > Number(high))) {
+      this.setAttribute("wrong", "");
+      this.input.title = `Use ${low ?? "any number"} to ${high ?? "any number"}. Escape puts the old one back.`;
       return;
     }
     this.input.title = "";

@@ -3,8 +3,12 @@ import { pageData } from "../api.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
 import { balance } from "./balance.js";
+import { dragging } from "./dragging.js";
 import { keeping } from "./keeping.js";
 import { rows } from "./rows.js";
+import { find, walk } from "./tree.js";
+import { trims } from "./trims.js";
+import "../curve-field.js";
 
 const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: "rendered" };
 
@@ -33,7 +37,7 @@ export default () => {
       this.refresh();
     },
     showRow(row) { this.show("row", row.id); },
-    showSource(row) { this.show("source", row.source); },
+    showSource(row) { this.show(...(row.kind === "group" ? ["row", row.id] : ["source", row.source])); },
     isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
     get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
     get isData() { return this.shownSource?.data ?? false; },
@@ -41,12 +45,12 @@ export default () => {
     get probeKey() {
       const { show, key } = this.shown;
       if (show === "row") return `sum/${key}`;
-      if (show === "source") return `row/${this.rows.find((row) => row.source === key)?.id}`;
+      if (show === "source") return `row/${[...walk(this.ledger.rows)].find(({ row }) => row.source === key)?.row.id}`;
       return show === "rendered" ? "rendered" : "rebuilt";
     },
     get title() {
       const { show, key } = this.shown;
-      if (show === "row") return `sum down to ${this.titleOf(this.rows.find((row) => row.id === key) ?? { source: key })}`;
+      if (show === "row") return `sum down to ${this.titleOf(find(this.ledger, key) ?? { source: key })}`;
       if (show === "source") return `source: ${this.titleOf({ source: key })}`;
       return STAGES[show] ?? "difference, untrimmed";
     },
@@ -54,7 +58,7 @@ export default () => {
     // ---- What it can be held against ----
     get origins() {
       const stages = Object.entries(STAGES).map(([key, text]) => ({ key, text }));
-      const sums = this.rows.map((row) => ({ key: `row/${row.id}`, text: `sum down to ${this.titleOf(row)}` }));
+      const sums = [...walk(this.ledger.rows)].map(({ row }) => ({ key: `row/${row.id}`, text: `sum down to ${this.titleOf(row)}` }));
       const versions = this.versions.map((version) => ({ id: `v${version.number}`, text: `ledger ${version.label}`, items: stages }));
       const byElement = Map.groupBy(this.sources, (source) => source.element);
       const passes = [...byElement].map(([id, sources]) => ({
@@ -101,5 +105,5 @@ export default () => {
       }
     },
   };
-  return viewer(page, joined(rows(page, held), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), balance(page, held), keeping(page, held), station));
 };

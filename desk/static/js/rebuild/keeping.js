@@ -45,6 +45,8 @@ export const keeping = (page, held) => ({
     this.ledger = held.kept.current;
     this.canUndo = held.kept.canUndo;
     this.canRedo = held.kept.canRedo;
+    this.remark = "";
+    this.showRibbon();
     this.account();
     this.askPicture({});
     this.askProbe();

@@ -1,74 +1,123 @@
-// The rows of the ledger: how they read, and how they are changed, moved, added and removed.
+// The rows of the ledger: how they read, and how they are added, grouped and removed.
 import { post } from "../api.js";
-import * as change from "./changes.js";
+import * as tree from "./tree.js";
+import { keysOf } from "./time.js";
 
 export const rows = (page, held) => ({
   sources: page.sources,
   starts: page.starts,
   operators: page.operators,
   opened: page.row,
+  remark: "",
   contributions: { rows: [], strip: "", width: 0, height: 0 },
-  dragged: "",
-  before: "",
 
-  get rows() { return this.ledger.rows; },
+  // ---- How they read ----
+  // Every row that is to be seen: what is in a folded group is not.
+  get listed() {
+    const folded = new Set();
+    return [...tree.walk(this.ledger.rows)].filter(({ row, group }) => {
+      if (folded.has(group)) {
+        folded.add(row.id);
+        return false;
+      }
+      if (row.kind === "group" && row.folded) folded.add(row.id);
+      return true;
+    });
+  },
   get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.titleOf({ source: this.ledger.alpha })}` : "start: black, transparent"; },
+  lineStyle({ depth }) { return { paddingLeft: `${8 + depth * 12}px` }; },
   sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
-  titleOf(row) { return this.sourceOf(row)?.title ?? row.source; },
+  titleOf(row) { return row.kind === "group" ? row.name || "group" : this.sourceOf(row)?.title ?? row.source; },
   // A ledger onto the denoised beauty says so at its start; only what differs from that is told in its rows.
   rowTitle(row) {
+    if (row.kind === "group") return this.titleOf(row);
     const source = this.sourceOf(row);
     const beauty = this.sourceOf({ source: this.ledger.beauty });
     return source?.denoised && beauty?.denoised ? source.passTitle : this.titleOf(row);
   },
-  sourceHint(row) { return this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame."; },
+  sourceHint(row) {
+    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    return row.comment ? `${row.comment}\n${meaning}` : meaning;
+  },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
   shareText(row) { return Math.abs(this.shareOf(row)) < 10 ? `${(this.shareOf(row) * 100).toFixed(0)}%` : ">999%"; },
   shareStyle(row) { return { width: `${Math.min(100, Math.abs(this.shareOf(row)) * 100)}%` }; },
   shareClass(row) { return this.shareOf(row) < 0 ? "less" : ""; },
   shareHint(row) { return `${this.titleOf(row)} makes ${(this.shareOf(row) * 100).toFixed(2)} % of the picture's light`; },
   thumbnail(row) {
-    const at = this.contributions.rows.findIndex((entry) => entry.id === row.id);
-    if (at < 0) return {};
+    const found = this.contributions.rows.findIndex((entry) => entry.id === row.id);
+    if (found < 0) return {};
     const high = `${this.contributions.rows.length * 100}%`;
-    const place = this.contributions.rows.length > 1 ? `${(at / (this.contributions.rows.length - 1)) * 100}%` : "0";
+    const place = this.contributions.rows.length > 1 ? `${(found / (this.contributions.rows.length - 1)) * 100}%` : "0";
     return { backgroundImage: `url(${this.contributions.strip})`, backgroundSize: `100% ${high}`, backgroundPosition: `0 ${place}` };
   },
-  rowClass(row) { return { open: this.isOpen(row), off: !row.on, before: this.before === row.id }; },
-  operatorText(operator) { return operator.sign === operator.key ? operator.key : `${operator.sign}`; },
-  tintColour(row) {
-    const peak = Math.max(1, ...row.tint);
-    return "#" + row.tint.map((value) => Math.round((value / peak) * 255).toString(16).padStart(2, "0")).join("");
+  rowClass({ row, depth }) {
+    return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: row.kind === "group", inner: depth > 0 };
   },
-  gripLabel(row) { return `Move ${this.titleOf(row)}: Alt with up or down`; },
+  operatorText({ sign, title }) { return sign === title ? title : `${sign}  ${title}`; },
+  signOf(row) { return page.operators.find(({ key }) => key === row.operator).sign; },
+  marksOf(row) {
+    const marks = [];
+    if (row.solo) marks.push("solo");
+    if (row.matte) marks.push(row.matte);
+    if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);
+    if (this.isTrimmed(row)) marks.push("trimmed");
+    if (row.comment) marks.push("“…”");
+    return marks.join(" · ");
+  },
   onLabel(row) { return `${this.titleOf(row)} on`; },
   runningLabel(row) { return `Show the sum down to ${this.titleOf(row)}`; },
   operatorLabel(row) { return `Operator of ${this.titleOf(row)}`; },
   amountLabel(row) { return `Amount of ${this.titleOf(row)}`; },
   foldLabel(row) { return `Trims of ${this.titleOf(row)}`; },
   foldIcon(row) { return this.isOpen(row) ? "bi-chevron-up" : "bi-chevron-down"; },
+  groupLabel(row) { return row.folded ? `Unfold ${this.titleOf(row)}` : `Fold ${this.titleOf(row)}`; },
+  groupIcon(row) { return row.folded ? "bi-caret-right-fill" : "bi-caret-down-fill"; },
   isOpen(row) { return this.opened === row.id; },
   fold(row) {
     this.opened = this.isOpen(row) ? "" : row.id;
+    this.showRibbon();
     this.nameAddress();
+  },
+  get ribbonKeys() {
+    const row = this.opened ? tree.find(this.ledger, this.opened) : null;
+    return row ? keysOf(row) : [];
   },
 
   // ---- Changes ----
-  set(row, field, value) { this.commit(change.withRow(held.kept.current, row.id, { [field]: value }), row.id); },
-  slide(row, field, value) { this.preview(change.withRow(held.kept.current, row.id, { [field]: value }), row.id); },
-  tinted(row, channel, value) { return row.tint.map((old, index) => (index === channel ? value : old)); },
-  setTint(row, channel, value) { this.set(row, "tint", this.tinted(row, channel, value)); },
-  slideTint(row, channel, value) { this.slide(row, "tint", this.tinted(row, channel, value)); },
-  coloured(hex) { return [1, 3, 5].map((at) => Number((parseInt(hex.slice(at, at + 2), 16) / 255).toFixed(4))); },
-  setColour(row, hex) { this.set(row, "tint", this.coloured(hex)); },
-  slideColour(row, hex) { this.slide(row, "tint", this.coloured(hex)); },
-  resetRow(row) { this.commit(change.withReset(held.kept.current, row.id), row.id); },
-  duplicate(row) { this.commit(change.withCopy(held.kept.current, row.id)); },
-  remove(row) { this.commit(change.without(held.kept.current, row.id)); },
-  addRow(event) {
-    const source = this.sources.find((source) => source.key === event.target.value);
+  change(row, changes) { this.commit(tree.withRow(held.kept.current, row.id, changes)); },
+  slide(row, changes) { this.preview(tree.withRow(held.kept.current, row.id, changes), row.id); },
+  set(row, field, value) { this.change(row, { [field]: value }); },
+  setOperator(row, operator) {
+    const { display } = page.operators.find(({ key }) => key === operator);
+    this.change(row, display ? { operator } : { operator, display: false });
+  },
+  foldGroup(row) { this.change(row, { folded: !row.folded }); },
+  duplicate(row) {
+    const ledger = held.kept.current;
+    const fresh = (old) => ({ ...old, id: tree.freeId(ledger, `${old.id} again`), in_balance: false, ...(old.rows ? { rows: old.rows.map(fresh) } : {}) });
+    this.commit(tree.after(ledger, row.id, fresh(tree.find(ledger, row.id))));
+  },
+  remove(row) { this.commit(tree.without(held.kept.current, row.id)); },
+  group(row) {
+    const ledger = held.kept.current;
+    const id = tree.freeId(ledger, "group");
+    this.commit(tree.replaced(ledger, row.id, [{ ...page.blank.group, id, rows: [tree.find(ledger, row.id)] }]));
+    this.opened = id;
+  },
+  ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },
+  async addRow(event) {
+    const source = event.target.value;
     event.target.value = "";
-    if (source) this.commit(change.withNew(held.kept.current, source));
+    if (source) await this.add(source);
+  },
+  async add(source) {
+    await this.guarded(async () => {
+      const answer = await (await post(page.urls.add, { ...this.question, source })).json();
+      this.commit(answer.ledger);
+      this.remark = answer.remark;
+      this.opened = answer.row;
+    });
   },
   async startAgain(event) {
     const start = page.starts[event.target.value];
@@ -80,36 +129,9 @@ export const rows = (page, held) => ({
     });
   },
   canFollow(suggestion) { return suggestion.action !== "note"; },
-  follow(suggestion) {
-    if (suggestion.action === "insert") {
-      const source = this.sources.find((source) => source.key === suggestion.key);
-      this.commit(change.withNew(held.kept.current, source));
-    } else if (suggestion.action === "remove") {
-      this.commit(change.without(held.kept.current, suggestion.key));
-    } else {
-      this.commit(change.withRow(held.kept.current, suggestion.key, { operator: suggestion.action }));
-    }
-  },
-
-  // ---- Reordering ----
-  dragStart(row, event) {
-    this.dragged = row.id;
-    event.dataTransfer.effectAllowed = "move";
-    event.dataTransfer.setData("text/plain", row.id);
-  },
-  dragOver(row) { this.before = this.dragged ? row.id : ""; },
-  drop(row) {
-    if (this.dragged) this.commit(change.moved(held.kept.current, this.dragged, this.place(row)));
-    this.dragEnd();
-  },
-  dragEnd() { this.dragged = this.before = ""; },
-  place(row) { return this.rows.findIndex((other) => other.id === row.id); },
-  gripKey(row, event) {
-    const by = { ArrowUp: -1, ArrowDown: 1 }[event.key];
-    if (!by || !event.altKey || !this.mayChange) return;
-    event.preventDefault();
-    const next = change.moved(held.kept.current, row.id, this.place(row) + by);
-    if (next !== held.kept.current) this.commit(next);
-    this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`).focus());
+  async follow({ action, key }) {
+    if (action === "insert") await this.add(key);
+    else if (action === "remove") this.commit(tree.without(held.kept.current, key));
+    else this.commit(tree.withRow(held.kept.current, key, { operator: action }));
   },
 });

@@ -4,7 +4,7 @@ const HIGH = 20;
 export class Ribbon {
   // frames: numbers that are there. first, last: the shot's range. onChoose: called with a frame that is there.
   constructor(canvas, { onChoose }) {
-    Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set() });
+    Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set(), keys: [] });
     new ResizeObserver(() => this.draw()).observe(canvas);
     canvas.addEventListener("pointerdown", (event) => this.press(event));
     canvas.addEventListener("pointermove", (event) => (canvas.title = this.titleAt(event)));
@@ -42,8 +42,16 @@ export class Ribbon {
     }
     pen.fillStyle = tone("--text");
     for (const frame of this.kept) bar(frame, HIGH - 3, 2);
+    for (const frame of this.keys) this.diamond(pen, (frame - this.low + 0.5) * wide);
     pen.fillStyle = tone("--focus");
     pen.fillRect((this.current - this.low) * wide, 0, Math.max(wide - gap, 3), HIGH);
+  }
+
+  // A key of what is open beside the ribbon.
+  diamond(pen, middle) {
+    pen.beginPath();
+    for (const [x, y] of [[0, -4], [4, 0], [0, 4], [-4, 0]]) pen.lineTo(middle + x, HIGH / 2 + y);
+    pen.fill();
   }
 
   frameAt(event) {

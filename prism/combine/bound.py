@@ -1,0 +1,178 @@
+"""Steps of a program written down as instructions on the planes they need.
+
+Most rows are plain (a pass, gains, one weight): they are read and joined in one go. All others are read into slots of their own,
+trimmed, and joined with a slot of weights.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.combine import machine as m
+from prism.combine import operators as op
+from prism.combine.curves import pieces
+from prism.combine.machine import Code, Machine
+from prism.combine.program import GroupStep, MattePlan, PassStep, Step
+from prism.combine.trims import Trims
+from prism.elements.pixels import Frame, Pixels
+from prism.errors import BadArgument, UnknownSource
+
+
+def bind(steps: tuple[Step, ...], frame: Frame, step: int) -> Machine:
+    """Steps on their planes, every side divided by `step`. Raises UnknownSource naming the row, BadArgument, SizeMismatch."""
+    writer = _Writer(frame, step)
+    for each in steps:
+        writer.join(each, m.RUNNING)
+    machine = writer.code.done()
+    height, width = frame.shape(step)
+    machine.require_size(height * width)
+    return machine
+
+
+class _Writer:
+    def __init__(self, frame: Frame, size: int) -> None:
+        self.code = Code()
+        self._frame = frame
+        self._size = size
+
+    def join(self, step: Step, b: int) -> bool:
+        """Join a step to the four slots from b on. Returns whether it covers anything, as a part of a group."""
+        if isinstance(step, GroupStep):
+            has_alpha = self._group(step, b)
+        else:
+            has_alpha = self._pass(step, b)
+        if step.grounds or step.operator.key == "add" or step.operator.family != "cover":
+            return has_alpha
+        return True
+
+    def _pass(self, step: PassStep, b: int) -> bool:
+        pixels = self._pixels(step)
+        alpha = pixels.alpha if step.uses_alpha else None
+        if _is_plain(step, alpha is not None):
+            self._plain(step, pixels, alpha, b)
+            return alpha is not None
+        with self.code.slots(5) as s:
+            for index, (plane, gain) in enumerate(zip(pixels.planes, step.trims.gains, strict=True)):
+                self.code.add(m.LOAD, s + index, self.code.source(plane), numbers=[gain])
+            if alpha is not None:
+                self.code.add(m.LOAD, s + 3, self.code.source(alpha), numbers=[1])
+            self._trim_and_join(step, b, s, has_alpha=alpha is not None)
+        return alpha is not None
+
+    def _plain(self, step: PassStep, pixels: Pixels, alpha: NDArray | None, b: int) -> None:
+        """Add, over or a factor, with gains and one weight."""
+        key, amount = step.operator.key, np.float32(step.weight)
+        kind = {"add": m.ADD, "over": m.OVER, "multiply": m.FACTOR}[key]
+        cover = 0 if alpha is None else self.code.source(alpha)
+        for index, (plane, gain) in enumerate(zip(pixels.planes, step.trims.gains, strict=True)):
+            whole = np.float32(gain) if key == "multiply" else np.float32(gain) * amount
+            self.code.add(kind, b + index, self.code.source(plane), cover, numbers=[whole, amount])
+        if alpha is not None:
+            self.code.add(kind, b + 3, cover, cover, numbers=[amount, amount])
+
+    def _group(self, step: GroupStep, b: int) -> bool:
+        with self.code.slots(5) as s:
+            for index in range(4):
+                self.code.add(m.FILL, s + index, numbers=[0])
+            has_alpha = any([self.join(inner, s) for inner in step.steps])
+            for index, gain in enumerate(step.trims.gains):
+                if gain != 1:
+                    self.code.add(m.SCALE, s + index, numbers=[gain])
+            self._trim_and_join(step, b, s, has_alpha=has_alpha)
+        return has_alpha
+
+    def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
+        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight."""
+        self._trim(step.trims, s, has_alpha=has_alpha)
+        operator = op.OPERATORS["copy"] if step.grounds else step.operator
+        if not has_alpha:
+            # Light covers nothing; anything else that has no alpha covers wholly.
+            self.code.add(m.FILL, s + 3, numbers=[0 if step.grounds or operator.key == "add" else 1])
+        self._weigh(step, s + 4)
+        if operator.family == "cover":
+            self.code.add(m.COVER, b, s, w=s + 4, numbers=operator.factors)
+        elif operator.family == "sum":
+            for index in range(4 if has_alpha and operator.code in (op.MINIMUM, op.MAXIMUM) else 3):
+                self.code.add(m.SUM, b + index, s + index, w=s + 4, which=operator.code)
+        else:
+            self._blend(operator, b, s, display=step.display, has_alpha=has_alpha)
+
+    def _blend(self, operator: op.Operator, b: int, s: int, *, display: bool, has_alpha: bool) -> None:
+        how = {"w": s + 4, "which": operator.code, "flag": display}
+        if operator.code >= op.HUE:
+            # Without an alpha both count as opaque: slot s + 3 is 1 everywhere then.
+            self.code.add(m.BLEND_WHOLE, b, s, b + 3 if has_alpha else s + 3, **how)
+        else:
+            for index in range(3):
+                if has_alpha:
+                    self.code.add(m.BLEND, b + index, s + index, b + 3, **how)
+                else:
+                    self.code.add(m.BLEND_OPAQUE, b + index, s + index, **how)
+        if has_alpha:
+            self.code.add(m.UNITE, b + 3, s + 3, w=s + 4)
+
+    def _trim(self, trims: Trims, s: int, *, has_alpha: bool) -> None:
+        planes = range(s, s + 3)
+        parted = has_alpha and not trims.is_linear
+        if parted:
+            for plane in planes:
+                self.code.add(m.DIVIDE, plane, s + 3)
+        for plane, offset in zip(planes, trims.offset, strict=True):
+            if offset:
+                self.code.add(m.SHIFT, plane, s + 3, flag=not has_alpha, numbers=[offset])
+        if trims.turns:
+            self.code.add(m.TURN, s, numbers=trims.turning().ravel())
+        for index, plane in enumerate(planes):
+            self._shape(trims, plane, index, s + 3, whole=not has_alpha)
+        if parted:
+            for plane in planes:
+                self.code.add(m.MULTIPLY, plane, s + 3)
+
+    def _shape(self, trims: Trims, plane: int, index: int, alpha: int, *, whole: bool) -> None:
+        if trims.contrast != 1:
+            self.code.add(m.BOW, plane, alpha, flag=whole, numbers=[trims.pivot, trims.contrast])
+        if trims.gamma != 1:
+            self.code.add(m.BOW, plane, alpha, flag=whole, numbers=[1, 1 / trims.gamma])
+        for points in (trims.curves[0], trims.curves[index + 1]):
+            if points:
+                self.code.add(m.BEND, plane, alpha, *self.code.table(pieces(points)), flag=whole)
+        if trims.clamp:
+            self.code.add(m.LIMIT, plane, alpha, flag=whole)
+
+    def _weigh(self, step: Step, w: int) -> None:
+        """Amount times matte into slot w."""
+        if step.matte is None:
+            self.code.add(m.FILL, w, numbers=[step.weight])
+            return
+        self.code.add(m.LOAD, w, self.code.source(self._coverage(step, step.matte)), numbers=[1])
+        if step.matte.inverted:
+            self.code.add(m.INVERT, w)
+        if step.weight != 1:
+            self.code.add(m.SCALE, w, numbers=[step.weight])
+
+    def _pixels(self, step: PassStep) -> Pixels:
+        try:
+            return self._frame.pixels(step.source, step=self._size)
+        except UnknownSource as error:
+            raise UnknownSource(error.what, where=f"row {step.id}", advice=error.advice) from None
+
+    def _coverage(self, step: Step, matte: MattePlan) -> NDArray:
+        try:
+            alpha = self._frame.pixels(matte.source, step=self._size).alpha
+        except UnknownSource as error:
+            raise UnknownSource(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
+        if alpha is None:
+            raise BadArgument(
+                f"{self._frame.source(matte.source).title} has no alpha.",
+                where=f"matte of row {step.id}",
+                advice="Take the matte from a pass that has one.",
+            )
+        return alpha
+
+
+def _is_plain(step: PassStep, has_alpha: bool) -> bool:
+    if step.matte is not None or step.grounds or step.display or not step.trims.is_gains:
+        return False
+    key = step.operator.key
+    return key == "add" or (key == "over" and has_alpha) or (key == "multiply" and not has_alpha)

@@ -1,0 +1,135 @@
+"""A ledger made ready for one frame: numbers worked out, rows that change nothing left out, names of mattes followed.
+
+All that follows from the document is decided here, once; running a program is nothing but arithmetic.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from prism.combine.ledger import Ledger
+from prism.combine.mattes import AlphaMatte, Matte
+from prism.combine.numbers import at
+from prism.combine.operators import OPERATORS, Operator
+from prism.combine.rows import GroupRow, Row, walk
+from prism.combine.trims import Trims, trims_at
+
+
+@dataclass(frozen=True, slots=True)
+class MattePlan:
+    """Coverage to weigh a row with: the alpha of a source, or 1 less that."""
+
+    source: str
+    inverted: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Step:
+    """A row at one frame. weight: its amount, not 0. grounds: it is the first of its group, which it fills."""
+
+    id: str
+    operator: Operator
+    display: bool
+    weight: float
+    trims: Trims
+    matte: MattePlan | None
+    grounds: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PassStep(Step):
+    """A pass joins. uses_alpha: whether its alpha counts."""
+
+    source: str
+    uses_alpha: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupStep(Step):
+    """The sum of steps joins."""
+
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Program:
+    """alpha: source of the alpha to start with. rows: ids of all rows of the ledger's own level, in order. Can be compared and
+    hashed: equal programs give equal pictures of equal sources."""
+
+    alpha: str | None
+    rows: tuple[str, ...]
+    steps: tuple[Step, ...]
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All that it will ask for, each once."""
+        start = (self.alpha,) if self.alpha else ()
+        return tuple(dict.fromkeys((*start, *_sources(self.steps))))
+
+    def above(self, row: str) -> Program:
+        """What is done before a row of the ledger's own level. Raises ValueError if there is none of that id."""
+        rows = self.rows[: self.rows.index(row)]
+        return Program(self.alpha, rows, tuple(step for step in self.steps if step.id in rows))
+
+    def from_row(self, row: str) -> tuple[Step, ...]:
+        """What is done from that row on."""
+        return self.steps[len(self.above(row).steps) :]
+
+
+def compile_ledger(ledger: Ledger, frame: int) -> Program:
+    """The program of a ledger at a frame number."""
+    compiler = _Compiler(ledger, frame)
+    steps = compiler.steps(ledger.rows, heard=not any(row.solo for row in ledger.walk()))
+    return Program(ledger.alpha, tuple(row.id for row in ledger.rows), tuple(steps))
+
+
+class _Compiler:
+    def __init__(self, ledger: Ledger, frame: int) -> None:
+        self._frame = frame
+        self._space = ledger.space
+        self._mattes = _plans(ledger.mattes)
+
+    def steps(self, rows: tuple[Row, ...], *, heard: bool, grounded: bool = True) -> Iterator[Step]:
+        """heard: no row elsewhere is soloed. grounded: something lies below the first row already."""
+        for row in rows:
+            if not row.on or not (heard or any(inner.solo for inner in walk((row,)))):
+                continue
+            weight = at(row.amount, self._frame)
+            if weight != 0:
+                yield self._step(row, weight, heard=heard or row.solo, grounds=not grounded)
+            grounded = True
+
+    def _step(self, row: Row, weight: float, *, heard: bool, grounds: bool) -> Step:
+        common = {
+            "id": row.id,
+            "operator": OPERATORS[row.operator],
+            "display": row.display,
+            "weight": weight,
+            "trims": trims_at(row, self._frame, self._space),
+            "matte": self._mattes[row.matte] if row.matte else None,
+            "grounds": grounds,
+        }
+        if isinstance(row, GroupRow):
+            return GroupStep(steps=tuple(self.steps(row.rows, heard=heard, grounded=False)), **common)
+        return PassStep(source=row.source, uses_alpha=row.uses_alpha, **common)
+
+
+def _plans(mattes: tuple[Matte, ...]) -> Mapping[str, MattePlan]:
+    plans: dict[str, MattePlan] = {}
+    for matte in mattes:
+        if isinstance(matte, AlphaMatte):
+            plans[matte.id] = MattePlan(matte.source)
+        else:
+            plans[matte.id] = replace(plans[matte.of], inverted=not plans[matte.of].inverted)
+    return plans
+
+
+def _sources(steps: tuple[Step, ...]) -> Iterator[str]:
+    for step in steps:
+        if step.matte is not None:
+            yield step.matte.source
+        if isinstance(step, GroupStep):
+            yield from _sources(step.steps)
+        else:
+            yield step.source

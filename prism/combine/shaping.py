@@ -1,0 +1,98 @@
+"""The loops of trims and weights, one plane (N,) float32 at a time, in place.
+
+covered: alpha of the source; where it is not above 0 there is no whole colour to work on, unless `whole` says that all of it is.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from prism.compiled import compiled
+
+ZERO, ONE = np.float32(0), np.float32(1)
+
+
+@compiled
+def fill(plane, value):
+    """The same value everywhere."""
+    for i in range(plane.size):
+        plane[i] = value
+
+
+@compiled
+def invert(plane):
+    """1 less the plane."""
+    for i in range(plane.size):
+        plane[i] = ONE - plane[i]
+
+
+@compiled
+def scale(plane, factor):
+    """Times a factor."""
+    for i in range(plane.size):
+        plane[i] *= factor
+
+
+@compiled
+def divide(plane, alpha):
+    """Whole colour of premultiplied, where alpha is above 0."""
+    for i in range(plane.size):
+        if alpha[i] > ZERO:
+            plane[i] /= alpha[i]
+
+
+@compiled
+def multiply(plane, alpha):
+    """Premultiplied colour of whole, where alpha is above 0."""
+    for i in range(plane.size):
+        if alpha[i] > ZERO:
+            plane[i] *= alpha[i]
+
+
+@compiled
+def shift(plane, offset, covered, whole):
+    """plane + offset."""
+    for i in range(plane.size):
+        if whole or covered[i] > ZERO:
+            plane[i] += offset
+
+
+@compiled
+def turn(r, g, b, matrix):
+    """A matrix on colour. matrix: (9,), row by row."""
+    for i in range(r.size):
+        x, y, z = r[i], g[i], b[i]
+        r[i] = matrix[0] * x + matrix[1] * y + matrix[2] * z
+        g[i] = matrix[3] * x + matrix[4] * y + matrix[5] * z
+        b[i] = matrix[6] * x + matrix[7] * y + matrix[8] * z
+
+
+@compiled
+def bow(plane, pivot, power, covered, whole):
+    """pivot |v / pivot|^power with the sign of v: contrast about a pivot, or gamma about 1."""
+    for i in range(plane.size):
+        if whole or covered[i] > ZERO:
+            bent = pivot * (abs(plane[i]) / pivot) ** power
+            plane[i] = bent if plane[i] >= ZERO else -bent
+
+
+@compiled
+def bend(plane, table, covered, whole):
+    """A curve. table: of `curves.pieces`."""
+    last = len(table) - 1
+    for i in range(plane.size):
+        if not (whole or covered[i] > ZERO):
+            continue
+        at = 0
+        while at < last and plane[i] >= table[at + 1, 0]:
+            at += 1
+        t = plane[i] - table[at, 0]
+        plane[i] = table[at, 1] + t * (table[at, 2] + t * (table[at, 3] + t * table[at, 4]))
+
+
+@compiled
+def limit(plane, covered, whole):
+    """Clamp to 0..1."""
+    for i in range(plane.size):
+        if whole or covered[i] > ZERO:
+            plane[i] = min(max(plane[i], ZERO), ONE)

@@ -1,0 +1,80 @@
+"""Ledgers and sources made at random, for tests of what must hold for all of them."""
+
+import numpy as np
+
+from prism.combine.operators import OPERATORS
+
+KEYS = ("beauty", "diffuse", "emission", "shadow", "logo")
+FRAME = 1012
+
+
+class Dice:
+    """Everything comes from one seed, so that a failure can be had again."""
+
+    def __init__(self, seed: int) -> None:
+        self.rng = np.random.default_rng(seed)
+        self._made = 0
+
+    def chance(self, part: float) -> bool:
+        return bool(self.rng.random() < part)
+
+    def pick(self, choices):
+        return choices[int(self.rng.integers(len(choices)))]
+
+    def sources(self, shape=(7, 11)):
+        """Some with alpha, some without, half and float, from black to well above 1; two hold pixels of nothing at all."""
+        made = {}
+        for number, key in enumerate(KEYS):
+            dtype = np.float16 if number % 2 else np.float32
+            colour = np.abs(self.rng.normal(0.5, 0.5, (3, *shape)))
+            alpha = self.rng.random(shape).clip(0.1, 0.9) if key in ("beauty", "diffuse", "logo") else None
+            if alpha is not None:
+                alpha = np.where(self.rng.random(shape) < 0.1, 0, np.where(self.rng.random(shape) < 0.1, 1, alpha))
+                colour = colour * np.where(self.rng.random(shape) < 0.05, 1, alpha)
+            made[key] = (colour.astype(dtype), None if alpha is None else alpha.astype(dtype))
+        return made
+
+    def number(self, low, high):
+        """Plain, or keyed about the frame."""
+        if not self.chance(0.3):
+            return round(float(self.rng.uniform(low, high)), 3)
+        frames = sorted(self.rng.choice(np.arange(FRAME - 5, FRAME + 6), int(self.rng.integers(1, 4)), replace=False))
+        return {
+            "keys": [
+                {"frame": int(at), "value": round(float(self.rng.uniform(low, high)), 3), "ease": self.pick(["linear", "smooth", "hold"])}
+                for at in frames
+            ]
+        }  # fmt: skip
+
+    def trims(self):
+        curve = {"points": [[-0.1, 0.0], [0.3, 0.2], [0.7, 0.9], [2.0, 1.5]]}
+        made = {
+            "exposure": self.number(-2, 1), "gain": self.number(0.2, 2), "tint": [self.number(0.2, 1.5) for _ in range(3)],
+            "warmth": self.number(-60, 200), "offset": [self.number(-0.1, 0.2) for _ in range(3)],
+            "hue": self.number(-180, 180), "saturation": self.number(0, 1.5), "contrast": self.number(0.6, 1.6),
+            "pivot": self.number(0.1, 0.5), "gamma": self.number(0.6, 1.8),
+            "curves": self.pick([{"all": curve}, {"red": {"points": [[0, 0.1], [1, 0.8]]}, "blue": curve}]), "clamp": True,
+        }  # fmt: skip
+        return {name: value for name, value in made.items() if self.chance(0.2)}
+
+    def row(self, depth=0, operators=tuple(OPERATORS), **fixed):
+        self._made += 1
+        operator = self.pick(operators)
+        row = {
+            "id": f"row {self._made}", "operator": operator, "amount": self.pick([1, 1, 0, self.number(0, 1.5)]),
+            "on": self.chance(0.9), "solo": self.chance(0.03), "matte": self.pick([None, None, "m", "n"]), **self.trims(),
+        }  # fmt: skip
+        if OPERATORS[operator].made_for_display:
+            row["display"] = self.chance(0.5)
+        if depth < 2 and self.chance(0.25):
+            rows = [self.row(depth + 1, operators) for _ in range(int(self.rng.integers(0, 4)))]
+            return row | {"kind": "group", "rows": rows} | fixed
+        return row | {"kind": "pass", "source": self.pick(KEYS), "uses_alpha": self.chance(0.8)} | fixed
+
+    def ledger(self, count=6, **row):
+        mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]
+        return {
+            "format": "eager-prism.ledger", "version": 3, "space": self.pick(["lin_rec709", "acescg"]),
+            "alpha": self.pick(["beauty", "shadow", None]), "mattes": mattes,
+            "rows": [self.row(**row) for _ in range(int(self.rng.integers(1, count + 1)))],
+        }  # fmt: skip

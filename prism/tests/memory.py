@@ -1,0 +1,56 @@
+"""A frame whose sources lie in memory: for the laws of ledgers, and for the bench."""
+
+from __future__ import annotations
+
+from types import MappingProxyType, SimpleNamespace
+
+import numpy as np
+
+from prism.elements.pixels import Pixels, smaller
+from prism.errors import UnknownSource
+from prism.pixels.window import Window
+
+
+class MemoryFrame:
+    """sources: {key: (colour (3, H, W), alpha (H, W) or None)}, of one size; colour float16 or float32."""
+
+    pixel_aspect = 1.0
+
+    def __init__(self, sources, number: int = 1) -> None:
+        self.number = number
+        self._pixels = {key: _pixels(colour, alpha) for key, (colour, alpha) in sources.items()}
+        height, width = next(iter(self._pixels.values())).planes[0].shape
+        self.window = self.display_window = Window(0, 0, width - 1, height - 1)
+
+    def __contains__(self, key: str) -> bool:
+        return key in self._pixels
+
+    def __iter__(self):
+        return iter(self.source(key) for key in self._pixels)
+
+    def source(self, key: str):
+        if key not in self._pixels:
+            raise UnknownSource(f"There is no source {key}.")
+        alpha = None if self._pixels[key].alpha is None else "A"
+        return SimpleNamespace(
+            key=key, title=key, kind=None, is_data=False, denoised=False, aside=False, colour=("R", "G", "B"), alpha=alpha,
+            where="memory", lossy="", attributes=MappingProxyType({}),
+        )  # fmt: skip
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        self.source(key)
+        return self._pixels[key] if step == 1 else smaller(self._pixels[key], step, pick=False)
+
+    def read(self, keys, *, step: int = 1) -> None:
+        pass
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        return self.window.height // step, self.window.width // step
+
+    def identity(self):
+        return id(self)
+
+
+def _pixels(colour, alpha) -> Pixels:
+    planes = tuple(np.ascontiguousarray(plane) for plane in colour)
+    return Pixels(planes, None if alpha is None else np.ascontiguousarray(alpha.astype(colour.dtype)))

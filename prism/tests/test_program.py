@@ -1,0 +1,293 @@
+"""The ledger as a program: the published page against the evaluator, the laws of rows, groups, mattes, trims and keys."""
+
+import unittest
+import unittest.mock
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from prism.colour.spaces import luminance_weights
+from prism.colour.temperature import black_body, kelvin_of, warm_gains
+from prism.combine import evaluate as evaluation
+from prism.combine.curves import pieces
+from prism.combine.evaluate import apply_steps, evaluate
+from prism.combine.ledger import Ledger
+from prism.combine.numbers import Keyed
+from prism.combine.operators import OPERATORS
+from prism.combine.program import compile_ledger
+from prism.combine.rows import NEUTRAL, PassRow, Trims
+from prism.combine.shaping import bend
+from prism.combine.trims import turning
+from prism.errors import BadArgument, BadDocument
+from prism.tests import ledger_page
+from prism.tests.ledgers import FRAME, KEYS, Dice
+from prism.tests.memory import MemoryFrame
+
+SHAPE = (7, 11)
+
+
+def both(document, sources):
+    """What the evaluator makes of a document, and what the page says."""
+    ours = evaluate(Ledger.from_json(document), MemoryFrame(sources, FRAME))
+    with np.errstate(all="ignore"):
+        return ours, ledger_page.picture(document, sources, FRAME, SHAPE)
+
+
+def apart(ours, page):
+    """Relative to 1 and the value; values that are not finite on both sides are alike."""
+    with np.errstate(invalid="ignore"):
+        error = np.abs(ours - page) / (1 + np.abs(page))
+    return np.where(np.isfinite(page) & np.isfinite(ours), error, np.isfinite(page) != np.isfinite(ours))
+
+
+def one_row(**row):
+    return {"format": "eager-prism.ledger", "version": 3, "rows": [{"id": "x", "source": "diffuse"} | row]}
+
+
+class Page(unittest.TestCase):
+    """docs/ledger-format.md, read by a program of its own."""
+
+    def test_random_ledgers(self):
+        """Rounding is all that differs but where a formula itself leaps (burning by almost nothing, the hue of almost grey)."""
+        errors = []
+        for seed in range(400):
+            dice = Dice(seed)
+            sources = dice.sources(SHAPE)
+            errors.append(apart(*both(dice.ledger(), sources)).ravel())
+        errors = np.concatenate(errors)
+        self.assertLess((errors > 1e-5).mean(), 3e-4)
+        self.assertLess(np.median(errors), 1e-7)
+
+    def test_every_operator(self):
+        dice = Dice(3)
+        sources = dice.sources(SHAPE)
+        for operator, table in OPERATORS.items():
+            for row in ({}, {"amount": 0.4}, {"source": "emission", "amount": 1.3}, {"matte": "m"}):
+                for display in {False, table.made_for_display}:
+                    with self.subTest(operator, row=row, display=display):
+                        document = one_row(operator=operator, display=display, **row)
+                        document["mattes"] = [{"id": "m", "kind": "alpha", "source": "logo"}]
+                        document["rows"].insert(0, {"id": "ground", "source": "shadow"})
+                        self.assertLess(apart(*both(document, sources)).max(), 1e-5)
+
+    def test_every_trim(self):
+        sources = Dice(4).sources(SHAPE)
+        curve = {"points": [[0, 0.1], [0.4, 0.2], [1.5, 2.0]]}
+        trims = {
+            "exposure": 1.5, "gain": 0.3, "tint": [0.5, 2, 1], "warmth": 150, "offset": [0.1, -0.2, 0], "saturation": 1.7,
+            "hue": 100, "contrast": 1.8, "gamma": 2.2, "curves": {"all": curve, "green": curve}, "clamp": True,
+        }  # fmt: skip
+        plain = both(one_row(), sources)[0]
+        for source in ("diffuse", "emission"):
+            for name, value in trims.items():
+                with self.subTest(name, source=source):
+                    ours, page = both(one_row(source=source, **{name: value}), sources)
+                    self.assertLess(apart(ours, page).max(), 1e-5)
+                    self.assertGreater(np.abs(ours - plain).max(), 1e-3)
+            self.assertLess(apart(*both(one_row(source=source, **trims), sources)).max(), 1e-4)
+        self.assertEqual(set(trims) | {"pivot"}, set(Trims.model_fields))
+
+
+class Laws(unittest.TestCase):
+    def test_weight_nought_changes_no_bit(self):
+        """Whatever the source holds, infinity and not-a-number included; by amount, and by a matte that is 0."""
+        sources = Dice(5).sources(SHAPE)
+        bad = np.full((3, *SHAPE), np.nan, np.float32)
+        bad[:, :3] = np.inf
+        sources |= {"bad": (bad, np.full(SHAPE, np.inf, np.float32)), "none": (bad, np.zeros(SHAPE, np.float32))}
+        ground = {"id": "ground", "source": "diffuse"}
+        before = evaluate(Ledger.from_json(one_row()), MemoryFrame(sources, FRAME))
+        for operator in OPERATORS:
+            for nothing in ({"amount": 0}, {"matte": "none"}, {"amount": {"keys": [{"frame": 1, "value": 0}]}}):
+                for alpha in (True, False):
+                    row = {
+                        "id": "bad",
+                        "source": "bad",
+                        "operator": operator,
+                        "uses_alpha": alpha,
+                        "gamma": 1.2,
+                    } | nothing
+                    document = one_row() | {"rows": [ground, row]}
+                    document["mattes"] = [{"id": "none", "kind": "alpha", "source": "none"}]
+                    got = evaluate(Ledger.from_json(document), MemoryFrame(sources, FRAME))
+                    np.testing.assert_array_equal(got, before, err_msg=f"{operator} {nothing} {alpha}")
+
+    def test_neutral_trims_change_no_bit(self):
+        """A row with all trims written out as neutral, with a weight plane of 1, equals the short way of a plain row."""
+        sources = Dice(6).sources(SHAPE)
+        sources["all"] = (sources["diffuse"][0], np.ones(SHAPE, np.float16))
+        neutral = {name: field.get_default() for name, field in Trims.model_fields.items()}
+        mattes = ({"id": "all", "kind": "alpha", "source": "all"},)
+        for operator in ("add", "over", "multiply"):
+            for source in ("diffuse", "emission"):
+                rows = ({"id": "a", "source": "logo"}, {"id": "b", "source": source, "operator": operator})
+                ours = Ledger(rows=rows)
+                long = Ledger(rows=(rows[0], rows[1] | neutral | {"matte": "all"}), mattes=mattes)
+                frame = MemoryFrame(sources, FRAME)
+                np.testing.assert_array_equal(
+                    evaluate(ours, frame), evaluate(long, frame), err_msg=f"{operator} {source}"
+                )
+
+    def test_a_group_of_one_is_its_row(self):
+        """The group takes operator, amount and matte; the row inside has the trims."""
+        dice = Dice(7)
+        for number in range(200):
+            sources = dice.sources(SHAPE)
+            row = dice.row(depth=2, operators=tuple(OPERATORS), id="x", on=True, solo=False)
+            inner = {
+                name: value for name, value in row.items() if name not in ("operator", "amount", "matte", "display")
+            }
+            outer = {name: value for name, value in row.items() if name in ("operator", "amount", "matte", "display")}
+            group = {"id": "g", "kind": "group", "rows": [inner], **outer}
+            mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]
+            ground = {"id": "ground", "source": "beauty", "operator": "over"}
+            one, other = (
+                evaluate(
+                    Ledger.from_json(one_row() | {"mattes": mattes, "rows": [ground, last]}),
+                    MemoryFrame(sources, FRAME),
+                )
+                for last in (row, group)
+            )
+            np.testing.assert_allclose(one, other, rtol=2e-5, atol=2e-6, err_msg=f"{number} {row}")
+
+    def test_bands_do_not_show(self):
+        dice = Dice(8)
+        for _ in range(20):
+            frame, ledger = MemoryFrame(dice.sources((64, 33)), FRAME), Ledger.from_json(dice.ledger())
+            whole = evaluate(ledger, frame)
+            with unittest.mock.patch.object(evaluation, "BAND_PIXELS", 100):
+                np.testing.assert_array_equal(evaluate(ledger, frame), whole)
+
+    def test_solo_leaves_only_what_is_soloed(self):
+        sources = Dice(9).sources(SHAPE)
+        inner = ({"id": "d", "source": "diffuse", "solo": True}, {"id": "e", "source": "emission"})
+        rows = ({"id": "s", "source": "shadow"}, {"id": "g", "kind": "group", "rows": inner})
+        got = evaluate(Ledger(alpha=None, rows=rows), MemoryFrame(sources, FRAME))
+        only = evaluate(Ledger(alpha=None, rows=(PassRow(id="d", source="diffuse"),)), MemoryFrame(sources, FRAME))
+        np.testing.assert_array_equal(got, only)
+
+    def test_opened_where_it_was_cut(self):
+        """Above a row and from it on is the whole, for every row of the ledger's own level."""
+        dice = Dice(10)
+        for _ in range(30):
+            frame, ledger = MemoryFrame(dice.sources(SHAPE), FRAME), Ledger.from_json(dice.ledger())
+            program = compile_ledger(ledger, FRAME)
+            for row in program.rows:
+                running = evaluation.run(program.above(row), frame)
+                apply_steps(running, program.from_row(row), frame)
+                np.testing.assert_array_equal(running, evaluate(ledger, frame))
+
+
+class Document(unittest.TestCase):
+    def test_what_is_wrong_is_named_with_its_field(self):
+        keys = [{"frame": 5, "value": 1}, {"frame": 5, "value": 2}]
+        cases = [
+            ({"matte": "m"}, "names the matte m, which is not in the ledger"),
+            ({"display": True}, "add is a sum of light"),
+            ({"amount": {"keys": keys}}, "rows.0.amount: Keys go from early to late; 5 follows 5"),
+            ({"amount": {"keys": [{"frame": 5, "value": 101}]}}, "rows.0.amount: The key at 5 is 101; use -100 to 100"),
+            ({"amount": {"keys": []}}, "rows.0.amount.keys"),
+            ({"curves": {"red": {"points": [[0, 0], [0, 1]]}}}, "rows.0.curves.red: .*from left to right"),
+            ({"curves": {"red": {"points": [[0, 0]]}}}, "two points or more"),
+            ({"kind": "wish"}, "one of the kinds pass, group"),
+            ({"kind": "group", "source": "a"}, "rows.0.source"),
+            ({"tint": [1, 1, {"keys": [{"frame": 1, "value": -1}]}]}, "rows.0.tint.2"),
+        ]
+        for row, text in cases:
+            with self.subTest(text), self.assertRaisesRegex(BadDocument, f"(?s){text}"):
+                Ledger.from_json(one_row(**row))
+        for mattes in ([{"id": "a", "kind": "inverted", "of": "a"}], [{"id": "a", "kind": "alpha", "source": "x"}] * 2):
+            with self.subTest(mattes=mattes), self.assertRaises(BadDocument):
+                Ledger.from_json(one_row() | {"mattes": mattes})
+        with self.assertRaisesRegex(BadDocument, "Unknown working space"):
+            Ledger.from_json(one_row() | {"space": "dusk"})
+
+    def test_random_documents_come_back_as_they_were(self):
+        for seed in range(50):
+            ledger = Ledger.from_json(Dice(seed).ledger())
+            self.assertEqual(Ledger.from_json(ledger.as_json()), ledger)
+
+    def test_a_row_inside_a_group_is_found_set_and_followed(self):
+        inner = ({"id": "d", "source": "diffuse"}, {"id": "e", "source": "emission", "amount": 3, "matte": "m"})
+        mattes = ({"id": "m", "kind": "alpha", "source": "logo"},)
+        rows = (
+            {"id": "s", "source": "shadow"},
+            {"id": "g", "kind": "group", "operator": "multiply", "gain": 2, "rows": inner},
+        )
+        ledger = Ledger(rows=rows, mattes=mattes)
+        self.assertEqual(ledger.with_setting("e", "amount", 0.5).row("e").amount, 0.5)
+        self.assertEqual([row.id for row in ledger.walk()], ["s", "g", "d", "e"])
+        self.assertEqual(ledger.sources, ("beauty", "shadow", "diffuse", "emission", "logo"))
+        self.assertEqual(ledger.moved("", "new").sources, tuple(f"new/{key}" for key in ledger.sources))
+        plain = ledger.untrimmed()
+        self.assertEqual((plain.row("g").gain, plain.row("e").amount, plain.row("e").matte), (1, 1, None))
+        sources = Dice(11).sources(SHAPE)
+        down = evaluate(ledger.down_to("d"), MemoryFrame(sources, FRAME))
+        alone = evaluate(Ledger(alpha=None, rows=inner[:1]), MemoryFrame(sources, FRAME))
+        np.testing.assert_allclose(down[:3], alone[:3], rtol=1e-6)
+        self.assertEqual([row.id for row in ledger.down_to("s").rows], ["s"])
+
+    def test_a_matte_of_a_pass_without_alpha_is_refused(self):
+        document = one_row(matte="m") | {"mattes": [{"id": "m", "kind": "alpha", "source": "emission"}]}
+        with self.assertRaisesRegex(BadArgument, "matte of row x: emission has no alpha"):
+            evaluate(Ledger.from_json(document), MemoryFrame(Dice(1).sources(SHAPE), FRAME))
+
+    def test_keys(self):
+        keyed = Keyed(keys=[{"frame": 10, "value": 0, "ease": "smooth"}, {"frame": 20, "value": 4, "ease": "hold"},
+                            {"frame": 30, "value": 1}])  # fmt: skip
+        found = [keyed.at(frame) for frame in (1, 10, 15, 12, 20, 29, 30, 99)]
+        np.testing.assert_allclose(found, (0, 0, 2, 4 * (3 * 0.04 - 2 * 0.008), 4, 4, 1, 1))
+
+
+class Curves(unittest.TestCase):
+    def test_as_scipy_has_it(self):
+        """SciPy's PchipInterpolator inside of the points; outside straight on with its slope at the end."""
+        rng = np.random.default_rng(12)
+        for count in (2, 3, 5, 16):
+            x = np.cumsum(rng.uniform(0.05, 1, count)) - 1
+            y = rng.normal(0, 1, count) if count % 2 else np.sort(rng.normal(0, 1, count))
+            reference = PchipInterpolator(x, y)
+            inside = np.linspace(x[0], x[-1], 500)
+            outside = np.array([x[0] - 2, x[-1] + 3])
+            slopes = reference.derivative()(x[[0, -1]])
+            expected = [*reference(inside), y[0] - 2 * slopes[0], y[-1] + 3 * slopes[1]]
+            got = np.array([*inside, *outside], np.float32)
+            bend(got, pieces(list(zip(x, y))), got, True)
+            np.testing.assert_allclose(got, expected, rtol=1e-4, atol=1e-5)
+
+    def test_never_leaves_the_range_of_its_points(self):
+        got = np.linspace(0, 3, 1000, dtype=np.float32)
+        bend(got, pieces([(0, 0), (1, 0), (1.1, 5), (2, 5), (3, 9)]), got, True)
+        self.assertTrue((np.diff(got) >= -1e-5).all())
+        self.assertTrue((got[:333] == 0).all())
+
+
+class Colour(unittest.TestCase):
+    def test_black_body_meets_illuminant_a(self):
+        """CIE 015: illuminant A, a black body of about 2856 K, has x .44758, y .40745."""
+        np.testing.assert_allclose(black_body(2856), (0.44758, 0.40745), atol=5e-4)
+
+    def test_warmth_keeps_luminance_and_is_neutral_at_nought(self):
+        for space in ("lin_rec709", "acescg"):
+            self.assertEqual(warm_gains(0, space), (1, 1, 1))
+            for warmth in (-80, -20, 50, 300, 600):
+                gains = np.array(warm_gains(warmth, space))
+                self.assertAlmostEqual(float(luminance_weights(space) @ gains), 1, 5)
+                self.assertEqual(np.sign(gains[0] - gains[2]), np.sign(warmth))
+        self.assertAlmostEqual(kelvin_of(1e6 / 3200 - 1e6 / 6504), 3200)
+
+    def test_turning_hue(self):
+        """Light stays as bright, greys stay grey, turns add up; with equal weights 120 degrees exchange the channels."""
+        for space in ("lin_rec709", "aces2065_1"):
+            weights = luminance_weights(space)
+            matrix = turning(1.3, 70, space)
+            np.testing.assert_allclose(matrix @ np.ones(3), 1, atol=1e-6)
+            np.testing.assert_allclose(weights @ matrix, weights, atol=1e-6)
+            np.testing.assert_allclose(turning(1, 30, space) @ turning(1, 40, space), turning(1, 70, space), atol=1e-6)
+        with unittest.mock.patch("prism.combine.trims.luminance_weights", lambda space: np.full(3, 1 / 3)):
+            np.testing.assert_allclose(turning(1, 120, "any") @ (1, 0, 0), (0, 1, 0), atol=1e-6)
+
+    def test_neutral_is_what_a_new_row_has(self):
+        row = PassRow(id="a", source="b")
+        self.assertEqual({name: getattr(row, name) for name in NEUTRAL}, dict(NEUTRAL))
+        self.assertEqual(len(KEYS), 5)
