@@ -11,22 +11,14 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn
 
-from prism.colour.spaces import SPACES
-from prism.colour.view import VIEWS, ViewTransform
-from prism.combine.balance import balance
-from prism.combine.deliver import PIXELS, Output, deliver
-from prism.combine.first import WAYS, first_ledger
-from prism.combine.ledger import Ledger
-from prism.commands import Answer, Refused, Unable
+from prism.commands import Answer, Refused, Unable, ledgers
 from prism.commands.intake import intake
 from prism.commands.plans import plan
 from prism.commands.renders import render
 from prism.commands.scenes import scene
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument, PrismError
-from prism.formats.exr import COMPRESSIONS, read_channels
+from prism.formats.exr import read_channels
 from prism.formats.headers import Part, read_parts
-from prism.formats.safe import replacing
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.stats import plane_stats
 
@@ -74,56 +66,6 @@ def _inspect_text(file: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
-def make_ledger(args: argparse.Namespace) -> Answer:
-    """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
-    ledger = first_ledger(find_sources(args.files), by=args.by, denoised=args.denoised, name=args.out.stem)
-    _write_json(args.out, ledger.as_json())
-    rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.rows)
-    return ledger.as_json(), f"{args.out}\n{rows}"
-
-
-def show_balance(args: argparse.Namespace) -> Answer:
-    """Whether a ledger, or the first one, lands on the rendered beauty. Raises as Ledger.load and balance."""
-    sources = find_sources(args.files)
-    ledger = Ledger.load(args.ledger) if args.ledger else first_ledger(sources, by=args.by, denoised=args.denoised)
-    result = balance(ledger, sources)
-    lines = [
-        f"largest difference {result.difference.largest:.6g} at x {result.x} y {result.y}, mean {result.difference.mean:.6g}",
-        f"balanced within {result.rounding} rounding"
-        if result.balanced
-        else f"not balanced: {result.beyond} pixels differ by more than {result.rounding} rounding",
-        *(suggestion.text for suggestion in result.suggestions),
-    ]
-    return result.as_json(), "\n".join(lines)
-
-
-def rebuild(args: argparse.Namespace) -> Answer:
-    """Write the picture of a ledger with its settings changed for this once. Raises BadArgument, or as deliver."""
-    ledger = Ledger.load(args.ledger)
-    for setting in args.set:
-        ledger = ledger.with_setting(*_setting(setting))
-    output = Output(args.pixel, args.compression, ViewTransform(args.space, args.view), args.bits, args.alpha == "keep")
-    remarks = deliver(ledger, find_sources(args.files), args.out, output)
-    return {"file": str(args.out), "remarks": remarks}, "\n".join([str(args.out), *remarks])
-
-
-def _setting(text: str) -> tuple[str, str, Any]:
-    """`ROW.FIELD=VALUE`; the value is JSON, or a plain word. The row's id may hold dots."""
-    target, equals, setting = text.partition("=")
-    row, dot, field = target.rpartition(".")
-    if not equals or not dot:
-        raise BadArgument(f"{text} is not ROW.FIELD=VALUE.", where="--set", advice="For example emission.amount=0.5.")
-    try:
-        return row, field, json.loads(setting)
-    except json.JSONDecodeError:
-        return row, field, setting
-
-
-def _write_json(path: Path, document: dict[str, Any]) -> None:
-    with replacing(path) as temporary:
-        temporary.write_text(json.dumps(document, indent=2) + "\n", encoding="utf-8")
-
-
 def _size(text: str) -> tuple[int, int]:
     width, _, height = text.lower().partition("x")
     return int(width), int(height)
@@ -168,33 +110,7 @@ def build_parser() -> argparse.ArgumentParser:
     command = verb("inspect", inspect, "Parts, channels, types, windows and statistics of EXR files.")
     files(command, "EXR files")
 
-    command = verb("ledger", make_ledger, "The first ledger from the passes of one frame.")
-    files(command, "one multichannel file, or several files of one pass each")
-    command.add_argument("--out", type=Path, required=True, metavar="L.json")
-    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
-    command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
-
-    command = verb("balance", show_balance, "Rebuilt against rendered beauty.")
-    files(command, "the files of one frame")
-    command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
-    command.add_argument("--by", choices=WAYS, help="for the first ledger")
-    command.add_argument("--denoised", action="store_true", help="for the first ledger")
-
-    command = verb("rebuild", rebuild, "Evaluate a ledger and write the picture.")
-    files(command, "the files of one frame")
-    command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
-    command.add_argument(
-        "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
-    )
-    command.add_argument("--out", type=Path, required=True, help=".exr, .png, .tif or .jpg")
-    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
-    command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
-    command.add_argument("--space", choices=list(SPACES), default="lin_rec709", help="working space of the files")
-    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
-    command.add_argument(
-        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
-    )
-    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+    ledgers.add_verbs(verb)
 
     command = verb(
         "plan", plan, "Which files a plan will write, what is wrong with it, and whether a folder follows it."

@@ -117,7 +117,7 @@ def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look)
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
-    balance: balances.Balance
+    result: balances.Balance | balances.Change
 
     @property
     def byte_count(self) -> int:
@@ -125,10 +125,14 @@ class _Kept:
 
 
 def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]:
-    """The balance of the untrimmed ledger; computed once for a set of rows and files, however the trims change."""
+    """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as `trimmed`,
+    what the ledger as it is makes of the picture."""
     plain = document.untrimmed()
     key = ("balance", plain.beauty, plain.alpha, plain.rows, sources.identity())
-    return PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).balance.as_json()
+    kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
+    as_it_is = ("change", document.replace(name="ledger"), sources.identity())
+    made = PIXELS.get(as_it_is, lambda: _Kept(balances.change(document, sources))).result
+    return kept.as_json() | {"trimmed": made.as_json()}
 
 
 def frame_of(ledger: Ledger, document: documents.Ledger, frame: int) -> OpenFrame:

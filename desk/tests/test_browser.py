@@ -173,6 +173,69 @@ class MainJob(BrowserCase):
         )
         expect(self.page.locator(".probe")).to_contain_text(re.compile(r"x\s*4\s*y\s*3"))
 
+    def test_groups_keys_curves_and_mattes_and_all_undone(self):
+        for frame in (1002, 1003):
+            self.render(frame)
+        self.look_again()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        first = Ledger.objects.get().document
+
+        def saved():
+            self.settled()
+            return Document.from_json(Ledger.objects.get().document)
+
+        # A fade: a key here, another two frames on.
+        self.page.get_by_role("button", name="Key amount at frame 1001").click()
+        self.go_to(1003)
+        field = self.page.locator("[data-row=emission] .trims").get_by_role("spinbutton", name="amount", exact=True)
+        field.fill("0.2")
+        field.press("Enter")
+        amount = saved().row("emission").amount
+        self.assertEqual([(key.frame, key.value) for key in amount.keys], [(1001, 1), (1003, 0.2)])
+        self.go_to(1002)
+        expect(self.amount("emission")).to_have_value("0.60")
+
+        # A number out of range is said to be, and changes nothing.
+        field.fill("500")
+        field.press("Enter")
+        expect(self.page.locator("[data-row=emission] .trims num-field[wrong]")).to_have_count(1)
+        field.press("Escape")
+        self.assertEqual(saved().row("emission").amount, amount)
+
+        # A curve, by a point added and dragged; the picture changes.
+        before = self.picture()
+        curve = self.page.locator("[data-row=emission] curve-field svg")
+        curve.scroll_into_view_if_needed()
+        curve.dblclick(position={"x": 100, "y": 30})
+        points = saved().row("emission").curves.all.points
+        self.assertEqual(len(points), 3)
+        self.assertGreater(np.abs(self.picture() - before).max(), 2)
+
+        # A matte from the alpha of the beauty, and the other way round.
+        row = self.page.locator("[data-row=emission]")
+        row.get_by_label("Matte of emission").select_option(label="alpha of beauty")
+        row.get_by_label("inverted").check()
+        document = saved()
+        self.assertEqual([matte.kind for matte in document.mattes], ["alpha", "inverted"])
+        self.assertEqual(document.row("emission").matte, document.mattes[1].id)
+
+        # Into a group, and the row below it as well.
+        row.get_by_role("button", name="Group", exact=True).click()
+        self.page.locator("[data-row=background] .grip").focus()
+        self.page.keyboard.press("Alt+ArrowRight")
+        document = saved()
+        self.assertEqual([inner.id for inner in document.row("group").rows], ["emission", "background"])
+        self.page.get_by_role("button", name="Fold group").click()
+        expect(self.page.locator("[data-row=background]")).to_have_count(0)
+
+        while self.page.get_by_role("button", name="Undo").is_enabled():
+            self.page.get_by_role("button", name="Undo").click()
+        self.assertEqual(saved(), Document.from_json(first))
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        self.assertEqual(self.complaints, [])
+
     def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
         self.log_in()
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")

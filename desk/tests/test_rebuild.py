@@ -199,10 +199,34 @@ class Accounts(RebuildCase):
         plain = self.question("rebuild-balance").json()
         trimmed = self.question("rebuild-balance", ledger=self.changed("emission", amount=0)).json()
         self.assertTrue(plain["balanced"])
+        made = (plain.pop("trimmed"), trimmed.pop("trimmed"))
         self.assertEqual(plain, trimmed)
+        self.assertEqual(made[0]["mean"], plain["rebuilt_mean"])
+        self.assertLess(made[1]["mean"], plain["rebuilt_mean"])
         lost = self.document | {"rows": [row for row in self.document["rows"] if row["id"] != "emission"]}
         answer = self.question("rebuild-balance", ledger=lost).json()
         self.assertEqual((answer["balanced"], answer["suggestions"][0]["key"]), (False, "render/emission"))
+
+    def test_where_a_new_row_goes_follows_from_its_pass(self):
+        def added(key, ledger=None):
+            answer = self.question(
+                "rebuild-add", source=f"render/{key}", **({"ledger": ledger} if ledger else {})
+            ).json()
+            rows = answer["ledger"]["rows"]
+            at = next(place for place, row in enumerate(rows) if row["id"] == answer["row"])
+            return rows[at], at, answer["remark"], len(rows)
+
+        lost = self.document | {"rows": [row for row in self.document["rows"] if row["id"] != "emission"]}
+        row, at, remark, count = added("emission", lost)
+        self.assertEqual((row["id"], row["operator"], row["in_balance"], remark), ("emission", "add", True, ""))
+        self.assertLess(at, count - 1)  # occlusion stays at the foot
+        row, at, remark, count = added("emission")
+        self.assertEqual((row["id"], row["in_balance"], at), ("emission-2", False, count - 1))
+        self.assertIn("in the sum already", remark)
+        row, _, remark, _ = added("depth")
+        self.assertFalse(row["on"])
+        self.assertIn("measures and is no light", remark)
+        self.assertEqual(self.question("rebuild-add", source="render/absent").status_code, 422)
 
     def test_the_probe(self):
         answer = self.question("look-probe", x=5, y=3).json()

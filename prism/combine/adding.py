@@ -27,7 +27,7 @@ def with_pass(ledger: Ledger, source: Source) -> Added:
     what measures and is no light. Common practice, no source.
     """
     role = source.kind.role if source.kind is not None else None
-    row = PassRow(id=free_id(ledger, source.key), source=source.key, uses_alpha=role not in LIT)
+    row = PassRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, uses_alpha=role not in LIT)
     light = role in LIT and all(source.key != other.source for other in ledger.passes)
     if light:  # after the last part
         return _placed(ledger, row, 1 + max((i for i, other in enumerate(ledger.rows) if other.in_balance), default=-1))

@@ -1,8 +1,7 @@
 """The balance: does the untrimmed ledger land on the rendered beauty, and if not, why.
 
-A renderer's components add up to its beauty (common practice, no source). Stored as half, each is rounded by up to
-2^-11 of itself, so the sum may be off by 2^-11 (sum of |components| + |beauty|) and no more (IEEE 754 binary16).
-A larger residue means a pass is missing, doubled, or joined by the wrong operator.
+A renderer's components add up to its beauty (common practice, no source), but for rounding; a residue beyond that means a pass is
+missing, doubled, joined by the wrong operator, or wrong itself.
 """
 
 from __future__ import annotations
@@ -12,42 +11,31 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.bands import run_bands
-from prism.combine.evaluate import BAND_PIXELS, Stale, evaluate, never
+from prism.combine.causes import Residue, Suggestion, find_causes, pick
+from prism.combine.evaluate import Stale, evaluate, never, run
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
+from prism.combine.rounding import rounding_bound
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame, Pixels, Source
-from prism.passes.kinds import LIT
+from prism.elements.pixels import Frame, Pixels
 from prism.pixels.stats import Difference, compare
-
-HALF_ROUNDING = 2.0**-11  # largest relative error of rounding to half
-FLOAT_ROUNDING = 2.0**-22  # float32, with room for the order of summation
-SMALLEST_HALF_STEP = 2.0**-25  # half of the smallest subnormal half
-EXPLAINED = 0.999  # share of pixels a suggestion must put right
-
-
-@dataclass(frozen=True, slots=True)
-class Suggestion:
-    """A likely reason for a residue."""
-
-    action: str  # insert a source, remove a row, let a row add or multiply; or note
-    key: str  # the source or row to do it to
-    text: str
 
 
 @dataclass(frozen=True, slots=True)
 class Balance:
-    """Rebuilt against rendered, over R, G and B.
+    """Rebuilt against rendered, over R, G and B, and over alpha where the rendered beauty has one.
 
-    beyond: pixels further apart than rounding of the stored passes can explain. balanced: there are none.
+    beyond: pixels further apart than rounding of the stored passes can explain. not_finite: pixels that hold no number, or infinity,
+    on either side, of which nothing can be said. difference: of the colour.
     """
 
     difference: Difference
     x: int  # of the worst pixel in the picture, counted from the display window's left
     y: int
     beyond: int
+    beyond_alpha: int  # of these, those whose alpha is apart
+    not_finite: int
     rounding: str  # half or float: the coarsest type among the passes
     rebuilt_mean: float
     rendered_mean: float
@@ -55,8 +43,8 @@ class Balance:
 
     @property
     def balanced(self) -> bool:
-        """Whether rounding explains every pixel."""
-        return self.beyond == 0
+        """Whether every pixel is a number, and rounding explains it."""
+        return self.beyond == 0 and self.not_finite == 0
 
     def as_json(self) -> dict:
         """All fields and `balanced`, for JSON."""
@@ -64,39 +52,82 @@ class Balance:
 
 
 def balance(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Balance:
-    """Hold the untrimmed ledger against the rendered beauty at full size. Raises NoBeauty, UnknownSource, Superseded."""
+    """Hold the untrimmed ledger against the rendered beauty at full size.
+
+    Raises NoBeauty, UnknownSource, BadArgument, Superseded.
+    """
     if ledger.beauty not in sources:
         require_beauty(sources, denoised=ledger.beauty.endswith(DENOISED))
     plain = ledger.untrimmed()
-    sources.read([ledger.beauty, *compile_ledger(plain, sources.number).sources])
-    rebuilt = evaluate(plain, sources, is_stale=is_stale)[:3]
-    rendered = _rgb(sources.pixels(ledger.beauty))
-    allowed = _allowed(plain, sources, rendered)
-    beyond = _beyond(rebuilt, rendered, allowed)
-    difference = compare(rebuilt, rendered)
+    program = compile_ledger(plain, sources.number)
+    sources.read([ledger.beauty, *program.sources])
+    beauty = sources.pixels(ledger.beauty)
+    rendered = _rgba(beauty)
+    rebuilt = run(program, sources, is_stale=is_stale)
+    bound = rounding_bound(program, beauty, sources)
+    count = 3 if beauty.alpha is None else 4
+    strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
+    beyond = _beyond(rebuilt, rendered, bound)
+    wrong = beyond[:count].any(axis=0)
+    difference = compare(rebuilt[:3], rendered[:3])
     window, display = sources.window, sources.display_window
     return Balance(
         difference=difference,
         x=difference.x + window.x0 - display.x0,
         y=difference.y + window.y0 - display.y0,
-        beyond=int(beyond.sum()),
+        beyond=int(wrong.sum()),
+        beyond_alpha=int(beyond[3].sum()) if count == 4 else 0,
+        not_finite=int(strange.sum()),
         rounding="half" if _uses_half(plain, sources) else "float",
-        rebuilt_mean=float(rebuilt.mean(dtype=np.float64)),
-        rendered_mean=float(rendered.mean(dtype=np.float64)),
-        suggestions=tuple(_suggestions(plain, sources, rebuilt, rendered, allowed)) if beyond.any() else (),
+        rebuilt_mean=_mean(rebuilt),
+        rendered_mean=_mean(rendered),
+        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What the ledger as it is makes of the picture: how far it is from the rendered beauty, and its mean."""
+
+    difference: Difference
+    mean: float
+
+    def as_json(self) -> dict:
+        """All fields, for JSON."""
+        return asdict(self)
+
+
+def change(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Change:
+    """The ledger with its trims and changes against the rendered beauty. Raises as `balance`."""
+    rebuilt = evaluate(ledger, sources, is_stale=is_stale)
+    return Change(compare(rebuilt[:3], _rgba(sources.pixels(ledger.beauty))[:3]), _mean(rebuilt))
 
 
 def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
     """|untrimmed - rendered| as float32 (4, H, W) with alpha 1."""
     picture = evaluate(ledger.untrimmed(), sources, step=step)
-    picture[:3] = np.abs(picture[:3] - _rgb(sources.pixels(ledger.beauty, step=step)))
+    picture[:3] = np.abs(picture[:3] - _rgba(sources.pixels(ledger.beauty, step=step))[:3])
     picture[3] = 1
     return picture
 
 
-def _rgb(pixels: Pixels) -> NDArray[np.float32]:
-    return np.stack(pixels.planes).astype(np.float32)
+def _suggestions(
+    plain: Ledger, sources: Frame, wrong: NDArray, rendered: NDArray, bound: NDArray, count: int
+) -> tuple[Suggestion, ...]:
+    if not wrong.any():
+        return ()
+    places = pick(wrong)
+    picked, slack = (array.reshape(4, -1)[:, places][:, np.newaxis] for array in (rendered, bound))
+    return tuple(find_causes(plain, sources, places, Residue(picked, slack, count)))
+
+
+def _rgba(pixels: Pixels) -> NDArray[np.float32]:
+    alpha = np.ones_like(pixels.planes[0]) if pixels.alpha is None else pixels.alpha
+    return np.stack([*pixels.planes, alpha]).astype(np.float32)
+
+
+def _mean(rgba: NDArray) -> float:
+    return float(rgba[:3].mean(dtype=np.float64))
 
 
 def _uses_half(ledger: Ledger, sources: Frame) -> bool:
@@ -104,68 +135,8 @@ def _uses_half(ledger: Ledger, sources: Frame) -> bool:
     return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys)
 
 
-def _allowed(ledger: Ledger, sources: Frame, rendered: NDArray) -> NDArray[np.float32]:
-    """Largest difference that rounding explains, per channel and pixel."""
-    allowed = np.zeros_like(rendered)
-    terms = [sources.pixels(key) for key in (ledger.beauty, *(row.source for row in ledger.passes))]
-
-    def work(first: int, end: int) -> None:
-        for term in terms:
-            half = term.planes[0].dtype == np.float16
-            for channel, plane in enumerate(term.planes):
-                part = np.abs(plane[first:end].astype(np.float32))
-                allowed[channel, first:end] += part * (HALF_ROUNDING if half else FLOAT_ROUNDING)
-                allowed[channel, first:end] += SMALLEST_HALF_STEP if half else 0
-            allowed[:, first:end] += np.float32(1e-37)
-
-    run_bands(work, rendered.shape[1], max(1, BAND_PIXELS // rendered.shape[2]))
-    return allowed
-
-
-def _beyond(rebuilt: NDArray, rendered: NDArray, allowed: NDArray) -> NDArray[np.bool_]:
-    """(H, W): pixels where any channel is further apart than allowed, or not finite on one side only."""
+def _beyond(rebuilt: NDArray, rendered: NDArray, bound: NDArray) -> NDArray[np.bool_]:
+    """(4, H, W): where they are further apart than rounding explains; equal infinities and NaN on both sides are not."""
     with np.errstate(invalid="ignore"):
-        close = np.abs(rebuilt - rendered) <= allowed
-    same = (rebuilt == rendered) | (np.isnan(rebuilt) & np.isnan(rendered))
-    return ~(close | same).all(axis=0)
-
-
-def _suggestions(ledger: Ledger, sources: Frame, rebuilt, rendered, allowed):
-    """Try the single changes that would put nearly all pixels right; in the order of how often they are the reason."""
-
-    def explains(candidate: NDArray, source: Pixels) -> bool:
-        slack = allowed + np.abs(_rgb(source)) * HALF_ROUNDING * 2
-        wrong = _beyond(candidate, rendered, slack)
-        return wrong.mean() <= 1 - EXPLAINED
-
-    used = {row.source for row in ledger.passes}
-    denoised = sources.source(ledger.beauty).denoised
-    lossy = {sources.source(key).lossy for key in (*used, ledger.beauty) if sources.source(key).lossy}
-    for compression in sorted(lossy):
-        yield Suggestion("note", "", f"Passes are stored with lossy {compression}: their values are approximations.")
-    for source in sources:
-        if source.key not in used and _adds_light(source) and source.denoised == denoised and not source.aside:
-            pixels = sources.pixels(source.key)
-            if explains(rebuilt + _rgb(pixels), pixels):
-                yield Suggestion("insert", source.key, f"{source.title} is missing: adding it closes the gap.")
-    for row in ledger.passes:
-        title = sources.source(row.source).title
-        pixels = sources.pixels(row.source)
-        if row.operator == "add" and explains(_minus(rebuilt, _rgb(pixels)), pixels):
-            yield Suggestion("remove", row.id, f"{title} is in the beauty already: without row {row.id} it balances.")
-        else:
-            other = "multiply" if row.operator == "add" else "add"
-            changed = ledger.with_setting(row.id, "operator", other)
-            if explains(evaluate(changed, sources)[:3], pixels):
-                reason = "is a pass on white" if other == "multiply" else "holds light"
-                yield Suggestion(other, row.id, f"{title} {reason}: its row should {other}.")
-
-
-def _minus(first: NDArray, second: NDArray) -> NDArray:
-    """Infinity less infinity is not a number, and nothing to be warned of."""
-    with np.errstate(invalid="ignore"):
-        return first - second
-
-
-def _adds_light(source: Source) -> bool:
-    return source.kind is not None and source.kind.role in LIT
+        close = np.abs(rebuilt - rendered) <= bound
+    return ~(close | (rebuilt == rendered) | (np.isnan(rebuilt) & np.isnan(rendered)))

@@ -99,7 +99,7 @@ class Ledger(Document):
 
         def other(source: str) -> str:
             element, _, key = source.rpartition("/")
-            return f"{after}/{key}" if element == before else source
+            return (f"{after}/{key}" if after else key) if element == before else source
 
         def laid(row: Row) -> Row:
             return row.replace(source=other(row.source)) if isinstance(row, PassRow) else row
@@ -133,6 +133,10 @@ class Ledger(Document):
         next(row for row in _listed(document["rows"]) if row["id"] == target.id)[field] = setting
         return Ledger.from_json(document, where=f"{key}.{field}")
 
+    def without(self, key: str) -> Ledger:
+        """A copy that lacks one row, and what is in it. Raises BadArgument."""
+        return self.replace(rows=_without(self.rows, self.row(key).id))
+
     def down_to(self, key: str) -> Ledger:
         """The sum down to a row and no further; for a row in a group, what the group has come to by itself."""
         target = self.row(key)
@@ -154,6 +158,11 @@ def _changed(rows: tuple[Row, ...], change: Callable[[Row], Row]) -> tuple[Row, 
     return tuple(
         change(row.replace(rows=_changed(row.rows, change)) if isinstance(row, GroupRow) else row) for row in rows
     )
+
+
+def _without(rows: tuple[Row, ...], key: str) -> tuple[Row, ...]:
+    kept = (row for row in rows if row.id != key)
+    return tuple(row.replace(rows=_without(row.rows, key)) if isinstance(row, GroupRow) else row for row in kept)
 
 
 def _down_to(rows: tuple[Row, ...], key: str) -> tuple[Row, ...]:

@@ -22,7 +22,7 @@ from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
 from prism.elements.pixels import Pixels, smaller
 from prism.elements.store import PixelStore
-from prism.errors import PrismError, UnknownSource
+from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
 from prism.formats.reading import read_planes
@@ -111,6 +111,11 @@ class FileSource:
         return self.part.stored or self.part.channels[self.colour[0]]
 
     @property
+    def bits(self) -> int:
+        """Of whole numbers it was stored as; 0 if it was stored as floating point."""
+        return {"uint8": 8, "uint16": 16}.get(self.pixel_type, 0)
+
+    @property
     def is_data(self) -> bool:
         """Whether it takes no view, no lossy compression and no filter; False for an unknown kind."""
         return self.kind is not None and self.kind.is_data
@@ -132,7 +137,7 @@ class FileSource:
 class OpenFrame:
     """All passes of one frame. Pixels are decoded when first asked for and kept in a bounded store.
 
-    number: of the frame; 0 for stills.
+    number: of the frame; 0 for stills. others: opens the same at another number.
     window: union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
     window. display_window: of the picture. faults: what was wrong with passes that were left out.
     Keys are `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
@@ -146,6 +151,7 @@ class OpenFrame:
         window: Window,
         *,
         number: int = 0,
+        others: Callable[[int], OpenFrame] | None = None,
         main: str = "",
         store: PixelStore | None = None,
         reader: Reader = read_planes,
@@ -153,6 +159,7 @@ class OpenFrame:
     ) -> None:
         self._sources = dict(sources)
         self.number = number
+        self._others = others
         self._main = main
         self.faults = tuple(faults)
         self._store = store if store is not None else PixelStore()
@@ -206,6 +213,16 @@ class OpenFrame:
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
         return self.window.height // step, self.window.width // step
+
+    def stays(self) -> None:
+        """Files were named one by one: they are of this frame and no other."""
+        self._others = None
+
+    def at(self, number: int) -> OpenFrame:
+        """The same elements at another frame. Raises UnreadableFile if there is none."""
+        if self._others is None:
+            raise UnreadableFile(f"Frame {number} was not named.", advice="Open a sequence instead of single files.")
+        return self._others(number)
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does, or how it is read."""

@@ -96,7 +96,7 @@ def _opened(
         raise apart[0]
     return OpenFrame(
         sources, first.part.display_window, window,
-        number=frame, main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
+        number=frame, others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant), main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
     )  # fmt: skip
 
 
@@ -147,6 +147,7 @@ def find_sources(
     passes = tuple(held.replace(files=_held_still(held.files)) for held in element.passes)
     number = next((held.files.numbers[0] for held in element.passes if not held.files.is_still), 0)
     frame = open_frame(element.replace(passes=passes), number, store=store, space=space, tolerant=tolerant)
+    frame.stays()
     frame.faults = (*faults, *frame.faults)
     return frame
 

@@ -88,6 +88,14 @@ class Source(Protocol):
         """The compression that may have changed its values; empty if there is none."""
 
     @property
+    def scaled(self) -> bool:
+        """Whether it had another size and was scaled to that of the picture."""
+
+    @property
+    def bits(self) -> int:
+        """Of whole numbers it was stored as; 0 if it was stored as floating point."""
+
+    @property
     def attributes(self) -> Mapping[str, Attribute]:
         """Header entries that came with it."""
 
@@ -130,6 +138,9 @@ class Frame(Protocol):
     def identity(self) -> Hashable:
         """Changes whenever a pixel of this frame may have."""
 
+    def at(self, number: int) -> Frame:
+        """The same elements at another frame. Raises UnreadableFile if there is none."""
+
 
 class Region:
     """A part of a frame as a frame of its own: for one pixel, a box, a close-up. Its window is that part."""
@@ -166,6 +177,10 @@ class Region:
     def identity(self) -> Hashable:
         """Of the whole frame, and the place in it."""
         return self._frame.identity(), self.window
+
+    def at(self, number: int) -> Region:
+        """The same region of another frame."""
+        return Region(self._frame.at(number), self.window)
 
 
 def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:

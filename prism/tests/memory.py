@@ -7,7 +7,8 @@ from types import MappingProxyType, SimpleNamespace
 import numpy as np
 
 from prism.elements.pixels import Pixels, smaller
-from prism.errors import UnknownSource
+from prism.errors import UnknownSource, UnreadableFile
+from prism.passes.catalogue import CATALOGUE
 from prism.pixels.window import Window
 
 
@@ -18,6 +19,8 @@ class MemoryFrame:
 
     def __init__(self, sources, number: int = 1) -> None:
         self.number = number
+        self.facts: dict[str, dict] = {}
+        self.others: dict[int, MemoryFrame] = {}
         self._pixels = {key: _pixels(colour, alpha) for key, (colour, alpha) in sources.items()}
         height, width = next(iter(self._pixels.values())).planes[0].shape
         self.window = self.display_window = Window(0, 0, width - 1, height - 1)
@@ -32,9 +35,11 @@ class MemoryFrame:
         if key not in self._pixels:
             raise UnknownSource(f"There is no source {key}.")
         alpha = None if self._pixels[key].alpha is None else "A"
+        kind = next((kind for kind in CATALOGUE if kind.key == key), None)
+        facts = {"scaled": False, "bits": 0, "lossy": ""} | self.facts.get(key, {})
         return SimpleNamespace(
-            key=key, title=key, kind=None, is_data=False, denoised=False, aside=False, colour=("R", "G", "B"), alpha=alpha,
-            where="memory", lossy="", attributes=MappingProxyType({}),
+            key=key, title=key, kind=kind, is_data=False, denoised=False, aside=False, colour=("R", "G", "B"), alpha=alpha,
+            where="memory", **facts, attributes=MappingProxyType({}),
         )  # fmt: skip
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
@@ -46,6 +51,11 @@ class MemoryFrame:
 
     def shape(self, step: int = 1) -> tuple[int, int]:
         return self.window.height // step, self.window.width // step
+
+    def at(self, number: int):
+        if number not in self.others:
+            raise UnreadableFile(f"Frame {number} is not there.")
+        return self.others[number]
 
     def identity(self):
         return id(self)

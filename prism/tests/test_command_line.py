@@ -11,11 +11,12 @@ import numpy as np
 from prism.__main__ import main
 from prism.commands.scenes import load_facts
 from prism.errors import PrismError
-from prism.formats.exr import read_channels
+from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.passes.facts_sheet import FactsSheet
 from prism.passes.packing import Packing
 from prism.passes.plan import Plan, ShotSettings
+from prism.pixels.image import Image
 from prism.standin.scene import Scene
 from prism.tests.frames import FolderCase, passes
 from prism.tests.test_standin import ball, scene_of, white_sky
@@ -58,6 +59,38 @@ class CommandLine(FolderCase):
         got = read_channels(target, read_parts(target)[0]).plane("G")
         np.testing.assert_allclose(got, expected, rtol=1e-6)
 
+    def test_a_sequence_is_balanced_and_rebuilt_frame_by_frame(self):
+        """Keys fade a row over the frames; a frame that lacks light is said not to balance, with its cause."""
+        shot = self.folder / "shot"
+        shot.mkdir()
+        for frame in (1, 2, 3):
+            planes = passes(self.rng)
+            if frame == 3:
+                planes |= {f"emission.{c}": 0 * planes[f"emission.{c}"] for c in "RGB"}
+            write_exr(shot / f"shot.{frame:04}.exr", Image.of_planes(planes))
+        self.run_verb("ledger", shot, "--frames", "1", "--out", self.ledger)
+        self.assertEqual(self.run_verb("balance", shot, "--ledger", self.ledger, "--frames", "1-2")[0], 0)
+        code, out, _ = self.run_verb("balance", shot, "--ledger", self.ledger, "--json")
+        answer = json.loads(out)
+        self.assertEqual((code, [f["balanced"] for f in answer["frames"]]), (1, [True, True, False]))
+        self.assertTrue(answer["frames"][2]["suggestions"][0]["text"])
+        fade = '{"keys": [{"frame": 1, "value": 0}, {"frame": 3, "value": 1}]}'
+        row = next(row["id"] for row in json.loads(self.ledger.read_text())["rows"] if row["id"].endswith("background"))
+        verb = ["rebuild", shot, "--ledger", self.ledger, "--pixel", "float", "--set", f"{row}.amount={fade}"]
+        out = self.folder / "out.{frame:04}.exr"
+        self.assertEqual(self.run_verb(*verb, "--frames", "1-2", "--out", out)[0], 0)
+        for frame, amount in ((1, 0), (2, 0.5)):
+            file = shot / f"shot.{frame:04}.exr"
+            planes = read_channels(file, read_parts(file)[0]).channels
+            made = self.folder / f"out.{frame:04}.exr"
+            got = read_channels(made, read_parts(made)[0]).plane("G")
+            expected = planes["G"] - (1 - amount) * planes["background.G"]
+            np.testing.assert_allclose(got, expected, rtol=1e-5, atol=1e-6)
+        code, _, err = self.run_verb(*verb, "--frames", "1-9", "--out", out)
+        self.assertEqual(code, 1)
+        self.assertIn("Not there: 4-9", err)
+        self.assertIn("Every frame would be written", self.run_verb(*verb, "--out", self.folder / "one.exr")[2])
+
     def test_faults_are_one_line_and_leave_nothing(self):
         self.run_verb("ledger", self.file, "--out", self.ledger)
         text = self.folder / "text.exr"
@@ -78,7 +111,7 @@ class CommandLine(FolderCase):
         for arguments, expected in cases:
             with self.subTest(expected):
                 code, out, err = self.run_verb(*arguments)
-                self.assertEqual((code, out), (1, ""))
+                self.assertEqual((code, out), (2 if arguments[0] == "balance" else 1, ""))
                 self.assertIn(expected, err)
                 self.assertEqual(len(err.strip().splitlines()), 1)
         self.assertFalse(target.exists())

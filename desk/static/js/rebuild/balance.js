@@ -42,11 +42,25 @@ export const balance = (page, held) => ({
     return difference ? `${power(difference.largest)} at ${x}, ${y}` : "…";
   },
   get differenceMean() { return this.balance ? power(this.balance.difference.mean) : "…"; },
+  get trimmedText() {
+    const trimmed = this.balance?.trimmed;
+    if (!trimmed) return "…";
+    return trimmed.difference.largest === this.balance.difference.largest && trimmed.mean === this.balance.rebuilt_mean
+      ? "no changes"
+      : `${power(trimmed.difference.largest)}, mean ${number(trimmed.mean)}`;
+  },
   get verdict() {
     if (this.unanswered && this.fault) return "not compared";
     if (!this.balance || this.comparing) return "comparing…";
     if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
-    return `not balanced: ${this.balance.beyond} pixels differ by more than ${this.balance.rounding} rounding`;
+    return `not balanced: ${this.wrongText}`;
+  },
+  get wrongText() {
+    const { beyond, beyond_alpha: alpha, not_finite: strange, rounding } = this.balance;
+    const parts = [];
+    if (beyond) parts.push(`${beyond} pixels differ by more than ${rounding} rounding${alpha ? ` (${alpha} in alpha)` : ""}`);
+    if (strange) parts.push(`${strange} pixels hold no number or infinity`);
+    return parts.join("; ");
   },
   get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
   get verdictIcon() {

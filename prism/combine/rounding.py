@@ -1,0 +1,111 @@
+"""How far rounding alone can take a sum of stored passes from the stored whole.
+
+A value stored as half is off by up to 2^-11 of itself, as float32 by 2^-24 (IEEE 754); a sum of n float terms in any order by up to
+n 2^-24 of their magnitudes together (Higham, "Accuracy and Stability of Numerical Algorithms", section 4.2). The bounds are carried
+through the rows like the values: what is multiplied has its error multiplied.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.bands import run_bands
+from prism.combine.program import GroupStep, PassStep, Program, Step
+from prism.elements.pixels import Frame, Pixels
+
+UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
+SMALLEST_HALF, SMALLEST_FLOAT = 2.0**-25, 2.0**-150  # half of the smallest subnormal: what values near 0 are off by
+BAND_ROWS = 32
+STEEP = 2  # no blend mode made for display values multiplies an error by more, but where it leaps
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Term:
+    """Bounds of magnitude and error, (4, h, w) each. has_alpha: whether the fourth plane counts."""
+
+    size: NDArray[np.float32]
+    error: NDArray[np.float32]
+    has_alpha: bool
+
+
+def rounding_bound(program: Program, beauty: Pixels, sources: Frame) -> NDArray[np.float32]:
+    """(4, H, W): the largest differences of R, G, B and A between the program's picture and a rendered one that rounding explains."""
+    bound = np.empty((4, *sources.shape()), np.float32)
+    count = 2 + len(program.sources)
+
+    def work(first: int, end: int) -> None:
+        rows = slice(first, end)
+        total = _start(program, sources, rows)
+        for step in program.steps:
+            total = _joined(total, _term(step, sources, rows), step)
+        rendered = _stored(beauty, rows, uses_alpha=True)
+        with np.errstate(invalid="ignore", over="ignore"):
+            bound[:, rows] = (
+                total.error + rendered.error + np.float32(count * UNIT_FLOAT) * (total.size + rendered.size)
+            )
+
+    with np.errstate(invalid="ignore", over="ignore"):
+        run_bands(work, bound.shape[1], BAND_ROWS)
+    return bound
+
+
+def _start(program: Program, sources: Frame, rows: slice) -> _Term:
+    shape = (4, rows.stop - rows.start, sources.shape()[1])
+    size, error = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
+    if program.alpha is not None:
+        alpha = sources.pixels(program.alpha).alpha
+        size[3] = 1 if alpha is None else np.abs(alpha[rows])
+        error[3] = 0 if alpha is None else _error(alpha[rows])
+    return _Term(size, error, has_alpha=True)
+
+
+def _error(plane: NDArray) -> NDArray[np.float32]:
+    half = plane.dtype == np.float16
+    unit, smallest = (UNIT_HALF, SMALLEST_HALF) if half else (UNIT_FLOAT, SMALLEST_FLOAT)
+    return np.abs(plane.astype(np.float32)) * np.float32(unit) + np.float32(smallest)
+
+
+def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
+    alpha = pixels.alpha if uses_alpha else None
+    planes = [plane[rows] for plane in pixels.planes]
+    planes.append(np.zeros_like(planes[0]) if alpha is None else alpha[rows])
+    size = np.stack([np.abs(plane.astype(np.float32)) for plane in planes])
+    return _Term(size, np.stack([_error(plane) for plane in planes]), has_alpha=alpha is not None)
+
+
+def _term(step: Step, sources: Frame, rows: slice) -> _Term:
+    if isinstance(step, PassStep):
+        return _stored(sources.pixels(step.source), rows, uses_alpha=step.uses_alpha)
+    assert isinstance(step, GroupStep)
+    shape = (4, rows.stop - rows.start, sources.shape()[1])
+    total = _Term(np.zeros(shape, np.float32), np.zeros(shape, np.float32), has_alpha=False)
+    for inner in step.steps:
+        term = _term(inner, sources, rows)
+        joined = term if inner.grounds else _joined(total, term, inner)
+        total = _Term(joined.size, joined.error, total.has_alpha or term.has_alpha)
+    return total
+
+
+def _joined(total: _Term, source: _Term, step: Step) -> _Term:
+    key, family = step.operator.key, step.operator.family
+    b, e, s, f = total.size, total.error, source.size, source.error
+    if key == "add" or key in ("minimum", "maximum", "subtract"):
+        return _Term(b + s, e + f, total.has_alpha)
+    if family == "cover":
+        a, ea = (source.size[3], source.error[3]) if source.has_alpha else (np.float32(1), np.float32(0))
+        left = np.maximum(1 - a, 0) if key == "over" else np.float32(1)
+        return _Term(b * left + s, e * left + f + (b + s) * (ea + e[3]), total.has_alpha)
+    if key in ("multiply", "shade"):
+        size, error = b * s, e * s + b * f
+        if source.has_alpha:  # it adds where the result does not cover
+            size, error = size + s + b, error + f + e
+        else:
+            size[3], error[3] = b[3], e[3]
+        return _Term(size, error, total.has_alpha)
+    if key == "divide":
+        part = np.maximum(s, np.float32(1e-12))
+        return _Term(b / part, (e + b * f / part) / part, total.has_alpha)
+    return _Term(b + s, STEEP * (e + f), total.has_alpha)

@@ -1,0 +1,183 @@
+"""`python -m prism ledger`, `balance` and `rebuild`: the passes of frames back into their beauty."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+from prism.colour.spaces import SPACES
+from prism.colour.view import VIEWS, ViewTransform
+from prism.combine.balance import Balance, balance
+from prism.combine.deliver import PIXELS, Output, deliver
+from prism.combine.first import WAYS, first_ledger
+from prism.combine.ledger import Ledger
+from prism.commands import Answer, Refused, Unable
+from prism.elements import disk
+from prism.elements.element import Element
+from prism.elements.frame import OpenFrame
+from prism.elements.gathering import gather
+from prism.elements.opening import find_sources, open_frames
+from prism.errors import BadArgument, PrismError, UnreadableFile
+from prism.formats.exr import COMPRESSIONS
+from prism.formats.safe import replacing
+from prism.naming.frames import format_frames, parse_frames
+from prism.naming.patterns import parse_pattern
+
+
+def make_ledger(args: argparse.Namespace) -> Answer:
+    """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
+    sources = next(_frames(args))
+    ledger = first_ledger(sources, by=args.by, denoised=args.denoised, name=args.out.stem)
+    ledger = ledger.replace(space=args.space or ledger.space)
+    with replacing(args.out) as temporary:
+        temporary.write_text(json.dumps(ledger.as_json(), indent=2) + "\n", encoding="utf-8")
+    rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.passes)
+    return ledger.as_json(), f"{args.out}\n{rows}"
+
+
+def show_balance(args: argparse.Namespace) -> Answer:
+    """Whether a ledger, or the first one, lands on the rendered beauty, frame by frame. Raises Refused if it does not, Unable."""
+    results: list[tuple[int, Balance]] = []
+    try:
+        for sources in _frames(args):
+            ledger = _ledger(args, sources) or first_ledger(sources, by=args.by, denoised=args.denoised)
+            results.append((sources.number, balance(ledger, sources)))
+    except PrismError as error:
+        raise Unable(error) from error
+    text = "\n".join(line for number, result in results for line in _lines(number, result, len(results) > 1))
+    frames = [{"frame": number, **result.as_json()} for number, result in results]
+    answer = frames[0] if len(frames) == 1 else {"frames": frames, "balanced": all(r.balanced for _, r in results)}
+    if not all(result.balanced for _, result in results):
+        raise Refused(answer, text)
+    return answer, text
+
+
+def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
+    lead = f"{number}: " if many else ""
+    far = f"largest difference {result.difference.largest:.6g} at x {result.x} y {result.y}"
+    yield f"{lead}{far}, mean {result.difference.mean:.6g}"
+    if result.balanced:
+        yield f"{lead}balanced within {result.rounding} rounding"
+    if result.beyond:
+        yield f"{lead}not balanced: {result.beyond} pixels differ by more than {result.rounding} rounding"
+    if result.not_finite:
+        yield f"{lead}not balanced: {result.not_finite} pixels hold no number or infinity"
+    for suggestion in result.suggestions:
+        yield f"{lead}{suggestion.text}"
+
+
+def rebuild(args: argparse.Namespace) -> Answer:
+    """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as deliver."""
+    pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
+    written, remarks = [], []
+    for sources in _frames(args):
+        ledger = _ledger(args, sources)
+        for setting in args.set:
+            ledger = ledger.with_setting(*_setting(setting))
+        path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
+        if path in written:
+            raise BadArgument(
+                f"Every frame would be written to {path}.", where="--out", advice="Put {frame:04} into the name."
+            )
+        transform = ViewTransform(args.space or ledger.space, args.view)
+        output = Output(args.pixel, args.compression, transform, args.bits, args.alpha == "keep")
+        remarks += deliver(ledger, sources, path, output)
+        written.append(path)
+    names = [str(path) for path in written]
+    answer = {"file": names[0], "files": names, "remarks": remarks}
+    return answer, "\n".join([*names, *remarks])
+
+
+def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger | None:
+    """The one named, laid on the element that was opened if it knows another by name."""
+    if not args.ledger:
+        return None
+    ledger = Ledger.load(args.ledger)
+    known = {key.rpartition("/")[0] for key in (source.key for source in sources)}
+    strange = [name for name in ledger.elements if name not in known]
+    if len(strange) == 1:
+        main = next(iter(sources)).key.rpartition("/")[0]
+        ledger = ledger.moved(strange[0], main)
+    return ledger
+
+
+def _frames(args: argparse.Namespace) -> Iterator[OpenFrame]:
+    """The files named, as one frame; or every frame asked for of what lies in a folder."""
+    paths: list[Path] = args.files
+    if len(paths) > 1 or not paths[0].is_dir():
+        if args.frames:
+            raise BadArgument(
+                "Frames are of a folder.", where="--frames", advice="Name the folder instead of its files."
+            )
+        yield find_sources(paths)
+        return
+    elements = gather(disk.scan(paths[0]).sequences, root=paths[0]).elements
+    if not elements:
+        raise UnreadableFile("No pictures lie here.", where=str(paths[0]), advice="Name a folder of rendered files.")
+    there = sorted({frame for element in elements for frame in element.frames})
+    wanted = parse_frames(args.frames) if args.frames else there
+    missing = sorted(set(wanted) - set(there))
+    if there and missing:
+        raise BadArgument(
+            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
+        )
+    for frame in wanted or [0]:
+        yield open_frames(_main_first(elements), frame)
+
+
+def _main_first(elements: list[Element]) -> list[Element]:
+    """The element with a beauty leads."""
+    return sorted(elements, key=lambda element: all(held.key != "beauty" for held in element.passes))
+
+
+def _setting(text: str) -> tuple[str, str, Any]:
+    """`ROW.FIELD=VALUE`; the value is JSON, or a plain word. The row's id may hold dots."""
+    target, equals, setting = text.partition("=")
+    row, dot, field = target.rpartition(".")
+    if not equals or not dot:
+        raise BadArgument(f"{text} is not ROW.FIELD=VALUE.", where="--set", advice="For example emission.amount=0.5.")
+    try:
+        return row, field, json.loads(setting)
+    except json.JSONDecodeError:
+        return row, field, setting
+
+
+def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
+    """The three verbs. verb: adds one by name, function and help."""
+    command = _of_passes(verb("ledger", make_ledger, "The first ledger from the passes of one frame."))
+    command.add_argument("--out", type=Path, required=True, metavar="L.json")
+    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
+    command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
+    command = _of_passes(verb("balance", show_balance, "Rebuilt against rendered beauty."))
+    command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
+    command.add_argument("--by", choices=WAYS, help="for the first ledger")
+    command.add_argument("--denoised", action="store_true", help="for the first ledger")
+    command = _of_passes(verb("rebuild", rebuild, "Evaluate a ledger and write the pictures."))
+    command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
+    command.add_argument(
+        "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
+    )
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
+    )
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
+    command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
+    command.add_argument(
+        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
+    )
+    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+
+
+def _of_passes(command: argparse.ArgumentParser) -> argparse.ArgumentParser:
+    command.add_argument(
+        "files", nargs="+", type=Path, metavar="FILE", help="the files of one frame, or one folder of sequences"
+    )
+    command.add_argument("--frames", help="of a folder: a list such as 1001-1010x3 (default: all that are there)")
+    command.add_argument(
+        "--space", choices=list(SPACES), help="working space of the files (default: that of the ledger)"
+    )
+    return command

@@ -1,0 +1,281 @@
+"""Balance and the causes it names, on sets of passes that are whole, and on the same sets broken in one way or two."""
+
+import unittest
+
+import numpy as np
+from scipy.ndimage import gaussian_filter, zoom
+
+from prism.colour.spaces import CHROMATICITIES, conversion_between, encode_srgb
+from prism.combine.balance import balance, change
+from prism.combine.causes import CAUSES
+from prism.combine.ledger import Ledger
+from prism.combine.rows import PassRow
+from prism.tests.memory import MemoryFrame
+
+PARTS = ("diffuse_direct", "diffuse_indirect", "specular_direct", "emission", "background")
+HEIGHT, WIDTH = 60, 90
+
+
+def texture(rng, level=0.4):
+    """Soft shapes with fine grain, up to several times white, no two alike."""
+    fine = rng.random((3, HEIGHT, WIDTH)) * 0.1
+    soft = gaussian_filter(rng.random((3, HEIGHT, WIDTH)), (0, 4, 4))
+    soft = (soft - soft.min()) / (soft.max() - soft.min())
+    return level * (4 * soft**3 + fine)
+
+
+class Set:
+    """Passes that sum to their beauty, before rounding; what is broken afterwards is broken in what is stored."""
+
+    def __init__(self, seed=1, keys=PARTS):
+        rng = np.random.default_rng(seed)
+        self.alpha = gaussian_filter((rng.random((HEIGHT, WIDTH)) > 0.5).astype(float), 3).clip(0.05, 1)
+        self.planes = {key: texture(rng) * self.alpha for key in keys}
+        self.beauty = sum(self.planes.values())
+        self.alphas = {}
+        self.facts = {}
+        self.others = {}
+        self.rows = [PassRow(id=key, source=key, uses_alpha=False) for key in keys]
+
+    def frame(self, dtype=np.float16):
+        sources = {key: (planes.astype(dtype), self.alphas.get(key)) for key, planes in self.planes.items()}
+        frame = MemoryFrame({"beauty": (self.beauty.astype(dtype), self.alpha), **sources}, 10)
+        frame.facts, frame.others = self.facts, self.others
+        return frame
+
+    def balance(self, dtype=np.float16):
+        return balance(Ledger(rows=tuple(self.rows)), self.frame(dtype))
+
+
+def missing(broken):
+    broken.rows.pop(2)
+    return "specular_direct"
+
+
+def doubled(broken):
+    broken.rows.append(PassRow(id="again", source="emission"))
+    return "again"
+
+
+def gain(broken):
+    broken.planes["emission"] = broken.planes["emission"] * 1.5
+    return "emission"
+
+
+def encoded(broken):
+    broken.planes["diffuse_indirect"] = encode_srgb(broken.planes["diffuse_indirect"])
+    return "diffuse_indirect"
+
+
+def straight_alpha(broken):
+    broken.planes["specular_direct"] = broken.planes["specular_direct"] / broken.alpha
+    return "specular_direct"
+
+
+def clamped(broken):
+    broken.planes["emission"] = np.minimum(broken.planes["emission"], 0.8)
+    return "emission"
+
+
+def wrong_operator(broken):
+    broken.rows[4] = broken.rows[4].replace(operator="multiply")
+    return "background"
+
+
+def wrong_frame(broken):
+    other = Set(seed=77)
+    broken.others = {11: other.frame()}
+    broken.planes["emission"] = Set(1).planes["emission"]
+    broken.beauty = broken.beauty - broken.planes["emission"] + other.planes["emission"]
+    return "emission"
+
+
+def shifted(broken):
+    broken.planes["specular_direct"] = np.roll(broken.planes["specular_direct"], (1, -1), (1, 2))
+    return "specular_direct"
+
+
+def other_size(broken):
+    small = zoom(broken.planes["diffuse_direct"], (1, 0.5, 0.5), order=1, grid_mode=True, mode="nearest")
+    broken.planes["diffuse_direct"] = zoom(small, (1, 2, 2), order=1, grid_mode=True, mode="nearest")
+    broken.facts = {"diffuse_direct": {"scaled": True}}
+    return "diffuse_direct"
+
+
+def colour_space(broken):
+    matrix = conversion_between(CHROMATICITIES["lin_rec709"], CHROMATICITIES["acescg"])
+    broken.planes["emission"] = np.tensordot(matrix, broken.planes["emission"], 1)
+    return "emission"
+
+
+def lossy(broken):
+    rng = np.random.default_rng(5)
+    broken.planes["emission"] = broken.planes["emission"] * (1 + rng.normal(0, 0.02, (3, HEIGHT, WIDTH)))
+    broken.facts = {"emission": {"lossy": "dwaa"}}
+    return "emission"
+
+
+def quantised(broken):
+    broken.planes["emission"] = np.round(broken.planes["emission"] * 255) / 255
+    broken.facts = {"emission": {"bits": 8}}
+    return "emission"
+
+
+def not_finite(broken):
+    broken.planes["emission"][1, 7, 9] = np.nan
+    return "emission"
+
+
+def one_light_group_twice(broken):
+    """The same picture under the name of another pass as well."""
+    broken.planes["volume"] = broken.planes["emission"].copy()
+    broken.rows.append(PassRow(id="volume", source="volume", uses_alpha=False))
+    return "volume"
+
+
+def total_and_parts(broken):
+    broken.planes["diffuse"] = broken.planes["diffuse_direct"] + broken.planes["diffuse_indirect"]
+    broken.rows.append(PassRow(id="diffuse", source="diffuse", uses_alpha=False))
+    return "diffuse"
+
+
+CAUSE_OF = {quantised: "lossy", one_light_group_twice: "doubled"}
+FAULTS = (
+    missing, doubled, gain, encoded, straight_alpha, clamped, wrong_operator, wrong_frame, shifted, other_size, colour_space, lossy,
+    quantised, not_finite, one_light_group_twice, total_and_parts,
+)  # fmt: skip
+
+
+class Causes(unittest.TestCase):
+    def test_a_whole_set_balances(self):
+        for seed in range(4):
+            result = Set(seed).balance()
+            self.assertTrue(result.balanced)
+            self.assertEqual((result.suggestions, result.not_finite, result.beyond), ((), 0, 0))
+
+    def test_each_cause_is_named_first_with_its_key(self):
+        named = set()
+        for fault in FAULTS:
+            with self.subTest(fault.__name__):
+                broken = Set()
+                key = fault(broken)
+                cause = CAUSE_OF.get(fault, fault.__name__)
+                result = broken.balance()
+                self.assertFalse(result.balanced)
+                first = result.suggestions[0]
+                self.assertEqual((first.cause, first.key), (cause, key), [s.text for s in result.suggestions])
+                self.assertGreater(first.share, 0.75)
+                named.add(first.cause)
+        self.assertEqual(named | {"several"}, set(CAUSES))
+
+    def test_two_faults_at_once_are_said_to_be_two(self):
+        pairs = (
+            (missing, gain),
+            (doubled, shifted),
+            (missing, doubled),
+            (encoded, wrong_operator),
+            (straight_alpha, missing),
+        )
+        for pair in pairs:
+            with self.subTest([fault.__name__ for fault in pair]):
+                broken = Set(3)
+                keys = {fault(broken) for fault in pair}
+                result = broken.balance()
+                self.assertEqual(result.suggestions[0].cause, "several", [s.text for s in result.suggestions])
+                self.assertEqual({s.cause for s in result.suggestions[1:]}, {fault.__name__ for fault in pair})
+                self.assertEqual({s.key for s in result.suggestions[1:]}, keys)
+
+    def test_light_that_no_pass_holds_is_measured_and_placed(self):
+        broken = Set(4)
+        lost = broken.planes.pop("emission") * 0.5
+        broken.rows = [row for row in broken.rows if row.source != "emission"]
+        broken.planes["volume"] = texture(np.random.default_rng(9))
+        broken.beauty = broken.beauty + lost
+        found = broken.balance().suggestions[0]
+        self.assertEqual(found.cause, "missing")
+        self.assertRegex(found.text, r"lacks light that no pass holds: \d+\.\d\d% of the rendered light")
+
+    def test_the_later_of_two_rows_goes(self):
+        """The first may have been worked on."""
+        broken = Set(5)
+        broken.rows[3] = broken.rows[3].replace(exposure=-1)
+        key = doubled(broken)
+        self.assertEqual(broken.balance().suggestions[0].key, key)
+
+
+class Verdict(unittest.TestCase):
+    def test_alpha_counts(self):
+        """Base colour over black, times raw light: the colour is right, but it covers everything."""
+        rng = np.random.default_rng(6)
+        colour, raw = rng.uniform(0.1, 1, (3, HEIGHT, WIDTH)), texture(rng)
+        whole = {"c": (colour.astype(np.float32), None), "r": (raw.astype(np.float32), None)}
+        alpha = rng.random((HEIGHT, WIDTH)).astype(np.float32)
+        frame = MemoryFrame(whole | {"beauty": ((colour * raw).astype(np.float32), alpha)})
+        rows = (PassRow(id="c", source="c", operator="over"), PassRow(id="r", source="r", operator="multiply"))
+        result = balance(Ledger(rows=rows), frame)
+        self.assertFalse(result.balanced)
+        self.assertEqual((result.beyond, result.beyond_alpha), (HEIGHT * WIDTH, HEIGHT * WIDTH))
+        light = (rows[0].replace(operator="add"), rows[1])
+        self.assertTrue(balance(Ledger(rows=light), frame).balanced)
+
+    def test_pixels_without_a_number_are_never_balanced(self):
+        for value in (np.nan, np.inf):
+            broken = Set(7)
+            broken.planes["emission"][:, 3, 4] = value
+            broken.beauty[:, 3, 4] = value
+            result = broken.balance()
+            self.assertEqual((result.balanced, result.not_finite), (False, 1))
+            self.assertEqual({s.key for s in result.suggestions if s.cause == "not_finite"}, {"emission", "beauty"})
+
+    def test_what_the_trims_make_of_it_is_said_beside(self):
+        whole = Set(8)
+        whole.rows.append(PassRow(id="more", source="beauty", in_balance=False, uses_alpha=False))
+        result = whole.balance()
+        self.assertTrue(result.balanced)
+        made = change(Ledger(rows=tuple(whole.rows)), whole.frame())
+        self.assertAlmostEqual(made.mean, 2 * result.rendered_mean, 3)
+        self.assertAlmostEqual(made.difference.mean, result.rendered_mean, 3)
+
+    def test_a_small_true_error_is_found(self):
+        """One pixel of a hundred thousand, off by 1 % of its value."""
+        rng = np.random.default_rng(9)
+        parts = {f"p{i}": rng.uniform(0.2, 1, (3, 250, 400)) for i in range(6)}
+        beauty = sum(parts.values())
+        beauty[1, 100, 200] *= 1.01
+        for dtype in (np.float16, np.float32):
+            frame = MemoryFrame({k: (v.astype(dtype), None) for k, v in (parts | {"beauty": beauty}).items()})
+            result = balance(Ledger(rows=tuple(PassRow(id=key, source=key) for key in parts)), frame)
+            self.assertEqual((result.beyond, result.difference.x, result.difference.y), (1, 200, 100))
+
+    def test_rounding_raises_no_alarm_however_many_rows_there_are(self):
+        """2 to 200 rows, summed by the renderer in another order, in half and in float."""
+        rng = np.random.default_rng(10)
+        for count in (2, 3, 10, 50, 100, 200):
+            for dtype in (np.float16, np.float32):
+                parts = rng.lognormal(-2, 2, (count, 3, 20, 30)).astype(np.float32)
+                order = rng.permutation(count)
+                beauty = np.zeros((3, 20, 30), np.float32)
+                for index in order:
+                    beauty += parts[index]
+                sources = {f"p{i}": (part.astype(dtype), None) for i, part in enumerate(parts)}
+                frame = MemoryFrame(sources | {"beauty": (beauty.astype(dtype), None)})
+                ledger = Ledger(rows=tuple(PassRow(id=f"p{i}", source=f"p{i}") for i in range(count)))
+                result = balance(ledger, frame)
+                self.assertTrue(result.balanced, (count, dtype, result.beyond))
+
+    def test_rounding_of_products_and_groups(self):
+        """Half colour times half raw light, summed in groups, against the exact product stored as half."""
+        rng = np.random.default_rng(11)
+        sources, rows, beauty = {}, [], np.zeros((3, 40, 50))
+        for number in range(4):
+            colour, raw = rng.uniform(0.01, 1, (3, 40, 50)), rng.lognormal(0, 2, (3, 40, 50))
+            sources |= {f"c{number}": (colour.astype(np.float16), None), f"r{number}": (raw.astype(np.float16), None)}
+            beauty += colour * raw
+            inner = (
+                {"id": f"c{number}", "source": f"c{number}"},
+                {"id": f"r{number}", "source": f"r{number}", "operator": "multiply"},
+            )
+            rows.append({"id": f"g{number}", "kind": "group", "rows": inner})
+        frame = MemoryFrame(sources | {"beauty": (beauty.astype(np.float16), None)})
+        self.assertTrue(balance(Ledger(rows=tuple(rows)), frame).balanced)
+        self.assertFalse(balance(Ledger(rows=tuple(rows[:3])), frame).balanced)
