@@ -6,10 +6,13 @@ no thread, however many they are.
 from __future__ import annotations
 
 import os
+import threading
 
 from gunicorn.workers.base import Worker
 from waitress import wasyncore
 from waitress.server import create_server
+
+from prism.combine.warming import warm
 
 THREADS = 8
 MOST_CONNECTIONS = 1000  # of each process
@@ -23,6 +26,7 @@ class BufferedWorker(Worker):
 
     def run(self) -> None:
         """Serve until gunicorn asks to end; requests that are being answered are finished."""
+        threading.Thread(target=warm, daemon=True).start()  # before someone drags
         channels: dict[int, wasyncore.dispatcher] = {}
         server = create_server(
             self.wsgi,

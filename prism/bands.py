@@ -30,11 +30,13 @@ def run_bands(
     height: int,
     band_rows: int,
     *,
+    alone: int = 0,
     is_stale: Callable[[], bool] = lambda: False,
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> None:
     """Call `work(first, end)` for every band, spread over all cores, and return when all are done.
 
+    alone: up to so many bands are not worth handing out, and are worked off here.
     is_stale: asked before each band; once it answers True the remaining bands are skipped and Superseded is raised.
     on_progress: called in the caller's thread with the share of bands done, 0..1.
     """
@@ -46,6 +48,10 @@ def run_bands(
         work(first, end)
         return True
 
+    if len(bands) <= alone:
+        if not all([guarded(*band) for band in bands]):
+            raise Superseded("A newer request took over.")
+        return
     futures = [_pool().submit(guarded, *band) for band in bands]
     complete = True
     try:

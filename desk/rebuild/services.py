@@ -186,7 +186,14 @@ def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denois
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) -> Added:
-    """The document with a row for a pass, of whatever element of the shot. Nothing is saved. Raises UnknownSource."""
+    """The document with a row for a pass, of whatever element of the shot; or for `background`, or `fog`. Nothing is saved.
+
+    Raises UnknownSource.
+    """
+    if key == "background":
+        return adding.with_background(document)
+    if key == "fog":
+        return adding.with_fog(document, frame_of(ledger, document, frame))
     names = dict.fromkeys((*document.elements, key.rpartition("/")[0]))
     sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)
     return adding.with_pass(document, sources.source(key))

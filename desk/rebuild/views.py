@@ -20,7 +20,7 @@ from prism.colour.view import ViewTransform
 from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
-from prism.combine.rows import RANGES, GroupRow, Trims
+from prism.combine.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.viewing.picture import Look
@@ -182,13 +182,21 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
 def operator_entry(operator: Operator) -> dict[str, Any]:
     """What the page says of an operator."""
     entry = {name: getattr(operator, name) for name in ("key", "title", "sign", "family", "formula", "safe")}
+    entry["text"] = operator.title if operator.sign == operator.title else f"{operator.sign}  {operator.title}"
     return entry | {"aboveOne": operator.above_one, "display": operator.made_for_display}
 
 
 def blank_rows() -> dict[str, Any]:
     """A row of each kind with nothing changed, and the fields that are trims."""
-    group = GroupRow(id="group").model_dump(mode="json")
-    return {"ranges": dict(RANGES), "trims": {name: group[name] for name in Trims.model_fields}, "group": group}
+    kinds = {
+        "pass": PassRow(id="pass", source="pass"),
+        "group": GroupRow(id="group"),
+        "overlay": OverlayRow(id="overlay", source="overlay"),
+        "background": BackgroundRow(id="background"),
+        "fog": FogRow(id="fog", source="fog"),
+    }
+    blank = {kind: row.model_dump(mode="json") for kind, row in kinds.items()}
+    return blank | {"ranges": dict(RANGES), "trims": {name: blank["group"][name] for name in Trims.model_fields}}
 
 
 def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:

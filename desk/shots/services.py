@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 
 from desk.shots.models import Element, Shot
@@ -92,10 +94,15 @@ def _intake_mark(shot: Shot) -> str:
 
 def document_of(element: Element) -> Document:
     """What it is made of, with the artist's choices over what was found. Raises BadDocument."""
-    document = Document.from_json(element.document, where=f"element {element.name}").replace(name=element.name)
-    passes = tuple(
-        held.replace(**chosen) if (chosen := element.choices.get(held.key)) else held for held in document.passes
-    )
+    return _document(element.name, json.dumps(element.document), json.dumps(element.choices))
+
+
+@lru_cache(maxsize=64)
+def _document(name: str, found: str, chosen: str) -> Document:
+    """Checked once for as long as it stays as it is: every picture asks for it."""
+    document = Document.from_json(json.loads(found), where=f"element {name}").replace(name=name)
+    choices = json.loads(chosen)
+    passes = tuple(held.replace(**choices[held.key]) if choices.get(held.key) else held for held in document.passes)
     return document.replace(passes=passes)
 
 
@@ -128,7 +135,10 @@ def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:
 
 def elements_named(shot: Shot, names: Iterable[str], main: Element | None = None) -> list[Element]:
     """Elements of a shot in the order of their names, the main one first; names that there are not are left out."""
-    found = {element.name: element for element in shot.elements.filter(name__in=list(names))}
+    names = list(names)
+    if main is not None and names in ([], [main.name]):
+        return [main]
+    found = {element.name: element for element in shot.elements.filter(name__in=names)}
     ordered = [found[name] for name in names if name in found and (main is None or name != main.name)]
     return [main, *ordered] if main is not None else ordered
 

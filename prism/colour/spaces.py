@@ -7,7 +7,7 @@ derivation of a matrix from chromaticities is SMPTE RP 177. Whites are adapted b
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import cache
+from functools import cache, lru_cache
 from types import MappingProxyType
 
 import numpy as np
@@ -44,6 +44,7 @@ def to_xyz(space: str) -> NDArray[np.float64]:
     return primaries_to_xyz(CHROMATICITIES[space])
 
 
+@lru_cache(maxsize=256)
 def span_colours(chromaticities: Chromaticities) -> bool:
     """Whether primaries and white, as a header has them, are such that light can be mixed of them."""
     if len(chromaticities) != 8 or not np.isfinite(chromaticities).all():
@@ -80,6 +81,7 @@ def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArra
     return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ adapt @ primaries_to_xyz(source))
 
 
+@lru_cache(maxsize=256)
 def are_same(first: Chromaticities, second: Chromaticities) -> bool:
     """Whether two sets of primaries agree to four digits, which is what headers keep."""
     return len(first) == len(second) and bool(np.allclose(first, second, rtol=0, atol=1e-4))

@@ -34,6 +34,7 @@ BLUE_STEP, GREEN_STEP, RED_STEP = 3, 3 * TABLE_SIDE, 3 * TABLE_SIDE**2  # in the
 STEPS_PER_STOP = np.float32((TABLE_SIDE - 1) / (TABLE_HIGH - TABLE_LOW))
 TABLE_FOOT = np.float32(2 ** (TABLE_LOW + 1 / STEPS_PER_STOP))  # second entry of the axis; below it the axis is linear
 BAND_ROWS = 64
+SMALL_PICTURE = 200_000  # pixels that one thread puts on the screen sooner than several can share them out
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +80,10 @@ def apply_quickly(
         band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), _srgb_codes(gamma))
     else:
         band, tables = _cube_band, (np.float32(gain), _places(), _cube(transform), _display_codes(gamma))
-    run_bands(lambda first, end: band(*planes, *tables, flat_out, first * width, end * width), height, BAND_ROWS)
+    alone = 0 if height * width > SMALL_PICTURE else height
+    run_bands(
+        lambda first, end: band(*planes, *tables, flat_out, first * width, end * width), height, BAND_ROWS, alone=alone
+    )
     return out
 
 

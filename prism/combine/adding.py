@@ -4,10 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow
-from prism.elements.pixels import Source
+from prism.combine.rows import BackgroundRow, FogRow, OverlayRow, PassRow, Row
+from prism.elements.pixels import Frame, Source
+from prism.errors import UnknownSource
 from prism.passes.kinds import LIT, Role
+
+FIRST_FOG = 0.5  # amount
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,7 +20,7 @@ class Added:
     """A ledger with one more row. remark: what a person should know about how it was taken in; often nothing."""
 
     ledger: Ledger
-    row: PassRow
+    row: Row
     remark: str = ""
 
 
@@ -44,6 +49,8 @@ def with_pass(ledger: Ledger, source: Source) -> Added:
             f"{source.title} measures and is no light: as a row it would only disturb the sum, so it is switched off."
         )
         return _placed(ledger, row.replace(on=False), foot, remark)
+    if role is Role.OVERLAY:
+        return _placed(ledger, OverlayRow(id=row.id, source=row.source), foot)
     if role is Role.SCALE:
         return _placed(ledger, row.replace(operator="multiply"), foot)
     if role in LIT:
@@ -56,6 +63,57 @@ def with_pass(ledger: Ledger, source: Source) -> Added:
     return _placed(ledger, row, foot, f"Nothing says what {source.title} is; it was added as light.")
 
 
+def with_background(ledger: Ledger) -> Added:
+    """A colour under all that has an alpha, at the foot."""
+    return _placed(ledger, BackgroundRow(id=free_id(ledger, "background")), len(ledger.rows))
+
+
+def with_fog(ledger: Ledger, frame: Frame) -> Added:
+    """Fog through the best pass there is for it: mist, else depth, else the heights of a position. Raises UnknownSource without any."""
+    measures = (("mist", "mist"), ("depth", "depth"), ("position", "height"))
+    for kind, through in measures:
+        source = next((s for s in frame if s.kind is not None and s.kind.key == kind and not s.aside), None)
+        if source is not None:
+            near, far = (0.0, 1.0) if through == "mist" else _ends(frame, source.key, through)
+            colour, fills = _air(frame, ledger.beauty)
+            row = FogRow(
+                id=free_id(ledger, "fog"), source=source.key, through=through, near=near, far=far, amount=FIRST_FOG,
+                colour=colour, fills=fills,
+            )  # fmt: skip
+            return _placed(ledger, row, len(ledger.rows), _FOG_REMARKS[through])
+    found = ", ".join(source.key for source in frame)
+    raise UnknownSource(
+        f"Fog needs mist, depth or position; found {found}.", advice="Render one of them, or bring one in under Intake."
+    )
+
+
+_FOG_REMARKS = {
+    "mist": "",
+    "depth": "There is no mist here, so fog goes by depth. Mist is filtered like the picture; depth keeps one distance a pixel, so "
+    "soft edges and what is seen through glass fog all or nothing.",
+    "height": "There is neither mist nor depth, so fog goes by height: below near it thickens down to far.",
+}
+
+
+def _air(frame: Frame, beauty: str) -> tuple[tuple[float, float, float], bool]:
+    """A colour that suits the picture, its mean; and whether fog should fill what nothing covers: if a sky shows there."""
+    if beauty not in frame:
+        return (0.5, 0.5, 0.5), True
+    pixels = frame.pixels(beauty, step=4)
+    rgb = np.nan_to_num(np.stack(pixels.planes).astype(np.float32), nan=0, posinf=0, neginf=0)
+    colour = tuple(round(float(value), 3) for value in rgb.mean(axis=(1, 2)).clip(0, 10_000))
+    return colour, pixels.alpha is None or bool((rgb[:, pixels.alpha < 0.5] > 0).any())
+
+
+def _ends(frame: Frame, key: str, through: str) -> tuple[float, float]:
+    """Where fog may begin and end: the middle nine tenths of what is measured; of heights, from above."""
+    plane = frame.pixels(key, step=4).planes[1 if through == "height" else 0].astype(np.float32)
+    finite = plane[np.isfinite(plane) & (np.abs(plane) < 1e9)]
+    low, high = (float(v) for v in np.percentile(finite, (5, 95))) if finite.size else (0.0, 1.0)
+    low, high = round(low, 3), round(max(high, low + 0.01), 3)
+    return (high, low) if through == "height" else (low, high)
+
+
 def free_id(ledger: Ledger, wanted: str) -> str:
     """An id that no row has yet: the wanted one, or that with a number."""
     taken = {row.id for row in ledger.walk()}
@@ -64,5 +122,5 @@ def free_id(ledger: Ledger, wanted: str) -> str:
     return wanted if wanted not in taken else next(name for name in numbered if name not in taken)
 
 
-def _placed(ledger: Ledger, row: PassRow, at: int, remark: str = "") -> Added:
+def _placed(ledger: Ledger, row: Row, at: int, remark: str = "") -> Added:
     return Added(ledger.replace(rows=(*ledger.rows[:at], row, *ledger.rows[at:])), row, remark)

@@ -13,7 +13,8 @@ from prism.combine import machine as m
 from prism.combine import operators as op
 from prism.combine.curves import pieces
 from prism.combine.machine import Code, Machine
-from prism.combine.program import GroupStep, MattePlan, PassStep, Step
+from prism.combine.placing import placed, way_across, way_outwards
+from prism.combine.program import BackgroundStep, FogStep, GroupStep, MattePlan, OverlayStep, PassStep, Step
 from prism.combine.trims import Trims
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
@@ -40,6 +41,10 @@ class _Writer:
         """Join a step to the four slots from b on. Returns whether it covers anything, as a part of a group."""
         if isinstance(step, GroupStep):
             has_alpha = self._group(step, b)
+        elif isinstance(step, BackgroundStep):
+            has_alpha = self._background(step, b)
+        elif isinstance(step, FogStep):
+            has_alpha = self._fog(step, b)
         else:
             has_alpha = self._pass(step, b)
         if step.grounds or step.operator.key == "add" or step.operator.family != "cover":
@@ -49,10 +54,12 @@ class _Writer:
     def _pass(self, step: PassStep, b: int) -> bool:
         pixels = self._pixels(step)
         alpha = pixels.alpha if step.uses_alpha else None
+        if isinstance(step, OverlayStep):
+            pixels, alpha = self._placed(step, pixels, alpha)
         if _is_plain(step, alpha is not None):
             self._plain(step, pixels, alpha, b)
             return alpha is not None
-        with self.code.slots(5) as s:
+        with self.code.slots(6) as s:
             for index, (plane, gain) in enumerate(zip(pixels.planes, step.trims.gains, strict=True)):
                 self.code.add(m.LOAD, s + index, self.code.source(plane), numbers=[gain])
             if alpha is not None:
@@ -71,6 +78,53 @@ class _Writer:
         if alpha is not None:
             self.code.add(kind, b + 3, cover, cover, numbers=[amount, amount])
 
+    def _placed(self, step: OverlayStep, pixels: Pixels, alpha: NDArray | None) -> tuple[Pixels, NDArray | None]:
+        """As it lies, where it was pushed, scaled or cropped."""
+        if (step.x, step.y, step.scale, step.crop) == (0, 0, 1, (0, 0, 0, 0)):
+            return pixels, alpha
+
+        def place(plane: NDArray) -> NDArray:
+            return placed(
+                plane, self._frame, self._size, x=step.x, y=step.y, scale=step.scale, crop=step.crop
+            )  # fmt: skip
+
+        return Pixels(tuple(map(place, pixels.planes)), None), None if alpha is None else place(alpha)
+
+    def _background(self, step: BackgroundStep, b: int) -> bool:
+        with self.code.slots(6) as s:
+            if step.fill == "colour":
+                for index, value in enumerate(step.colour):
+                    self.code.add(m.FILL, s + index, numbers=[value * step.trims.gains[index]])
+            else:
+                radial = step.fill == "radial"
+                way = (
+                    way_outwards(self._frame, self._size) if radial else way_across(self._frame, self._size, step.angle)
+                )
+                self.code.add(m.RAMP, s + 5, flag=radial, numbers=[*way, step.begins, step.ends])
+                for index, gain in enumerate(step.trims.gains):
+                    ends = [step.colour[index] * gain, step.second[index] * gain]
+                    self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
+            self.code.add(m.FILL, s + 3, numbers=[1])
+            self._trim_and_join(step, b, s, has_alpha=True)
+        return True
+
+    def _fog(self, step: FogStep, b: int) -> bool:
+        """A source of the fog's colour wherever the result covers, weighed with how much fog lies before it."""
+        with self.code.slots(6) as s:
+            for index, (value, gain) in enumerate(zip(step.colour, step.trims.gains, strict=True)):
+                self.code.add(m.FILL, s + index, numbers=[value * gain])
+                if not step.fills:
+                    self.code.add(m.TIMES, s + index, b + 3)
+            self.code.add(m.FILL, s + 3, numbers=[1])
+            if not step.fills:
+                self.code.add(m.TIMES, s + 3, b + 3)
+            plane = self._pixels(step).planes[1 if step.through == "height" else 0]
+            self.code.add(m.LOAD, s + 5, self.code.source(plane), numbers=[1])
+            air = step.mode == "transmittance"
+            self.code.add(m.HAZE, s + 5, flag=air, numbers=[step.near, step.far, step.falloff])
+            self._trim_and_join(step, b, s, has_alpha=True, factor=s + 5)
+        return True
+
     def _group(self, step: GroupStep, b: int) -> bool:
         with self.code.slots(5) as s:
             for index in range(4):
@@ -82,14 +136,21 @@ class _Writer:
             self._trim_and_join(step, b, s, has_alpha=has_alpha)
         return has_alpha
 
-    def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
-        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight."""
+    def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool, factor: int | None = None) -> None:
+        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight.
+
+        factor: a slot that the weight is multiplied with.
+        """
         self._trim(step.trims, s, has_alpha=has_alpha)
         operator = op.OPERATORS["copy"] if step.grounds else step.operator
         if not has_alpha:
             # Light covers nothing; anything else that has no alpha covers wholly.
             self.code.add(m.FILL, s + 3, numbers=[0 if step.grounds or operator.key == "add" else 1])
         self._weigh(step, s + 4)
+        if factor is not None:
+            self.code.add(m.TIMES, s + 4, factor)
+        if isinstance(step, OverlayStep) and step.wipe < 1:
+            self._wipe(step, s + 4, s + 5)
         if operator.family == "cover":
             self.code.add(m.COVER, b, s, w=s + 4, numbers=operator.factors)
         elif operator.family == "sum":
@@ -151,7 +212,15 @@ class _Writer:
         if step.weight != 1:
             self.code.add(m.SCALE, w, numbers=[step.weight])
 
-    def _pixels(self, step: PassStep) -> Pixels:
+    def _wipe(self, step: OverlayStep, w: int, spare: int) -> None:
+        """Nothing beyond how far the overlay is wiped across."""
+        way = way_across(self._frame, self._size, step.wipe_angle)
+        edge = step.wipe * (1 + step.wipe_soft)
+        self.code.add(m.RAMP, spare, numbers=[*way, edge - step.wipe_soft, edge])
+        self.code.add(m.INVERT, spare)
+        self.code.add(m.TIMES, w, spare)
+
+    def _pixels(self, step: PassStep | FogStep) -> Pixels:
         try:
             return self._frame.pixels(step.source, step=self._size)
         except UnknownSource as error:
@@ -172,6 +241,8 @@ class _Writer:
 
 
 def _is_plain(step: PassStep, has_alpha: bool) -> bool:
+    if isinstance(step, OverlayStep) and step.wipe < 1:
+        return False
     if step.matte is not None or step.grounds or step.display or not step.trims.is_gains:
         return False
     key = step.operator.key

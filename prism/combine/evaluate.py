@@ -20,6 +20,7 @@ from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
+SMALL = 6  # bands that one thread works off sooner than several can share them out
 Stale = Callable[[], bool]
 
 
@@ -79,7 +80,9 @@ def apply_steps(
     machine = bind(steps, sources, step)
     height, width = running.shape[1:]
     machine.require_size(height * width)
-    run_bands(lambda first, end: machine.run(running, first, end), height * width, BAND_PIXELS, is_stale=is_stale)
+    run_bands(
+        lambda first, end: machine.run(running, first, end), height * width, BAND_PIXELS, alone=SMALL, is_stale=is_stale
+    )
 
 
 class Evaluator:

@@ -9,7 +9,7 @@ from pydantic import Field, field_validator, model_validator
 
 from prism.colour.spaces import require_space
 from prism.combine.mattes import AlphaMatte, InvertedMatte, Matte, Mattes
-from prism.combine.rows import GroupRow, PassRow, Row, rebuilding, walk
+from prism.combine.rows import GroupRow, PassRow, Row, rebuilding, source_of, walk
 from prism.documents import Document
 from prism.errors import BadArgument, BadDocument, UnknownOperator
 
@@ -86,7 +86,7 @@ class Ledger(Document):
         """All that it names, each once."""
         mattes = (matte.source for matte in self.mattes if isinstance(matte, AlphaMatte))
         start = (self.alpha,) if self.alpha else ()
-        return tuple(dict.fromkeys((self.beauty, *start, *(row.source for row in self.passes), *mattes)))
+        return tuple(dict.fromkeys((self.beauty, *start, *filter(None, map(source_of, self.walk())), *mattes)))
 
     @property
     def elements(self) -> tuple[str, ...]:
@@ -102,7 +102,8 @@ class Ledger(Document):
             return (f"{after}/{key}" if after else key) if element == before else source
 
         def laid(row: Row) -> Row:
-            return row.replace(source=other(row.source)) if isinstance(row, PassRow) else row
+            source = source_of(row)
+            return row.replace(source=other(source)) if source is not None else row
 
         mattes = (m.replace(source=other(m.source)) if isinstance(m, AlphaMatte) else m for m in self.mattes)
         return self.replace(

@@ -23,9 +23,9 @@ from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, COVER, SUM, BLEND,
-    BLEND_OPAQUE, BLEND_WHOLE, UNITE,
-) = range(20)  # fmt: skip
+    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE, RAMP,
+    COVER, SUM, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
+) = range(24)  # fmt: skip
 RUNNING = 0  # first slot of the running result
 NUMBERS = 9  # that an instruction may carry
 
@@ -121,7 +121,8 @@ class Machine:
         slots[:4] = running.ctypes.data + np.arange(4) * running.strides[0] + 4 * first
         slots[4:] = own.ctypes.data + np.arange(self.slots - 4) * own.strides[0]
         places = self.places + self.widths * first
-        run_band(self.rows, self.numbers, self.tables, slots, places, self.widths, end - first)
+        width = running.shape[2]
+        run_band(self.rows, self.numbers, self.tables, slots, places, self.widths, first, end - first, width)
 
 
 def _array_at(kind):
@@ -184,7 +185,7 @@ def _read(kind, b, row, number, places, widths, count):
 
 
 @compiled
-def _shape(kind, b, row, number, tables, slots, count):
+def _shape(kind, b, row, number, tables, slots, first, count, width):
     """The instructions that change one slot, or three, by themselves."""
     covered, whole = _plane(slots, row[2], count), row[6] != 0
     if kind == FILL:
@@ -205,6 +206,14 @@ def _shape(kind, b, row, number, tables, slots, count):
         shaping.bow(b, number[0], number[1], covered, whole)
     elif kind == BEND:
         shaping.bend(b, tables[row[3] : row[4]], covered, whole)
+    elif kind == TIMES:
+        shaping.times(b, covered)
+    elif kind == BETWEEN:
+        shaping.between(b, covered, number[0], number[1])
+    elif kind == HAZE:
+        shaping.haze(b, number[0], number[1], number[2], whole)
+    elif kind == RAMP:
+        shaping.ramp(b, number, whole, first, width)
     else:
         shaping.limit(b, covered, whole)
 
@@ -237,14 +246,17 @@ def _join(kind, b, row, number, slots, count):
 
 
 @compiled
-def run_band(rows, numbers, tables, slots, places, widths, count):
-    """All instructions, first to last. rows: (N, 7) int64; numbers: (N, 9) float32; slots, places: where planes lie."""
+def run_band(rows, numbers, tables, slots, places, widths, first, count, width):
+    """All instructions, first to last, on `count` pixels from `first` on of a picture that is `width` wide.
+
+    rows: (N, 7) int64; numbers: (N, 9) float32; slots, places: where planes lie.
+    """
     for at in range(len(rows)):
         row, number = rows[at], numbers[at]
         kind, b = row[0], _plane(slots, row[1], count)
         if kind <= LOAD:
             _read(kind, b, row, number, places, widths, count)
-        elif kind <= LIMIT:
-            _shape(kind, b, row, number, tables, slots, count)
+        elif kind <= RAMP:
+            _shape(kind, b, row, number, tables, slots, first, count, width)
         else:
             _join(kind, b, row, number, slots, count)

@@ -6,13 +6,14 @@ All that follows from the document is decided here, once; running a program is n
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 from prism.combine.ledger import Ledger
 from prism.combine.mattes import AlphaMatte, Matte
-from prism.combine.numbers import at
+from prism.combine.numbers import Keyed, at
 from prism.combine.operators import OPERATORS, Operator
-from prism.combine.rows import GroupRow, Row, walk
+from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row, walk
 from prism.combine.trims import Trims, trims_at
 
 
@@ -50,6 +51,50 @@ class GroupStep(Step):
     """The sum of steps joins."""
 
     steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OverlayStep(PassStep):
+    """A pass that was pushed, scaled, cropped or wiped. x, y: in pixels. crop: left, top, right, bottom, as shares."""
+
+    x: float
+    y: float
+    scale: float
+    crop: tuple[float, float, float, float]
+    wipe: float
+    wipe_angle: float
+    wipe_soft: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BackgroundStep(Step):
+    """A colour, or two."""
+
+    fill: str
+    colour: tuple[float, float, float]
+    second: tuple[float, float, float]
+    angle: float
+    begins: float
+    ends: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FogStep(Step):
+    """Fog through what a pass measures."""
+
+    source: str
+    through: str
+    mode: str
+    colour: tuple[float, float, float]
+    near: float
+    far: float
+    falloff: float
+    fills: bool
+
+
+_STEPS: Mapping[type, type[Step]] = {
+    PassRow: PassStep, OverlayRow: OverlayStep, BackgroundRow: BackgroundStep, FogRow: FogStep,
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +157,16 @@ class _Compiler:
         }
         if isinstance(row, GroupRow):
             return GroupStep(steps=tuple(self.steps(row.rows, heard=heard, grounded=False)), **common)
-        return PassStep(source=row.source, uses_alpha=row.uses_alpha, **common)
+        kind = _STEPS[type(row)]
+        own = {field.name for field in fields(kind)} - common.keys()
+        return kind(**{name: _at(getattr(row, name), self._frame) for name in own}, **common)
+
+
+def _at(value: Any, frame: int) -> Any:
+    """A field of a row at a frame, keyed or not."""
+    if isinstance(value, tuple):
+        return tuple(_at(part, frame) for part in value)
+    return value.at(frame) if isinstance(value, Keyed) else value
 
 
 def _plans(mattes: tuple[Matte, ...]) -> Mapping[str, MattePlan]:
@@ -131,5 +185,5 @@ def _sources(steps: tuple[Step, ...]) -> Iterator[str]:
             yield step.matte.source
         if isinstance(step, GroupStep):
             yield from _sources(step.steps)
-        else:
+        elif not isinstance(step, BackgroundStep):
             yield step.source

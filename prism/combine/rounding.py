@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.combine.program import GroupStep, PassStep, Program, Step
+from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Program, Step
 from prism.elements.pixels import Frame, Pixels
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
@@ -78,7 +78,10 @@ def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
 
 def _term(step: Step, sources: Frame, rows: slice) -> _Term:
     if isinstance(step, PassStep):
-        return _stored(sources.pixels(step.source), rows, uses_alpha=step.uses_alpha)
+        term = _stored(sources.pixels(step.source), rows, uses_alpha=step.uses_alpha)
+        return _anywhere(term) if isinstance(step, OverlayStep) else term
+    if isinstance(step, BackgroundStep | FogStep):
+        return _made(step, sources, rows)
     assert isinstance(step, GroupStep)
     shape = (4, rows.stop - rows.start, sources.shape()[1])
     total = _Term(np.zeros(shape, np.float32), np.zeros(shape, np.float32), has_alpha=False)
@@ -87,6 +90,24 @@ def _term(step: Step, sources: Frame, rows: slice) -> _Term:
         joined = term if inner.grounds else _joined(total, term, inner)
         total = _Term(joined.size, joined.error, total.has_alpha or term.has_alpha)
     return total
+
+
+def _anywhere(term: _Term) -> _Term:
+    """Of a source that may lie elsewhere: its largest values, everywhere."""
+    size, error = (
+        np.broadcast_to(plane.max(axis=(1, 2), keepdims=True), plane.shape).copy() for plane in (term.size, term.error)
+    )
+    return _Term(size, error, term.has_alpha)
+
+
+def _made(step: BackgroundStep | FogStep, sources: Frame, rows: slice) -> _Term:
+    """Of colours that stand in the ledger: exact, but for the depth that fog is weighed by."""
+    second = step.second if isinstance(step, BackgroundStep) else (0.0, 0.0, 0.0)
+    colour = [max(pair) for pair in zip(step.colour, second, strict=True)]
+    shape = (4, rows.stop - rows.start, sources.shape()[1])
+    size = np.broadcast_to(np.array([*colour, 1], np.float32)[:, np.newaxis, np.newaxis], shape)
+    unit = UNIT_FLOAT if isinstance(step, BackgroundStep) else UNIT_HALF
+    return _Term(size, size * np.float32(unit), has_alpha=True)
 
 
 def _joined(total: _Term, source: _Term, step: Step) -> _Term:

@@ -57,9 +57,28 @@ RANGES = MappingProxyType(
         "pivot": (0.001, 100),
         "gamma": (0.05, 20),
         "amount": (-100, 100),
+        "x": (-100_000, 100_000),
+        "y": (-100_000, 100_000),
+        "scale": (0.01, 100),
+        "crop": (0, 1),
+        "wipe": (0, 1),
+        "wipe_angle": (-360, 360),
+        "wipe_soft": (0, 1),
+        "colour": (0, 10_000),
+        "second": (0, 10_000),
+        "angle": (-360, 360),
+        "begins": (-10, 10),
+        "ends": (-10, 10),
+        "near": (-1e9, 1e9),
+        "far": (-1e9, 1e9),
+        "falloff": (0.05, 20),
     }
 )
 """Least and greatest value of every number of a row."""
+
+
+Share = number(*RANGES["crop"])
+Light = number(*RANGES["colour"])
 
 
 class Trims(Value):
@@ -135,7 +154,66 @@ class GroupRow(_Row):
         return self.replace(**NEUTRAL, rows=rebuilding(self.rows))
 
 
-_KINDS = ("pass", "group")
+class OverlayRow(_Row):
+    """A pass laid on top with a place of its own: graphics, wires. It is no part of the rebuild.
+
+    x, y: pixels of the full picture that it is pushed right and down. scale: about the middle of the picture. crop: what is cut off at
+    the left, top, right and bottom, as shares of the picture. wipe: share of the way across the picture up to which it shows, along
+    wipe_angle (degrees; 0 from left to right, 90 from top to bottom), its edge wipe_soft wide.
+    """
+
+    kind: Literal["overlay"] = "overlay"
+    source: SourceName
+    uses_alpha: bool = True
+    in_balance: bool = False
+    x: number(*RANGES["x"]) = 0.0
+    y: number(*RANGES["y"]) = 0.0
+    scale: number(*RANGES["scale"]) = 1.0
+    crop: tuple[Share, Share, Share, Share] = (0.0, 0.0, 0.0, 0.0)
+    wipe: Share = 1.0
+    wipe_angle: number(*RANGES["wipe_angle"]) = 0.0
+    wipe_soft: Share = 0.0
+
+
+class BackgroundRow(_Row):
+    """A colour, or one that goes over into a second: along angle from side to side, or from the middle of the picture outwards.
+
+    begins, ends: shares of the way where the first colour ends and the second begins.
+    """
+
+    kind: Literal["background"] = "background"
+    operator: str = "under"
+    in_balance: bool = False
+    fill: Literal["colour", "linear", "radial"] = "colour"
+    colour: tuple[Light, Light, Light] = (0.18, 0.18, 0.18)
+    second: tuple[Light, Light, Light] = (0.0, 0.0, 0.0)
+    angle: number(*RANGES["angle"]) = 90.0
+    begins: number(*RANGES["begins"]) = 0.0
+    ends: number(*RANGES["ends"]) = 1.0
+
+
+class FogRow(_Row):
+    """Fog of a colour, denser the further a pass measures. through: mist is that of the source, 0..1; depth and height take near and far
+    in its own units (of a position, height is its second channel).
+
+    mode: mix goes straight from near to far; transmittance thins the light as air does, near to 2 % at far. fills: whether fog lies
+    where nothing covers, too.
+    """
+
+    kind: Literal["fog"] = "fog"
+    operator: str = "copy"
+    in_balance: bool = False
+    source: SourceName
+    through: Literal["mist", "depth", "height"] = "mist"
+    mode: Literal["mix", "transmittance"] = "mix"
+    colour: tuple[Light, Light, Light] = (0.5, 0.5, 0.5)
+    near: number(*RANGES["near"]) = 0.0
+    far: number(*RANGES["far"]) = 1.0
+    falloff: number(*RANGES["falloff"]) = 1.0
+    fills: bool = False
+
+
+_KINDS = ("pass", "group", "overlay", "background", "fog")
 
 
 def _kind_of(given: Any) -> str:
@@ -144,7 +222,11 @@ def _kind_of(given: Any) -> str:
 
 
 Row = Annotated[
-    Annotated[PassRow, Tag("(pass)")] | Annotated[GroupRow, Tag("(group)")],
+    Annotated[PassRow, Tag("(pass)")]
+    | Annotated[GroupRow, Tag("(group)")]
+    | Annotated[OverlayRow, Tag("(overlay)")]
+    | Annotated[BackgroundRow, Tag("(background)")]
+    | Annotated[FogRow, Tag("(fog)")],
     Discriminator(
         _kind_of, custom_error_type="kind", custom_error_message=f"A row has one of the kinds {', '.join(_KINDS)}"
     ),
@@ -159,6 +241,11 @@ NEUTRAL = MappingProxyType(
 def rebuilding(rows: tuple[Row, ...]) -> tuple[Row, ...]:
     """The rows that are part of the rebuild, all on and without trims."""
     return tuple(row.neutral() for row in rows if row.in_balance)
+
+
+def source_of(row: Row) -> str | None:
+    """The source that a row itself takes, if it takes one."""
+    return getattr(row, "source", None)
 
 
 def walk(rows: tuple[Row, ...]) -> Iterator[Row]:

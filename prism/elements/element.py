@@ -125,7 +125,14 @@ class Element(Document):
             f"There is no pass {key}.", advice=f"This element has {', '.join(p.key for p in self.passes)}."
         )
 
+    @cached_property
+    def sequences(self) -> tuple[Files, ...]:
+        """Those of its passes, each once."""
+        return tuple(
+            {(f.folder, f.head, f.padding, f.suffix, f.frames): f for f in (p.files for p in self.passes)}.values()
+        )
+
     def files_at(self, frame: int) -> list[Path]:
         """The files of a frame, each once."""
-        held = (p.files for p in self.passes if p.files.is_still or frame in p.files.numbers)
-        return sorted({files.path(frame) for files in held})
+        there = (files for files in self.sequences if files.is_still or frame in files.numbers)
+        return sorted({files.path(frame) for files in there})

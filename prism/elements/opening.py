@@ -71,13 +71,17 @@ def _opened(
     tolerant: bool,
 ) -> OpenFrame:
     faults: dict[tuple[str, str], PrismError] = {}
+    paths: dict[tuple, Path] = {}
+    headers: dict[Path, list[Part]] = {}  # many passes lie in one file
     found: list[_Found] = []
     for name, element in elements:
         for held in element.passes:
             if held.files.is_still or frame in held.files.numbers:
-                path = held.files.path(frame)
+                path = _path(held.files, frame, paths)
                 try:
-                    found.append(_Found(f"{name}/{held.key}" if name else held.key, held, path, _part_of(held, path)))
+                    found.append(
+                        _Found(f"{name}/{held.key}" if name else held.key, held, path, _part_of(held, path, headers))
+                    )
                 except PrismError as error:
                     faults.setdefault((error.what, error.where), error)
     if faults and not (tolerant and found):
@@ -167,9 +171,19 @@ def _held_still(files: Files) -> Files:
     return files.replace(head=storable(path.name.removesuffix(suffix)), padding=0, frames="")
 
 
-def _part_of(held: ElementPass, path: Path) -> Part:
+def _path(files: Files, frame: int, known: dict[tuple, Path]) -> Path:
+    """Worked out once for all passes of a sequence."""
+    key = files.folder, files.head, files.padding, files.suffix
+    if key not in known:
+        known[key] = files.path(frame)
+    return known[key]
+
+
+def _part_of(held: ElementPass, path: Path, headers: dict[Path, list[Part]]) -> Part:
     """Raises MissingChannels if this frame's file lacks what the others have."""
-    parts = read_header(path)
+    if path not in headers:
+        headers[path] = read_header(path)
+    parts = headers[path]
     part = parts[held.part] if held.part < len(parts) else parts[0]
     lost = [name for name in (*held.channels, *((held.alpha,) if held.alpha else ())) if name not in part.channels]
     if lost:

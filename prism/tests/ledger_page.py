@@ -3,6 +3,7 @@
 from itertools import pairwise
 
 import numpy as np
+from scipy.ndimage import map_coordinates
 
 from prism.colour.spaces import to_xyz
 
@@ -64,8 +65,75 @@ class _Page:
     def heard(self, row, *, within):
         return row.get("on", True) and (not self.soloed or within or any(r.get("solo") for r in _all([row])))
 
-    def source(self, row, *, within):
-        """Colour, alpha or None."""
+    def three(self, row, name, neutral):
+        return np.array([self.number(v) for v in row.get(name, neutral)], float).reshape(3, 1, 1)
+
+    def middles(self):
+        """Of pixels, from the middle of the picture: x, y, (H, W) each."""
+        y, x = np.mgrid[: self.shape[0], : self.shape[1]] + 0.5
+        return x - self.shape[1] / 2, y - self.shape[0] / 2
+
+    def across(self, angle):
+        x, y = self.middles()
+        u, v = np.cos(np.radians(angle)), np.sin(np.radians(angle))
+        return (u * x + v * y) / (abs(u) * self.shape[1] + abs(v) * self.shape[0]) + 0.5
+
+    def background(self, row):
+        colour, second = self.three(row, "colour", [0.18] * 3), self.three(row, "second", [0] * 3)
+        fill = row.get("fill", "colour")
+        if fill == "colour":
+            return colour * np.ones(self.shape)
+        x, y = self.middles()
+        outwards = np.hypot(x / self.shape[1], y / self.shape[0]) * np.sqrt(2)
+        way = self.across(self.number(row.get("angle", 90))) if fill == "linear" else outwards
+        t = _ramp(way, self.number(row.get("begins", 0)), self.number(row.get("ends", 1)))
+        return colour * (1 - t) + second * t
+
+    def placed(self, row, plane):
+        one = lambda name, neutral: self.number(row.get(name, neutral))  # noqa: E731
+        crop = [self.number(v) for v in row.get("crop", [0, 0, 0, 0])]
+        high, wide = self.shape
+        x, y = self.middles()
+        px = (x - one("x", 0)) / one("scale", 1) + wide / 2
+        py = (y - one("y", 0)) / one("scale", 1) + high / 2
+        inside = (
+            (crop[0] * wide <= px)
+            & (px <= (1 - crop[2]) * wide)
+            & (crop[1] * high <= py)
+            & (py <= (1 - crop[3]) * high)
+        )
+        framed = np.pad(plane, 1)
+        taken = map_coordinates(framed, [py + 0.5, px + 0.5], order=1, mode="constant")
+        return np.where(inside | (not any(crop)), taken, 0)
+
+    def factor(self, row):
+        """What the weight is multiplied with."""
+        kind = row.get("kind", "pass")
+        if kind == "overlay" and self.number(row.get("wipe", 1)) < 1:
+            soft = self.number(row.get("wipe_soft", 0))
+            edge = self.number(row.get("wipe", 1)) * (1 + soft)
+            return 1 - _ramp(self.across(self.number(row.get("wipe_angle", 0))), edge - soft, edge)
+        if kind == "fog":
+            v = self.sources[row["source"]][0][1 if row.get("through") == "height" else 0].astype(float)
+            near, far, falloff = (self.number(row.get(n, d)) for n, d in (("near", 0), ("far", 1), ("falloff", 1)))
+            x = (v - near) / (far - near)
+            thick = 1 - np.exp(-np.log(50) * np.maximum(x, 0) ** falloff)
+            air = row.get("mode") == "transmittance"
+            return np.where(x > 0, thick if air else np.clip(x, 0, 1) ** falloff, 0)
+        return 1.0
+
+    def source(self, row, *, within, result=None):
+        """Colour, alpha or None. result: what it joins, for fog."""
+        kind = row.get("kind", "pass")
+        if kind == "background":
+            return self.background(row), np.ones(self.shape)
+        if kind == "fog":
+            cover = np.ones(self.shape) if row.get("fills") or result is None else result[3]
+            return self.three(row, "colour", [0.5] * 3) * cover, cover
+        if kind == "overlay":
+            colour, alpha = self.sources[row["source"]]
+            alpha = None if alpha is None or not row.get("uses_alpha", True) else self.placed(row, alpha.astype(float))
+            return np.stack([self.placed(row, plane.astype(float)) for plane in colour]), alpha
         if row.get("kind", "pass") == "pass":
             colour, alpha = self.sources[row["source"]]
             return colour.astype(float), alpha if row.get("uses_alpha", True) else None
@@ -78,10 +146,14 @@ class _Page:
                 ground = False
         return own[:3], own[3] if covers else None
 
+    @staticmethod
+    def operator(row):
+        return row.get("operator", {"background": "under", "fog": "copy"}.get(row.get("kind"), "add"))
+
     def gives_alpha(self, row, within, ground):
         if self.number(row.get("amount", 1)) == 0:
             return False
-        operator = row.get("operator", "add")
+        operator = self.operator(row)
         covering = operator in COVER and operator != "add" and not ground
         return covering or self.source(row, within=within)[1] is not None
 
@@ -90,11 +162,12 @@ class _Page:
         if amount == 0:
             return result
         matte = row.get("matte")
-        weight = np.broadcast_to(amount * (1.0 if matte is None else self.mattes[matte]), self.shape)
-        colour, alpha = self.source(row, within=within)
+        weight = amount * (1.0 if matte is None else self.mattes[matte]) * self.factor(row)
+        weight = np.broadcast_to(weight, self.shape)
+        colour, alpha = self.source(row, within=within, result=result)
         with np.errstate(all="ignore"):
             colour = self.trimmed(row, colour, alpha)
-            operator = "copy" if ground else row.get("operator", "add")
+            operator = "copy" if ground else self.operator(row)
             missing = 0.0 if ground or operator == "add" else 1.0
             if operator in COVER:
                 covering = np.full(self.shape, missing) if alpha is None else alpha
@@ -144,6 +217,10 @@ class _Page:
         angle = np.radians(hue)
         t = np.cos(angle) * (v - v.mean(axis=0)) + np.sin(angle) * np.stack([b - g, r - b, g - r]) / np.sqrt(3)
         return weigh(v) + saturation * (t - weigh(t))
+
+
+def _ramp(v, begin, end):
+    return np.where(v >= begin, 1.0, 0.0) if begin == end else np.clip((v - begin) / (end - begin), 0, 1)
 
 
 def _all(rows):

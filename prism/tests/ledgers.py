@@ -69,7 +69,31 @@ class Dice:
         if depth < 2 and self.chance(0.25):
             rows = [self.row(depth + 1, operators) for _ in range(int(self.rng.integers(0, 4)))]
             return row | {"kind": "group", "rows": rows} | fixed
+        kind = self.pick(["pass"] * 6 + ["overlay", "background", "fog"])
+        if kind != "pass":
+            return row | getattr(self, kind)() | fixed
         return row | {"kind": "pass", "source": self.pick(KEYS), "uses_alpha": self.chance(0.8)} | fixed
+
+    def overlay(self):
+        return {
+            "kind": "overlay", "source": self.pick(KEYS), "x": self.number(-3, 3), "y": self.pick([0, 2, self.number(-3, 3)]),
+            "scale": self.pick([1, self.number(0.6, 1.7)]), "crop": self.pick([[0, 0, 0, 0], [0.11, 0.23, 0.07, 0.31]]),
+            "wipe": self.pick([1, self.number(0, 1)]), "wipe_angle": self.number(-90, 200), "wipe_soft": self.number(0.05, 0.5),
+        }  # fmt: skip
+
+    def background(self):
+        return {
+            "kind": "background", "fill": self.pick(["colour", "linear", "radial"]), "angle": self.number(0, 360),
+            "colour": [self.number(0, 2) for _ in range(3)], "second": [self.number(0, 2) for _ in range(3)],
+            "begins": self.number(-0.2, 0.3), "ends": self.number(0.6, 1.2),
+        }  # fmt: skip
+
+    def fog(self):
+        return {
+            "kind": "fog", "source": self.pick(KEYS), "through": self.pick(["mist", "depth", "height"]),
+            "mode": self.pick(["mix", "transmittance"]), "colour": [self.number(0, 2) for _ in range(3)],
+            "near": self.number(0, 0.2), "far": self.number(0.5, 2), "falloff": self.number(0.5, 2), "fills": self.chance(0.4),
+        }  # fmt: skip
 
     def ledger(self, count=6, **row):
         mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]

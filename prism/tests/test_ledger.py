@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from prism.colour.spaces import luminance_weights
+from prism.combine import adding
 from prism.combine.balance import balance, difference_picture
 from prism.combine.contributions import contributions
 from prism.combine.deliver import Output, deliver
@@ -242,6 +243,27 @@ class First(FolderCase):
     def test_occlusion_follows_switched_off(self):
         row = first_ledger(self.frame()).rows[-1]
         self.assertEqual((row.source, row.operator, row.on, row.in_balance), ("occlusion", "multiply", False, False))
+
+    def test_what_is_taken_in_later_goes_where_its_pass_belongs(self):
+        planes = passes(self.rng, height=16, width=24)
+        planes |= {f"surface_colour.{c}": planes["R"] for c in "RGB"} | {f"wire.{c}": planes["R"] for c in "RGB"}
+        sources = find_sources([self.write("all.exr", planes)])
+        ledger = first_ledger(sources)
+        colour = adding.with_pass(ledger, sources.source("surface_colour"))
+        self.assertEqual((colour.ledger.rows[0], colour.row.on, colour.row.operator), (colour.row, False, "over"))
+        self.assertIn("covers what stands above it", colour.remark)
+        self.assertTrue(balance(colour.ledger, sources).balanced)
+        wire = adding.with_pass(ledger, sources.source("wire"))
+        self.assertEqual((wire.row.kind, wire.row.in_balance, wire.ledger.rows[-1]), ("overlay", False, wire.row))
+        self.assertFalse(adding.with_pass(ledger, sources.source("depth")).row.on)
+        fog = adding.with_fog(ledger, sources)
+        self.assertEqual(
+            (fog.row.source, fog.row.through), ("mist", "mist") if "mist" in sources else ("depth", "depth")
+        )
+        before, after = (evaluate(made, sources) for made in (ledger, fog.ledger))
+        self.assertGreater(np.abs(after - before).max(), 0.01)
+        ground = adding.with_background(ledger.replace(alpha=None, rows=()))
+        np.testing.assert_allclose(evaluate(ground.ledger, sources)[:, 0, 0], (0.18, 0.18, 0.18, 1))
 
     def test_light_groups(self):
         planes = {c: np.full((2, 2), 3, np.float32) for c in "RGBA"}

@@ -1,3 +1,5 @@
+from threading import Thread
+
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
@@ -5,6 +7,7 @@ from django.core.management.base import BaseCommand
 from desk.accounts.services import create
 from desk.intake.looking import look
 from desk.shots.models import Place
+from prism.combine.warming import warm
 from prism.errors import PrismError
 
 
@@ -15,6 +18,8 @@ class Command(BaseCommand):
         parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
 
     def handle(self, *args, empty: bool, **options) -> None:
+        warming = Thread(target=warm)  # a machine that never ran the loops compiles them, meanwhile
+        warming.start()
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
@@ -25,6 +30,7 @@ class Command(BaseCommand):
             user, password = create("owner", may_set_up=True)
             self.stdout.write(f"- First account: {user.get_username()}, one-time password {password}")
             self.stdout.write("  Log in with it; three steps lead to the first shot: password, production, shot.")
+        warming.join()
 
     def _look_at_places(self) -> None:
         """Elements from before there were documents get theirs."""

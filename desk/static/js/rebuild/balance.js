@@ -46,8 +46,8 @@ export const balance = (page, held) => ({
     const trimmed = this.balance?.trimmed;
     if (!trimmed) return "…";
     return trimmed.difference.largest === this.balance.difference.largest && trimmed.mean === this.balance.rebuilt_mean
-      ? "no changes"
-      : `${power(trimmed.difference.largest)}, mean ${number(trimmed.mean)}`;
+      ? "no trims or changes"
+      : `mean ${number(trimmed.mean)}, up to ${power(trimmed.difference.largest)} from rendered`;
   },
   get verdict() {
     if (this.unanswered && this.fault) return "not compared";

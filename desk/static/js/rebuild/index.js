@@ -14,7 +14,7 @@ const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: 
 
 export default () => {
   const page = pageData();
-  const held = { kept: null };
+  const held = { kept: null, sliding: null };
 
   const station = {
     frames: page.frames,
@@ -30,14 +30,14 @@ export default () => {
 
     // ---- What is shown ----
     get subject() { return { kind: "ledger", ...this.shown }; },
-    get extra() { return { ledgerId: page.ledgerId, ledger: this.ledger }; },
+    get extra() { return { ledgerId: page.ledgerId, ledger: held.sliding ?? held.kept.current }; },
     show(show, key = "") {
       this.shown = { show, key };
       this.asSuits();
       this.refresh();
     },
     showRow(row) { this.show("row", row.id); },
-    showSource(row) { this.show(...(row.kind === "group" ? ["row", row.id] : ["source", row.source])); },
+    showSource(row) { this.show(...(row.source ? ["source", row.source] : ["row", row.id])); },
     isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
     get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
     get isData() { return this.shownSource?.data ?? false; },

@@ -33,8 +33,9 @@ export const keeping = (page, held) => ({
     this.adopt();
   },
 
+  // While a number slides only the picture follows: to draw all rows anew would take longer than the picture.
   preview(ledger, edited) {
-    this.ledger = ledger;
+    held.sliding = ledger;
     this.askSliding({ edited });
   },
   commit(ledger) {
@@ -42,13 +43,14 @@ export const keeping = (page, held) => ({
     this.adopt();
   },
   adopt() {
+    held.sliding = null;
+    this.askPicture({}); // first: the server works while the rows are drawn anew
     this.ledger = held.kept.current;
     this.canUndo = held.kept.canUndo;
     this.canRedo = held.kept.canRedo;
     this.remark = "";
     this.showRibbon();
     this.account();
-    this.askPicture({});
     this.askProbe();
   },
   async keepVersion() {

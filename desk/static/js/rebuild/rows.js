@@ -27,16 +27,20 @@ export const rows = (page, held) => ({
   get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.titleOf({ source: this.ledger.alpha })}` : "start: black, transparent"; },
   lineStyle({ depth }) { return { paddingLeft: `${8 + depth * 12}px` }; },
   sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
-  titleOf(row) { return row.kind === "group" ? row.name || "group" : this.sourceOf(row)?.title ?? row.source; },
+  titleOf(row) {
+    if (row.kind === "fog") return `fog, ${row.through}`;
+    if (row.kind === "background") return row.fill === "colour" ? "background" : `background, ${row.fill}`;
+    return row.kind === "group" ? row.name || "group" : this.sourceOf(row)?.title ?? row.source;
+  },
   // A ledger onto the denoised beauty says so at its start; only what differs from that is told in its rows.
   rowTitle(row) {
-    if (row.kind === "group") return this.titleOf(row);
+    if (row.kind !== "pass") return this.titleOf(row);
     const source = this.sourceOf(row);
     const beauty = this.sourceOf({ source: this.ledger.beauty });
     return source?.denoised && beauty?.denoised ? source.passTitle : this.titleOf(row);
   },
   sourceHint(row) {
-    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "A colour under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
@@ -54,7 +58,6 @@ export const rows = (page, held) => ({
   rowClass({ row, depth }) {
     return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: row.kind === "group", inner: depth > 0 };
   },
-  operatorText({ sign, title }) { return sign === title ? title : `${sign}  ${title}`; },
   signOf(row) { return page.operators.find(({ key }) => key === row.operator).sign; },
   marksOf(row) {
     const marks = [];
@@ -117,6 +120,7 @@ export const rows = (page, held) => ({
       this.commit(answer.ledger);
       this.remark = answer.remark;
       this.opened = answer.row;
+      this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(answer.row)}"]`)?.scrollIntoView({ block: "start" }));
     });
   },
   async startAgain(event) {

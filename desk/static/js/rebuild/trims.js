@@ -15,19 +15,65 @@ const NUMBERS = [
   { field: "pivot", title: "pivot", step: 0.005, digits: 3, parts: [""] },
   { field: "gamma", title: "gamma", step: 0.01, digits: 2, parts: [""] },
 ];
+// What rows of a kind have beside the numbers of all rows; choices are words, switches are on or off.
+const COLOUR = { step: 0.01, digits: 3, parts: ["red", "green", "blue"] };
+const OWN = {
+  overlay: [
+    { field: "x", title: "right", unit: "px", step: 0.25, digits: 2, parts: [""] },
+    { field: "y", title: "down", unit: "px", step: 0.25, digits: 2, parts: [""] },
+    { field: "scale", title: "scale", step: 0.001, digits: 3, parts: [""] },
+    { field: "wipe", title: "wipe", step: 0.01, digits: 2, parts: [""] },
+    { field: "wipe_angle", title: "angle", unit: "°", step: 1, digits: 0, parts: [""] },
+    { field: "wipe_soft", title: "softness", step: 0.01, digits: 2, parts: [""] },
+    { field: "crop", title: "crop", step: 0.005, digits: 2, parts: ["left", "top", "right", "bottom"] },
+  ],
+  background: [
+    { field: "colour", title: "colour", ...COLOUR },
+    { field: "second", title: "second", ...COLOUR },
+    { field: "angle", title: "angle", unit: "°", step: 1, digits: 0, parts: [""] },
+    { field: "begins", title: "begins", step: 0.01, digits: 2, parts: [""] },
+    { field: "ends", title: "ends", step: 0.01, digits: 2, parts: [""] },
+  ],
+  fog: [
+    { field: "colour", title: "colour", ...COLOUR },
+    { field: "near", title: "near", step: 0.01, digits: 3, parts: [""] },
+    { field: "far", title: "far", step: 0.01, digits: 3, parts: [""] },
+    { field: "falloff", title: "falloff", step: 0.01, digits: 2, parts: [""] },
+  ],
+};
+const CHOICES = {
+  background: [{ field: "fill", title: "fill", words: ["colour", "linear", "radial"] }],
+  fog: [
+    { field: "through", title: "through", words: ["mist", "depth", "height"] },
+    { field: "mode", title: "thins as", words: ["mix", "transmittance"] },
+  ],
+};
+const MOST_DISTANCE = 20; // scene units from which a drag goes faster
+
 const NEUTRAL_KELVIN = 6504;
 const CURVES = ["all", "red", "green", "blue"];
 
 export const trims = (page, held) => ({
-  numbers: NUMBERS.map((number) => ({ ...number, range: page.blank.ranges[number.field] })),
   curveNames: CURVES,
   curveName: "all",
   eases: ["linear", "smooth", "hold"],
 
   // ---- Numbers ----
+  numbersOf(row) {
+    return [...(OWN[row.kind] ?? []), ...NUMBERS].map((number) => ({ ...number, range: page.blank.ranges[number.field], step: this.stepOf(row, number) }));
+  },
+  // Depth is in units of the scene: what is far is dragged faster.
+  stepOf(row, { field, step }) {
+    return (field === "near" || field === "far") && row.through !== "mist" && Math.abs(at(row.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
+  },
+  choicesOf(row) { return CHOICES[row.kind] ?? []; },
+  isFog(row) { return row.kind === "fog"; },
   fieldOf(row, { field }, part) { return row[field].length === undefined ? row[field] : row[field][part]; },
   numberAt(row, number, part) { return at(this.fieldOf(row, number, part), this.frame); },
-  neutralOf({ field }) { return field === "amount" ? 1 : (page.blank.trims[field][0] ?? page.blank.trims[field]); },
+  neutralOf(row, { field }, part) {
+    const neutral = page.blank[row.kind][field];
+    return Array.isArray(neutral) ? neutral[part] : neutral;
+  },
   numberLabel({ title }, part) { return part ? `${title} ${part}` : title; },
   unitText(row, number) {
     if (number.field !== "warmth") return number.unit ?? "";
