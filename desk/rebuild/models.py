@@ -15,6 +15,7 @@ class Ledger(models.Model):
     document = models.JSONField()
     revision = models.PositiveIntegerField(default=1)  # up by one at each save; a save must name the one it builds on
     changed = models.DateTimeField(auto_now=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
 
     class Meta:
         ordering = ["pk"]
@@ -32,6 +33,7 @@ class LedgerVersion(models.Model):
     document = models.JSONField()
     author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     made = models.DateTimeField(auto_now_add=True)
+    comment = models.CharField(max_length=500, blank=True)
 
     class Meta:
         ordering = ["-number"]

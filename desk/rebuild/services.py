@@ -22,6 +22,7 @@ from prism.combine import ledger as documents
 from prism.combine.adding import Added
 from prism.combine.contributions import contributions
 from prism.combine.first import first_ledger, starts_of
+from prism.combine.wording import changes
 from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
@@ -60,17 +61,36 @@ def parse(shot: Shot, document: Any) -> documents.Ledger:
     return documents.Ledger.from_json(document, where="ledger").replace(space=shot.settings.space)
 
 
-def save(ledger: Ledger, document: documents.Ledger, revision: int) -> int:
-    """Save a change that builds on `revision`. Returns the new revision; raises Outdated if it is not the newest."""
+def save(ledger: Ledger, document: documents.Ledger, revision: int, user) -> int:
+    """Save a change that builds on `revision`; what files it lies on follows from the document. Returns the new revision; raises
+    Outdated if it is not the newest."""
+    element = ledger.shot.elements.filter(name=document.elements[0]).first() if document.elements else None
     changed = Ledger.objects.filter(pk=ledger.pk, revision=revision).update(
-        document=document.as_json(), revision=revision + 1, changed=timezone.now()
+        document=document.as_json(),
+        revision=revision + 1,
+        changed=timezone.now(),
+        changed_by=user,
+        element=element or ledger.element,
     )
     if not changed:
         raise Outdated("ledger")
     return revision + 1
 
 
-def keep_version(ledger: Ledger, user) -> LedgerVersion:
+def theirs(ledger: Ledger, mine: documents.Ledger) -> dict[str, Any]:
+    """The ledger as somebody else left it: who, when, and what it has that `mine` has not, in words."""
+    newest = Ledger.objects.select_related("changed_by").get(pk=ledger.pk)
+    document = parse(ledger.shot, newest.document)
+    return {
+        "ledger": document.as_json(),
+        "revision": newest.revision,
+        "by": newest.changed_by.get_username() if newest.changed_by else "somebody",
+        "at": newest.changed.isoformat(timespec="minutes"),
+        "changes": changes(mine, document),
+    }
+
+
+def keep_version(ledger: Ledger, user, comment: str = "") -> LedgerVersion:
     """Keep the ledger as it is now; the newest version again if nothing changed since."""
     with transaction.atomic():
         locked = Ledger.objects.select_for_update().get(pk=ledger.pk)
@@ -78,31 +98,34 @@ def keep_version(ledger: Ledger, user) -> LedgerVersion:
         if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, locked.document):
             return newest
         number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
-        return LedgerVersion.objects.create(ledger=locked, number=number, document=locked.document, author=user)
+        return LedgerVersion.objects.create(
+            ledger=locked, number=number, document=locked.document, author=user, comment=comment
+        )
 
 
 def version_entry(version: LedgerVersion) -> dict[str, Any]:
     """What the page says of a version that one can go back to."""
-    return {"number": version.number, "label": version.label, "made": version.made.isoformat(timespec="minutes")}
+    return {
+        "number": version.number,
+        "label": version.label,
+        "made": version.made.isoformat(timespec="minutes"),
+        "author": version.author.get_username() if version.author else "",
+        "comment": version.comment,
+    }
 
 
-def use_element(ledger: Ledger, element: Element) -> None:
-    """Lay the ledger on another element of the shot. Raises UnreadableFile if that has no readable frame."""
+def laid_on(ledger: Ledger, document: documents.Ledger, element: Element) -> documents.Ledger:
+    """The document on another element of the shot. Nothing is saved. Raises UnreadableFile if that has no readable frame."""
     frames = frames_on_disk(element)
     if not frames:
         raise UnreadableFile("This element has no frames on disk.", where=element.name)
     sources_of([element], frames[0])
-    document = parse(ledger.shot, ledger.document)
-    before = document.elements[0] if document.elements else ""
-    ledger.document = document.moved(before, element.name).as_json()
-    ledger.revision += 1
-    ledger.element = element
-    ledger.save(update_fields=["element", "document", "revision", "changed"])
+    return document.moved(document.elements[0] if document.elements else "", element.name)
 
 
 def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
-    step = step_for(sources.window.width, THUMBNAIL_WIDTH)
+    step = step_for(sources.window, THUMBNAIL_WIDTH)
     rows = contributions(document, sources, step=step)
     if not rows:
         return {"rows": [], "strip": "", "width": 0, "height": 0}

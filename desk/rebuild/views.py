@@ -21,6 +21,7 @@ from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
 from prism.combine.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
+from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.viewing.picture import Look
@@ -77,11 +78,11 @@ def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
     body = json_body(request)
-    ledger = _ledger(shot, body)
+    ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
     try:
-        revision = services.save(ledger, services.parse(shot, body.get("ledger")), whole_number(body, "revision"))
+        revision = services.save(ledger, document, whole_number(body, "revision"), request.user)
     except Outdated as error:
-        return JsonResponse({"error": error.as_json()}, status=409)
+        return JsonResponse({"error": error.as_json() | {"theirs": services.theirs(ledger, document)}}, status=409)
     return JsonResponse({"revision": revision})
 
 
@@ -89,7 +90,8 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
-    kept = services.keep_version(_ledger(shot, json_body(request)), request.user)
+    body = json_body(request)
+    kept = services.keep_version(_ledger(shot, body), request.user, str(body.get("comment", ""))[:500])
     return JsonResponse(services.version_entry(kept))
 
 
@@ -97,17 +99,20 @@ def version(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int) -> JsonResponse:
     kept = get_object_or_404(LedgerVersion, ledger__shot=shot, ledger=ledger, number=number)
-    return JsonResponse({"ledger": services.parse(shot, kept.document).as_json()})
+    document = services.parse(shot, kept.document)
+    now = services.parse(shot, kept.ledger.document)
+    return JsonResponse({"ledger": document.as_json(), "changes": changes(document, now)})
 
 
 @require_POST
 @with_shot
 def element(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """Lay the ledger on other files of the shot."""
+    """The ledger on other files of the shot; the page goes on with what comes back, and saves it like any change."""
     require_change(request, shot)
     body = json_body(request)
-    services.use_element(_ledger(shot, body), get_object_or_404(shot.elements, pk=whole_number(body, "element")))
-    return JsonResponse({})
+    chosen = get_object_or_404(shot.elements, pk=whole_number(body, "element"))
+    document = services.laid_on(_ledger(shot, body), services.parse(shot, body.get("ledger")), chosen)
+    return JsonResponse({"ledger": document.as_json()})
 
 
 @require_POST
@@ -115,7 +120,10 @@ def element(request: HttpRequest, shot: Shot) -> JsonResponse:
 def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResponse:
     """The same from a page without a picture."""
     require_change(request, shot)
-    services.use_element(get_object_or_404(shot.ledgers, pk=ledger), get_object_or_404(shot.elements, pk=element))
+    kept = get_object_or_404(shot.ledgers, pk=ledger)
+    chosen = get_object_or_404(shot.elements, pk=element)
+    document = services.laid_on(kept, services.parse(shot, kept.document), chosen)
+    services.save(kept, document, kept.revision, request.user)
     return redirect("rebuild", production=shot.production.code, shot=shot.code)
 
 
@@ -163,7 +171,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "blank": blank_rows(),
         "revision": ledger.revision,
         "version": newest.label if newest else "",
-        "versions": [services.version_entry(version) for version in ledger.versions.all()],
+        "versions": [services.version_entry(version) for version in ledger.versions.select_related("author")],
         "element": ledger.element_id,
         "elements": list(shot.elements.values("id", "name")),
         "mayChange": shot.can_be_changed_by(request.user),

@@ -236,6 +236,36 @@ class MainJob(BrowserCase):
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         self.assertEqual(self.complaints, [])
 
+    def test_two_pages_and_the_second_chooses(self):
+        """What the first saved is said in words; taken, ours is one undo away; kept, ours is what stands."""
+        self.log_in()
+        address = f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission"
+        self.page.goto(address)
+        self.settled()
+        for choice, expected in (("Take theirs", (False, 1)), ("Keep mine", (False, 0.25))):
+            context = self.browser.new_context(storage_state=self.page.context.storage_state())
+            other = context.new_page()
+            other.goto(address)
+            expect(other.locator("header")).to_contain_text("· saved")
+            other.get_by_label("background on").uncheck()
+            expect(other.locator("header")).to_contain_text("· saved")
+            other.wait_for_load_state("networkidle")
+            context.close()
+            field = self.amount("emission")
+            field.fill("0.25")
+            field.press("Enter")
+            expect(self.page.get_by_role("alert").first).to_contain_text("ada changed this ledger")
+            self.page.get_by_role("button", name=choice).click()
+            self.settled()
+            document = Document.from_json(Ledger.objects.get().document)
+            self.assertEqual(document.row("emission").amount, expected[1], choice)
+            if choice == "Take theirs":
+                self.assertFalse(document.row("background").on)
+                self.page.get_by_label("background on").check()
+                self.settled()
+        self.complaints = [said for said in self.complaints if "409" not in said]
+        self.assertEqual(self.complaints, [])
+
     def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
         self.log_in()
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")

@@ -77,7 +77,7 @@ class FromElsewhere(BrowserCase):
         # Rebuilt.
         made = Element.objects.exclude(name="render").get()
         self.client.force_login(self.artist)
-        self.ask("rebuild-element", ledgerId=self.ledger.pk, element=made.pk)
+        self.client.post(self.url("rebuild-lay", ledger=self.ledger.pk, element=made.pk))
         self.page.goto(self.live_server_url + self.url("rebuild"))
         self.page.get_by_label("Start again from").select_option(label="components")
         self.settled()

@@ -257,6 +257,10 @@ class Keeping(RebuildCase):
         self.save(self.changed("emission", amount=0.25), 1)
         answer = self.save(self.changed("emission", amount=0.75), 1)
         self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (409, "document.outdated"))
+        theirs = answer.json()["error"]["theirs"]
+        self.assertEqual(
+            (theirs["by"], theirs["revision"], theirs["changes"]), ("ada", 2, ["emission amount 0.75 → 0.25"])
+        )
         self.ledger.refresh_from_db()
         kept = Document.from_json(self.ledger.document).row("emission").amount
         self.assertEqual(kept, 0.25)
@@ -292,8 +296,12 @@ class Keeping(RebuildCase):
         made = [
             self.bring_in(other, "v002"), self.shot.elements.create(name="none"), self.bring_in(other, "x", stranger)
         ]  # fmt: skip
-        answers = [self.ask("rebuild-element", ledgerId=self.ledger.pk, element=frame.pk).status_code for frame in made]
-        self.assertEqual(answers, [200, 422, 404])
+        body = {"ledgerId": self.ledger.pk, "ledger": self.document}
+        answers = [self.ask("rebuild-element", **body, element=frame.pk) for frame in made]
+        self.assertEqual([answer.status_code for answer in answers], [200, 422, 404])
+        self.ledger.refresh_from_db()
+        self.assertEqual((self.ledger.element, self.ledger.revision), (self.element, 1))  # until it is saved
+        self.save(answers[0].json()["ledger"], 1)
         self.ledger.refresh_from_db()
         self.assertEqual(self.ledger.element, made[0])
         self.assertEqual(self.client.get(self.url("rebuild")).context["page"]["frames"], [1002])

@@ -132,7 +132,7 @@ class Mutated(WorldCase):
             "rebuild-save": ledger | {"revision": 1},
             "rebuild-version": {"ledgerId": self.ledger.pk},
             "rebuild-first": {"ledgerId": self.ledger.pk, "frame": 1001, "by": "components", "denoised": False},
-            "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk},
+            "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk, "ledger": self.ledger.document},
             "look-picture": ledger
             | shown
             | {

@@ -53,7 +53,7 @@ class Encoded:
 def picture(opened: Opened, wish: Wish, is_stale: Callable[[], bool]) -> Encoded:
     """Raises PrismError."""
     frame = opened.frame
-    step = step_for(frame.display_window.width, wish.width)
+    step = step_for(frame.display_window, wish.width)
     shown = opened.subject.shown(frame, step=step, remap=wish.remap, is_stale=is_stale)
     if wish.against is not None:
         other = wish.against.subject.shown(wish.against.frame, step=step, is_stale=is_stale)

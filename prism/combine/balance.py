@@ -42,6 +42,11 @@ class Balance:
     suggestions: tuple[Suggestion, ...]
 
     @property
+    def wrong(self) -> int:
+        """Pixels that are apart, or of which nothing can be said."""
+        return max(self.beyond, self.not_finite)
+
+    @property
     def balanced(self) -> bool:
         """Whether every pixel is a number, and rounding explains it."""
         return self.beyond == 0 and self.not_finite == 0
@@ -51,8 +56,8 @@ class Balance:
         return {**asdict(self), "balanced": self.balanced}
 
 
-def balance(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Balance:
-    """Hold the untrimmed ledger against the rendered beauty at full size.
+def balance(ledger: Ledger, sources: Frame, *, causes: bool = True, is_stale: Stale = never) -> Balance:
+    """Hold the untrimmed ledger against the rendered beauty at full size. causes: False to be told only whether it balances.
 
     Raises NoBeauty, UnknownSource, BadArgument, Superseded.
     """
@@ -81,7 +86,7 @@ def balance(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Balan
         rounding="half" if _uses_half(plain, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
-        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count),
+        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count) if causes else (),
     )
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from prism.colour.view import ViewTransform
+from prism.combine.balance import balance
 from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame, on_display
@@ -42,12 +43,13 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
     """
     path = Path(path)
     rgba = evaluate(ledger, sources, is_stale=is_stale)
+    said = _of_balance(ledger, sources)
     if path.suffix.lower() == ".exr":
-        return _write_exr(ledger, sources, path, rgba, output)
+        return [*said, *_write_exr(ledger, sources, path, rgba, output)]
     display = sources.display_window
     picture = on_display(sources, rgba)
     report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
-    remarks = []
+    remarks = said
     if report.clipped:
         remarks.append(
             f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here."
@@ -60,6 +62,18 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
             "Lay the picture over black to keep their light."
         )
     return remarks
+
+
+def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:
+    """That the untrimmed sum is not what was rendered, where there is something it should land on."""
+    if ledger.beauty not in sources or not any(row.in_balance for row in ledger.rows):
+        return []
+    found = balance(ledger, sources, causes=False)
+    if found.balanced:
+        return []
+    return [
+        f"Frame {sources.number} is not balanced: the untrimmed rows differ from what was rendered in {found.wrong} pixels."
+    ]
 
 
 def _write_exr(ledger: Ledger, sources: Frame, path: Path, rgba: np.ndarray, output: Output) -> list[str]:

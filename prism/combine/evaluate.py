@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.combine.bound import bind
 from prism.combine.ledger import Ledger
-from prism.combine.program import Program, Step, compile_ledger
+from prism.combine.program import Program, Step, compile_ledger, flat
 from prism.combine.rows import walk
 from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
+from prism.errors import UnknownSource
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out
@@ -51,10 +52,28 @@ def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale =
 
 def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
     """The picture of a program; as `evaluate`."""
+    require_sources(program, sources)
     sources.read(program.sources, step=step)
     running = start(program.alpha, sources, step=step)
     apply_steps(running, program.steps, sources, step=step, is_stale=is_stale)
     return running
+
+
+def require_sources(program: Program, sources: Frame) -> None:
+    """Raises UnknownSource naming all that a program asks for in vain, at once."""
+    missing = [key for key in program.sources if key not in sources]
+    if missing:
+        found = ", ".join(source.key for source in sources)
+        raise UnknownSource(
+            f"There {'is' if len(missing) == 1 else 'are'} no source{'' if len(missing) == 1 else 's'} {', '.join(missing)}.",
+            where=_asking(program.steps, missing),
+            advice=f"These files have {found}. Remove the rows, or lay the ledger on other files.",
+        )
+
+
+def _asking(steps: tuple[Step, ...], missing: list[str]) -> str:
+    rows = [step.id for step in flat(steps) if getattr(step, "source", None) in missing]
+    return f"row{'' if len(rows) == 1 else 's'} {', '.join(rows)}" if rows else "start"
 
 
 def start(alpha: str | None, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:

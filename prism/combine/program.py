@@ -162,6 +162,14 @@ class _Compiler:
         return kind(**{name: _at(getattr(row, name), self._frame) for name in own}, **common)
 
 
+def flat(steps: tuple[Step, ...]) -> Iterator[Step]:
+    """Every step, a group before what is in it."""
+    for step in steps:
+        yield step
+        if isinstance(step, GroupStep):
+            yield from flat(step.steps)
+
+
 def _at(value: Any, frame: int) -> Any:
     """A field of a row at a frame, keyed or not."""
     if isinstance(value, tuple):

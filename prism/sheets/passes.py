@@ -41,7 +41,7 @@ def pass_sheet(frame: Frame, look: Look, *, width: int, title: str) -> NDArray[n
 
 
 def _small(frame: Frame, source: Source, look: Look, width: int) -> NDArray[np.uint8]:
-    step = step_for(frame.display_window.width, width)
+    step = step_for(frame.display_window, width)
     rgba, data = source_picture(frame, source.key, step=step)
     return to_screen(on_display(frame, rgba, step=step), look, data=data)
 

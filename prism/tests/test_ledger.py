@@ -320,7 +320,7 @@ class Evaluation(FolderCase):
 
     def test_an_unknown_source_names_row_and_choice(self):
         sources = self.frame()
-        with self.assertRaisesRegex(UnknownSource, "row x: There is no source absent. This frame has .*emission"):
+        with self.assertRaisesRegex(UnknownSource, "row x: There is no source absent. These files have .*emission"):
             evaluate(Ledger(rows=(PassRow(id="x", source="absent"),)), sources)
 
     def test_what_a_ledger_asks_of_a_file_is_decoded_at_once_and_the_same(self):

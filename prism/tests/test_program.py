@@ -18,7 +18,8 @@ from prism.combine.program import compile_ledger
 from prism.combine.rows import NEUTRAL, PassRow, Trims
 from prism.combine.shaping import bend
 from prism.combine.trims import turning
-from prism.errors import BadArgument, BadDocument
+from prism.combine.wording import changes
+from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.tests import ledger_page
 from prism.tests.ledgers import FRAME, KEYS, Dice
 from prism.tests.memory import MemoryFrame
@@ -228,6 +229,27 @@ class Document(unittest.TestCase):
         alone = evaluate(Ledger(alpha=None, rows=inner[:1]), MemoryFrame(sources, FRAME))
         np.testing.assert_allclose(down[:3], alone[:3], rtol=1e-6)
         self.assertEqual([row.id for row in ledger.down_to("s").rows], ["s"])
+
+    def test_what_differs_is_said_in_words(self):
+        rows = ({"id": "key", "source": "diffuse"}, {"id": "rim", "source": "emission"})
+        before = Ledger(rows=rows)
+        keyed = {"keys": [{"frame": 1, "value": 0}, {"frame": 9, "value": 1}]}
+        after = Ledger(rows=(
+            rows[1] | {"on": False, "tint": (1, 0.5, 1)},
+            rows[0] | {"exposure": 0.5, "amount": keyed},
+            {"id": "air", "kind": "fog", "source": "shadow"},
+        ))  # fmt: skip
+        self.assertEqual(changes(before, before), [])
+        self.assertEqual(changes(before, after), [
+            "rim tint 1, 1, 1 → 1, 0.5, 1", "rim off", "key exposure 0 st → 0.5 st", "key amount 1 → 2 keys", "air added",
+            "rows in another order",
+        ])  # fmt: skip
+        self.assertEqual(changes(after, before)[-2:], ["air removed", "rows in another order"])
+
+    def test_all_missing_sources_are_named_at_once(self):
+        ledger = Ledger(alpha=None, rows=({"id": "a", "source": "lost"}, {"id": "b", "source": "gone"}))
+        with self.assertRaisesRegex(UnknownSource, "rows a, b: There are no sources lost, gone"):
+            evaluate(ledger, MemoryFrame(Dice(1).sources(SHAPE), FRAME))
 
     def test_a_matte_of_a_pass_without_alpha_is_refused(self):
         document = one_row(matte="m") | {"mattes": [{"id": "m", "kind": "alpha", "source": "emission"}]}

@@ -167,7 +167,8 @@ class TwoPictures(FolderCase):
 class Choices(unittest.TestCase):
     def test_step(self):
         for width, at_most, step in [(960, 960, 1), (961, 960, 2), (1920, 96, 20), (10, 0, 10), (5, 99, 1)]:
-            self.assertEqual(step_for(width, at_most), step)
+            self.assertEqual(step_for(Window(0, 0, width - 1, 99), at_most), step)
+        self.assertEqual(step_for(Window(0, 0, 4999, 2), 96), 3)  # no fewer than one row is left
 
     def test_unknown_settings_list_the_known(self):
         for setting in ({"channel": "q"}, {"ground": "lava"}):

@@ -21,7 +21,7 @@ def difference_of(first: Frame, second: Frame, *, key: str = "beauty") -> Differ
 
 def difference_picture(first: Frame, second: Frame, *, width: int, key: str = "beauty") -> NDArray[np.uint8]:
     """Display bytes (H, W, 3) of the largest difference of the three channels, brightened; black is the same."""
-    a, b = _planes(first, second, key, step=step_for(first.display_window.width, width))
+    a, b = _planes(first, second, key, step=step_for(first.display_window, width))
     with np.errstate(invalid="ignore"):
         gap = np.where(a == b, 0, np.abs(a - b)).max(axis=0)  # infinite depth is the same as infinite depth
     return grey(encode_srgb(np.nan_to_num(gap, nan=1, posinf=1) * VISIBLE).astype(np.float32))

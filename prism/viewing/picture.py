@@ -13,6 +13,7 @@ from prism.colour.spaces import luminance
 from prism.colour.view import ViewTransform, apply_quickly
 from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument
+from prism.pixels.window import Window
 from prism.viewing.remap import Remap, remapped
 
 CHANNELS = ("rgb", "r", "g", "b", "a", "luminance")
@@ -73,9 +74,10 @@ def encode(rgb: NDArray[np.uint8], encoding: str) -> bytes:
     return target.getvalue()
 
 
-def step_for(width: int, at_most: int) -> int:
-    """The smallest whole divisor of both sides that brings a width down to at most that many pixels."""
-    return max(1, -(-width // max(1, at_most)))
+def step_for(window: Window, at_most: int) -> int:
+    """The smallest whole divisor of both sides that brings a width down to at most that many pixels; and leaves one row of a very
+    flat picture."""
+    return max(1, min(-(-window.width // max(1, at_most)), window.height, window.width))
 
 
 def source_picture(
@@ -93,7 +95,7 @@ def source_picture(
 
 def pass_jpeg(sources: Frame, key: str, look: Look, *, width: int) -> bytes:
     """One pass in its usual remap as a JPEG of at most that width. Raises UnknownSource or UnreadableFile."""
-    step = step_for(sources.display_window.width, width)
+    step = step_for(sources.display_window, width)
     rgba, data = source_picture(sources, key, step=step)
     return encode(to_screen(on_display(sources, rgba, step=step), look, data=data), "jpeg")
 

@@ -1,8 +1,8 @@
 // Requests to the server. Failures arrive as Fault: what is wrong, where, and what to do.
 export class Fault extends Error {
-  constructor({ code = "page", what, where = "", advice = "", file = false }) {
+  constructor({ code = "page", what, where = "", advice = "", file = false, theirs = null }) {
     super(what);
-    Object.assign(this, { code, what, where, advice, file });
+    Object.assign(this, { code, what, where, advice, file, theirs });
   }
 }
 

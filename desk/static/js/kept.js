@@ -4,6 +4,7 @@ import { History } from "./history.js";
 import { Newest } from "./newest.js";
 
 const SAVE_AFTER = 350;
+const KEPT_PAST = 50; // steps back that outlast loading the page anew
 
 export class Kept {
   // field: under which name the document is sent. say: hears saving, saved or not saved. onFault: hears what went wrong.
@@ -48,6 +49,25 @@ export class Kept {
   async now() {
     clearTimeout(this.timer);
     await this.saves.ask(this.current);
+  }
+
+  // What somebody else saved meanwhile is taken in place of ours, which stays one undo away; or ours goes on top of it.
+  adopt({ revision, document }) {
+    this.revision = revision;
+    if (document) this.history.change(document);
+    this.failed = false;
+    this.later();
+  }
+
+  // Undo goes on after the page was loaded anew for other files.
+  keepHistory(name) {
+    const { past, future } = this.history;
+    sessionStorage.setItem(name, JSON.stringify({ revision: this.revision, past: past.slice(-KEPT_PAST), future }));
+  }
+  takeHistory(name) {
+    const kept = JSON.parse(sessionStorage.getItem(name) ?? "null");
+    sessionStorage.removeItem(name);
+    if (kept?.revision === this.revision) Object.assign(this.history, { past: kept.past, future: kept.future });
   }
 
   async store(document) {

@@ -14,6 +14,7 @@ export const balance = (page, held) => ({
   // A verdict is that of its ledger and frame: after a change there is none until the next answer.
   account() {
     this.comparing = true;
+    this.balance = null;
     held.contributing.ask({});
   },
   async fetchContributions() {
@@ -24,7 +25,7 @@ export const balance = (page, held) => ({
       const { question } = this;
       this.contributions = await (await post(page.urls.contributions, question)).json();
       this.balance = await (await post(page.urls.balance, question)).json();
-        this.comparing = ledger !== held.kept.current || frame !== this.frame;
+      this.comparing = ledger !== held.kept.current || frame !== this.frame;
       this.unanswered = false;
     });
   },

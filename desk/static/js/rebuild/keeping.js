@@ -2,6 +2,8 @@
 import { get, post } from "../api.js";
 import { Kept } from "../kept.js";
 
+const MOST_SAID = 6; // changes told of another one's ledger
+
 export const keeping = (page, held) => ({
   ledger: page.ledger,
   version: page.version,
@@ -9,6 +11,9 @@ export const keeping = (page, held) => ({
   element: page.element,
   elements: page.elements,
   mayChange: page.mayChange,
+  theirs: null,
+  keepingVersion: false,
+  versionComment: "",
   canUndo: false,
   canRedo: false,
 
@@ -20,8 +25,11 @@ export const keeping = (page, held) => ({
       field: "ledger",
       extra: { ledgerId: page.ledgerId },
       say: (state) => this.say(state),
-      onFault: (error) => (this.fault = error),
+      onFault: (error) => this.saveFailed(error),
     });
+    held.kept.takeHistory(page.urls.save);
+    this.canUndo = held.kept.canUndo;
+    this.canRedo = held.kept.canRedo;
     this.say(page.mayChange ? "saved" : "read-only");
   },
   undo() {
@@ -53,28 +61,69 @@ export const keeping = (page, held) => ({
     this.account();
     this.askProbe();
   },
+  // Somebody else changed the ledger since this page read it: which of the two goes on is for a person to say.
+  saveFailed(error) {
+    if (error.theirs) this.theirs = error.theirs;
+    else this.fault = error;
+  },
+  get theirsText() {
+    if (!this.theirs) return "";
+    const { by, at, changes } = this.theirs;
+    const said = changes.slice(0, MOST_SAID).join("; ") + (changes.length > MOST_SAID ? "; and more" : "");
+    return `${by} changed this ledger at ${at.slice(11, 16)}: ${said || "nothing that differs from yours"}.`;
+  },
+  takeTheirs() {
+    const { revision, ledger } = this.theirs;
+    this.theirs = null;
+    held.kept.adopt({ revision, document: ledger });
+    this.adopt();
+  },
+  keepMine() {
+    const { revision } = this.theirs;
+    this.theirs = null;
+    held.kept.adopt({ revision });
+  },
+  askVersion() {
+    this.keepingVersion = !this.keepingVersion;
+    if (this.keepingVersion) this.$nextTick(() => this.$refs.versionComment.focus());
+  },
+  async saved() {
+    await held.kept.now();
+    return !held.kept.unsaved;
+  },
   async keepVersion() {
     await this.guarded(async () => {
-      await held.kept.now();
-      const version = await (await post(page.urls.version, { ledgerId: page.ledgerId })).json();
+      if (!(await this.saved())) return; // a version of what others saved would not be of this
+      const comment = this.versionComment;
+      const version = await (await post(page.urls.version, { ledgerId: page.ledgerId, comment })).json();
+      this.versionComment = "";
+      this.keepingVersion = false;
       this.version = version.label;
       if (!this.versions.some((known) => known.number === version.number)) this.versions.unshift(version);
       this.say("kept");
     });
   },
-  versionText(version) { return `${version.label} · ${version.made.slice(0, 16).replace("T", " ")}`; },
+  versionText(version) {
+    const by = version.author ? ` · ${version.author}` : "";
+    return `${version.label} · ${version.made.slice(0, 16).replace("T", " ")}${by}${version.comment ? ` · ${version.comment}` : ""}`;
+  },
   async loadVersion(event) {
     const number = event.target.value;
     event.target.value = "";
     if (!number) return;
     await this.guarded(async () => {
-      const answer = await get(`${page.urls.version}${page.ledgerId}/${number}/`);
-      this.commit((await answer.json()).ledger);
+      const { ledger, changes } = await (await get(`${page.urls.version}${page.ledgerId}/${number}/`)).json();
+      this.commit(ledger);
+      this.remark = `Back at v${String(number).padStart(3, "0")}. Undone since then: ${changes.join("; ") || "nothing"}.`;
     });
   },
   async chooseElement(event) {
     await this.guarded(async () => {
-      await post(page.urls.element, { ledgerId: page.ledgerId, element: Number(event.target.value) });
+      const element = Number(event.target.value);
+      const answer = await post(page.urls.element, { ...this.question, element });
+      held.kept.change((await answer.json()).ledger);
+      if (!(await this.saved())) return;
+      held.kept.keepHistory(page.urls.save);
       window.location.reload();
     });
     if (this.fault) event.target.value = String(this.element);

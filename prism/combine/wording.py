@@ -1,0 +1,76 @@
+"""What differs between two ledgers, in words that a lead reads."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from prism.combine.ledger import Ledger
+from prism.combine.numbers import Keyed
+from prism.combine.rows import GroupRow, Row, walk
+
+_UNITS = {"exposure": " st", "warmth": " mired", "hue": "°"}
+_SILENT = ("id", "kind", "rows", "folded")
+_WORDS = {"on": ("on", "off"), "solo": ("soloed", "not soloed"), "in_balance": ("in the balance", "not in the balance")}
+
+
+def changes(before: Ledger, after: Ledger) -> list[str]:
+    """One short line for each difference, in the order of the newer ledger's rows; none if they give the same."""
+    return list(_changes(before, after))
+
+
+def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
+    old, new = ({row.id: row for row in ledger.walk()} for ledger in (before, after))
+    for key, row in new.items():
+        if key not in old:
+            yield f"{_name(row)} added"
+        else:
+            yield from _row(old[key], row)
+    for key, row in old.items():
+        if key not in new:
+            yield f"{_name(row)} removed"
+    if _order(before, old, new) != _order(after, old, new):
+        yield "rows in another order"
+    if before.mattes != after.mattes:
+        yield "mattes changed"
+    if (before.beauty, before.alpha) != (after.beauty, after.alpha):
+        yield "laid on other files" if before.elements != after.elements else "starts or lands elsewhere"
+
+
+def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
+    """The rows that both ledgers have, each with its group."""
+    places = [("", row.id) for row in ledger.rows]
+    places += [(row.id, inner.id) for row in walk(ledger.rows) if isinstance(row, GroupRow) for inner in row.rows]
+    return [(group, row) for group, row in places if all(row in rows for rows in known)]
+
+
+def _row(before: Row, after: Row) -> Iterator[str]:
+    if type(before) is not type(after):
+        yield f"{_name(after)} is now a {after.kind}"
+        return
+    for field in type(after).model_fields:
+        old, new = getattr(before, field), getattr(after, field)
+        if old == new or field in _SILENT:
+            continue
+        if field in _WORDS:
+            yield f"{_name(after)} {_WORDS[field][0 if new else 1]}"
+        elif field == "curves":
+            yield f"{_name(after)} curve changed"
+        elif field == "comment":
+            yield f"{_name(after)} commented"
+        else:
+            yield f"{_name(after)} {field.replace('_', ' ')} {_said(old, field)} → {_said(new, field)}"
+
+
+def _name(row: Row) -> str:
+    return (row.name or row.id) if isinstance(row, GroupRow) else row.id
+
+
+def _said(value: Any, field: str) -> str:
+    if isinstance(value, Keyed):
+        return f"{len(value.keys)} keys"
+    if isinstance(value, tuple):
+        return ", ".join(_said(part, "") for part in value)
+    if isinstance(value, bool) or value is None:
+        return {True: "yes", False: "no", None: "none"}[value]
+    return f"{value:g}{_UNITS.get(field, '')}" if isinstance(value, int | float) else str(value)
