@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from demo.conservatory import FIRST, LAST, build_scene
+from prism.intake.auditing import is_as_planned
 from prism.passes.expansion import expand
 from prism.passes.plan import Layer, Plan, ShotSettings
 from prism.passes.presets import SHIPPED, apply
@@ -36,7 +37,7 @@ def plan_of(shot: DemoShot) -> Plan:
     width, height = build_scene().size
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
     plan = apply(Plan(shot=settings, cameras=(shot.camera,)), "everything", SHIPPED)
-    passes = (*plan.passes, "crypto_object")
+    passes = (*plan.passes, "crypto_object", "wire")
     return plan.replace(
         passes=passes, quality=plan.quality.replace(samples=SAMPLES, indirect_limit=LIMIT, denoise=True)
     )
@@ -79,6 +80,6 @@ def render_first(shot: DemoShot, folder: Path) -> Path:
     scene, plan = build_scene(), plan_of(shot)
     facts, image = facts_of(scene), next(plan.images())
     files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
-    if not (folder / files[0].path(FIRST)).exists():
+    if not is_as_planned(plan, facts, image, files, FIRST, folder):
         make_frame(plan, scene, facts, image, files, FIRST, folder)
     return (folder / files[0].path(FIRST)).parent

@@ -46,13 +46,39 @@ def mist(page: Page) -> None:
     page.wait_for_selector(".mist-foot img[src]")
 
 
-def rebuild(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame=1001")
-    page.wait_for_selector("canvas[data-serial]")
-    page.get_by_label("Trims of specular, direct, denoised").click()
-    page.get_by_role("button", name="Scopes").click()
-    page.mouse.move(640, 250)
+def _ledger(page: Page, frame: int) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/rebuild/?frame={frame}")
+    page.wait_for_selector("canvas[data-encoding=png]")
     page.wait_for_selector("text=balanced within")
+
+
+def rebuild(page: Page) -> None:
+    _ledger(page, 1030)
+    page.get_by_role("button", name="Scopes").click()
+    page.mouse.move(900, 300)
+
+
+def dimmers(page: Page) -> None:
+    _ledger(page, 1030)
+    page.get_by_role("button", name="Dimmers").click()
+
+
+def trims(page: Page) -> None:
+    """A row opened, its fade as keys on the ribbon, a curve being drawn; nothing of it is kept."""
+    _ledger(page, 1007)
+    page.get_by_label("Trims of wire").click()
+    curve = page.locator("curve-field svg")
+    curve.scroll_into_view_if_needed()
+    curve.dblclick(position={"x": 90, "y": 40})
+    page.wait_for_timeout(1500)
+    page.wait_for_selector("text=balanced within")
+
+
+def compare(page: Page) -> None:
+    page.keyboard.press("Control+z")
+    page.wait_for_timeout(1000)
+    _ledger(page, 1030)
+    page.get_by_role("button", name="Compare").click()
 
 
 def intake(page: Page) -> None:
@@ -113,6 +139,9 @@ VIEWS = {
     "work": work,
     "render": render,
     "rebuild": rebuild,
+    "dimmers": dimmers,
+    "trims": trims,
+    "compare": compare,
     "hand-off": handoff,
     "intake": intake,
     "look": look,

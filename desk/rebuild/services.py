@@ -21,6 +21,7 @@ from prism.combine import balance as balances
 from prism.combine import ledger as documents
 from prism.combine.adding import Added
 from prism.combine.contributions import contributions
+from prism.combine.dimmers import in_words, light_of
 from prism.combine.first import first_ledger, starts_of
 from prism.combine.wording import changes
 from prism.elements.element import ElementPass
@@ -127,10 +128,12 @@ def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look)
     """Running thumbnails as one tall picture, top to bottom, and the share of each row."""
     step = step_for(sources.window, THUMBNAIL_WIDTH)
     rows = contributions(document, sources, step=step)
+    words = in_words(document, sources)
     if not rows:
-        return {"rows": [], "strip": "", "width": 0, "height": 0}
+        return {"rows": [], "strip": "", "width": 0, "height": 0, "words": words}
     strip = np.concatenate([to_screen(row.running, look) for row in rows])
     return {
+        "words": words,
         "rows": [{"id": row.id, "share": row.share} for row in rows],
         "strip": "data:image/jpeg;base64," + base64.b64encode(encode(strip, "jpeg")).decode(),
         "width": strip.shape[1],
@@ -195,6 +198,7 @@ def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
         "passTitle": held.title.removesuffix(f", {DENOISED}"),
         "denoised": held.denoised,
         "role": kind.role if kind else "unknown",
+        "light": light_of(held.key, kind),
         "meaning": kind.meaning if kind else "A pass of unknown meaning.",
         "alpha": held.alpha is not None,
         "data": kind is not None and kind.is_data,

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
-from prism.combine.evaluate import Stale, apply_steps, never, start
+from prism.combine.evaluate import Stale, apply_steps, never, require_sources, start
 from prism.combine.ledger import Ledger
 from prism.combine.program import GroupStep, Step, compile_ledger
 from prism.combine.rows import GroupRow, Row
@@ -28,6 +28,7 @@ class Contribution:
 def contributions(ledger: Ledger, sources: Frame, *, step: int, is_stale: Stale = never) -> list[Contribution]:
     """One for each row, a group before what is in it, from pictures reduced by `step`. A row that is off changes nothing: share 0."""
     program = compile_ledger(ledger, sources.number)
+    require_sources(program, sources)
     sources.read(program.sources, step=step)
     running = start(program.alpha, sources, step=step)
     found = list(_followed(ledger.rows, program.steps, running, sources, step, is_stale))

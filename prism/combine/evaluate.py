@@ -63,7 +63,7 @@ def require_sources(program: Program, sources: Frame) -> None:
     """Raises UnknownSource naming all that a program asks for in vain, at once."""
     missing = [key for key in program.sources if key not in sources]
     if missing:
-        found = ", ".join(source.key for source in sources)
+        found = ", ".join(dict.fromkeys(source.key.rpartition("/")[2] for source in sources))
         raise UnknownSource(
             f"There {'is' if len(missing) == 1 else 'are'} no source{'' if len(missing) == 1 else 's'} {', '.join(missing)}.",
             where=_asking(program.steps, missing),

@@ -35,7 +35,8 @@ class MemoryFrame:
         if key not in self._pixels:
             raise UnknownSource(f"There is no source {key}.")
         alpha = None if self._pixels[key].alpha is None else "A"
-        kind = next((kind for kind in CATALOGUE if kind.key == key), None)
+        named = "light_group" if key.startswith("light_") else "group_components" if "_light_" in key else key
+        kind = next((kind for kind in CATALOGUE if kind.key == named), None)
         facts = {"scaled": False, "bits": 0, "lossy": ""} | self.facts.get(key, {})
         return SimpleNamespace(
             key=key, title=key, kind=kind, is_data=False, denoised=False, aside=False, colour=("R", "G", "B"), alpha=alpha,

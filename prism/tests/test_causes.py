@@ -8,6 +8,7 @@ from scipy.ndimage import gaussian_filter, zoom
 from prism.colour.spaces import CHROMATICITIES, conversion_between, encode_srgb
 from prism.combine.balance import balance, change
 from prism.combine.causes import CAUSES
+from prism.combine.dimmers import dimmers, in_words
 from prism.combine.ledger import Ledger
 from prism.combine.rows import PassRow
 from prism.tests.memory import MemoryFrame
@@ -279,3 +280,24 @@ class Verdict(unittest.TestCase):
         frame = MemoryFrame(sources | {"beauty": (beauty.astype(np.float16), None)})
         self.assertTrue(balance(Ledger(rows=tuple(rows)), frame).balanced)
         self.assertFalse(balance(Ledger(rows=tuple(rows[:3])), frame).balanced)
+
+
+class Lights(unittest.TestCase):
+    def test_lights_in_words(self):
+        kinds = {"light_lanterns": 0, "light_moon_rim": 0, "diffuse_direct_light_lanterns": 0, "volume": 0}
+        frame = MemoryFrame({key: (np.ones((3, 2, 2), np.float32), None) for key in kinds}, 5)
+        rows = {key: PassRow(id=key, source=key) for key in kinds}
+        ledger = Ledger(rows=tuple(rows.values()))
+        self.assertEqual([(d.label, d.rows) for d in dimmers(ledger, frame)], [
+            ("lanterns", ("light_lanterns", "diffuse_direct_light_lanterns")), ("moon_rim", ("light_moon_rim",)),
+        ])  # fmt: skip
+        self.assertEqual(in_words(ledger, frame), "")
+        for key in ("light_lanterns", "diffuse_direct_light_lanterns"):
+            ledger = ledger.with_setting(key, "exposure", 0.5).with_setting(key, "warmth", 40)
+        keyed = {"keys": [{"frame": 1, "value": 1}, {"frame": 5, "value": 0}]}
+        dimmed = ledger.with_setting("light_moon_rim", "amount", keyed)
+        self.assertEqual(in_words(dimmed, frame), "lanterns +0.5 st and warmer, moon rim off")
+        apart = ledger.with_setting("light_lanterns", "exposure", 1)
+        self.assertEqual(in_words(apart, frame), "lanterns changed part by part")
+        alone = ledger.with_setting("light_moon_rim", "solo", True)
+        self.assertTrue(in_words(alone, frame).startswith("only moon rim, "))

@@ -8,9 +8,11 @@ from django.db import transaction
 
 from demo import load
 from demo.conservatory import build_scene
+from demo.ledgers import graded
 from desk.intake.looking import look_at_run
 from desk.plan.models import Plan
-from desk.rebuild.services import open_ledger
+from desk.rebuild.models import Ledger
+from desk.rebuild.services import keep_version, open_ledger, parse, save
 from desk.render.services import Wish, begin, files_of
 from desk.scenes.services import facts_for, keep
 from desk.shots.models import Membership, Production, Shot
@@ -53,6 +55,16 @@ class Command(BaseCommand):
             Membership.objects.create(production=production, user=user, role=Membership.Role.OWNER)
         return users.filter(username="demo").first(), production
 
+    @staticmethod
+    def _grade(ledger: Ledger, user) -> None:
+        """Two versions: as it was rendered, and the grade of dusk."""
+        keep_version(ledger, user, "as rendered")
+        first = parse(ledger.shot, ledger.document)
+        element, _, beauty = first.beauty.rpartition("/")
+        document = graded(element, beauty).replace(space=first.space)
+        save(ledger, document, ledger.revision, user)
+        keep_version(ledger, user, "dusk, graded by lights")
+
     def _enter_shot(self, user, production: Production, demo: load.DemoShot) -> None:
         """Enter a shot. The first frame is rendered here if it is wanted at once, the rest by the worker."""
         plan = load.plan_of(demo)
@@ -67,7 +79,7 @@ class Command(BaseCommand):
             image = next(plan.images())
             files = files_of(plan, facts_for(shot, plan.cameras), image.layer.name, image.camera)
             look_at_run(shot, f"render v{plan.number:03}", files)
-            open_ledger(shot)
+            self._grade(open_ledger(shot), user)
         begin(Shot.objects.get(pk=shot.pk), user, Wish(frames=demo.frames, priority=BEHIND_OTHERS))
         if demo.layered_next:
             Plan.objects.filter(shot=shot).update(document=load.next_plan_of(demo).as_json())

@@ -24,6 +24,7 @@ export const balance = (page, held) => ({
       const { frame } = this;
       const { question } = this;
       this.contributions = await (await post(page.urls.contributions, question)).json();
+      this.words = this.contributions.words;
       this.balance = await (await post(page.urls.balance, question)).json();
       this.comparing = ledger !== held.kept.current || frame !== this.frame;
       this.unanswered = false;

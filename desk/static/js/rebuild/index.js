@@ -3,6 +3,7 @@ import { pageData } from "../api.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
 import { balance } from "./balance.js";
+import { dimmers } from "./dimmers.js";
 import { dragging } from "./dragging.js";
 import { keeping } from "./keeping.js";
 import { rows } from "./rows.js";
@@ -85,7 +86,7 @@ export default () => {
 
     // ---- Keys and faults ----
     ownKeys() {
-      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference() };
+      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming() };
     },
     key(event) {
       const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
@@ -105,5 +106,5 @@ export default () => {
       }
     },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), dimmers(page, held), balance(page, held), keeping(page, held), station));
 };

@@ -65,7 +65,7 @@ export const rows = (page, held) => ({
     if (row.matte) marks.push(row.matte);
     if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);
     if (this.isTrimmed(row)) marks.push("trimmed");
-    if (row.comment) marks.push("“…”");
+    if (row.comment) marks.push(row.comment);
     return marks.join(" · ");
   },
   onLabel(row) { return `${this.titleOf(row)} on`; },

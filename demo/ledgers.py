@@ -1,0 +1,48 @@
+"""The demo's ledger: the rendered lights kept whole, and a grade of dusk over them that reads row by row."""
+
+from __future__ import annotations
+
+from demo.conservatory import FIRST
+from prism.combine.ledger import Ledger
+from prism.combine.rows import FogRow, GroupRow, OverlayRow, PassRow
+
+FADE = 24  # frames over which the wires go
+GRADE = {
+    "light_lanterns": {
+        "exposure": 0.35,
+        "warmth": 35.0,
+        "comment": "The lanterns lead the eye; warmer than the sky behind them.",
+    },
+    "light_dusk_sky": {
+        "exposure": -0.5,
+        "saturation": 1.15,
+        "comment": "Half a stop down, so that the lanterns carry.",
+    },
+    "light_moon_rim": {"exposure": 0.8, "warmth": -25.0, "comment": "A cooler edge against the warm light."},
+}
+
+
+def graded(element: str, beauty: str) -> Ledger:
+    """Lights in a group, contact by occlusion, dusk in the mist, and wires that fade away. Sources are of that element."""
+    marked = "_denoised" if beauty.endswith("_denoised") else ""
+    lights = tuple(
+        PassRow(id=key, source=f"{element}/{key}{marked}", uses_alpha=False, **trims) for key, trims in GRADE.items()
+    )
+    rows = (
+        GroupRow(id="lights", name="lights", rows=lights, comment="Sum to what was rendered; each is dimmed by itself."),
+        PassRow(
+            id="contact", source=f"{element}/occlusion", operator="shade", amount=0.35, in_balance=False, uses_alpha=False,
+            comment="Sets the orrery onto the floor.",
+        ),
+        FogRow(
+            id="dusk", source=f"{element}/mist", colour=(0.42, 0.27, 0.24), amount=0.3, falloff=1.4, fills=True,
+            comment="Evening haze beyond the dome.",
+        ),
+        OverlayRow(
+            id="wires", source=f"{element}/wire", tint=(0.55, 0.8, 1.0), comment="Opens on the drawing, and goes.",
+            amount={"keys": [
+                {"frame": FIRST, "value": 0.45, "ease": "smooth"}, {"frame": FIRST + FADE, "value": 0.0},
+            ]},
+        ),
+    )  # fmt: skip
+    return Ledger(name="first", beauty=f"{element}/{beauty}", alpha=f"{element}/{beauty}", rows=rows)
