@@ -11,6 +11,8 @@ urlpatterns = [
     path("version/<int:ledger>/<int:number>/", views.version_document, name="rebuild-version-document"),
     path("element/", views.element, name="rebuild-element"),
     path("lay/<int:ledger>/<int:element>/", views.lay, name="rebuild-lay"),
+    path("copy/", views.copy, name="rebuild-copy"),
+    path("paste/", views.paste, name="rebuild-paste"),
     path("add/", views.add, name="rebuild-add"),
     path("first/", views.first, name="rebuild-first"),
 ]

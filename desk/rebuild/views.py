@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import json
 from dataclasses import asdict
 from typing import Any
 
@@ -17,6 +18,7 @@ from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, stations
 from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
+from prism.combine.adding import copied, with_copied
 from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
@@ -24,6 +26,7 @@ from prism.combine.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayR
 from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
+from prism.json_text import read_json
 from prism.viewing.picture import Look
 
 OFFERED = 200  # frames to choose from on a page without a picture
@@ -147,6 +150,26 @@ def add(request: HttpRequest, shot: Shot) -> JsonResponse:
     return JsonResponse({"ledger": added.ledger.as_json(), "row": added.row.id, "remark": added.remark})
 
 
+@require_POST
+@with_shot
+def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Rows as the text of a ledger of their own."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    return JsonResponse({"text": json.dumps(copied(document, [str(body.get("row"))]), indent=2)})
+
+
+@require_POST
+@with_shot
+def paste(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Rows from the text of a ledger, of whatever shot."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    text = read_json(str(body.get("text", "")), where="what was copied")
+    made, remark = with_copied(document, text, str(body.get("row", "")))
+    return JsonResponse({"ledger": made.as_json(), "remark": remark})
+
+
 def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
     """What a page says that has no picture: whose files are meant, and which others there are."""
     element = ledger.element if ledger else None
@@ -162,7 +185,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("contributions", "balance", "save", "version", "first", "element", "add")
+    names = ("contributions", "balance", "save", "version", "first", "element", "add", "copy", "paste")
     shared = viewer_page(shot, sources)
     return shared | {
         "shot": shot.code,

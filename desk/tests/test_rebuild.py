@@ -228,6 +228,14 @@ class Accounts(RebuildCase):
         self.assertIn("measures and is no light", remark)
         self.assertEqual(self.question("rebuild-add", source="render/absent").status_code, 422)
 
+    def test_rows_travel_as_text(self):
+        text = self.question("rebuild-copy", row="emission").json()["text"]
+        answer = self.question("rebuild-paste", text=text, row="emission").json()
+        ids = [row["id"] for row in answer["ledger"]["rows"]]
+        self.assertEqual(ids[ids.index("emission") + 1], "emission-2")
+        self.assertEqual(self.question("rebuild-paste", text="{").status_code, 422)
+        self.assertEqual(self.question("rebuild-paste", text='{"rows": 1}').status_code, 422)
+
     def test_the_probe(self):
         answer = self.question("look-probe", x=5, y=3).json()
         stored = sources_of([self.element], 1001).pixels("emission").planes[1][3, 5]

@@ -131,6 +131,9 @@ class Mutated(WorldCase):
             "rebuild-balance": ledger,
             "rebuild-save": ledger | {"revision": 1},
             "rebuild-version": {"ledgerId": self.ledger.pk},
+            "rebuild-add": ledger | {"source": "render/emission"},
+            "rebuild-copy": ledger | {"row": "emission"},
+            "rebuild-paste": ledger | {"row": "emission", "text": json.dumps(self.ledger.document)},
             "rebuild-first": {"ledgerId": self.ledger.pk, "frame": 1001, "by": "components", "denoised": False},
             "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk, "ledger": self.ledger.document},
             "look-picture": ledger

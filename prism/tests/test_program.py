@@ -9,6 +9,7 @@ from scipy.interpolate import PchipInterpolator
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
+from prism.combine.adding import copied, with_copied
 from prism.combine.curves import pieces
 from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.ledger import Ledger
@@ -229,6 +230,29 @@ class Document(unittest.TestCase):
         alone = evaluate(Ledger(alpha=None, rows=inner[:1]), MemoryFrame(sources, FRAME))
         np.testing.assert_allclose(down[:3], alone[:3], rtol=1e-6)
         self.assertEqual([row.id for row in ledger.down_to("s").rows], ["s"])
+
+    def test_rows_copied_to_another_ledger_give_the_same(self):
+        """As text, with their mattes, onto the files of the other; names that are taken get a number."""
+        mattes = ({"id": "m", "kind": "alpha", "source": "a/logo"}, {"id": "n", "kind": "inverted", "of": "m"})
+        inner = ({"id": "e", "source": "a/emission", "gain": 2, "matte": "n"},)
+        rows = ({"id": "s", "source": "a/shadow"}, {"id": "g", "kind": "group", "rows": inner})
+        before = Ledger(beauty="a/beauty", alpha=None, mattes=mattes, rows=rows)
+        there = Ledger(beauty="b/beauty", alpha=None, rows=({"id": "e", "source": "b/diffuse"},))
+        made, remark = with_copied(there, copied(before, ["g"]))
+        self.assertEqual([row.id for row in made.walk()], ["e", "g", "e-2"])
+        self.assertEqual(
+            (made.row("e-2").source, made.row("e-2").matte, made.row("g").in_balance), ("b/emission", "n", False)
+        )
+        self.assertIn("2 rows pasted", remark)
+        again, _ = with_copied(made, copied(before, ["g"]), after="e")
+        self.assertEqual([row.id for row in again.walk()], ["e", "g-2", "e-3", "g", "e-2"])
+        self.assertEqual(again.row("e-3").matte, "n-2")
+        sources = Dice(2).sources(SHAPE)
+        here, other = (MemoryFrame({f"{name}/{k}": v for k, v in sources.items()}, FRAME) for name in "ab")
+        alone = made.replace(rows=made.rows[1:])
+        np.testing.assert_array_equal(evaluate(alone, other), evaluate(before.replace(rows=before.rows[1:]), here))
+        with self.assertRaises(BadDocument):
+            with_copied(made, {"rows": 5})
 
     def test_what_differs_is_said_in_words(self):
         rows = ({"id": "key", "source": "diffuse"}, {"id": "rim", "source": "emission"})

@@ -101,6 +101,26 @@ export const rows = (page, held) => ({
     const fresh = (old) => ({ ...old, id: tree.freeId(ledger, `${old.id} again`), in_balance: false, ...(old.rows ? { rows: old.rows.map(fresh) } : {}) });
     this.commit(tree.after(ledger, row.id, fresh(tree.find(ledger, row.id))));
   },
+  // Rows travel as the text of a ledger: to another shot, into a mail, and back.
+  async copyRow(row) {
+    await this.guarded(async () => {
+      const { text } = await (await post(page.urls.copy, { ...this.question, row: row.id })).json();
+      await navigator.clipboard.writeText(text);
+      this.remark = `${this.rowTitle(row)} copied, as text.`;
+    });
+  },
+  // From the clipboard, where something else than a field has the focus.
+  async pasted(event) {
+    if (!this.mayChange || event.target.closest?.("input, select, textarea")) return;
+    const text = event.clipboardData?.getData("text/plain") ?? "";
+    if (!text.trim().startsWith("{")) return;
+    event.preventDefault();
+    await this.guarded(async () => {
+      const answer = await (await post(page.urls.paste, { ...this.question, text, row: this.opened })).json();
+      this.commit(answer.ledger);
+      this.remark = answer.remark;
+    });
+  },
   remove(row) { this.commit(tree.without(held.kept.current, row.id)); },
   group(row) {
     const ledger = held.kept.current;
