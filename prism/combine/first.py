@@ -6,14 +6,17 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow
+from prism.combine.rows import GroupRow, PassRow, Row
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
-WAYS = ("components", "light-groups", "components-by-light-group")
+SUMS = ("components", "light-groups", "components-by-light-group")
+RAW = "raw-light"  # components, the diffuse ones as surface colour x raw light
+WAYS = (*SUMS, RAW)
+_DIFFUSE = ("diffuse", "diffuse_direct", "diffuse_indirect")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 
 
@@ -37,7 +40,7 @@ def starts_of(sources: Frame) -> list[Start]:
         for denoised in (False, True)
         if _beauty_of(sources, denoised) is not None
         for by in WAYS
-        if _light_of(sources, denoised)[by]
+        if (_raw_pair(sources, denoised) if by == RAW else _light_of(sources, denoised)[by])
     ]
 
 
@@ -51,11 +54,12 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
     beauty = require_beauty(sources, denoised=denoised)
     choices = _light_of(sources, denoised)
     if by is None:
-        by = next((way for way in WAYS if choices[way]), WAYS[0])
-    if by not in choices:
+        by = next((way for way in SUMS if choices[way]), WAYS[0])
+    if by not in WAYS:
         raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {', '.join(WAYS)}.")
-    light = choices[by]
-    if not light:
+    light = choices["components" if by == RAW else by]
+    pair = _raw_pair(sources, denoised) if by == RAW else ()
+    if not light or (by == RAW and not pair):
         found = ", ".join(source.key for source in sources)
         raise NoComponents(
             f"There are no {by.replace('-', ' ')} to rebuild the beauty from; found {found}.",
@@ -63,7 +67,9 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
             advice="Render light components or light groups, or name the files after them.",
         )
     # The alpha is that of the beauty; files that repeat it in every pass would add it up.
-    rows = [PassRow(id=_bare(source), source=source.key, uses_alpha=False) for source in light]
+    rows: list[Row] = [_pair_row(*pair)] if pair else []
+    light = [source for source in light if not (pair and source.kind.key in _DIFFUSE)]
+    rows += [PassRow(id=_bare(source), source=source.key, uses_alpha=False) for source in light]
     for source in _with_role((source for source in sources if not source.aside), Role.SCALE):
         if source.kind.key in ("occlusion", "shadow"):
             rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
@@ -95,10 +101,27 @@ def _bare(source: Source) -> str:
 
 
 def _light_of(sources: Frame, denoised: bool) -> dict[str, list[Source]]:
-    """The passes that sum to the beauty, by each of WAYS."""
+    """The passes that sum to the beauty, by each of SUMS."""
     chosen = [source for source in sources if source.denoised == denoised and not source.aside]
     light = (_components(chosen), _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART))
-    return dict(zip(WAYS, light, strict=True))
+    return dict(zip(SUMS, light, strict=True))
+
+
+def _raw_pair(sources: Frame, denoised: bool) -> tuple[Source, ...]:
+    """Surface colour and raw light; empty without both."""
+    chosen = (source for source in sources if source.denoised == denoised and not source.aside)
+    found = {source.kind.key: source for source in chosen if source.kind is not None}
+    keys = ("surface_colour", "raw_light")
+    return tuple(found[key] for key in keys) if all(key in found for key in keys) else ()
+
+
+def _pair_row(colour: Source, raw: Source) -> Row:
+    """Diffuse light apart from the colour it falls on, so that either can be changed without the other."""
+    rows = (
+        PassRow(id=_bare(colour), source=colour.key, uses_alpha=False),
+        PassRow(id=_bare(raw), source=raw.key, operator="multiply", uses_alpha=False),
+    )
+    return GroupRow(id="diffuse", name="diffuse, surface colour × raw light", rows=rows)
 
 
 def _components(sources: Iterable[Source]) -> list[Source]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from prism.combine.balance import balance
-from prism.combine.first import WAYS, first_ledger
+from prism.combine.first import SUMS, first_ledger
 from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
@@ -18,7 +18,7 @@ from prism.passes.kinds import LIT, Role
 from prism.passes.plan import Plan, PlannedImage
 
 Fault = tuple[PlannedFiles, int, tuple[str, str]]
-_SUMS = dict(zip((BY_COMPONENTS, BY_GROUPS, BY_PARTS), WAYS, strict=True))
+_SUMS = dict(zip((BY_COMPONENTS, BY_GROUPS, BY_PARTS), SUMS, strict=True))
 
 
 def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Deviation]:

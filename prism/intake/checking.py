@@ -12,7 +12,7 @@ import numpy as np
 
 from prism.combine.balance import balance
 from prism.combine.evaluate import Stale, never
-from prism.combine.first import first_ledger, starts_of
+from prism.combine.first import RAW, first_ledger, starts_of
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
 from prism.elements.opening import open_frame
@@ -232,6 +232,8 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
     if sources.faults:
         return
     for start in starts_of(sources):
+        if start.by == RAW:
+            continue  # which is exact only where a renderer writes it so
         try:
             found = balance(first_ledger(sources, by=start.by, denoised=start.denoised), sources, is_stale=is_stale)
         except Superseded:

@@ -150,7 +150,7 @@ class Everything(FolderCase):
                 ledger = first_ledger(sources, by=start.by, denoised=start.denoised)
                 self.assertTrue(balance(ledger, sources).balanced, start)
                 self.assertTrue(
-                    all(sources.source(row.source).denoised == start.denoised for row in ledger.rows if row.on)
+                    all(sources.source(row.source).denoised == start.denoised for row in ledger.passes if row.on)
                 )
             self.assertEqual({start.denoised for start in starts_of(sources)}, {False, True})
             crossed = first_ledger(sources).replace(beauty="beauty_denoised")

@@ -11,7 +11,7 @@ from numba import njit
 from demo.conservatory import build_scene
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
-from prism.combine.first import WAYS, first_ledger
+from prism.combine.first import RAW, WAYS, first_ledger
 from prism.combine.ledger import Ledger
 from prism.combine.rows import PassRow
 from prism.elements.opening import find_sources
@@ -113,7 +113,7 @@ class Sums(FolderCase):
         for pattern in (IN_ONE_FILE, EACH_PASS):
             files = write_frame(self.image, self.folder, "orr", 1007, pattern=pattern)
             sources = find_sources(files)
-            for way in WAYS[:2]:
+            for way in (*WAYS[:2], RAW):
                 with self.subTest(pattern.text, way=way):
                     self.assertTrue(balance(first_ledger(sources, by=way), sources).balanced)
             raw = Ledger(
