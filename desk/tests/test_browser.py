@@ -233,6 +233,8 @@ class MainJob(BrowserCase):
         while self.page.get_by_role("button", name="Undo").is_enabled():
             self.page.get_by_role("button", name="Undo").click()
         self.assertEqual(saved(), Document.from_json(first))
+        self.page.get_by_role("button", name="All frames").click()
+        expect(self.page.locator(".balance-foot")).to_contain_text("3 frames balanced")
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         self.assertEqual(self.complaints, [])
 
@@ -273,6 +275,8 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="Remove").click()
         expect(self.page.locator(".verdict")).to_contain_text("not balanced")
         expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
+        self.page.get_by_role("button", name="All frames").click()
+        expect(self.page.locator(".balance-foot")).to_contain_text("frames not balanced, the first 1001")
         self.page.get_by_role("button", name="Do it").click()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
 

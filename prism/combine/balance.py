@@ -56,8 +56,9 @@ class Balance:
         return {**asdict(self), "balanced": self.balanced}
 
 
-def balance(ledger: Ledger, sources: Frame, *, causes: bool = True, is_stale: Stale = never) -> Balance:
-    """Hold the untrimmed ledger against the rendered beauty at full size. causes: False to be told only whether it balances.
+def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale = never) -> Balance:
+    """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to be told only
+    whether it balances.
 
     Raises NoBeauty, UnknownSource, BadArgument, Superseded.
     """
@@ -86,7 +87,7 @@ def balance(ledger: Ledger, sources: Frame, *, causes: bool = True, is_stale: St
         rounding="half" if _uses_half(plain, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
-        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count) if causes else (),
+        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count, causes) if causes else (),
     )
 
 
@@ -117,13 +118,13 @@ def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDAr
 
 
 def _suggestions(
-    plain: Ledger, sources: Frame, wrong: NDArray, rendered: NDArray, bound: NDArray, count: int
+    plain: Ledger, sources: Frame, wrong: NDArray, rendered: NDArray, bound: NDArray, count: int, causes: int
 ) -> tuple[Suggestion, ...]:
     if not wrong.any():
         return ()
     places = pick(wrong)
     picked, slack = (array.reshape(4, -1)[:, places][:, np.newaxis] for array in (rendered, bound))
-    return tuple(find_causes(plain, sources, places, Residue(picked, slack, count)))
+    return tuple(find_causes(plain, sources, places, Residue(picked, slack, count), most=causes))
 
 
 def _rgba(pixels: Pixels) -> NDArray[np.float32]:

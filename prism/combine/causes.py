@@ -88,10 +88,12 @@ def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
     return np.concatenate(places)
 
 
-def find_causes(ledger: Ledger, frame: Frame, places: NDArray[np.int64], residue: Residue) -> list[Suggestion]:
-    """Likely reasons, the likeliest first. ledger: untrimmed. Empty only if there is no residue on the pixels picked."""
+def find_causes(
+    ledger: Ledger, frame: Frame, places: NDArray[np.int64], residue: Residue, *, most: int = 2
+) -> list[Suggestion]:
+    """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long. Empty only if there is no residue on the pixels picked."""
     finder = _Finder(ledger, Picked(frame, places), frame, residue)
-    return finder.suggestions()
+    return finder.suggestions(pairs=most > 1)
 
 
 class _Finder:
@@ -103,7 +105,7 @@ class _Finder:
         self._rebuilt = evaluate(ledger, picked)
         self._before = residue.excess(self._rebuilt)
 
-    def suggestions(self) -> list[Suggestion]:
+    def suggestions(self, *, pairs: bool) -> list[Suggestion]:
         """All that explain it; several together where none does alone; and if nothing does, what is missing and where."""
         found = list(self._not_finite())
         if self._before == 0:
@@ -114,7 +116,7 @@ class _Finder:
         whole += list(self._of_files())
         if whole:
             return [*found, *_ranked(whole)]
-        return [*found, *(self._pairs(tried) or self._unexplained(tried))]
+        return [*found, *((pairs and self._pairs(tried)) or self._unexplained(tried))]
 
     def _share(self, trial: _Trial) -> float:
         try:

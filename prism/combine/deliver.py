@@ -68,7 +68,7 @@ def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:
     """That the untrimmed sum is not what was rendered, where there is something it should land on."""
     if ledger.beauty not in sources or not any(row.in_balance for row in ledger.rows):
         return []
-    found = balance(ledger, sources, causes=False)
+    found = balance(ledger, sources, causes=0)
     if found.balanced:
         return []
     return [

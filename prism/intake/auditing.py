@@ -75,7 +75,7 @@ def _sum_faults(
     for way in ways:
         try:
             sources = find_sources([folder / planned.path(frame) for planned in light])
-            found = balance(first_ledger(sources, by=_SUMS[way]), sources)
+            found = balance(first_ledger(sources, by=_SUMS[way]), sources, causes=0)
         except PrismError as error:
             yield beauty, frame, ("sum", f"The {way} cannot be summed: {error.what}")
             continue

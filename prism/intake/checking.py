@@ -235,7 +235,9 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
         if start.by == RAW:
             continue  # which is exact only where a renderer writes it so
         try:
-            found = balance(first_ledger(sources, by=start.by, denoised=start.denoised), sources, is_stale=is_stale)
+            found = balance(
+                first_ledger(sources, by=start.by, denoised=start.denoised), sources, causes=1, is_stale=is_stale
+            )
         except Superseded:
             raise
         except PrismError:

@@ -8,6 +8,10 @@ export const balance = (page, held) => ({
   comparing: true,
   unanswered: false, // the last comparison failed; the fault says why
 
+  sweeping: false, // frame after frame is held against what was rendered
+  sound: [], // frames of which that was said with this ledger
+  broken: [],
+
   openBalance() {
     held.contributing = new Newest(() => this.fetchContributions());
   },
@@ -29,6 +33,38 @@ export const balance = (page, held) => ({
       this.comparing = ledger !== held.kept.current || frame !== this.frame;
       this.unanswered = false;
     });
+  },
+  // All frames, one after another; stopped by a second press, or by any change of the ledger.
+  async sweep() {
+    this.sweeping = !this.sweeping;
+    if (!this.sweeping) return;
+    this.forgetSweep();
+    const ledger = held.kept.current;
+    for (const frame of this.frames) {
+      let verdict = null;
+      try {
+        verdict = await (await post(page.urls.balance, { ...this.question, frame })).json();
+      } catch (error) {
+        this.fault = error;
+      }
+      if (!this.sweeping || ledger !== held.kept.current) break;
+      const said = verdict?.balanced ? "sound" : "broken";
+      this[said] = [...this[said], frame];
+      this.showRibbon();
+    }
+    this.sweeping = false;
+  },
+  forgetSweep() {
+    this.sound = [];
+    this.broken = [];
+    this.showRibbon();
+  },
+  get ribbonVerdicts() { return { sound: new Set(this.sound), broken: new Set(this.broken) }; },
+  get sweepText() { return this.sweeping ? `Stop (${this.sound.length + this.broken.length} of ${this.frames.length})` : "All frames"; },
+  get sweptText() {
+    if (!this.sound.length && !this.broken.length) return "";
+    if (!this.broken.length) return `${this.sound.length} frames balanced`;
+    return `${this.broken.length} of ${this.sound.length + this.broken.length} frames not balanced, the first ${this.broken[0]}`;
   },
   get question() {
     return { ledgerId: page.ledgerId, ledger: held.kept.current, frame: this.frame, view: this.viewName };

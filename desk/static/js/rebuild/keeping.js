@@ -57,7 +57,7 @@ export const keeping = (page, held) => ({
     this.canUndo = held.kept.canUndo;
     this.canRedo = held.kept.canRedo;
     this.remark = "";
-    this.showRibbon();
+    this.forgetSweep();
     this.account();
     this.askProbe();
   },

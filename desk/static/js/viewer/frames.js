@@ -21,7 +21,7 @@ export const frames = (held) => {
       this.showRibbon();
     },
     showRibbon() {
-      held.ribbon?.show({ frames: this.frames, first: page.first, last: page.last, current: this.frame, kept: held.reel.frames, keys: this.ribbonKeys });
+      held.ribbon?.show({ frames: this.frames, first: page.first, last: page.last, current: this.frame, kept: held.reel.frames, keys: this.ribbonKeys, ...this.ribbonVerdicts });
     },
     goTo(frame) {
       this.frame = frame;

@@ -1,7 +1,8 @@
 // The viewer of every station: any subject of a frame, how it is looked at, what it is held against, the numbers behind it.
 //
 // A page joins its own part to it, which has: subject (what is shown, as the server knows it), extra (more to send along),
-// title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys), isData, isRange, origins and
+// title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys),
+// ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
 // otherSubject (what it can be held against), frameChanged, nameAddress, ownKeys.
 import "../num-field.js";
 import { comparing } from "./comparing.js";
@@ -21,6 +22,7 @@ export function viewer(page, own) {
     origins: [],
     probeKey: "",
     ribbonKeys: [],
+    ribbonVerdicts: {},
     frameChanged() {},
     nameAddress() {},
     ownKeys() { return {}; },

@@ -4,7 +4,7 @@ const HIGH = 20;
 export class Ribbon {
   // frames: numbers that are there. first, last: the shot's range. onChoose: called with a frame that is there.
   constructor(canvas, { onChoose }) {
-    Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set(), keys: [] });
+    Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set(), keys: [], sound: new Set(), broken: new Set() });
     new ResizeObserver(() => this.draw()).observe(canvas);
     canvas.addEventListener("pointerdown", (event) => this.press(event));
     canvas.addEventListener("pointermove", (event) => (canvas.title = this.titleAt(event)));
@@ -42,6 +42,10 @@ export class Ribbon {
     }
     pen.fillStyle = tone("--text");
     for (const frame of this.kept) bar(frame, HIGH - 3, 2);
+    for (const frame of this.sound) bar(frame, 0, 2);
+    pen.fillStyle = tone("--bad");
+    for (const frame of this.broken) bar(frame, 0, 5);
+    pen.fillStyle = tone("--text");
     for (const frame of this.keys) this.diamond(pen, (frame - this.low + 0.5) * wide);
     pen.fillStyle = tone("--focus");
     pen.fillRect((this.current - this.low) * wide, 0, Math.max(wide - gap, 3), HIGH);
@@ -66,6 +70,7 @@ export class Ribbon {
   titleAt(event) {
     const frame = this.frameAt(event);
     if (!this.there?.has(frame)) return `frame ${frame}, missing`;
+    if (this.broken.has(frame)) return `frame ${frame}, not balanced`;
     return frame < this.first || frame > this.last ? `frame ${frame}, outside the shot's range` : `frame ${frame}`;
   }
 
