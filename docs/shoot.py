@@ -79,6 +79,8 @@ def compare(page: Page) -> None:
     page.wait_for_timeout(1000)
     _ledger(page, 1030)
     page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Wipe").click()
+    page.wait_for_timeout(1000)
 
 
 def intake(page: Page) -> None:
