@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from statistics import median
 from typing import Any
 
 from django.utils import timezone
@@ -9,7 +10,7 @@ from django.utils import timezone
 from desk.plan.models import MeasuredFrame
 from desk.scenes.services import scene_of
 from desk.shots.models import Shot
-from prism.passes.estimate import Measured, seconds_per_frame, total_seconds
+from prism.passes.estimate import Measured, seconds_per_frame, spoken_time, total_seconds
 from prism.passes.plan import Plan as Document
 
 KEPT = 50
@@ -43,6 +44,16 @@ def measure(shot_pk: int, camera: str) -> MeasuredFrame:
     scene = scene_of(shot)
     measured = measure_frame(scene, scene.first, camera=camera, size=SMALL, samples=SMALL_SAMPLES)
     return record(shot, camera, scene.first, measured)
+
+
+def to_render_again(shot: Shot, frames: int) -> str:
+    """How long so many frames of a shot take to render, from those that were; empty if none was measured."""
+    seconds = list(shot.measured.values_list("seconds", flat=True))
+    if not seconds:
+        return ""
+    each = median(seconds)
+    counted = "1 frame" if len(seconds) == 1 else f"{len(seconds)} frames"
+    return f"{spoken_time(frames * each)} ({frames} at {each:.1f} s, the median of {counted} measured on this shot)"
 
 
 def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:

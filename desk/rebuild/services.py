@@ -23,6 +23,7 @@ from prism.combine.adding import Added
 from prism.combine.contributions import contributions
 from prism.combine.dimmers import in_words, light_of
 from prism.combine.first import first_ledger, starts_of
+from prism.combine.templates import lay
 from prism.combine.wording import changes
 from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
@@ -212,6 +213,24 @@ def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denois
     return made.replace(space=ledger.shot.settings.space)
 
 
+def templates_for(shot: Shot) -> list[dict[str, Any]]:
+    """Ledgers of other shots of the production that this one may start from."""
+    others = Ledger.objects.filter(shot__production=shot.production).exclude(shot=shot).select_related("shot")
+    return [{"id": other.pk, "title": f"{other.shot.code}, {other.name}"} for other in others]
+
+
+def laid_from(ledger: Ledger, template: Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
+    """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
+    sources = sources_of([ledger.element], frame)
+    laid = lay(parse(ledger.shot, template.document), sources, chosen=chosen)
+    titles = {source.key: source.title for source in sources}
+    return {
+        "ledger": laid.ledger.replace(name=ledger.name).as_json(),
+        "missing": [{"row": row, "source": source} for row, source in laid.missing],
+        "leftOver": [titles[key] for key in laid.left_over],
+    }
+
+
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) -> Added:
     """The document with a row for a pass, of whatever element of the shot; or for `background`, or `fog`. Nothing is saved.
 
@@ -223,4 +242,4 @@ def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) 
         return adding.with_fog(document, frame_of(ledger, document, frame))
     names = dict.fromkeys((*document.elements, key.rpartition("/")[0]))
     sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)
-    return adding.with_pass(document, sources.source(key))
+    return adding.with_pass(document, sources, key)

@@ -13,6 +13,8 @@ urlpatterns = [
     path("lay/<int:ledger>/<int:element>/", views.lay, name="rebuild-lay"),
     path("copy/", views.copy, name="rebuild-copy"),
     path("paste/", views.paste, name="rebuild-paste"),
+    path("template/", views.template, name="rebuild-template"),
+    path("place/", views.place, name="rebuild-place"),
     path("add/", views.add, name="rebuild-add"),
     path("first/", views.first, name="rebuild-first"),
 ]

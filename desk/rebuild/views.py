@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from desk.plan.measures import to_render_again
 from desk.rebuild import services
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
@@ -18,14 +19,15 @@ from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, stations
 from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
-from prism.combine.adding import copied, with_copied
+from prism.combine.copying import copied, with_copied
 from prism.combine.first import starts_of
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
+from prism.combine.registration import register
 from prism.combine.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
 from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
-from prism.errors import PrismError
+from prism.errors import BadArgument, PrismError
 from prism.json_text import read_json
 from prism.viewing.picture import Look
 
@@ -170,6 +172,31 @@ def paste(request: HttpRequest, shot: Shot) -> JsonResponse:
     return JsonResponse({"ledger": made.as_json(), "remark": remark})
 
 
+@require_POST
+@with_shot
+def place(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Where an overlay fits the rendered beauty; a suggestion, and nothing more."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    row = document.row(str(body.get("row")))
+    if not isinstance(row, OverlayRow):
+        raise BadArgument("Only an overlay has a place to be found.", where=row.id)
+    found = register(_sources(shot, body, document), row.source, document.beauty)
+    return JsonResponse({"x": found.x, "y": found.y, "certainty": found.certainty})
+
+
+@require_POST
+@with_shot
+def template(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The ledger of another shot, laid on the passes of this one."""
+    body = json_body(request)
+    others = Ledger.objects.filter(shot__in=Shot.objects.visible_to(request.user))
+    other = get_object_or_404(others, pk=whole_number(body, "template"))
+    chosen = body.get("chosen") if isinstance(body.get("chosen"), dict) else {}
+    chosen = {str(name): str(source) for name, source in chosen.items()}
+    return JsonResponse(services.laid_from(_ledger(shot, body), other, whole_number(body, "frame"), chosen))
+
+
 def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
     """What a page says that has no picture: whose files are meant, and which others there are."""
     element = ledger.element if ledger else None
@@ -185,7 +212,19 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
     """All that the page's modules need, handed over as JSON."""
     address = {"production": shot.production.code, "shot": shot.code}
     newest = ledger.versions.first()
-    names = ("contributions", "balance", "save", "version", "first", "element", "add", "copy", "paste")
+    names = (
+        "contributions",
+        "balance",
+        "save",
+        "version",
+        "first",
+        "element",
+        "add",
+        "copy",
+        "paste",
+        "place",
+        "template",
+    )
     shared = viewer_page(shot, sources)
     return shared | {
         "shot": shot.code,
@@ -203,6 +242,8 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "sources": services.source_list(shot, sources),
         "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
         "operators": [operator_entry(operator) for operator in OPERATORS.values()],
+        "templates": services.templates_for(shot),
+        "renderAgain": to_render_again(shot, len(frames)),
         "row": request.GET.get("row", ""),
         "urls": shared["urls"]
         | {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}

@@ -67,7 +67,7 @@ class Plans(PlanCase):
         answer = self.answer(
             layers=layers, cameras=["wide", "close"], names=names, packing={"rule": "each-pass"}
         ).json()
-        passes, light, groups = 17, 10, 3  # light: the beauty and its components, denoised beside the noisy ones
+        passes, light, groups = 18, 10, 3  # light: the beauty and its components, denoised beside the noisy ones
         self.assertEqual(len(answer["files"]), 6 * 2 * (passes + groups + light + groups))
         self.assertEqual(answer["count"], 48 * len(answer["files"]))
 

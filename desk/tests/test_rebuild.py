@@ -6,6 +6,7 @@ import json
 import numpy as np
 from PIL import Image as Pillow
 
+from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
 from desk.shots.services import sources_of
@@ -15,6 +16,7 @@ from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document
 from prism.formats.exr import write_exr
+from prism.passes.estimate import Measured
 from prism.pixels.image import Image
 
 
@@ -227,6 +229,46 @@ class Accounts(RebuildCase):
         self.assertFalse(row["on"])
         self.assertIn("measures and is no light", remark)
         self.assertEqual(self.question("rebuild-add", source="render/absent").status_code, 422)
+
+    def test_what_changes_save_is_said_with_its_basis(self):
+        self.assertEqual(self.client.get(self.url("rebuild")).context["page"]["renderAgain"], "")
+        for seconds in (10, 30, 20):
+            record(self.shot, "wide", 1001, Measured(seconds, 10, 10, 1, 1))
+        said = self.client.get(self.url("rebuild")).context["page"]["renderAgain"]
+        frames = len(self.client.get(self.url("rebuild")).context["page"]["frames"])
+        self.assertEqual(said, f"{frames * 20} s ({frames} at 20.0 s, the median of 3 frames measured on this shot)")
+
+    def test_a_ledger_of_another_shot_is_laid_on_this_one(self):
+        """By name; what is not here is told with the row that asks for it, and light that nothing takes."""
+        other = self.make_shot("TST_020")
+        rows = [
+            {"id": "e", "source": "old/emission", "exposure": 1.0},
+            {"id": "d", "source": "old/Diffuse.Direct"},
+            {"id": "lost", "source": "old/caustics"},
+        ]
+        made = Ledger.objects.create(
+            shot=other, name="dusk", document={"beauty": "old/beauty", "alpha": None, "rows": rows, "version": 2}
+        )
+        page = self.client.get(self.url("rebuild")).context["page"]
+        self.assertEqual(page["templates"], [{"id": made.pk, "title": "TST_020, dusk"}])
+        asked = {"template": made.pk, "ledgerId": self.ledger.pk, "frame": 1001}
+        laid = self.ask("rebuild-template", **asked).json()
+        sources = [row["source"] for row in laid["ledger"]["rows"]]
+        self.assertEqual(sources, ["render/emission", "render/diffuse_direct", "old/caustics"])
+        self.assertEqual(laid["missing"], [{"row": "lost", "source": "old/caustics"}])
+        self.assertIn("background", laid["leftOver"])
+        chosen = self.ask("rebuild-template", **asked, chosen={"old/caustics": "render/background"}).json()
+        self.assertEqual((chosen["missing"], chosen["ledger"]["rows"][2]["source"]), ([], "render/background"))
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.ask("rebuild-template", **asked).status_code, 404)
+
+    def test_the_place_of_an_overlay_is_suggested(self):
+        lines = {"id": "lines", "kind": "overlay", "source": "render/beauty"}
+        document = self.document | {"rows": [*self.document["rows"], lines]}
+        answer = self.question("rebuild-place", ledger=document, row="lines").json()
+        self.assertEqual((answer["x"], answer["y"]), (round(answer["x"], 2), round(answer["y"], 2)))
+        self.assertTrue(0 <= answer["certainty"] <= 1)
+        self.assertEqual(self.question("rebuild-place", row="emission").status_code, 422)
 
     def test_rows_travel_as_text(self):
         text = self.question("rebuild-copy", row="emission").json()["text"]

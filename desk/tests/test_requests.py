@@ -134,6 +134,8 @@ class Mutated(WorldCase):
             "rebuild-add": ledger | {"source": "render/emission"},
             "rebuild-copy": ledger | {"row": "emission"},
             "rebuild-paste": ledger | {"row": "emission", "text": json.dumps(self.ledger.document)},
+            "rebuild-place": ledger | {"row": "emission"},
+            "rebuild-template": {"ledgerId": self.ledger.pk, "frame": 1001, "template": self.ledger.pk, "chosen": {}},
             "rebuild-first": {"ledgerId": self.ledger.pk, "frame": 1001, "by": "components", "denoised": False},
             "rebuild-element": {"ledgerId": self.ledger.pk, "element": self.element.pk, "ledger": self.ledger.document},
             "look-picture": ledger

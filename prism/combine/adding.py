@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
+from prism.combine.copying import free
+from prism.combine.evidence import lies_on
 from prism.combine.ledger import Ledger
-from prism.combine.mattes import InvertedMatte
-from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row, walk
-from prism.elements.pixels import Frame, Source
+from prism.combine.rows import BackgroundRow, FogRow, OverlayRow, PassRow, Row
+from prism.elements.pixels import Frame
 from prism.errors import UnknownSource
 from prism.passes.kinds import LIT, Role
 
@@ -27,13 +26,14 @@ class Added:
     remark: str = ""
 
 
-def with_pass(ledger: Ledger, source: Source) -> Added:
-    """Take in a pass.
+def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
+    """Take in a pass. Raises UnknownSource.
 
     Light that is not in the sum yet is part of the rebuild and goes to the other parts; all else is a change laid on top: light
     again adds, an occlusion or shadow scales. A base colour covers all that stands above it, so it goes first, switched off; so is
-    what measures and is no light. Common practice, no source.
+    what measures and is no light. Of a pass that nothing is known of, its pixels say how it may join. Common practice, no source.
     """
+    source = frame.source(key)
     role = source.kind.role if source.kind is not None else None
     row = PassRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, uses_alpha=role not in LIT)
     light = role in LIT and all(source.key != other.source for other in ledger.passes)
@@ -63,7 +63,9 @@ def with_pass(ledger: Ledger, source: Source) -> Added:
             ledger, row.replace(on=False), foot,
             f"{source.title} is the whole picture, which the rows sum to already: it is switched off.",
         )  # fmt: skip
-    return _placed(ledger, row, foot, f"Nothing says what {source.title} is; it was added as light.")
+    evidence = lies_on(frame, key)
+    joined = row.replace(operator=evidence.operator)
+    return _placed(ledger, joined, foot, f"Nothing says what {source.title} is. {evidence.text}")
 
 
 def with_background(ledger: Ledger) -> Added:
@@ -117,57 +119,9 @@ def _ends(frame: Frame, key: str, through: str) -> tuple[float, float]:
     return (high, low) if through == "height" else (low, high)
 
 
-def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
-    """Rows and the mattes that they use, as a document of its own: a ledger's, so that another program reads it as well."""
-    rows = tuple(ledger.row(key) for key in keys)
-    used = {row.matte for row in walk(rows) if row.matte}
-    for matte in reversed(ledger.mattes):  # one that another is made of stands before it
-        if isinstance(matte, InvertedMatte) and matte.id in used:
-            used.add(matte.of)
-    needed = [matte for matte in ledger.mattes if matte.id in used]
-    return Ledger(
-        name="copied", space=ledger.space, beauty=ledger.beauty, alpha=None, mattes=tuple(needed), rows=rows
-    ).as_json()
-
-
-def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str]:
-    """A ledger with the rows of a copied one, below the row `after` or at the foot; and a remark on what they ask for.
-
-    Sources of the copied ledger's main element become those of this one's, ids that are taken get a number, and mattes come with
-    their rows. Raises BadDocument if the data is no ledger.
-    """
-    other = Ledger.from_json(data, where="what was copied")
-    here = ledger.elements[0] if ledger.elements else ""
-    there = other.elements[0] if other.elements else ""
-    other = other.moved(there, here)
-    mattes = {matte.id: _free(matte.id, {m.id for m in ledger.mattes}) for matte in other.mattes}
-    taken = {row.id for row in ledger.walk()}
-
-    def fresh(row: Row) -> Row:
-        name = _free(row.id, taken)
-        taken.add(name)
-        inner = {"rows": tuple(map(fresh, row.rows))} if isinstance(row, GroupRow) else {}
-        return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, **inner)
-
-    added = tuple(map(fresh, other.rows))
-    brought = tuple(
-        m.replace(id=mattes[m.id], **({"of": mattes[m.of]} if isinstance(m, InvertedMatte) else {}))
-        for m in other.mattes
-    )
-    at = next((place + 1 for place, row in enumerate(ledger.rows) if row.id == after), len(ledger.rows))
-    made = ledger.replace(mattes=(*ledger.mattes, *brought), rows=(*ledger.rows[:at], *added, *ledger.rows[at:]))
-    count = sum(1 for _ in walk(added))
-    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes laid on top."
-
-
-def _free(wanted: str, taken: Collection[str]) -> str:
-    numbered = (f"{wanted[:72]}-{number}" for number in range(2, len(taken) + 3))
-    return wanted if wanted not in taken else next(name for name in numbered if name not in taken)
-
-
 def free_id(ledger: Ledger, wanted: str) -> str:
     """An id that no row has yet: the wanted one, or that with a number."""
-    return _free(wanted[:72], {row.id for row in ledger.walk()})
+    return free(wanted[:72], {row.id for row in ledger.walk()})
 
 
 def _placed(ledger: Ledger, row: Row, at: int, remark: str = "") -> Added:

@@ -123,7 +123,8 @@ class _Finder:
             rebuilt = evaluate(trial.ledger, trial.frame)
         except PrismError:
             return 0.0
-        slack = np.float32(4 * UNIT_HALF) * np.abs(rebuilt - self._rebuilt)  # rounding of what was changed
+        with np.errstate(invalid="ignore", over="ignore"):
+            slack = np.float32(4 * UNIT_HALF) * np.abs(rebuilt - self._rebuilt)  # rounding of what was changed
         return max(0.0, 1 - self._residue.excess(rebuilt, np.nan_to_num(slack)) / self._before)
 
     def _trials(self, ledger: Ledger | None = None, picked: Picked | None = None) -> Iterator[_Trial]:

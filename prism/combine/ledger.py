@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
@@ -96,20 +96,26 @@ class Ledger(Document):
 
     def moved(self, before: str, after: str) -> Ledger:
         """Laid on another element: sources of `before` (an empty name for bare ones) become those of `after`."""
+        parted = ((source, *source.rpartition("/")[::2]) for source in self.sources)
+        return self.with_sources(
+            {source: f"{after}/{key}" if after else key for source, element, key in parted if element == before}
+        )
 
-        def other(source: str) -> str:
-            element, _, key = source.rpartition("/")
-            return (f"{after}/{key}" if after else key) if element == before else source
+    def with_sources(self, others: Mapping[str, str]) -> Ledger:
+        """With other sources in place of some, by their names."""
 
         def laid(row: Row) -> Row:
             source = source_of(row)
-            return row.replace(source=other(source)) if source is not None else row
+            return row.replace(source=others[source]) if source in others else row
 
-        mattes = (m.replace(source=other(m.source)) if isinstance(m, AlphaMatte) else m for m in self.mattes)
+        def lit(matte: Matte) -> Matte:
+            other = others.get(matte.source) if isinstance(matte, AlphaMatte) else None
+            return matte.replace(source=other) if other else matte
+
         return self.replace(
-            beauty=other(self.beauty),
-            alpha=other(self.alpha) if self.alpha else None,
-            mattes=tuple(mattes),
+            beauty=others.get(self.beauty, self.beauty),
+            alpha=others.get(self.alpha, self.alpha) if self.alpha else None,
+            mattes=tuple(map(lit, self.mattes)),
             rows=_changed(self.rows, laid),
         )
 

@@ -38,6 +38,13 @@ class Measured:
         return self.width * self.height * self.samples
 
 
+def spoken_time(seconds: float) -> str:
+    """As people say it: seconds up to two minutes, minutes up to two hours, then hours."""
+    if seconds < 120:
+        return f"{seconds:.0f} s"
+    return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.1f} h"
+
+
 def spoken_bytes(count: float) -> str:
     """Bytes as people say them, in powers of ten: 72.4 TB."""
     for unit, size in (("TB", 1e12), ("GB", 1e9), ("MB", 1e6)):

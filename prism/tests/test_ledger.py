@@ -40,6 +40,7 @@ from prism.pixels.image import Image
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window
 from prism.tests.frames import COMPONENTS, FolderCase, passes
+from prism.tests.memory import MemoryFrame
 from prism.viewing.picture import Look
 from prism.viewing.reading import probe_ledger
 
@@ -249,13 +250,21 @@ class First(FolderCase):
         planes |= {f"surface_colour.{c}": planes["R"] for c in "RGB"} | {f"wire.{c}": planes["R"] for c in "RGB"}
         sources = find_sources([self.write("all.exr", planes)])
         ledger = first_ledger(sources)
-        colour = adding.with_pass(ledger, sources.source("surface_colour"))
+        colour = adding.with_pass(ledger, sources, "surface_colour")
         self.assertEqual((colour.ledger.rows[0], colour.row.on, colour.row.operator), (colour.row, False, "over"))
         self.assertIn("covers what stands above it", colour.remark)
         self.assertTrue(balance(colour.ledger, sources).balanced)
-        wire = adding.with_pass(ledger, sources.source("wire"))
+        wire = adding.with_pass(ledger, sources, "wire")
         self.assertEqual((wire.row.kind, wire.row.in_balance, wire.ledger.rows[-1]), ("overlay", False, wire.row))
-        self.assertFalse(adding.with_pass(ledger, sources.source("depth")).row.on)
+        self.assertFalse(adding.with_pass(ledger, sources, "depth").row.on)
+        unknown = {"glints": (0, "add", "on black"), "murk": (1, "multiply", "on white")}
+        for key, (ground, operator, said) in unknown.items():
+            spot = np.full((16, 24), ground, np.float32)
+            spot[4:9, 5:12] = 0.5
+            frame = MemoryFrame({key: (np.stack([spot] * 3), None)})
+            added = adding.with_pass(ledger, frame, key)
+            self.assertEqual((added.row.operator, added.row.in_balance), (operator, False))
+            self.assertIn(said, added.remark)
         fog = adding.with_fog(ledger, sources)
         self.assertEqual(
             (fog.row.source, fog.row.through), ("mist", "mist") if "mist" in sources else ("depth", "depth")

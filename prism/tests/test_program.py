@@ -9,13 +9,14 @@ from scipy.interpolate import PchipInterpolator
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
-from prism.combine.adding import copied, with_copied
+from prism.combine.copying import copied, with_copied
 from prism.combine.curves import pieces
 from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.ledger import Ledger
 from prism.combine.numbers import Keyed
 from prism.combine.operators import OPERATORS
 from prism.combine.program import compile_ledger
+from prism.combine.registration import register
 from prism.combine.rows import NEUTRAL, PassRow, Trims
 from prism.combine.shaping import bend
 from prism.combine.trims import turning
@@ -308,6 +309,30 @@ class Curves(unittest.TestCase):
         bend(got, pieces([(0, 0), (1, 0), (1.1, 5), (2, 5), (3, 9)]), got, True)
         self.assertTrue((np.diff(got) >= -1e-5).all())
         self.assertTrue((got[:333] == 0).all())
+
+
+class Places(unittest.TestCase):
+    """Overlays laid on the edges of a picture."""
+
+    def test_a_push_is_found_and_taken_back(self):
+        rng = np.random.default_rng(14)
+        boxes = np.zeros((120, 160))
+        for _ in range(12):
+            y, x, size = rng.integers(10, 90), rng.integers(10, 120), rng.integers(8, 25)
+            boxes[y : y + size, x : x + size] += rng.uniform(0.2, 2)
+        down, across = np.gradient(boxes)
+        lines = (np.hypot(down, across) > 0.1).astype(np.float32)
+        picture = np.stack([boxes + rng.normal(0, 0.02, boxes.shape)] * 3).astype(np.float32)
+        for x, y in ((0, 0), (3, -5), (-7, 2)):
+            pushed = np.roll(lines, (-y, -x), (0, 1))
+            frame = MemoryFrame({"wire": (np.stack([pushed] * 3), None), "beauty": (picture, None)})
+            found = register(frame, "wire", "beauty")
+            self.assertAlmostEqual(found.x, x, delta=0.5)
+            self.assertAlmostEqual(found.y, y, delta=0.5)
+            self.assertGreater(found.certainty, 0.3)
+        noise = rng.random((3, 120, 160)).astype(np.float32)
+        frame = MemoryFrame({"wire": (noise, None), "beauty": (picture, None)})
+        self.assertLess(register(frame, "wire", "beauty").certainty, 0.3)
 
 
 class Colour(unittest.TestCase):

@@ -3,6 +3,8 @@ import { post } from "../api.js";
 import { Newest } from "../newest.js";
 import { number, power } from "../numbers.js";
 
+const UNCHANGED = "no trims or changes";
+
 export const balance = (page, held) => ({
   balance: null,
   comparing: true,
@@ -84,9 +86,11 @@ export const balance = (page, held) => ({
     const trimmed = this.balance?.trimmed;
     if (!trimmed) return "…";
     return trimmed.difference.largest === this.balance.difference.largest && trimmed.mean === this.balance.rebuilt_mean
-      ? "no trims or changes"
+      ? UNCHANGED
       : `mean ${number(trimmed.mean)}, up to ${power(trimmed.difference.largest)} from rendered`;
   },
+  // What the changes stand for, had they been rendered.
+  get savedText() { return page.renderAgain && this.balance?.trimmed && this.trimmedText !== UNCHANGED ? `instead of rendering again: ${page.renderAgain}` : ""; },
   get verdict() {
     if (this.unanswered && this.fault) return "not compared";
     if (!this.balance || this.comparing) return "comparing…";

@@ -8,6 +8,7 @@ import { dragging } from "./dragging.js";
 import { keeping } from "./keeping.js";
 import { rows } from "./rows.js";
 import { find, walk } from "./tree.js";
+import { templates } from "./templates.js";
 import { trims } from "./trims.js";
 import "../curve-field.js";
 
@@ -106,5 +107,5 @@ export default () => {
       }
     },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), dimmers(page, held), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };

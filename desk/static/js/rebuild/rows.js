@@ -144,8 +144,13 @@ export const rows = (page, held) => ({
     });
   },
   async startAgain(event) {
-    const start = page.starts[event.target.value];
+    const [chosen] = [event.target.value];
     event.target.value = "";
+    if (chosen.startsWith("ledger ")) {
+      await this.layTemplate(Number(chosen.slice(7)));
+      return;
+    }
+    const start = page.starts[chosen];
     if (!start) return;
     await this.guarded(async () => {
       const answer = await post(page.urls.first, { ledgerId: page.ledgerId, frame: this.frame, ...start });

@@ -1,4 +1,5 @@
 // The opened row: its numbers and their keys, its curves, its matte, and what else it has.
+import { post } from "../api.js";
 import { at, changedTo, eased, isKeyed, keyAt, toggled } from "./time.js";
 import * as tree from "./tree.js";
 
@@ -48,6 +49,7 @@ const CHOICES = {
     { field: "mode", title: "thins as", words: ["mix", "transmittance"] },
   ],
 };
+const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
 const MOST_DISTANCE = 20; // scene units from which a drag goes faster
 
 const NEUTRAL_KELVIN = 6504;
@@ -56,6 +58,7 @@ const CURVES = ["all", "red", "green", "blue"];
 export const trims = (page, held) => ({
   curveNames: CURVES,
   curveName: "all",
+  place: null, // where an overlay was found to belong
   eases: ["linear", "smooth", "hold"],
 
   // ---- Numbers ----
@@ -123,6 +126,28 @@ export const trims = (page, held) => ({
   keysText(row, number) {
     const keyed = this.partsOf(row, number).find(isKeyed);
     return keyed ? keyed.keys.map((key) => `${key.frame}: ${Number(key.value.toFixed(3))}`).join("  ") : "";
+  },
+
+  // ---- Where an overlay belongs ----
+  isOverlay(row) { return row.kind === "overlay"; },
+  async findPlace(row) {
+    await this.guarded(async () => {
+      this.place = { ...(await (await post(page.urls.place, { ...this.question, row: row.id })).json()), row: row.id };
+    });
+  },
+  get placeText() {
+    const { x, y, certainty } = this.place ?? {};
+    if (certainty === undefined) return "";
+    const sure = `${Math.round(certainty * 100)} % certain`;
+    if (certainty < LEAST_CERTAIN) return `No place stands out (${sure}): the lines may be of another size, or of another picture.`;
+    return `Its lines fit the edges best at ${x} px right, ${y} px down, ${sure}.`;
+  },
+  isPlaced(row) { return this.place?.row === row.id; },
+  get canPlace() { return (this.place?.certainty ?? 0) >= LEAST_CERTAIN; },
+  acceptPlace(row) {
+    const { x, y } = this.place;
+    this.place = null;
+    this.change(row, { x, y });
   },
 
   // ---- Curves ----

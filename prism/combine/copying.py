@@ -1,0 +1,59 @@
+"""Rows as text: taken out of a ledger, and laid into another."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from typing import Any
+
+from prism.combine.ledger import Ledger
+from prism.combine.mattes import InvertedMatte
+from prism.combine.rows import GroupRow, Row, walk
+
+
+def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
+    """Rows and the mattes that they use, as a document of its own: a ledger's, so that another program reads it as well."""
+    rows = tuple(ledger.row(key) for key in keys)
+    used = {row.matte for row in walk(rows) if row.matte}
+    for matte in reversed(ledger.mattes):  # one that another is made of stands before it
+        if isinstance(matte, InvertedMatte) and matte.id in used:
+            used.add(matte.of)
+    needed = [matte for matte in ledger.mattes if matte.id in used]
+    return Ledger(
+        name="copied", space=ledger.space, beauty=ledger.beauty, alpha=None, mattes=tuple(needed), rows=rows
+    ).as_json()
+
+
+def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str]:
+    """A ledger with the rows of a copied one, below the row `after` or at the foot; and a remark on what they ask for.
+
+    Sources of the copied ledger's main element become those of this one's, ids that are taken get a number, and mattes come with
+    their rows. Raises BadDocument if the data is no ledger.
+    """
+    other = Ledger.from_json(data, where="what was copied")
+    here = ledger.elements[0] if ledger.elements else ""
+    there = other.elements[0] if other.elements else ""
+    other = other.moved(there, here)
+    mattes = {matte.id: free(matte.id, {m.id for m in ledger.mattes}) for matte in other.mattes}
+    taken = {row.id for row in ledger.walk()}
+
+    def fresh(row: Row) -> Row:
+        name = free(row.id, taken)
+        taken.add(name)
+        inner = {"rows": tuple(map(fresh, row.rows))} if isinstance(row, GroupRow) else {}
+        return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, **inner)
+
+    added = tuple(map(fresh, other.rows))
+    brought = tuple(
+        m.replace(id=mattes[m.id], **({"of": mattes[m.of]} if isinstance(m, InvertedMatte) else {}))
+        for m in other.mattes
+    )
+    at = next((place + 1 for place, row in enumerate(ledger.rows) if row.id == after), len(ledger.rows))
+    made = ledger.replace(mattes=(*ledger.mattes, *brought), rows=(*ledger.rows[:at], *added, *ledger.rows[at:]))
+    count = sum(1 for _ in walk(added))
+    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes laid on top."
+
+
+def free(wanted: str, taken: Collection[str]) -> str:
+    """The wanted name, or that with a number, whichever is not taken."""
+    numbered = (f"{wanted[:72]}-{number}" for number in range(2, len(taken) + 3))
+    return wanted if wanted not in taken else next(name for name in numbered if name not in taken)

@@ -1,0 +1,77 @@
+"""A ledger of one shot laid on the passes of another: what is found by its role and name, and what is not."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from prism.combine.dimmers import light_of
+from prism.combine.ledger import Ledger
+from prism.combine.mattes import AlphaMatte
+from prism.combine.rows import source_of
+from prism.elements.pixels import Frame, Source
+from prism.passes.kinds import LIT
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """ledger: with the sources that were found. missing: (row, matte or `start`, the source it asked for). left_over: passes of light
+    that nothing of the ledger takes."""
+
+    ledger: Ledger
+    missing: tuple[tuple[str, str], ...]
+    left_over: tuple[str, ...]
+
+
+def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> Laid:
+    """Lay a ledger on a frame. chosen: sources that a person put in place of those that were not found.
+
+    A source is the pass of the same name; or else the one of the same kind, cleaned or not as before, and of the same light. What is
+    not found keeps the name it had, so that nothing is guessed.
+    """
+    found = {name: (chosen or {}).get(name) or _match(name, frame) for name in template.sources}
+    ledger = template.with_sources({name: match for name, match in found.items() if match})
+    missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and source not in frame]
+    missing += [(m.id, m.source) for m in ledger.mattes if isinstance(m, AlphaMatte) and m.source not in frame]
+    missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
+    return Laid(ledger, tuple(missing), _left_over(ledger, frame))
+
+
+def _match(name: str, frame: Frame) -> str:
+    """The key of the source that a name stands for in a frame; empty if there is none."""
+    bare = name.rpartition("/")[2]
+    for source in frame:
+        if source.key.rpartition("/")[2] == bare:
+            return source.key
+    wanted = _words(bare)
+    alike = [source.key for source in frame if _words(source.key.rpartition("/")[2]) == wanted]
+    return alike[0] if len(alike) == 1 else ""
+
+
+def _words(name: str) -> str:
+    """What names of other houses agree in: letters and digits, whatever stands between them."""
+    return "".join(letter for letter in name.lower() if letter.isalnum())
+
+
+def _left_over(ledger: Ledger, frame: Frame) -> tuple[str, ...]:
+    """Light of the kind that the ledger is made of, which it does not take."""
+    used = [frame.source(row.source) for row in ledger.passes if row.source in frame]
+    roles = {source.kind.role for source in used if source.kind is not None and source.kind.role in LIT}
+    cleaned = {source.denoised for source in used}
+    taken = {source.key for source in used} | {total for source in used for total in _totals(source)}
+    return tuple(
+        source.key
+        for source in frame
+        if source.kind is not None and source.kind.role in roles and source.denoised in cleaned
+        and source.key not in taken and not source.aside and not (source.kind.total_of and _has_parts(source, used))
+    )  # fmt: skip
+
+
+def _totals(source: Source) -> tuple[str, ...]:
+    return source.kind.total_of if source.kind is not None else ()
+
+
+def _has_parts(total: Source, used: list[Source]) -> bool:
+    """Whether the ledger takes the parts of a total, of the same light."""
+    light = light_of(total.key, total.kind)
+    parts = {s.kind.key for s in used if s.kind is not None and light_of(s.key, s.kind) == light}
+    return all(part in parts for part in total.kind.total_of)
