@@ -182,7 +182,7 @@ def place(request: HttpRequest, shot: Shot) -> JsonResponse:
     if not isinstance(row, OverlayRow):
         raise BadArgument("Only an overlay has a place to be found.", where=row.id)
     found = register(_sources(shot, body, document), row.source, document.beauty)
-    return JsonResponse({"x": found.x, "y": found.y, "certainty": found.certainty})
+    return JsonResponse({"x": found.x, "y": found.y, "certainty": found.certainty, "inPlace": found.in_place})
 
 
 @require_POST

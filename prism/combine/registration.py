@@ -15,6 +15,7 @@ from prism.elements.pixels import Frame
 
 MOST_SIDE = 1024  # pixels that are correlated; larger pictures are reduced
 SOFT = 1e-3  # against dividing by nothing
+EDGE = 1.0  # pixels within which lines and edges agree
 SURE = 0.25  # of a pixel; less than that is not told from none
 NEAR = 3  # pixels about the peak that count as it
 
@@ -27,6 +28,11 @@ class Registration:
     x: float
     y: float
     certainty: float
+
+    @property
+    def in_place(self) -> bool:
+        """Whether it lies right already, as far as edges tell: lines are drawn beside an edge, not on it."""
+        return max(abs(self.x), abs(self.y)) <= EDGE
 
 
 def register(frame: Frame, overlay: str, picture: str) -> Registration:

@@ -330,6 +330,7 @@ class Places(unittest.TestCase):
             self.assertAlmostEqual(found.x, x, delta=0.5)
             self.assertAlmostEqual(found.y, y, delta=0.5)
             self.assertGreater(found.certainty, 0.3)
+            self.assertEqual(found.in_place, (x, y) == (0, 0))
         noise = rng.random((3, 120, 160)).astype(np.float32)
         frame = MemoryFrame({"wire": (noise, None), "beauty": (picture, None)})
         self.assertLess(register(frame, "wire", "beauty").certainty, 0.3)

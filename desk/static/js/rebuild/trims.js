@@ -136,14 +136,15 @@ export const trims = (page, held) => ({
     });
   },
   get placeText() {
-    const { x, y, certainty } = this.place ?? {};
+    const { x, y, certainty, inPlace } = this.place ?? {};
     if (certainty === undefined) return "";
     const sure = `${Math.round(certainty * 100)} % certain`;
     if (certainty < LEAST_CERTAIN) return `No place stands out (${sure}): the lines may be of another size, or of another picture.`;
+    if (inPlace) return `Its lines lie on the edges, to a pixel (${sure}).`;
     return `Its lines fit the edges best at ${x} px right, ${y} px down, ${sure}.`;
   },
   isPlaced(row) { return this.place?.row === row.id; },
-  get canPlace() { return (this.place?.certainty ?? 0) >= LEAST_CERTAIN; },
+  get canPlace() { return (this.place?.certainty ?? 0) >= LEAST_CERTAIN && !this.place.inPlace; },
   acceptPlace(row) {
     const { x, y } = this.place;
     this.place = null;
