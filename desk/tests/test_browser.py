@@ -221,6 +221,14 @@ class MainJob(BrowserCase):
         self.assertEqual([matte.kind for matte in document.mattes], ["alpha", "inverted"])
         self.assertEqual(document.row("emission").matte, document.mattes[1].id)
 
+        # Trims are reset, and a row that is off stays off.
+        self.page.get_by_label("emission on").uncheck()
+        row.get_by_role("button", name="Reset trims").click()
+        reset = saved().row("emission")
+        self.assertEqual((reset.on, reset.amount, reset.curves.all.points), (False, 1, ()))
+        self.page.keyboard.press("Control+z")
+        self.page.keyboard.press("Control+z")
+
         # Into a group, and the row below it as well.
         row.get_by_role("button", name="Group", exact=True).click()
         self.page.locator("[data-row=background] .grip").focus()
@@ -295,7 +303,10 @@ class MainJob(BrowserCase):
         fault = self.page.locator(".viewer-fault")
         expect(fault).to_contain_text("TST_010.1002.exr")
         expect(fault).to_contain_text("Render or copy this file again")
+        expect(self.page.locator(".verdict")).to_have_text("not compared")
+        expect(self.page.locator(".balance-sums")).not_to_contain_text(re.compile(r"\d"))
         self.go_to(1001)
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         expect(fault).to_be_hidden()
 
     def test_reviewers_look_but_do_not_touch(self):

@@ -503,6 +503,14 @@ class Delivery(FolderCase):
             np.testing.assert_array_equal(image.plane(name), plane)
         self.assertEqual(part.compression, "piz")
 
+    def test_a_frame_that_does_not_balance_says_so(self):
+        lost = self.ledger.without("emission")
+        for name in ("out.exr", "out.png"):
+            said = " ".join(deliver(self.ledger, self.sources, self.folder / name, Output()))
+            self.assertNotIn("balanced", said)
+            remark = deliver(lost, self.sources, self.folder / name, Output())[0]
+            self.assertRegex(remark, r"is not balanced: the untrimmed rows differ from what was rendered in \d+ pixels")
+
     def test_half_exr_is_the_evaluation_rounded(self):
         path = self.folder / "out.exr"
         deliver(self.ledger, self.sources, path, Output())
