@@ -13,7 +13,7 @@ from prism.combine import machine as m
 from prism.combine import operators as op
 from prism.combine.curves import pieces
 from prism.combine.machine import Code, Machine
-from prism.combine.placing import placed, way_across, way_outwards
+from prism.combine.placing import across, outwards, placed, ramp
 from prism.combine.program import BackgroundStep, FogStep, GroupStep, MattePlan, OverlayStep, PassStep, Step
 from prism.combine.trims import Trims
 from prism.elements.pixels import Frame, Pixels
@@ -83,12 +83,19 @@ class _Writer:
         if (step.x, step.y, step.scale, step.crop) == (0, 0, 1, (0, 0, 0, 0)):
             return pixels, alpha
 
-        def place(plane: NDArray) -> NDArray:
-            return placed(
-                plane, self._frame, self._size, x=step.x, y=step.y, scale=step.scale, crop=step.crop
-            )  # fmt: skip
+        whole = self._frame.whole.pixels(step.source, step=self._size)
 
-        return Pixels(tuple(map(place, pixels.planes)), None), None if alpha is None else place(alpha)
+        def place(plane: NDArray) -> NDArray:
+            laid = placed(
+                plane, self._frame.whole, self._size, x=step.x, y=step.y, scale=step.scale, crop=step.crop
+            )  # fmt: skip
+            return self._frame.taken(laid)
+
+        return Pixels(tuple(map(place, whole.planes)), None), None if alpha is None else place(whole.alpha)
+
+    def _ramp(self, way: NDArray, begin: float, end: float, slot: int) -> None:
+        """How far along a way of the whole frame the pixels lie, between two places, into a slot."""
+        self.code.add(m.LOAD, slot, self.code.source(self._frame.taken(ramp(way, begin, end))), numbers=[1])
 
     def _background(self, step: BackgroundStep, b: int) -> bool:
         with self.code.slots(6) as s:
@@ -96,11 +103,10 @@ class _Writer:
                 for index, value in enumerate(step.colour):
                     self.code.add(m.FILL, s + index, numbers=[value * step.trims.gains[index]])
             else:
+                whole = self._frame.whole
                 radial = step.fill == "radial"
-                way = (
-                    way_outwards(self._frame, self._size) if radial else way_across(self._frame, self._size, step.angle)
-                )
-                self.code.add(m.RAMP, s + 5, flag=radial, numbers=[*way, step.begins, step.ends])
+                way = outwards(whole, self._size) if radial else across(whole, self._size, step.angle)
+                self._ramp(way, step.begins, step.ends, s + 5)
                 for index, gain in enumerate(step.trims.gains):
                     ends = [step.colour[index] * gain, step.second[index] * gain]
                     self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
@@ -214,9 +220,8 @@ class _Writer:
 
     def _wipe(self, step: OverlayStep, w: int, spare: int) -> None:
         """Nothing beyond how far the overlay is wiped across."""
-        way = way_across(self._frame, self._size, step.wipe_angle)
         edge = step.wipe * (1 + step.wipe_soft)
-        self.code.add(m.RAMP, spare, numbers=[*way, edge - step.wipe_soft, edge])
+        self._ramp(across(self._frame.whole, self._size, step.wipe_angle), edge - step.wipe_soft, edge, spare)
         self.code.add(m.INVERT, spare)
         self.code.add(m.TIMES, w, spare)
 

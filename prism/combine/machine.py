@@ -23,9 +23,9 @@ from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE, RAMP,
+    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE,
     COVER, SUM, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
-) = range(24)  # fmt: skip
+) = range(23)  # fmt: skip
 RUNNING = 0  # first slot of the running result
 NUMBERS = 9  # that an instruction may carry
 
@@ -121,8 +121,7 @@ class Machine:
         slots[:4] = running.ctypes.data + np.arange(4) * running.strides[0] + 4 * first
         slots[4:] = own.ctypes.data + np.arange(self.slots - 4) * own.strides[0]
         places = self.places + self.widths * first
-        width = running.shape[2]
-        run_band(self.rows, self.numbers, self.tables, slots, places, self.widths, first, end - first, width)
+        run_band(self.rows, self.numbers, self.tables, slots, places, self.widths, end - first)
 
 
 def _array_at(kind):
@@ -158,6 +157,17 @@ def _half(places, number, count):
 
 
 @compiled
+def _read_plane(kind, b, a, number):
+    """The instructions that read one source, of either type."""
+    if kind == ADD:
+        kernels.add_plane(b, a, number[0])
+    elif kind == FACTOR:
+        kernels.factor_plane(b, a, number[0], number[1])
+    else:
+        kernels.load_plane(b, a, number[0])
+
+
+@compiled
 def _read(kind, b, row, number, places, widths, count):
     """The instructions that read sources."""
     s, t = row[2], row[3]
@@ -167,25 +177,13 @@ def _read(kind, b, row, number, places, widths, count):
         else:
             kernels.over_plane(b, _plane(places, s, count), _plane(places, t, count), number[0], number[1])
     elif widths[s] == 2:
-        a = _half(places, s, count)
-        if kind == ADD:
-            kernels.add_plane(b, a, number[0])
-        elif kind == FACTOR:
-            kernels.factor_plane(b, a, number[0], number[1])
-        else:
-            kernels.load_plane(b, a, number[0])
+        _read_plane(kind, b, _half(places, s, count), number)
     else:
-        a = _plane(places, s, count)
-        if kind == ADD:
-            kernels.add_plane(b, a, number[0])
-        elif kind == FACTOR:
-            kernels.factor_plane(b, a, number[0], number[1])
-        else:
-            kernels.load_plane(b, a, number[0])
+        _read_plane(kind, b, _plane(places, s, count), number)
 
 
 @compiled
-def _shape(kind, b, row, number, tables, slots, first, count, width):
+def _shape(kind, b, row, number, tables, slots, count):
     """The instructions that change one slot, or three, by themselves."""
     covered, whole = _plane(slots, row[2], count), row[6] != 0
     if kind == FILL:
@@ -212,8 +210,6 @@ def _shape(kind, b, row, number, tables, slots, first, count, width):
         shaping.between(b, covered, number[0], number[1])
     elif kind == HAZE:
         shaping.haze(b, number[0], number[1], number[2], whole)
-    elif kind == RAMP:
-        shaping.ramp(b, number, whole, first, width)
     else:
         shaping.limit(b, covered, whole)
 
@@ -246,8 +242,8 @@ def _join(kind, b, row, number, slots, count):
 
 
 @compiled
-def run_band(rows, numbers, tables, slots, places, widths, first, count, width):
-    """All instructions, first to last, on `count` pixels from `first` on of a picture that is `width` wide.
+def run_band(rows, numbers, tables, slots, places, widths, count):
+    """All instructions, first to last, on `count` pixels.
 
     rows: (N, 7) int64; numbers: (N, 9) float32; slots, places: where planes lie.
     """
@@ -256,7 +252,7 @@ def run_band(rows, numbers, tables, slots, places, widths, first, count, width):
         kind, b = row[0], _plane(slots, row[1], count)
         if kind <= LOAD:
             _read(kind, b, row, number, places, widths, count)
-        elif kind <= RAMP:
-            _shape(kind, b, row, number, tables, slots, first, count, width)
+        elif kind <= HAZE:
+            _shape(kind, b, row, number, tables, slots, count)
         else:
             _join(kind, b, row, number, slots, count)

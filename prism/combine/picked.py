@@ -2,33 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Hashable
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.pixels import Frame, Pixels, Source
+from prism.elements.pixels import Frame, FramePart, Pixels
 from prism.pixels.window import Window
 
 Change = Callable[[Pixels], Pixels]
 
 
-class Picked:
+class Picked(FramePart):
     """Some pixels of a frame in one row. places: (N,) numbers of pixels, row by row."""
 
-    pixel_aspect = 1.0
-
     def __init__(self, frame: Frame, places: NDArray[np.int64]) -> None:
-        self._frame = frame
+        super().__init__(frame, Window(0, 0, max(0, len(places) - 1), 0))
         self._places = places
         self._changed: dict[str, Change] = {}
         self._picks: dict[str, Pixels] = {}
-        self.number = frame.number
-        self.window = self.display_window = Window(0, 0, max(0, len(places) - 1), 0)
 
     def with_change(self, key: str, change: Change) -> Picked:
         """The same pixels, one source changed."""
-        other = Picked(self._frame, self._places)
+        other = Picked(self.whole, self._places)
         other._changed = {**self._changed, key: change}
         other._picks = self._picks
         return other
@@ -42,24 +38,14 @@ class Picked:
         return Picked(frame, self._places)
 
     def _shifted(self, x: int, y: int) -> NDArray[np.int64]:
-        height, width = self._frame.shape()
+        height, width = self.whole.shape()
         rows, columns = np.divmod(self._places, width)
         return np.clip(rows + y, 0, height - 1) * width + np.clip(columns + x, 0, width - 1)
 
     def _pick(self, key: str, places: NDArray[np.int64]) -> Pixels:
-        pixels = self._frame.pixels(key)
+        pixels = self.whole.pixels(key)
         planes = tuple(plane.reshape(-1)[places][np.newaxis] for plane in pixels.planes)
         return Pixels(planes, None if pixels.alpha is None else pixels.alpha.reshape(-1)[places][np.newaxis])
-
-    def __contains__(self, key: str) -> bool:
-        return key in self._frame
-
-    def __iter__(self) -> Iterator[Source]:
-        return iter(self._frame)
-
-    def source(self, key: str) -> Source:
-        """As of the whole frame."""
-        return self._frame.source(key)
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """The pixels that were picked, whatever the step."""
@@ -68,9 +54,9 @@ class Picked:
         picked = self._picks[key]
         return self._changed[key](picked) if key in self._changed else picked
 
-    def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
-        """Get them for the whole frame."""
-        self._frame.read(keys)
+    def taken(self, plane: NDArray) -> NDArray:
+        """The pixels of a plane of the whole."""
+        return plane.reshape(-1)[self._places][np.newaxis]
 
     def shape(self, step: int = 1) -> tuple[int, int]:
         """One row."""
@@ -78,11 +64,11 @@ class Picked:
 
     def at(self, number: int) -> Picked:
         """The same places of another frame, nothing changed."""
-        return self.of(self._frame.at(number))
+        return self.of(self.whole.at(number))
 
     def identity(self) -> Hashable:
         """Of the whole frame and the pixels; never the same twice if a source is changed."""
-        return self._frame.identity(), self._places.tobytes(), id(self) if self._changed else None
+        return self.whole.identity(), self._places.tobytes(), id(self) if self._changed else None
 
 
 def mapped(change: Callable[[NDArray[np.float32]], NDArray[np.float32]]) -> Change:

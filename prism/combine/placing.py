@@ -12,32 +12,43 @@ from prism.compiled import compiled
 from prism.elements.pixels import Frame
 
 BAND_ROWS = 64
-Way = tuple[float, float, float, float]
 
 
-def way_across(frame: Frame, step: int, angle: float) -> Way:
-    """(n0, n1, n2, 0): of a pixel x, y of the frame's planes, n0 x + n1 y + n2 goes from 0 to 1 across the picture along an angle.
+def across(frame: Frame, step: int, angle: float) -> NDArray[np.float32]:
+    """(H, W): how far each pixel lies across the picture along an angle, 0 to 1 between the corners furthest apart.
 
-    angle: degrees, 0 from left to right, 90 from top to bottom. The way begins and ends at the corners furthest apart.
+    angle: degrees, 0 from left to right, 90 from top to bottom.
     """
     display = frame.display_window
     right, down = math.cos(math.radians(angle)), math.sin(math.radians(angle))
     length = abs(right) * display.width + abs(down) * display.height
-    # Middle of a pixel of the planes, from the middle of the picture, in full pixels.
-    x0, y0 = _from_middle(frame, step)
-    return right * step / length, down * step / length, (right * x0 + down * y0) / length + 0.5, 0.0
+    x, y = _middles(frame, step)
+    return (right / length * x + (down / length * y + 0.5)).astype(np.float32)
 
 
-def way_outwards(frame: Frame, step: int) -> Way:
-    """(n0, n1, n2, n3): the length of (n0 x + n2, n1 y + n3) is 0 in the middle of the picture and 1 in its corners."""
+def outwards(frame: Frame, step: int) -> NDArray[np.float32]:
+    """(H, W): 0 in the middle of the picture, 1 in its corners."""
     display = frame.display_window
+    x, y = _middles(frame, step)
+    return (np.hypot(x / display.width, y / display.height) * math.sqrt(2)).astype(np.float32)
+
+
+def ramp(way: NDArray[np.float32], begin: float, end: float) -> NDArray[np.float32]:
+    """From 0 at `begin` to 1 at `end` of a way; where they are the same it leaps."""
+    if begin == end:
+        return (way >= np.float32(begin)).astype(np.float32)
+    return ((way - np.float32(begin)) / np.float32(end - begin)).clip(0, 1)
+
+
+def _middles(frame: Frame, step: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """x (1, W) and y (H, 1) of the middles of pixels, in full pixels from the middle of the picture."""
     x0, y0 = _from_middle(frame, step)
-    half = math.sqrt(2) / 2
-    across, down = half * display.width, half * display.height
-    return step / across, step / down, x0 / across, y0 / down
+    height, width = frame.shape(step)
+    return x0 + step * np.arange(width)[np.newaxis], y0 + step * np.arange(height)[:, np.newaxis]
 
 
 def _from_middle(frame: Frame, step: int) -> tuple[float, float]:
+    """Of the first pixel."""
     window, display = frame.window, frame.display_window
     return (
         window.x0 - display.x0 + step / 2 - display.width / 2,

@@ -127,21 +127,3 @@ def haze(plane, near, far, falloff, as_air):
             plane[i] = ONE - np.exp(-np.float32(3.912023) * x**falloff)
         else:
             plane[i] = min(x, ONE) ** falloff
-
-
-@compiled
-def ramp(plane, number, radial, first, width):
-    """How far along a way each pixel lies, 0 to 1. number: of a pixel x, y the way is n0 x + n1 y + n2; if radial, the length of
-    (n0 x + n2, n1 y + n3). Then from n4 on it rises from 0 to 1 at n5; where they are the same it leaps."""
-    for i in range(plane.size):
-        y = (first + i) // width
-        x = np.float32(first + i - y * width)
-        if radial:
-            across, down = number[0] * x + number[2], number[1] * np.float32(y) + number[3]
-            way = np.sqrt(across * across + down * down)
-        else:
-            way = number[0] * x + number[1] * np.float32(y) + number[2]
-        if number[5] == number[4]:
-            plane[i] = ONE if way >= number[4] else ZERO
-        else:
-            plane[i] = min(max((way - number[4]) / (number[5] - number[4]), ZERO), ONE)

@@ -224,6 +224,15 @@ class OpenFrame:
             raise UnreadableFile(f"Frame {number} was not named.", advice="Open a sequence instead of single files.")
         return self._others(number)
 
+    @property
+    def whole(self) -> OpenFrame:
+        """Itself."""
+        return self
+
+    def taken(self, plane: NDArray) -> NDArray:
+        """All of it."""
+        return plane
+
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does, or how it is read."""
         paths = sorted({source.path for source in self._sources.values()})

@@ -141,34 +141,48 @@ class Frame(Protocol):
     def at(self, number: int) -> Frame:
         """The same elements at another frame. Raises UnreadableFile if there is none."""
 
+    @property
+    def whole(self) -> Frame:
+        """The frame that this is a part of, or itself: where things lie in the picture is worked out there."""
 
-class Region:
-    """A part of a frame as a frame of its own: for one pixel, a box, a close-up. Its window is that part."""
+    def taken(self, plane: NDArray) -> NDArray:
+        """The part of a plane of the whole frame that is this one's."""
 
-    def __init__(self, frame: Frame, window: Window) -> None:
-        self._frame = frame
-        self.number = frame.number
-        self.window = window
-        self.display_window = window
-        self.pixel_aspect = frame.pixel_aspect
+
+class FramePart:
+    """What a part of a frame has from the whole: the same sources, of the same frame number."""
+
+    def __init__(self, whole: Frame, window: Window) -> None:
+        self.whole = whole
+        self.number = whole.number
+        self.window = self.display_window = window
+        self.pixel_aspect = whole.pixel_aspect
 
     def __contains__(self, key: str) -> bool:
-        return key in self._frame
+        return key in self.whole
 
     def __iter__(self) -> Iterator[Source]:
-        return iter(self._frame)
+        return iter(self.whole)
 
     def source(self, key: str) -> Source:
         """As of the whole frame."""
-        return self._frame.source(key)
-
-    def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        """The planes of the region, in full size whatever the step."""
-        return self._frame.pixels(key).cut(*self.window.slices_in(self._frame.window))
+        return self.whole.source(key)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get them for the whole frame."""
-        self._frame.read(keys)
+        self.whole.read(keys)
+
+
+class Region(FramePart):
+    """A part of a frame as a frame of its own: for one pixel, a box, a close-up. Its window is that part."""
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """The planes of the region, in full size whatever the step."""
+        return self.whole.pixels(key).cut(*self.window.slices_in(self.whole.window))
+
+    def taken(self, plane: NDArray) -> NDArray:
+        """A box of a plane of the whole."""
+        return plane[self.window.slices_in(self.whole.window)]
 
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the region."""
@@ -176,11 +190,11 @@ class Region:
 
     def identity(self) -> Hashable:
         """Of the whole frame, and the place in it."""
-        return self._frame.identity(), self.window
+        return self.whole.identity(), self.window
 
     def at(self, number: int) -> Region:
         """The same region of another frame."""
-        return Region(self._frame.at(number), self.window)
+        return Region(self.whole.at(number), self.window)
 
 
 def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:

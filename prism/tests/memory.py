@@ -58,6 +58,13 @@ class MemoryFrame:
             raise UnreadableFile(f"Frame {number} is not there.")
         return self.others[number]
 
+    @property
+    def whole(self):
+        return self
+
+    def taken(self, plane):
+        return plane
+
     def identity(self):
         return id(self)
 

@@ -15,13 +15,16 @@ from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.ledger import Ledger
 from prism.combine.numbers import Keyed
 from prism.combine.operators import OPERATORS
+from prism.combine.picked import Picked
 from prism.combine.program import compile_ledger
 from prism.combine.registration import register
 from prism.combine.rows import NEUTRAL, PassRow, Trims
 from prism.combine.shaping import bend
 from prism.combine.trims import turning
 from prism.combine.wording import changes
+from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
+from prism.pixels.window import Window
 from prism.tests import ledger_page
 from prism.tests.ledgers import FRAME, KEYS, Dice
 from prism.tests.memory import MemoryFrame
@@ -162,6 +165,20 @@ class Laws(unittest.TestCase):
             whole = evaluate(ledger, frame)
             with unittest.mock.patch.object(evaluation, "BAND_PIXELS", 100):
                 np.testing.assert_array_equal(evaluate(ledger, frame), whole)
+
+    def test_a_part_of_a_frame_is_that_part_of_the_picture(self):
+        """What a probe or a cause sees: boxes and scattered pixels, of gradients, wipes and overlays that were pushed as well."""
+        dice = Dice(11)
+        rng = np.random.default_rng(3)
+        for _ in range(60):
+            frame, ledger = MemoryFrame(dice.sources(SHAPE), FRAME), Ledger.from_json(dice.ledger())
+            whole = evaluate(ledger, frame)
+            box = evaluate(ledger, Region(frame, Window(3, 2, 7, 5)))
+            np.testing.assert_array_equal(box, whole[:, 2:6, 3:8])
+            places = rng.choice(whole[0].size, 9, replace=False)
+            np.testing.assert_array_equal(
+                evaluate(ledger, Picked(frame, places))[:, 0], whole.reshape(4, -1)[:, places]
+            )
 
     def test_solo_leaves_only_what_is_soloed(self):
         sources = Dice(9).sources(SHAPE)
