@@ -38,17 +38,15 @@ def rounding_bound(program: Program, beauty: Pixels, sources: Frame) -> NDArray[
 
     def work(first: int, end: int) -> None:
         rows = slice(first, end)
-        total = _start(program, sources, rows)
-        for step in program.steps:
-            total = _joined(total, _term(step, sources, rows), step)
-        rendered = _stored(beauty, rows, uses_alpha=True)
         with np.errstate(invalid="ignore", over="ignore"):
-            bound[:, rows] = (
-                total.error + rendered.error + np.float32(count * UNIT_FLOAT) * (total.size + rendered.size)
-            )
+            total = _start(program, sources, rows)
+            for step in program.steps:
+                total = _joined(total, _term(step, sources, rows), step)
+            rendered = _stored(beauty, rows, uses_alpha=True)
+            sums = np.float32(count * UNIT_FLOAT) * (total.size + rendered.size)
+            bound[:, rows] = total.error + rendered.error + sums
 
-    with np.errstate(invalid="ignore", over="ignore"):
-        run_bands(work, bound.shape[1], BAND_ROWS)
+    run_bands(work, bound.shape[1], BAND_ROWS)
     return bound
 
 
@@ -113,12 +111,10 @@ def _made(step: BackgroundStep | FogStep, sources: Frame, rows: slice) -> _Term:
 def _joined(total: _Term, source: _Term, step: Step) -> _Term:
     key, family = step.operator.key, step.operator.family
     b, e, s, f = total.size, total.error, source.size, source.error
-    if key == "add" or key in ("minimum", "maximum", "subtract"):
-        return _Term(b + s, e + f, total.has_alpha)
     if family == "cover":
-        a, ea = (source.size[3], source.error[3]) if source.has_alpha else (np.float32(1), np.float32(0))
-        left = np.maximum(1 - a, 0) if key == "over" else np.float32(1)
-        return _Term(b * left + s, e * left + f + (b + s) * (ea + e[3]), total.has_alpha)
+        return _covered(total, source, step)
+    if key in ("minimum", "maximum", "subtract"):
+        return _Term(b + s, e + f, total.has_alpha)
     if key in ("multiply", "shade"):
         size, error = b * s, e * s + b * f
         if source.has_alpha:  # it adds where the result does not cover
@@ -130,3 +126,22 @@ def _joined(total: _Term, source: _Term, step: Step) -> _Term:
         part = np.maximum(s, np.float32(1e-12))
         return _Term(b / part, (e + b * f / part) / part, total.has_alpha)
     return _Term(b + s, STEEP * (e + f), total.has_alpha)
+
+
+def _covered(total: _Term, source: _Term, step: Step) -> _Term:
+    """F A + G B, each with the error of its own and of the factor before it; what is covered wholly takes no part."""
+    f0, f1, g0, g1 = map(np.float32, step.operator.factors)
+    b, e, s, f = total.size, total.error, source.size, source.error
+    covers = np.float32(0 if step.operator.key == "add" else 1)
+    a, of_a = (s[3], f[3]) if source.has_alpha else (covers, np.float32(0))
+    front, back = np.abs(f0 + f1 * b[3]), np.abs(1 - (g0 + g1 * a))
+    size = _times(front, s) + _times(back, b)
+    # Opaque is stored exactly; anything less is off by its rounding, and lets through so much more or less of what lies below.
+    of_back = np.where(a < 1, np.abs(g1) * of_a, np.float32(0))
+    error = _times(front, f) + _times(back, e) + _times(np.abs(f1) * e[3], s) + _times(of_back, b)
+    return _Term(size, error, total.has_alpha)
+
+
+def _times(factor: NDArray | np.float32, value: NDArray[np.float32]) -> NDArray[np.float32]:
+    """A factor of 0 leaves nothing, of infinity either."""
+    return np.where(factor == 0, np.float32(0), factor * value)

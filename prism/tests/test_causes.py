@@ -264,6 +264,22 @@ class Verdict(unittest.TestCase):
                 result = balance(ledger, frame)
                 self.assertTrue(result.balanced, (count, dtype, result.beyond))
 
+    def test_what_is_covered_lends_no_slack(self):
+        """Light that an opaque row hides, however bright or infinite, explains no error in what is seen."""
+        rng = np.random.default_rng(12)
+        seen = rng.uniform(0.2, 1, (3, 20, 30)).astype(np.float16)
+        for hidden in (np.full((3, 20, 30), 30000, np.float16), np.full((3, 20, 30), np.inf, np.float16)):
+            wrong = seen.copy()
+            wrong[1, 4, 5] *= np.float16(1.01)
+            opaque = np.ones((20, 30), np.float16)
+            for operator in ("over", "copy"):
+                sources = {"low": (hidden, None), "top": (seen, opaque)}
+                rows = ({"id": "l", "source": "low"}, {"id": "t", "source": "top", "operator": operator})
+                for beauty, balanced in ((seen, True), (wrong, False)):
+                    frame = MemoryFrame(sources | {"beauty": (beauty, None)})
+                    result = balance(Ledger(rows=rows), frame, causes=0)
+                    self.assertEqual((result.balanced, result.beyond), (balanced, 0 if balanced else 1), operator)
+
     def test_rounding_of_products_and_groups(self):
         """Half colour times half raw light, summed in groups, against the exact product stored as half."""
         rng = np.random.default_rng(11)
