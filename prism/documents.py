@@ -34,6 +34,13 @@ class Document(Value):
         except ValidationError as error:
             raise cls._bad(error, where) from error
 
+    def replace(self, **changes: Any) -> Self:
+        """As of any value, but a fault is said like one of a document that was read. Raises BadDocument."""
+        try:
+            return super().replace(**changes)
+        except ValidationError as error:
+            raise self._bad(error, "") from error
+
     @classmethod
     def load(cls, path: Path) -> Self:
         """Read a document from a JSON file. Raises UnreadableFile or BadDocument."""

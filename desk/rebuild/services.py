@@ -221,7 +221,7 @@ def templates_for(shot: Shot) -> list[dict[str, Any]]:
 
 def laid_from(ledger: Ledger, template: Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
     """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
-    sources = sources_of([ledger.element], frame)
+    sources = sources_of(elements_of(ledger, parse(ledger.shot, ledger.document))[:1], frame)
     laid = lay(parse(ledger.shot, template.document), sources, chosen=chosen)
     titles = {source.key: source.title for source in sources}
     return {

@@ -242,7 +242,7 @@ class MainJob(BrowserCase):
             self.page.get_by_role("button", name="Undo").click()
         self.assertEqual(saved(), Document.from_json(first))
         self.page.get_by_role("button", name="All frames").click()
-        expect(self.page.locator(".balance-foot")).to_contain_text("3 frames balanced")
+        expect(self.page.locator(".balance-foot")).to_contain_text("3 balanced")
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         self.assertEqual(self.complaints, [])
 
@@ -284,7 +284,7 @@ class MainJob(BrowserCase):
         expect(self.page.locator(".verdict")).to_contain_text("not balanced")
         expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
         self.page.get_by_role("button", name="All frames").click()
-        expect(self.page.locator(".balance-foot")).to_contain_text("frames not balanced, the first 1001")
+        expect(self.page.locator(".balance-foot")).to_contain_text("not balanced, the first 1001")
         self.page.get_by_role("button", name="Do it").click()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
 
@@ -307,6 +307,9 @@ class MainJob(BrowserCase):
         expect(self.page.locator(".balance-sums")).not_to_contain_text(re.compile(r"\d"))
         self.go_to(1001)
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        self.page.get_by_role("button", name="All frames").click()
+        expect(self.page.locator(".balance-foot")).to_contain_text("1 balanced; 1 not compared, the first 1002")
+        expect(fault).to_be_hidden()
         expect(fault).to_be_hidden()
 
     def test_reviewers_look_but_do_not_touch(self):

@@ -27,13 +27,16 @@ def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str
     """A ledger with the rows of a copied one, below the row `after` or at the foot; and a remark on what they ask for.
 
     Sources of the copied ledger's main element become those of this one's, ids that are taken get a number, and mattes come with
-    their rows. Raises BadDocument if the data is no ledger.
+    their rows. Raises BadDocument if the data is no ledger, or does not fit.
     """
     other = Ledger.from_json(data, where="what was copied")
     here = ledger.elements[0] if ledger.elements else ""
     there = other.elements[0] if other.elements else ""
     other = other.moved(there, here)
-    mattes = {matte.id: free(matte.id, {m.id for m in ledger.mattes}) for matte in other.mattes}
+    mattes, named = {}, {matte.id for matte in ledger.mattes}
+    for matte in other.mattes:
+        mattes[matte.id] = free(matte.id, named)
+        named.add(mattes[matte.id])
     taken = {row.id for row in ledger.walk()}
 
     def fresh(row: Row) -> Row:

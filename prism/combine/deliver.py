@@ -12,7 +12,7 @@ from prism.combine.balance import balance
 from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame, on_display
-from prism.errors import BadArgument
+from prism.errors import BadArgument, PrismError
 from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
 from prism.pixels.image import Image
@@ -68,7 +68,10 @@ def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:
     """That the untrimmed sum is not what was rendered, where there is something it should land on."""
     if ledger.beauty not in sources or not any(row.in_balance for row in ledger.rows):
         return []
-    found = balance(ledger, sources, causes=0)
+    try:
+        found = balance(ledger, sources, causes=0)
+    except PrismError as error:  # of a pass that only a row asks for which is off
+        return [f"Frame {sources.number} could not be held against what was rendered: {error.what}"]
     if found.balanced:
         return []
     return [

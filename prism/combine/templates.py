@@ -23,12 +23,13 @@ class Laid:
 
 
 def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> Laid:
-    """Lay a ledger on a frame. chosen: sources that a person put in place of those that were not found.
+    """Lay a ledger on a frame. chosen: sources of it that a person put in place of those that were not found.
 
-    A source is the pass of the same name; or else the one of the same kind, cleaned or not as before, and of the same light. What is
-    not found keeps the name it had, so that nothing is guessed.
+    A source is the pass of the same name, which Intake has given to all passes of a role; or else the only one whose name has the
+    same letters and digits. What is not found keeps the name it had, so that nothing is guessed.
     """
-    found = {name: (chosen or {}).get(name) or _match(name, frame) for name in template.sources}
+    picked = {name: key for name, key in (chosen or {}).items() if key in frame}
+    found = {name: picked.get(name) or _match(name, frame) for name in template.sources}
     ledger = template.with_sources({name: match for name, match in found.items() if match})
     missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and source not in frame]
     missing += [(m.id, m.source) for m in ledger.mattes if isinstance(m, AlphaMatte) and m.source not in frame]

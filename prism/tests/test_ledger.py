@@ -511,6 +511,13 @@ class Delivery(FolderCase):
             remark = deliver(lost, self.sources, self.folder / name, Output())[0]
             self.assertRegex(remark, r"is not balanced: the untrimmed rows differ from what was rendered in \d+ pixels")
 
+    def test_a_row_that_is_off_stops_no_delivery(self):
+        """Its pass may be gone; the balance asks for it, the picture does not."""
+        lost = self.ledger.with_setting("emission", "source", "absent").with_setting("emission", "on", False)
+        remark = deliver(lost, self.sources, self.folder / "out.exr", Output())[0]
+        self.assertIn("could not be held against what was rendered: There is no source absent", remark)
+        self.assertTrue((self.folder / "out.exr").exists())
+
     def test_half_exr_is_the_evaluation_rounded(self):
         path = self.folder / "out.exr"
         deliver(self.ledger, self.sources, path, Output())

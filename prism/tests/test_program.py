@@ -20,6 +20,7 @@ from prism.combine.program import compile_ledger
 from prism.combine.registration import register
 from prism.combine.rows import NEUTRAL, PassRow, Trims
 from prism.combine.shaping import bend
+from prism.combine.templates import lay
 from prism.combine.trims import turning
 from prism.combine.wording import changes
 from prism.elements.pixels import Region
@@ -271,6 +272,25 @@ class Document(unittest.TestCase):
         np.testing.assert_array_equal(evaluate(alone, other), evaluate(before.replace(rows=before.rows[1:]), here))
         with self.assertRaises(BadDocument):
             with_copied(made, {"rows": 5})
+
+    def test_pasted_mattes_and_full_ledgers(self):
+        """Names that are made free are free of each other too; what fits no more is said, and nothing breaks."""
+        mattes = tuple({"id": name, "kind": "alpha", "source": "logo"} for name in ("m", "m-2"))
+        rows = tuple({"id": f"r{m['id']}", "source": "diffuse", "matte": m["id"]} for m in mattes)
+        from_here = copied(Ledger(mattes=mattes, rows=rows), ["rm", "rm-2"])
+        made, _ = with_copied(Ledger(mattes=mattes[:1]), from_here)
+        self.assertEqual(len({matte.id for matte in made.mattes}), 3)
+        full = Ledger(rows=tuple({"id": str(n), "source": "diffuse"} for n in range(1000)))
+        with self.assertRaisesRegex(BadDocument, "At most 1000 entries"):
+            with_copied(full, from_here)
+
+    def test_a_template_takes_only_what_is_there(self):
+        frame = MemoryFrame(Dice(1).sources(SHAPE), FRAME)
+        template = Ledger(alpha=None, rows=({"id": "a", "source": "x/Diffuse"}, {"id": "b", "source": "x/lost"}))
+        laid = lay(template, frame, chosen={"x/lost": "n" * 999})
+        self.assertEqual([row.source for row in laid.ledger.rows], ["diffuse", "x/lost"])
+        self.assertEqual(laid.missing, (("b", "x/lost"),))
+        self.assertEqual(lay(template, frame, chosen={"x/lost": "logo"}).missing, ())
 
     def test_what_differs_is_said_in_words(self):
         rows = ({"id": "key", "source": "diffuse"}, {"id": "rim", "source": "emission"})

@@ -13,6 +13,7 @@ export const balance = (page, held) => ({
   sweeping: false, // frame after frame is held against what was rendered
   sound: [], // frames of which that was said with this ledger
   broken: [],
+  unread: [], // that could not be compared
 
   openBalance() {
     held.contributing = new Newest(() => this.fetchContributions());
@@ -43,30 +44,37 @@ export const balance = (page, held) => ({
     this.forgetSweep();
     const ledger = held.kept.current;
     for (const frame of this.frames) {
-      let verdict = null;
-      try {
-        verdict = await (await post(page.urls.balance, { ...this.question, frame })).json();
-      } catch (error) {
-        this.fault = error;
-      }
+      const said = await this.sweptFrame(frame);
       if (!this.sweeping || ledger !== held.kept.current) break;
-      const said = verdict?.balanced ? "sound" : "broken";
       this[said] = [...this[said], frame];
       this.showRibbon();
     }
     this.sweeping = false;
   },
+  // A fault of another frame says nothing of the one that is shown.
+  async sweptFrame(frame) {
+    try {
+      const { balanced } = await (await post(page.urls.balance, { ...this.question, frame })).json();
+      return balanced ? "sound" : "broken";
+    } catch {
+      return "unread";
+    }
+  },
   forgetSweep() {
     this.sound = [];
     this.broken = [];
+    this.unread = [];
     this.showRibbon();
   },
-  get ribbonVerdicts() { return { sound: new Set(this.sound), broken: new Set(this.broken) }; },
-  get sweepText() { return this.sweeping ? `Stop (${this.sound.length + this.broken.length} of ${this.frames.length})` : "All frames"; },
+  get ribbonVerdicts() { return { sound: new Set(this.sound), broken: new Set([...this.broken, ...this.unread]) }; },
+  get swept() { return this.sound.length + this.broken.length + this.unread.length; },
+  get sweepText() { return this.sweeping ? `Stop (${this.swept} of ${this.frames.length})` : "All frames"; },
   get sweptText() {
-    if (!this.sound.length && !this.broken.length) return "";
-    if (!this.broken.length) return `${this.sound.length} frames balanced`;
-    return `${this.broken.length} of ${this.sound.length + this.broken.length} frames not balanced, the first ${this.broken[0]}`;
+    const parts = [];
+    if (this.sound.length) parts.push(`${this.sound.length} balanced`);
+    if (this.broken.length) parts.push(`${this.broken.length} not balanced, the first ${this.broken[0]}`);
+    if (this.unread.length) parts.push(`${this.unread.length} not compared, the first ${this.unread[0]}`);
+    return parts.join("; ");
   },
   get question() {
     return { ledgerId: page.ledgerId, ledger: held.kept.current, frame: this.frame, view: this.viewName };

@@ -144,7 +144,7 @@ export const rows = (page, held) => ({
     });
   },
   async startAgain(event) {
-    const [chosen] = [event.target.value];
+    const chosen = event.target.value;
     event.target.value = "";
     if (chosen.startsWith("ledger ")) {
       await this.layTemplate(Number(chosen.slice(7)));

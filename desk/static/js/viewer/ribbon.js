@@ -70,7 +70,7 @@ export class Ribbon {
   titleAt(event) {
     const frame = this.frameAt(event);
     if (!this.there?.has(frame)) return `frame ${frame}, missing`;
-    if (this.broken.has(frame)) return `frame ${frame}, not balanced`;
+    if (this.broken.has(frame)) return `frame ${frame}, not balanced or not compared`;
     return frame < this.first || frame > this.last ? `frame ${frame}, outside the shot's range` : `frame ${frame}`;
   }
 
