@@ -19,6 +19,7 @@ STATIONS = {
     "look": "scene",
     "intake": "intake",
     "check": "intake",
+    "balance": "rebuild",
 }
 
 

@@ -53,7 +53,7 @@ def to_render_again(shot: Shot, frames: int) -> str:
         return ""
     each = median(seconds)
     counted = "1 frame" if len(seconds) == 1 else f"{len(seconds)} frames"
-    return f"{spoken_time(frames * each)} ({frames} at {each:.1f} s, the median of {counted} measured on this shot)"
+    return f"{spoken_time(frames * each)} ({frames} × {each:.1f} s, median of {counted} measured)"
 
 
 def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,7 +23,10 @@ from prism.combine import ledger as documents
 from prism.combine.adding import Added
 from prism.combine.contributions import contributions
 from prism.combine.dimmers import in_words, light_of
-from prism.combine.first import first_ledger, starts_of
+from prism.combine.evaluate import identity
+from prism.combine.first import first_ledger
+from prism.combine.program import compile_ledger
+from prism.combine.starting import best_ledger
 from prism.combine.templates import lay
 from prism.combine.wording import changes
 from prism.elements.element import ElementPass
@@ -36,8 +40,7 @@ THUMBNAIL_WIDTH = 96
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
-    """The ledger in work, made from the passes found if there is none yet, from denoised ones where those sum. None if the
-    shot has no frames.
+    """The ledger in work, made from the passes found if there is none yet. None if the shot has no frames.
 
     Raises NoBeauty, NoComponents or UnreadableFile if the files do not allow a first ledger.
     """
@@ -47,9 +50,7 @@ def open_ledger(shot: Shot) -> Ledger | None:
     for element in shot.elements.all():
         frames = frames_on_disk(element)
         if frames:
-            sources = sources_of([element], frames[0])
-            document = first_ledger(sources, denoised=any(start.denoised for start in starts_of(sources)))
-            document = document.replace(space=shot.settings.space)
+            document = best_ledger(sources_of([element], frames[0])).replace(space=shot.settings.space)
             made = {"element": element, "document": document.as_json()}  # two first visits at once make one
             return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
     return None
@@ -155,11 +156,15 @@ def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]
     """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as `trimmed`,
     what the ledger as it is makes of the picture."""
     plain = document.untrimmed()
-    key = ("balance", plain.beauty, plain.alpha, plain.rows, sources.identity())
+    key = ("balance", plain.beauty, plain.alpha, plain.rows, _identity(plain, sources))
     kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
-    as_it_is = ("change", document.replace(name="ledger"), sources.identity())
+    as_it_is = ("change", document.replace(name="ledger"), _identity(document, sources))
     made = PIXELS.get(as_it_is, lambda: _Kept(balances.change(document, sources))).result
     return kept.as_json() | {"trimmed": made.as_json()}
+
+
+def _identity(document: documents.Ledger, sources: OpenFrame) -> Hashable:
+    return identity(compile_ledger(document, sources.number), sources)
 
 
 def frame_of(ledger: Ledger, document: documents.Ledger, frame: int) -> OpenFrame:
@@ -219,10 +224,10 @@ def templates_for(shot: Shot) -> list[dict[str, Any]]:
     return [{"id": other.pk, "title": f"{other.shot.code}, {other.name}"} for other in others]
 
 
-def laid_from(ledger: Ledger, template: Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
+def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
     """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
     sources = sources_of(elements_of(ledger, parse(ledger.shot, ledger.document))[:1], frame)
-    laid = lay(parse(ledger.shot, template.document), sources, chosen=chosen)
+    laid = lay(template.replace(space=ledger.shot.settings.space), sources, chosen=chosen)
     titles = {source.key: source.title for source in sources}
     return {
         "ledger": laid.ledger.replace(name=ledger.name).as_json(),
@@ -231,8 +236,9 @@ def laid_from(ledger: Ledger, template: Ledger, frame: int, chosen: dict[str, st
     }
 
 
-def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) -> Added:
-    """The document with a row for a pass, of whatever element of the shot; or for `background`, or `fog`. Nothing is saved.
+def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:
+    """The document with a row for a pass, of whatever element of the shot; or for `background`, `fog`, or `behind` and a pass, for
+    it as a background, in that of the id `row` if there is one. Nothing is saved.
 
     Raises UnknownSource.
     """
@@ -240,6 +246,9 @@ def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int) 
         return adding.with_background(document)
     if key == "fog":
         return adding.with_fog(document, frame_of(ledger, document, frame))
-    names = dict.fromkeys((*document.elements, key.rpartition("/")[0]))
+    behind = key.removeprefix("behind ")
+    names = dict.fromkeys((*document.elements, behind.rpartition("/")[0]))
     sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)
+    if behind != key:
+        return adding.with_picture(document, sources, behind, row=row)
     return adding.with_pass(document, sources, key)

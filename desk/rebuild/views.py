@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.plan.measures import to_render_again
-from desk.rebuild import services
+from desk.rebuild import services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -21,6 +21,7 @@ from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
 from prism.combine.copying import copied, with_copied
 from prism.combine.first import starts_of
+from prism.combine.histogram import of_measure, of_row
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
 from prism.combine.registration import register
@@ -29,9 +30,10 @@ from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.json_text import read_json
-from prism.viewing.picture import Look
+from prism.viewing.picture import Look, step_for
 
 OFFERED = 200  # frames to choose from on a page without a picture
+HISTOGRAM_WIDTH = 640  # of the picture whose values are counted
 
 
 @require_GET
@@ -76,6 +78,31 @@ def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     document = services.parse(shot, body.get("ledger"))
     result = services.balance_of(document, _sources(shot, body, document))
     return JsonResponse(finite(result))
+
+
+@require_POST
+@with_shot
+def sweep(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """All frames: begun, stopped, or only asked how far they are; with these rows and the files as they are."""
+    body = json_body(request)
+    ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
+    act = {"begin": lambda: sweeps.begin(ledger, document, request.user), "stop": lambda: sweeps.stop(ledger, document)}
+    if body.get("action") in act:
+        require_change(request, shot)
+        act[body["action"]]()
+    return JsonResponse(sweeps.state(ledger, document))
+
+
+@require_POST
+@with_shot
+def histogram(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """How often values come that the curves of a row get; with `measure`, those that fog goes by."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    sources = _sources(shot, body, document)
+    count = of_measure if body.get("measure") is True else of_row
+    step = step_for(sources.window, HISTOGRAM_WIDTH)
+    return JsonResponse(asdict(count(document, str(body.get("row")), sources, step=step)))
 
 
 @require_POST
@@ -148,7 +175,8 @@ def add(request: HttpRequest, shot: Shot) -> JsonResponse:
     """A pass taken into the ledger; the page goes on with what comes back."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
-    added = services.with_pass(_ledger(shot, body), document, str(body.get("source")), whole_number(body, "frame"))
+    frame, row = whole_number(body, "frame"), str(body.get("row", ""))
+    added = services.with_pass(_ledger(shot, body), document, str(body.get("source")), frame, row)
     return JsonResponse({"ledger": added.ledger.as_json(), "row": added.row.id, "remark": added.remark})
 
 
@@ -188,10 +216,14 @@ def place(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def template(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """The ledger of another shot, laid on the passes of this one."""
+    """The ledger of another shot, or the text of a file, laid on the passes of this one."""
     body = json_body(request)
-    others = Ledger.objects.filter(shot__in=Shot.objects.visible_to(request.user))
-    other = get_object_or_404(others, pk=whole_number(body, "template"))
+    if "text" in body:
+        other = Document.from_json(read_json(str(body["text"]), where="file"), where="file")
+    else:
+        others = Ledger.objects.filter(shot__in=Shot.objects.visible_to(request.user)).select_related("shot")
+        kept = get_object_or_404(others, pk=whole_number(body, "template"))
+        other = services.parse(kept.shot, kept.document)
     chosen = body.get("chosen") if isinstance(body.get("chosen"), dict) else {}
     chosen = {str(name): str(source) for name, source in chosen.items()}
     return JsonResponse(services.laid_from(_ledger(shot, body), other, whole_number(body, "frame"), chosen))
@@ -224,6 +256,8 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "paste",
         "place",
         "template",
+        "sweep",
+        "histogram",
     )
     shared = viewer_page(shot, sources)
     return shared | {

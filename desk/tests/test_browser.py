@@ -20,6 +20,7 @@ from desk.plan import services
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
 from desk.render.models import Run
+from desk.shots.services import sources_of
 from desk.tests.world import HEIGHT, WIDTH, World
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
@@ -89,6 +90,12 @@ class BrowserCase(World, StaticLiveServerTestCase):
         """By the ribbon, which spans the shot's four frames."""
         box = self.page.locator(".ribbon-frames").bounding_box()
         self.page.mouse.click(box["x"] + box["width"] * (frame - 1000.5) / 4, box["y"] + box["height"] / 2)
+
+    def sweep(self):
+        """All frames, with this test as the worker."""
+        self.page.get_by_role("button", name="All frames").click()
+        expect(self.page.get_by_role("button", name=re.compile(r"^Stop \("))).to_be_visible()
+        self.work_all()
 
     def amount(self, title):
         return self.page.get_by_role("spinbutton", name=f"Amount of {title}")
@@ -204,6 +211,29 @@ class MainJob(BrowserCase):
         field.press("Escape")
         self.assertEqual(saved().row("emission").amount, amount)
 
+        # Ctrl Z in a field is the field's own.
+        field.fill("0.3")
+        field.press("Control+z")
+        self.assertEqual(saved().row("emission").amount, amount)
+        field.press("Escape")
+
+        # The keys as a curve: one more by a double click, then copied to another number.
+        row = self.page.locator("[data-row=emission]")
+        drawn = row.locator("key-field svg")
+        drawn.scroll_into_view_if_needed()
+        box = drawn.bounding_box()
+        drawn.dblclick(position={"x": box["width"] * 0.42, "y": box["height"] / 2})
+        keys = saved().row("emission").amount.keys
+        self.assertEqual([key.frame for key in keys], [1001, 1002, 1003])
+        self.assertTrue(0.4 < keys[1].value < 0.8, keys)
+        drawn.locator("circle").nth(1).press("Delete")
+        self.assertEqual(saved().row("emission").amount, amount)
+        row.get_by_role("button", name="Copy keys").click()
+        row.get_by_role("button", name="Paste 2 keys into gain").click()
+        self.assertEqual(saved().row("emission").gain, amount)
+        row.locator(".trim", has_text="gain").get_by_role("button", name="No keys").click()
+        row.get_by_role("spinbutton", name="gain", exact=True).dblclick()
+
         # A curve, by a point added and dragged; the picture changes.
         before = self.picture()
         curve = self.page.locator("[data-row=emission] curve-field svg")
@@ -214,7 +244,6 @@ class MainJob(BrowserCase):
         self.assertGreater(np.abs(self.picture() - before).max(), 2)
 
         # A matte from the alpha of the beauty, and the other way round.
-        row = self.page.locator("[data-row=emission]")
         row.get_by_label("Matte of emission").select_option(label="alpha of beauty")
         row.get_by_label("inverted").check()
         document = saved()
@@ -241,9 +270,54 @@ class MainJob(BrowserCase):
         while self.page.get_by_role("button", name="Undo").is_enabled():
             self.page.get_by_role("button", name="Undo").click()
         self.assertEqual(saved(), Document.from_json(first))
-        self.page.get_by_role("button", name="All frames").click()
+        self.sweep()
         expect(self.page.locator(".balance-foot")).to_contain_text("3 balanced")
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        self.assertEqual(self.complaints, [])
+
+    def test_fog_is_dragged_and_picked_and_other_files_are_undone(self):
+        self.render(1001, name="other", seed=5).rename(self.root / "other.1001.exr")
+        far = self.root / "TST" / "far"
+        far.mkdir()
+        (self.root / "other.1001.exr").rename(far / "other.1001.exr")
+        self.bring_in(far, "far")
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.page.get_by_label("Add a row").select_option("fog")
+        expect(self.page.locator("[data-row=fog]")).to_be_visible()
+        self.settled()
+        fog = lambda: Document.from_json(Ledger.objects.get().document).row("fog")  # noqa: E731
+        before = fog()
+        handle = self.page.locator("range-field circle").nth(1)
+        handle.scroll_into_view_if_needed()
+        box = handle.bounding_box()
+        self.page.mouse.move(box["x"] + 5, box["y"] + 5)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] - 60, box["y"] + 5, steps=4)
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(fog().far, before.far)
+        near = self.page.get_by_role("spinbutton", name="near", exact=True)
+        begun = near.input_value()
+        self.page.get_by_role("button", name="Pick near").click()
+        place = self.page.locator("canvas[role=img]").first.bounding_box()
+        self.page.mouse.click(place["x"] + place["width"] / 2, place["y"] + place["height"] / 2)
+        expect(near).not_to_have_value(begun)
+        self.settled()
+        measured = sources_of([self.element], 1001).pixels(fog().source).planes[0]
+        self.assertTrue(np.isclose(measured, fog().near, rtol=1e-4).any())
+
+        # Other files are a change like any other, though the page is loaded anew.
+        self.page.get_by_label("Files of the passes").select_option(label="far")
+        expect(self.page.get_by_label("Files of the passes")).to_have_value(
+            str(self.shot.elements.get(name="far").pk), timeout=20_000
+        )
+        self.settled()
+        self.assertEqual(Ledger.objects.get().document["beauty"], "far/beauty")
+        self.page.get_by_role("button", name="Undo").click()
+        self.settled()
+        self.assertEqual(Ledger.objects.get().document["beauty"], "render/beauty")
         self.assertEqual(self.complaints, [])
 
     def test_two_pages_and_the_second_chooses(self):
@@ -283,7 +357,7 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="Remove").click()
         expect(self.page.locator(".verdict")).to_contain_text("not balanced")
         expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
-        self.page.get_by_role("button", name="All frames").click()
+        self.sweep()
         expect(self.page.locator(".balance-foot")).to_contain_text("not balanced, the first 1001")
         self.page.get_by_role("button", name="Do it").click()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
@@ -307,7 +381,7 @@ class MainJob(BrowserCase):
         expect(self.page.locator(".balance-sums")).not_to_contain_text(re.compile(r"\d"))
         self.go_to(1001)
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
-        self.page.get_by_role("button", name="All frames").click()
+        self.sweep()
         expect(self.page.locator(".balance-foot")).to_contain_text("1 balanced; 1 not compared, the first 1002")
         expect(fault).to_be_hidden()
         expect(fault).to_be_hidden()

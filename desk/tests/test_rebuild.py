@@ -6,6 +6,7 @@ import json
 import numpy as np
 from PIL import Image as Pillow
 
+from desk.jobs import work
 from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
@@ -236,7 +237,7 @@ class Accounts(RebuildCase):
             record(self.shot, "wide", 1001, Measured(seconds, 10, 10, 1, 1))
         said = self.client.get(self.url("rebuild")).context["page"]["renderAgain"]
         frames = len(self.client.get(self.url("rebuild")).context["page"]["frames"])
-        self.assertEqual(said, f"{frames * 20} s ({frames} at 20.0 s, the median of 3 frames measured on this shot)")
+        self.assertEqual(said, f"{frames * 20} s ({frames} × 20.0 s, median of 3 frames measured)")
 
     def test_a_ledger_of_another_shot_is_laid_on_this_one(self):
         """By name; what is not here is told with the row that asks for it, and light that nothing takes."""
@@ -261,6 +262,53 @@ class Accounts(RebuildCase):
         self.assertEqual((chosen["missing"], chosen["ledger"]["rows"][2]["source"]), ([], "render/background"))
         self.client.force_login(self.stranger)
         self.assertEqual(self.ask("rebuild-template", **asked).status_code, 404)
+
+    def test_a_ledger_of_a_file_is_laid_as_well(self):
+        text = json.dumps(self.document | {"beauty": "far/beauty", "alpha": None})
+        laid = self.ask("rebuild-template", ledgerId=self.ledger.pk, frame=1001, text=text).json()
+        self.assertEqual((laid["missing"], laid["ledger"]["beauty"]), ([], "render/beauty"))
+        refused = self.ask("rebuild-template", ledgerId=self.ledger.pk, frame=1001, text="{")
+        self.assertEqual((refused.status_code, refused.json()["error"]["where"][:4]), (422, "file"))
+
+    def test_a_sequence_lies_behind_in_its_own_time(self):
+        """Another size, other frames: it starts with the shot, and an overwritten file is seen at once."""
+        plates = self.root / "TST" / "plates"
+        plates.mkdir()
+
+        def plate(number, light):
+            image = Image.of_planes({c: np.full((6, 40), light, np.float16) for c in "RGB"})
+            write_exr(plates / f"sky.{number:04d}.exr", image)
+
+        for number in (1, 2):
+            plate(number, number)
+        sky = self.bring_in(plates, "sky")
+        key = f"behind sky/{sky.document['passes'][0]['key']}"
+        added = self.question("rebuild-add", source=key).json()
+        row = added["ledger"]["rows"][-1]
+        self.assertEqual((row["fill"], row["delay"], row["operator"]), ("picture", 1000, "under"))
+        self.assertIn("1 to 2 start at 1001", added["remark"])
+        over = self.changed("emission", on=False)
+        over["rows"] = [row | {"operator": "over"}]
+        for frame, light in ((1001, 1), (1002, 2)):
+            at = {"ledger": over, "frame": frame}
+            self.assertEqual(self.question("rebuild-balance", **at).json()["trimmed"]["mean"], light)
+        plate(2, 5)
+        self.assertEqual(self.question("rebuild-balance", ledger=over, frame=1002).json()["trimmed"]["mean"], 5)
+        again = self.question(
+            "rebuild-add", source="behind render/beauty", row=row["id"], ledger=added["ledger"]
+        ).json()
+        changed = again["ledger"]["rows"][-1]
+        self.assertEqual((changed["id"], changed["source"], changed["delay"]), (row["id"], "render/beauty", 0))
+        self.assertEqual(self.question("rebuild-add", source="behind sky/gone").status_code, 422)
+        self.assertEqual(self.question("rebuild-add", source=key, row="emission").status_code, 422)
+
+    def test_values_are_counted_for_curves_and_fog(self):
+        counted = self.question("rebuild-histogram", row="emission").json()
+        self.assertEqual([sum(channel) for channel in counted["counts"]], [WIDTH * HEIGHT] * 3)
+        fogged = self.question("rebuild-add", source="fog").json()
+        measured = self.question("rebuild-histogram", row=fogged["row"], measure=True, ledger=fogged["ledger"]).json()
+        self.assertEqual(len(measured["counts"]), 1)
+        self.assertEqual(self.question("rebuild-histogram", row="emission", measure=True).status_code, 422)
 
     def test_the_place_of_an_overlay_is_suggested(self):
         lines = {"id": "lines", "kind": "overlay", "source": "render/beauty"}
@@ -364,3 +412,45 @@ class Keeping(RebuildCase):
         self.assertEqual(self.ledger.revision, 2)
         refused = self.ask("rebuild-first", ledgerId=self.ledger.pk, frame=1001, by="light-groups")
         self.assertEqual(refused.json()["error"]["code"], "frame.no-components")
+
+
+class Sweeps(RebuildCase):
+    """All frames compared by workers; a verdict is that of its frame, files and rows."""
+
+    def sweep(self, document=None, action="state"):
+        answer = self.ask("rebuild-sweep", ledgerId=self.ledger.pk, ledger=document or self.document, action=action)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return {int(frame): word for frame, word in answer.json()["verdicts"].items()}, answer.json()["open"]
+
+    def test_verdicts_stay_while_rows_and_files_do(self):
+        self.assertEqual(self.sweep(action="begin"), ({}, 2))
+        self.assertEqual(self.sweep(action="begin"), ({}, 2))  # the same job
+        self.work_all()
+        both = {1001: "sound", 1002: "sound"}
+        self.assertEqual(self.sweep(), (both, 0))
+        self.assertEqual(self.sweep(self.changed("emission", exposure=2.0)), (both, 0))  # a trim is not in the balance
+        lost = self.document | {"rows": [row for row in self.document["rows"] if row["id"] != "emission"]}
+        self.assertEqual(self.sweep(lost), ({}, 0))
+        self.sweep(lost, "begin")
+        self.work_all()
+        self.assertEqual(self.sweep(lost), ({1001: "broken", 1002: "broken"}, 0))
+        self.assertEqual(self.sweep(), (both, 0))
+
+    def test_another_file_is_another_verdict(self):
+        self.sweep(action="begin")
+        self.work_all()
+        path = self.render(1002, seed=7)
+        self.assertEqual(self.sweep(), ({1001: "sound"}, 0))
+        path.write_bytes(path.read_bytes()[:-300])
+        self.assertEqual(self.sweep(action="begin"), ({1001: "sound"}, 1))
+        self.work_all()
+        self.assertEqual(self.sweep(), ({1001: "sound", 1002: "unread"}, 0))
+
+    def test_stopped_and_taken_up_again(self):
+        self.sweep(action="begin")
+        work.next_task("me")
+        self.assertEqual(self.sweep(action="stop"), ({1001: "sound"}, 0))
+        self.assertEqual(self.sweep(action="begin"), ({1001: "sound"}, 1))
+        self.client.force_login(self.reviewer)
+        refused = self.ask("rebuild-sweep", ledgerId=self.ledger.pk, ledger=self.document, action="begin")
+        self.assertEqual((refused.status_code, self.sweep()[1]), (403, 1))

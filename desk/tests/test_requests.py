@@ -132,6 +132,8 @@ class Mutated(WorldCase):
             "rebuild-save": ledger | {"revision": 1},
             "rebuild-version": {"ledgerId": self.ledger.pk},
             "rebuild-add": ledger | {"source": "render/emission"},
+            "rebuild-sweep": ledger | {"action": "begin"},
+            "rebuild-histogram": ledger | {"row": "emission", "measure": False},
             "rebuild-copy": ledger | {"row": "emission"},
             "rebuild-paste": ledger | {"row": "emission", "text": json.dumps(self.ledger.document)},
             "rebuild-place": ledger | {"row": "emission"},

@@ -11,7 +11,7 @@ from prism.combine.evidence import lies_on
 from prism.combine.ledger import Ledger
 from prism.combine.rows import BackgroundRow, FogRow, OverlayRow, PassRow, Row
 from prism.elements.pixels import Frame
-from prism.errors import UnknownSource
+from prism.errors import BadArgument, UnknownSource
 from prism.passes.kinds import LIT, Role
 
 FIRST_FOG = 0.5  # amount
@@ -71,6 +71,25 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
 def with_background(ledger: Ledger) -> Added:
     """A colour under all that has an alpha, at the foot."""
     return _placed(ledger, BackgroundRow(id=free_id(ledger, "background")), len(ledger.rows))
+
+
+def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added:
+    """A pass as the picture under all that has an alpha: at the foot, or in place of what the background of that id shows. A
+    sequence of other frames than the beauty's starts with the beauty's first. Raises UnknownSource, BadArgument.
+    """
+    reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
+    if reel is None:
+        raise UnknownSource(f"There is no source {key}.", advice="Bring it in under Intake.")
+    ours, theirs = beauty.numbers if beauty else (), reel.numbers
+    apart = bool(ours and theirs) and not set(ours) & set(theirs)
+    shows = {"fill": "picture", "source": key, "delay": ours[0] - theirs[0] if apart else 0}
+    remark = f"Its frames {theirs[0]} to {theirs[-1]} start at {ours[0]} here." if apart else ""
+    if not row:
+        return _placed(ledger, BackgroundRow(id=free_id(ledger, "background"), **shows), len(ledger.rows), remark)
+    if not isinstance(ledger.row(row), BackgroundRow):
+        raise BadArgument("Only a background shows a picture of its own.", where=row, advice="Add a background for it.")
+    changed = ledger.with_row(ledger.row(row).replace(**shows))
+    return Added(changed, changed.row(row), remark)
 
 
 def with_fog(ledger: Ledger, frame: Frame) -> Added:

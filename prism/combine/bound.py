@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from prism.combine import machine as m
 from prism.combine import operators as op
+from prism.combine.behind import laid_behind
 from prism.combine.curves import pieces
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
@@ -98,6 +99,8 @@ class _Writer:
         self.code.add(m.LOAD, slot, self.code.source(self._frame.taken(ramp(way, begin, end))), numbers=[1])
 
     def _background(self, step: BackgroundStep, b: int) -> bool:
+        if step.fill == "picture":
+            return self._picture(step, b)
         with self.code.slots(6) as s:
             if step.fill == "colour":
                 for index, value in enumerate(step.colour):
@@ -111,6 +114,18 @@ class _Writer:
                     ends = [step.colour[index] * gain, step.second[index] * gain]
                     self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
             self.code.add(m.FILL, s + 3, numbers=[1])
+            self._trim_and_join(step, b, s, has_alpha=True)
+        return True
+
+    def _picture(self, step: BackgroundStep, b: int) -> bool:
+        laid = laid_behind(step, self._frame.whole, self._size)
+        with self.code.slots(6) as s:
+            for index in range(4):
+                if laid is None:
+                    self.code.add(m.FILL, s + index, numbers=[0])
+                    continue
+                plane, gain = (*laid.planes, laid.alpha)[index], (*step.trims.gains, 1)[index]
+                self.code.add(m.LOAD, s + index, self.code.source(self._frame.taken(plane)), numbers=[gain])
             self._trim_and_join(step, b, s, has_alpha=True)
         return True
 

@@ -171,7 +171,9 @@ class _Finder:
             for other in ("multiply", "add", "over", "subtract"):
                 if other != row.operator:
                     reason = {"multiply": "is a pass on white", "add": "holds light"}.get(other, "joins in another way")
-                    said = Suggestion("wrong_operator", row.id, f"{title} {reason}: its row should {other}.", 0, other)
+                    said = Suggestion(
+                        "wrong_operator", row.id, f"{title} {reason}: its operator should be {other}.", 0, other
+                    )
                     yield _Trial(said, ledger.with_setting(row.id, "operator", other), picked)
 
     # ---- A pass is wrong ----

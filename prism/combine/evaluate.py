@@ -5,13 +5,14 @@ Preview, full size and delivery use this one evaluator; only the size differs. F
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
+from prism.combine.behind import frame_behind
 from prism.combine.bound import bind
 from prism.combine.ledger import Ledger
 from prism.combine.program import Program, Step, compile_ledger, flat
@@ -62,6 +63,7 @@ def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = ne
 def require_sources(program: Program, sources: Frame) -> None:
     """Raises UnknownSource naming all that a program asks for in vain, at once."""
     missing = [key for key in program.sources if key not in sources]
+    missing += [step.source for step in program.pictures if sources.reel(step.source) is None]
     if missing:
         found = ", ".join(dict.fromkeys(source.key.rpartition("/")[2] for source in sources))
         raise UnknownSource(
@@ -74,6 +76,12 @@ def require_sources(program: Program, sources: Frame) -> None:
 def _asking(steps: tuple[Step, ...], missing: list[str]) -> str:
     rows = [step.id for step in flat(steps) if getattr(step, "source", None) in missing]
     return f"row{'' if len(rows) == 1 else 's'} {', '.join(rows)}" if rows else "start"
+
+
+def identity(program: Program, sources: Frame) -> Hashable:
+    """Changes whenever the picture of the same program may have: with any file of the frame, or of a background."""
+    behind = (frame_behind(step, sources) for step in program.pictures)
+    return sources.identity(), tuple(frame and frame.identity() for frame in behind)
 
 
 def start(alpha: str | None, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
@@ -129,7 +137,7 @@ class Evaluator:
             return run(program, sources, step=step, is_stale=is_stale)
         above = program.above(row)
         kept = self._store.get(
-            ("above", sources.identity(), step, above), lambda: _kept(above, sources, step, is_stale)
+            ("above", identity(above, sources), step, above), lambda: _kept(above, sources, step, is_stale)
         )
         sources.read(program.sources, step=step)
         running = kept.rgba.copy()

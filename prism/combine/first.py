@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from prism.combine.dimmers import light_of
 from prism.combine.ledger import Ledger
 from prism.combine.rows import GroupRow, PassRow, Row
 from prism.elements.identify import DENOISED
@@ -14,8 +15,9 @@ from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
 SUMS = ("components", "light-groups", "components-by-light-group")
+MIXED = "mixed"  # every light whole where it was rendered so, by its components where only those were
 RAW = "raw-light"  # components, the diffuse ones as surface colour x raw light
-WAYS = (*SUMS, RAW)
+WAYS = (*SUMS, MIXED, RAW)
 _DIFFUSE = ("diffuse", "diffuse_direct", "diffuse_indirect")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 
@@ -47,7 +49,7 @@ def starts_of(sources: Frame) -> list[Start]:
 def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = False, name: str = "first") -> Ledger:
     """A ledger that lands on the rendered beauty: light is added, row by row.
 
-    by: one of WAYS; the first that there are passes of if None. denoised: land on the denoised beauty, from
+    by: one of WAYS; the first of SUMS that there are passes of if None. denoised: land on the denoised beauty, from
     denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
     Raises NoBeauty, NoComponents or BadArgument.
     """
@@ -103,8 +105,15 @@ def _bare(source: Source) -> str:
 def _light_of(sources: Frame, denoised: bool) -> dict[str, list[Source]]:
     """The passes that sum to the beauty, by each of SUMS."""
     chosen = [source for source in sources if source.denoised == denoised and not source.aside]
-    light = (_components(chosen), _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART))
-    return dict(zip(SUMS, light, strict=True))
+    groups, parts = _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART)
+    return dict(zip((*SUMS, MIXED), (_components(chosen), groups, parts, _mixed(groups, parts)), strict=True))
+
+
+def _mixed(groups: list[Source], parts: list[Source]) -> list[Source]:
+    """Light groups, and components of those lights that have none; empty if either is missing."""
+    whole = {light_of(source.key, source.kind) for source in groups}
+    lacking = [source for source in parts if light_of(source.key, source.kind) not in whole]
+    return [*groups, *lacking] if groups and lacking else []
 
 
 def _raw_pair(sources: Frame, denoised: bool) -> tuple[Source, ...]:

@@ -140,6 +140,10 @@ class Ledger(Document):
         next(row for row in _listed(document["rows"]) if row["id"] == target.id)[field] = setting
         return Ledger.from_json(document, where=f"{key}.{field}")
 
+    def with_row(self, row: Row) -> Ledger:
+        """A copy with a row in place of the one of its id."""
+        return self.replace(rows=_changed(self.rows, lambda old: row if old.id == row.id else old))
+
     def without(self, key: str) -> Ledger:
         """A copy that lacks one row, and what is in it. Raises BadArgument."""
         return self.replace(rows=_without(self.rows, self.row(key).id))

@@ -68,7 +68,7 @@ class OverlayStep(PassStep):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BackgroundStep(Step):
-    """A colour, or two."""
+    """A colour, or two, or a picture."""
 
     fill: str
     colour: tuple[float, float, float]
@@ -76,6 +76,14 @@ class BackgroundStep(Step):
     angle: float
     begins: float
     ends: float
+    source: str | None
+    uses_alpha: bool
+    fit: str
+    x: float
+    y: float
+    scale: float
+    delay: int
+    beyond: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -111,6 +119,12 @@ class Program:
         """All that it will ask for, each once."""
         start = (self.alpha,) if self.alpha else ()
         return tuple(dict.fromkeys((*start, *_sources(self.steps))))
+
+    @property
+    def pictures(self) -> tuple[BackgroundStep, ...]:
+        """The backgrounds that show pictures, of frames of their own."""
+        backgrounds = (step for step in flat(self.steps) if isinstance(step, BackgroundStep))
+        return tuple(step for step in backgrounds if step.fill == "picture")
 
     def above(self, row: str) -> Program:
         """What is done before a row of the ledger's own level. Raises ValueError if there is none of that id."""

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
+from prism.combine.behind import frame_behind
 from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Program, Step
 from prism.elements.pixels import Frame, Pixels
 
@@ -78,6 +79,8 @@ def _term(step: Step, sources: Frame, rows: slice) -> _Term:
     if isinstance(step, PassStep):
         term = _stored(sources.pixels(step.source), rows, uses_alpha=step.uses_alpha)
         return _anywhere(term) if isinstance(step, OverlayStep) else term
+    if isinstance(step, BackgroundStep) and step.fill == "picture":
+        return _behind(step, sources, rows)
     if isinstance(step, BackgroundStep | FogStep):
         return _made(step, sources, rows)
     assert isinstance(step, GroupStep)
@@ -96,6 +99,18 @@ def _anywhere(term: _Term) -> _Term:
         np.broadcast_to(plane.max(axis=(1, 2), keepdims=True), plane.shape).copy() for plane in (term.size, term.error)
     )
     return _Term(size, error, term.has_alpha)
+
+
+def _behind(step: BackgroundStep, sources: Frame, rows: slice) -> _Term:
+    """Of a picture that is filtered into its place: nothing where it does not show, else its largest values everywhere."""
+    picture = frame_behind(step, sources)
+    shape = (4, rows.stop - rows.start, sources.shape()[1])
+    if picture is None:
+        return _Term(np.zeros(shape, np.float32), np.zeros(shape, np.float32), has_alpha=True)
+    term = _stored(picture.pixels(step.source), slice(None), uses_alpha=step.uses_alpha)
+    size, error = (np.broadcast_to(p.max(axis=(1, 2), keepdims=True), shape).copy() for p in (term.size, term.error))
+    size[3] = 1
+    return _Term(size, error, has_alpha=True)
 
 
 def _made(step: BackgroundStep | FogStep, sources: Frame, rows: slice) -> _Term:

@@ -72,6 +72,7 @@ RANGES = MappingProxyType(
         "near": (-1e9, 1e9),
         "far": (-1e9, 1e9),
         "falloff": (0.05, 20),
+        "delay": (-1_000_000, 1_000_000),
     }
 )
 """Least and greatest value of every number of a row."""
@@ -176,20 +177,38 @@ class OverlayRow(_Row):
 
 
 class BackgroundRow(_Row):
-    """A colour, or one that goes over into a second: along angle from side to side, or from the middle of the picture outwards.
+    """A colour, one that goes over into a second (along angle from side to side, or from the middle of the picture outwards), or a
+    picture, still or moving.
 
-    begins, ends: shares of the way where the first colour ends and the second begins.
+    begins, ends: shares of the way where the first colour ends and the second begins. source: of the picture, in its own size.
+    fit: it fills the frame (what is too much is cut off), lies whole inside, is stretched to it, or keeps its pixels. x, y, scale: as
+    of an overlay, after that. delay: frames by which it starts later than its numbers say. beyond: what shows before its first
+    and after its last frame.
     """
 
     kind: Literal["background"] = "background"
     operator: str = "under"
     in_balance: bool = False
-    fill: Literal["colour", "linear", "radial"] = "colour"
+    fill: Literal["colour", "linear", "radial", "picture"] = "colour"
     colour: tuple[Light, Light, Light] = (0.18, 0.18, 0.18)
     second: tuple[Light, Light, Light] = (0.0, 0.0, 0.0)
     angle: number(*RANGES["angle"]) = 90.0
     begins: number(*RANGES["begins"]) = 0.0
     ends: number(*RANGES["ends"]) = 1.0
+    source: SourceName | None = None
+    uses_alpha: bool = True
+    fit: Literal["fill", "inside", "stretch", "as-is"] = "fill"
+    x: number(*RANGES["x"]) = 0.0
+    y: number(*RANGES["y"]) = 0.0
+    scale: number(*RANGES["scale"]) = 1.0
+    delay: Annotated[int, Field(ge=RANGES["delay"][0], le=RANGES["delay"][1])] = 0
+    beyond: Literal["hold", "loop", "nothing"] = "hold"
+
+    @model_validator(mode="after")
+    def _picture_is_named(self) -> Self:
+        if self.fill == "picture" and self.source is None:
+            raise ValueError("A background of the fill picture names the source that it shows")
+        return self
 
 
 class FogRow(_Row):
@@ -245,6 +264,8 @@ def rebuilding(rows: tuple[Row, ...]) -> tuple[Row, ...]:
 
 def source_of(row: Row) -> str | None:
     """The source that a row itself takes, if it takes one."""
+    if isinstance(row, BackgroundRow) and row.fill != "picture":
+        return None
     return getattr(row, "source", None)
 
 

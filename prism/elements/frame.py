@@ -20,7 +20,7 @@ from prism.colour.spaces import (
 )
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
-from prism.elements.pixels import Pixels, smaller
+from prism.elements.pixels import Pixels, Reel, smaller
 from prism.elements.store import PixelStore
 from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
@@ -137,7 +137,7 @@ class FileSource:
 class OpenFrame:
     """All passes of one frame. Pixels are decoded when first asked for and kept in a bounded store.
 
-    number: of the frame; 0 for stills. others: opens the same at another number.
+    number: of the frame; 0 for stills. others: opens the same at another number. reels: every pass by itself.
     window: union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
     window. display_window: of the picture. faults: what was wrong with passes that were left out.
     Keys are `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
@@ -152,6 +152,7 @@ class OpenFrame:
         *,
         number: int = 0,
         others: Callable[[int], OpenFrame] | None = None,
+        reels: Mapping[str, Reel] | None = None,
         main: str = "",
         store: PixelStore | None = None,
         reader: Reader = read_planes,
@@ -160,6 +161,7 @@ class OpenFrame:
         self._sources = dict(sources)
         self.number = number
         self._others = others
+        self._reels = dict(reels or {})
         self._main = main
         self.faults = tuple(faults)
         self._store = store if store is not None else PixelStore()
@@ -183,9 +185,14 @@ class OpenFrame:
         return found
 
     def _found(self, key: str) -> FileSource | None:
-        if key in self._sources:
-            return self._sources[key]
-        return self._sources.get(f"{self._main}/{key}" if self._main else key.rpartition("/")[2])
+        return self._sources.get(key) or self._sources.get(self._full(key))
+
+    def _full(self, key: str) -> str:
+        return f"{self._main}/{key}" if self._main else key.rpartition("/")[2]
+
+    def reel(self, key: str) -> Reel | None:
+        """A source by itself over all of its frames; None if there is none of that name."""
+        return self._reels.get(key) or self._reels.get(self._full(key))
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source, every side divided by `step` for a preview (colour averaged, data picked)."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -100,8 +100,44 @@ def _opened(
         raise apart[0]
     return OpenFrame(
         sources, first.part.display_window, window,
-        number=frame, others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant), main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
+        number=frame, others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant),
+        reels=_reels(elements, store, space, reader), main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class FileReel:
+    """One pass of an element over all of its frames, in its own size."""
+
+    held: ElementPass
+    open: Callable[[int], OpenFrame]
+
+    @property
+    def numbers(self) -> tuple[int, ...]:
+        """Of its frames, rising; empty for a still."""
+        return self.held.files.numbers
+
+    def at(self, number: int) -> OpenFrame:
+        """Raises UnreadableFile if it is not there."""
+        return self.open(number)
+
+
+def _reels(
+    elements: Sequence[tuple[str, Element]], store: PixelStore | None, space: Chromaticities, reader: Reader
+) -> dict[str, FileReel]:
+    def reel(name: str, element: Element, held: ElementPass) -> FileReel:
+        def alone(number: int) -> OpenFrame:
+            only = [(name, element.replace(passes=(held,)))]
+            return _opened(only, number, store, space, reader, tolerant=False)
+
+        return FileReel(held, alone)
+
+    return {
+        f"{name}/{held.key}" if name else held.key: reel(name, element, held)
+        for name, element in elements
+        for held in element.passes
+        if held.files.is_still or held.files.numbers
+    }
 
 
 def _within_bounds(

@@ -100,6 +100,17 @@ class Source(Protocol):
         """Header entries that came with it."""
 
 
+class Reel(Protocol):
+    """One source over time, by itself and in its own size."""
+
+    @property
+    def numbers(self) -> tuple[int, ...]:
+        """Of its frames, rising; empty for a still."""
+
+    def at(self, number: int) -> Frame:
+        """The frame with that source alone. Raises UnreadableFile."""
+
+
 class Frame(Protocol):
     """The sources of one frame."""
 
@@ -141,6 +152,9 @@ class Frame(Protocol):
     def at(self, number: int) -> Frame:
         """The same elements at another frame. Raises UnreadableFile if there is none."""
 
+    def reel(self, key: str) -> Reel | None:
+        """A source by itself, whether or not it has this frame; None if there is none of that name."""
+
     @property
     def whole(self) -> Frame:
         """The frame that this is a part of, or itself: where things lie in the picture is worked out there."""
@@ -167,6 +181,10 @@ class FramePart:
     def source(self, key: str) -> Source:
         """As of the whole frame."""
         return self.whole.source(key)
+
+    def reel(self, key: str) -> Reel | None:
+        """As of the whole frame."""
+        return self.whole.reel(key)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get them for the whole frame."""

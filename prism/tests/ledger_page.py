@@ -21,14 +21,18 @@ TRIMS = {
 }  # fmt: skip
 
 
-def picture(document, sources, frame, shape):
-    """(4, H, W). document: parsed JSON. sources: {name: (colour (3, H, W), alpha (H, W) or None)}."""
-    return _Page(document, sources, frame, shape).picture()
+def picture(document, sources, frame, shape, plates=None):
+    """(4, H, W). document: parsed JSON. sources: {name: (colour (3, H, W), alpha (H, W) or None)}.
+
+    plates: {name: {frame, or None for a still: (colour, alpha, data window, display window, aspect)}}, for backgrounds.
+    """
+    return _Page(document, sources, frame, shape, plates or {}).picture()
 
 
 class _Page:
-    def __init__(self, document, sources, frame, shape):
+    def __init__(self, document, sources, frame, shape, plates):
         self.document, self.sources, self.frame, self.shape = document, sources, frame, shape
+        self.plates = plates
         self.xyz = to_xyz(document.get("space", "lin_rec709"))
         self.soloed = any(row.get("solo") for row in _all(document.get("rows", [])))
         self.mattes = {}
@@ -89,6 +93,41 @@ class _Page:
         t = _ramp(way, self.number(row.get("begins", 0)), self.number(row.get("ends", 1)))
         return colour * (1 - t) + second * t
 
+    def plate(self, row):
+        plates = self.plates[row["source"]]
+        numbers, number = sorted(n for n in plates if n is not None), None
+        if numbers:
+            number, beyond = self.frame - row.get("delay", 0), row.get("beyond", "hold")
+            if beyond == "nothing" and not numbers[0] <= number <= numbers[-1]:
+                return np.zeros((3, *self.shape)), np.zeros(self.shape)
+            if beyond == "loop":
+                number = numbers[0] + (number - numbers[0]) % (numbers[-1] - numbers[0] + 1)
+            number = max((n for n in numbers if n <= number), default=numbers[0])
+        colour, alpha, window, display, q = plates[number]
+        high, wide = self.shape
+        across, down = wide / (q * display.width), high / display.height
+        k = {"fill": max(across, down), "inside": min(across, down), "as-is": 1}.get(row.get("fit", "fill"))
+        d = np.array([wide / display.width, down] if k is None else [q * k, k]) * self.number(row.get("scale", 1))
+        sides = []
+        for count, held, middle, edge, push, each in (
+            (high, window.height, display.y0 + display.height / 2, window.y0, self.number(row.get("y", 0)), d[1]),
+            (wide, window.width, display.x0 + display.width / 2, window.x0, self.number(row.get("x", 0)), d[0]),
+        ):
+            at = (np.arange(count) + 0.5 - count / 2 - push) / each + middle - edge
+            around = np.arange(-60, held + 60)
+            weights = np.maximum(0, 1 - np.abs(around + 0.5 - at[:, None]) / max(1, 1 / each))
+            weights /= weights.sum(axis=1, keepdims=True)
+            folded = np.zeros((count, held))
+            np.add.at(folded, (slice(None), np.clip(around, 0, held - 1)), weights)
+            covers = np.clip(np.minimum(at + 0.5 / each, held) - np.maximum(at - 0.5 / each, 0), 0, None) * each
+            sides.append((folded, covers))
+        (rows, covers_down), (columns, covers_across) = sides
+        cover = covers_down[:, None] * covers_across
+        made = [
+            rows @ plane.astype(float) @ columns.T * cover for plane in (*colour, *(() if alpha is None else (alpha,)))
+        ]
+        return np.stack(made[:3]), made[3] if alpha is not None and row.get("uses_alpha", True) else cover
+
     def placed(self, row, plane):
         one = lambda name, neutral: self.number(row.get(name, neutral))  # noqa: E731
         crop = [self.number(v) for v in row.get("crop", [0, 0, 0, 0])]
@@ -125,6 +164,8 @@ class _Page:
     def source(self, row, *, within, result=None):
         """Colour, alpha or None. result: what it joins, for fog."""
         kind = row.get("kind", "pass")
+        if kind == "background" and row.get("fill") == "picture":
+            return self.plate(row)
         if kind == "background":
             return self.background(row), np.ones(self.shape)
         if kind == "fog":

@@ -3,6 +3,7 @@
 import numpy as np
 
 from prism.combine.operators import OPERATORS
+from prism.pixels.window import Window
 
 KEYS = ("beauty", "diffuse", "emission", "shadow", "logo")
 FRAME = 1012
@@ -32,6 +33,20 @@ class Dice:
                 alpha = np.where(self.rng.random(shape) < 0.1, 0, np.where(self.rng.random(shape) < 0.1, 1, alpha))
                 colour = colour * np.where(self.rng.random(shape) < 0.05, 1, alpha)
             made[key] = (colour.astype(dtype), None if alpha is None else alpha.astype(dtype))
+        return made
+
+    def plates(self):
+        """Pictures of other sizes than the frame: a sequence with a gap and more pixels than its picture, and a wide still."""
+        made = {}
+        for key, shape, display, aspect, numbers in (
+            ("sky", (5, 4), Window(1, 0, 3, 3), 2.0, (1000, 1001, 1004)), ("wall", (19, 31), Window(0, 0, 30, 18), 1.0, (None,)),
+        ):  # fmt: skip
+            window = Window(0, 0, shape[1] - 1, shape[0] - 1)
+            made[key] = {}
+            for number in numbers:
+                alpha = self.rng.random(shape).astype(np.float16) if key == "sky" else None
+                colour = self.rng.random((3, *shape)).astype(np.float16)
+                made[key][number] = (colour, alpha, window, display, aspect)
         return made
 
     def number(self, low, high):
@@ -83,9 +98,12 @@ class Dice:
 
     def background(self):
         return {
-            "kind": "background", "fill": self.pick(["colour", "linear", "radial"]), "angle": self.number(0, 360),
+            "kind": "background", "fill": self.pick(["colour", "linear", "radial", "picture", "picture"]), "angle": self.number(0, 360),
             "colour": [self.number(0, 2) for _ in range(3)], "second": [self.number(0, 2) for _ in range(3)],
-            "begins": self.number(-0.2, 0.3), "ends": self.number(0.6, 1.2),
+            "begins": self.number(-0.2, 0.3), "ends": self.number(0.6, 1.2), "source": self.pick(["sky", "wall"]),
+            "uses_alpha": self.chance(0.7), "fit": self.pick(["fill", "inside", "stretch", "as-is"]), "x": self.number(-3, 3),
+            "y": self.pick([0, self.number(-2, 2)]), "scale": self.pick([1, self.number(0.4, 2)]),
+            "delay": self.pick([0, 7, 11, 14, -20]), "beyond": self.pick(["hold", "loop", "nothing"]),
         }  # fmt: skip
 
     def fog(self):

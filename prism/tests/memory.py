@@ -21,6 +21,7 @@ class MemoryFrame:
         self.number = number
         self.facts: dict[str, dict] = {}
         self.others: dict[int, MemoryFrame] = {}
+        self.reels: dict[str, MemoryReel] = {}
         self._pixels = {key: _pixels(colour, alpha) for key, (colour, alpha) in sources.items()}
         height, width = next(iter(self._pixels.values())).planes[0].shape
         self.window = self.display_window = Window(0, 0, width - 1, height - 1)
@@ -58,6 +59,9 @@ class MemoryFrame:
             raise UnreadableFile(f"Frame {number} is not there.")
         return self.others[number]
 
+    def reel(self, key: str):
+        return self.reels.get(key)
+
     @property
     def whole(self):
         return self
@@ -67,6 +71,23 @@ class MemoryFrame:
 
     def identity(self):
         return id(self)
+
+
+class MemoryReel:
+    """plates: {number, or None for a still: (colour, alpha, window, display window, pixel aspect)}, each of a size of its own."""
+
+    def __init__(self, key: str, plates) -> None:
+        self._plates = {number: _alone(key, *plate) for number, plate in plates.items()}
+        self.numbers = tuple(sorted(number for number in plates if number is not None))
+
+    def at(self, number: int):
+        return self._plates[number if self.numbers else None]
+
+
+def _alone(key, colour, alpha, window: Window, display: Window, aspect: float) -> MemoryFrame:
+    frame = MemoryFrame({key: (colour, alpha)})
+    frame.window, frame.display_window, frame.pixel_aspect = window, display, aspect
+    return frame
 
 
 def _pixels(colour, alpha) -> Pixels:

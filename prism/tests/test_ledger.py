@@ -15,10 +15,11 @@ from prism.combine.balance import balance, difference_picture
 from prism.combine.contributions import contributions
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Evaluator, evaluate
-from prism.combine.first import first_ledger
+from prism.combine.first import first_ledger, starts_of
 from prism.combine.ledger import Ledger
 from prism.combine.operators import OPERATORS
 from prism.combine.rows import PassRow
+from prism.combine.starting import best_ledger
 from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
@@ -240,6 +241,22 @@ class First(FolderCase):
         keys = [row.source for row in first_ledger(sources).rows]
         self.assertIn("diffuse", keys)
         self.assertNotIn("diffuse_direct", keys)
+
+    def test_the_first_that_lands_is_begun_with(self):
+        """Components lack one; lights, of which one was rendered in parts only, are whole: mixed."""
+        planes = passes(self.rng)
+        beauty = np.stack([planes[c] for c in "RGB"])
+        shares = {"light_key": 0.5, "diffuse_direct_light_rim": 0.3, "specular_direct_light_rim": 0.2}
+        for name, share in shares.items():
+            planes |= {f"{name}.{c}": beauty[i] * np.float32(share) for i, c in enumerate("RGB")}
+        for c in "RGB":
+            del planes[f"emission.{c}"]
+            planes[c] = sum(planes[f"{name}.{c}"] for name in shares)
+        sources = find_sources([self.write("lights.exr", planes)])
+        ledger = best_ledger(sources)
+        self.assertEqual([row.source for row in ledger.rows if row.in_balance], list(shares))
+        self.assertTrue(balance(ledger, sources, causes=0).balanced)
+        self.assertIn("mixed", [start.by for start in starts_of(sources)])
 
     def test_occlusion_follows_switched_off(self):
         row = first_ledger(self.frame()).rows[-1]

@@ -4,14 +4,17 @@ import unittest
 import unittest.mock
 
 import numpy as np
+from PIL import Image as Pillow
 from scipy.interpolate import PchipInterpolator
 
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
+from prism.combine.behind import number_at
 from prism.combine.copying import copied, with_copied
 from prism.combine.curves import pieces
 from prism.combine.evaluate import apply_steps, evaluate
+from prism.combine.histogram import of_row
 from prism.combine.ledger import Ledger
 from prism.combine.numbers import Keyed
 from prism.combine.operators import OPERATORS
@@ -25,19 +28,30 @@ from prism.combine.trims import turning
 from prism.combine.wording import changes
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
+from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
 from prism.tests import ledger_page
 from prism.tests.ledgers import FRAME, KEYS, Dice
-from prism.tests.memory import MemoryFrame
+from prism.tests.memory import MemoryFrame, MemoryReel
 
 SHAPE = (7, 11)
 
 
+PLATES = Dice(99).plates()
+
+
+def frame_of(sources):
+    """With the pictures of other sizes that backgrounds show."""
+    frame = MemoryFrame(sources, FRAME)
+    frame.reels = {key: MemoryReel(key, plates) for key, plates in PLATES.items()}
+    return frame
+
+
 def both(document, sources):
     """What the evaluator makes of a document, and what the page says."""
-    ours = evaluate(Ledger.from_json(document), MemoryFrame(sources, FRAME))
+    ours = evaluate(Ledger.from_json(document), frame_of(sources))
     with np.errstate(all="ignore"):
-        return ours, ledger_page.picture(document, sources, FRAME, SHAPE)
+        return ours, ledger_page.picture(document, sources, FRAME, SHAPE, PLATES)
 
 
 def apart(ours, page):
@@ -49,6 +63,44 @@ def apart(ours, page):
 
 def one_row(**row):
     return {"format": "eager-prism.ledger", "version": 3, "rows": [{"id": "x", "source": "diffuse"} | row]}
+
+
+class Pictures(unittest.TestCase):
+    """Backgrounds: the filter against a general library's, and what is counted for curves and fog."""
+
+    def test_fitted_as_the_image_library_does(self):
+        """Pillow's bilinear resize is a triangle filter as wide as the larger pixel; it differs at the border, which it renormalises."""
+        plane = np.random.default_rng(1).random((40, 60), np.float32)
+        for high, wide in ((20, 15), (40, 60), (90, 131), (13, 200)):
+            ours = fitted(plane, side(wide, 60, 0, 60 / wide), side(high, 40, 0, 40 / high))
+            theirs = np.asarray(Pillow.fromarray(plane).resize((wide, high), Pillow.Resampling.BILINEAR))
+            rim = 3 + max(wide // 60, high // 40)
+            np.testing.assert_allclose(ours[rim:-rim, rim:-rim], theirs[rim:-rim, rim:-rim], atol=2e-6)
+        flat = fitted(np.full((5, 7), 3, np.float32), side(11, 7, -2, 0.9), side(9, 5, 1, 0.3))
+        np.testing.assert_allclose(flat, 3, rtol=1e-6)
+
+    def test_coverage_is_the_share_of_each_pixel(self):
+        np.testing.assert_allclose(side(4, 2, -0.75, 1).cover, [0.25, 1, 0.75, 0], atol=1e-7)
+        np.testing.assert_allclose(side(5, 60, 0, 12).cover, 1)
+
+    def test_a_sequence_in_its_own_time(self):
+        numbers = (3, 4, 7)
+        shown = {way: [number_at(numbers, n, way) for n in (1, 3, 5, 7, 8, 9)] for way in ("hold", "loop", "nothing")}
+        self.assertEqual(shown["hold"], [3, 3, 4, 7, 7, 7])
+        self.assertEqual(shown["loop"], [4, 3, 4, 7, 3, 4])
+        self.assertEqual(shown["nothing"], [None, 3, 4, 7, None, None])
+
+    def test_what_the_curve_gets_is_counted(self):
+        sources = Dice(12).sources((40, 60))
+        ledger = Ledger.from_json(one_row(exposure=0.5, matte=None, amount=0.1, clamp=True))
+        counted = of_row(ledger, "x", frame_of(sources))
+        colour, alpha = (plane.astype(np.float32) for plane in sources["diffuse"])
+        straight = np.where(alpha > 0, colour * np.float32(2**0.5) / np.where(alpha > 0, alpha, 1), colour * 2**0.5)
+        for channel, counts in zip(straight, counted.counts, strict=True):
+            expected = np.histogram(channel.clip(counted.low, counted.high), len(counts), (counted.low, counted.high))[
+                0
+            ]
+            self.assertLessEqual(np.abs(expected - counts).sum(), 4)  # a value on the edge of a bin may fall either way
 
 
 class Page(unittest.TestCase):
@@ -103,7 +155,7 @@ class Laws(unittest.TestCase):
         bad[:, :3] = np.inf
         sources |= {"bad": (bad, np.full(SHAPE, np.inf, np.float32)), "none": (bad, np.zeros(SHAPE, np.float32))}
         ground = {"id": "ground", "source": "diffuse"}
-        before = evaluate(Ledger.from_json(one_row()), MemoryFrame(sources, FRAME))
+        before = evaluate(Ledger.from_json(one_row()), frame_of(sources))
         for operator in OPERATORS:
             for nothing in ({"amount": 0}, {"matte": "none"}, {"amount": {"keys": [{"frame": 1, "value": 0}]}}):
                 for alpha in (True, False):
@@ -116,7 +168,7 @@ class Laws(unittest.TestCase):
                     } | nothing
                     document = one_row() | {"rows": [ground, row]}
                     document["mattes"] = [{"id": "none", "kind": "alpha", "source": "none"}]
-                    got = evaluate(Ledger.from_json(document), MemoryFrame(sources, FRAME))
+                    got = evaluate(Ledger.from_json(document), frame_of(sources))
                     np.testing.assert_array_equal(got, before, err_msg=f"{operator} {nothing} {alpha}")
 
     def test_neutral_trims_change_no_bit(self):
@@ -130,7 +182,7 @@ class Laws(unittest.TestCase):
                 rows = ({"id": "a", "source": "logo"}, {"id": "b", "source": source, "operator": operator})
                 ours = Ledger(rows=rows)
                 long = Ledger(rows=(rows[0], rows[1] | neutral | {"matte": "all"}), mattes=mattes)
-                frame = MemoryFrame(sources, FRAME)
+                frame = frame_of(sources)
                 np.testing.assert_array_equal(
                     evaluate(ours, frame), evaluate(long, frame), err_msg=f"{operator} {source}"
                 )
@@ -153,7 +205,7 @@ class Laws(unittest.TestCase):
             one, other = (
                 evaluate(
                     Ledger.from_json(one_row() | {"mattes": mattes, "rows": [ground, last]}),
-                    MemoryFrame(sources, FRAME),
+                    frame_of(sources),
                 )
                 for last in (row, group)
             )
@@ -162,7 +214,7 @@ class Laws(unittest.TestCase):
     def test_bands_do_not_show(self):
         dice = Dice(8)
         for _ in range(20):
-            frame, ledger = MemoryFrame(dice.sources((64, 33)), FRAME), Ledger.from_json(dice.ledger())
+            frame, ledger = frame_of(dice.sources((64, 33))), Ledger.from_json(dice.ledger())
             whole = evaluate(ledger, frame)
             with unittest.mock.patch.object(evaluation, "BAND_PIXELS", 100):
                 np.testing.assert_array_equal(evaluate(ledger, frame), whole)
@@ -172,7 +224,7 @@ class Laws(unittest.TestCase):
         dice = Dice(11)
         rng = np.random.default_rng(3)
         for _ in range(60):
-            frame, ledger = MemoryFrame(dice.sources(SHAPE), FRAME), Ledger.from_json(dice.ledger())
+            frame, ledger = frame_of(dice.sources(SHAPE)), Ledger.from_json(dice.ledger())
             whole = evaluate(ledger, frame)
             box = evaluate(ledger, Region(frame, Window(3, 2, 7, 5)))
             np.testing.assert_array_equal(box, whole[:, 2:6, 3:8])
@@ -185,15 +237,15 @@ class Laws(unittest.TestCase):
         sources = Dice(9).sources(SHAPE)
         inner = ({"id": "d", "source": "diffuse", "solo": True}, {"id": "e", "source": "emission"})
         rows = ({"id": "s", "source": "shadow"}, {"id": "g", "kind": "group", "rows": inner})
-        got = evaluate(Ledger(alpha=None, rows=rows), MemoryFrame(sources, FRAME))
-        only = evaluate(Ledger(alpha=None, rows=(PassRow(id="d", source="diffuse"),)), MemoryFrame(sources, FRAME))
+        got = evaluate(Ledger(alpha=None, rows=rows), frame_of(sources))
+        only = evaluate(Ledger(alpha=None, rows=(PassRow(id="d", source="diffuse"),)), frame_of(sources))
         np.testing.assert_array_equal(got, only)
 
     def test_opened_where_it_was_cut(self):
         """Above a row and from it on is the whole, for every row of the ledger's own level."""
         dice = Dice(10)
         for _ in range(30):
-            frame, ledger = MemoryFrame(dice.sources(SHAPE), FRAME), Ledger.from_json(dice.ledger())
+            frame, ledger = frame_of(dice.sources(SHAPE)), Ledger.from_json(dice.ledger())
             program = compile_ledger(ledger, FRAME)
             for row in program.rows:
                 running = evaluation.run(program.above(row), frame)
@@ -245,8 +297,8 @@ class Document(unittest.TestCase):
         plain = ledger.untrimmed()
         self.assertEqual((plain.row("g").gain, plain.row("e").amount, plain.row("e").matte), (1, 1, None))
         sources = Dice(11).sources(SHAPE)
-        down = evaluate(ledger.down_to("d"), MemoryFrame(sources, FRAME))
-        alone = evaluate(Ledger(alpha=None, rows=inner[:1]), MemoryFrame(sources, FRAME))
+        down = evaluate(ledger.down_to("d"), frame_of(sources))
+        alone = evaluate(Ledger(alpha=None, rows=inner[:1]), frame_of(sources))
         np.testing.assert_allclose(down[:3], alone[:3], rtol=1e-6)
         self.assertEqual([row.id for row in ledger.down_to("s").rows], ["s"])
 

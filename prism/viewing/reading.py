@@ -11,7 +11,7 @@ from prism.colour.view import apply_exactly
 from prism.combine.evaluate import apply_steps, start
 from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
-from prism.combine.rows import PassRow
+from prism.combine.rows import source_of
 from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.pixels.window import Window
@@ -54,8 +54,11 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
     steps = {step.id: step for step in program.steps}
     lines = []
     for row in ledger.walk():
-        if isinstance(row, PassRow):
-            lines.append(replace(_line(region.source(row.source), region, look), key=f"row/{row.id}"))
+        key = source_of(row)
+        if (
+            key is not None and key in region
+        ):  # not of a row that is off and asks in vain, nor a background of another size
+            lines.append(replace(_line(region.source(key), region, look), key=f"row/{row.id}"))
     for row in ledger.rows:
         if row.id in steps:
             apply_steps(running, (steps[row.id],), region)

@@ -3,6 +3,8 @@ import { post } from "../api.js";
 import { Newest } from "../newest.js";
 import { number, power } from "../numbers.js";
 
+const SWEEP_EVERY = 1000;
+const SWEEP_AFTER = 600; // of a change that stays
 const UNCHANGED = "no trims or changes";
 
 export const balance = (page, held) => ({
@@ -10,13 +12,12 @@ export const balance = (page, held) => ({
   comparing: true,
   unanswered: false, // the last comparison failed; the fault says why
 
-  sweeping: false, // frame after frame is held against what was rendered
-  sound: [], // frames of which that was said with this ledger
-  broken: [],
-  unread: [], // that could not be compared
+  verdicts: {}, // of all frames, as workers found them with these rows and files
+  sweepOpen: 0, // frames that are still to be compared
 
   openBalance() {
     held.contributing = new Newest(() => this.fetchContributions());
+    this.forgetSweep();
   },
   // A verdict is that of its ledger and frame: after a change there is none until the next answer.
   account() {
@@ -35,45 +36,43 @@ export const balance = (page, held) => ({
       this.balance = await (await post(page.urls.balance, question)).json();
       this.comparing = ledger !== held.kept.current || frame !== this.frame;
       this.unanswered = false;
+      if (!this.comparing) this.countAgain(); // last: nobody waits for it
     });
   },
-  // All frames, one after another; stopped by a second press, or by any change of the ledger.
-  async sweep() {
-    this.sweeping = !this.sweeping;
-    if (!this.sweeping) return;
-    this.forgetSweep();
+  // All frames, compared by workers; what was found goes on counting while rows and files stay.
+  sweep() { return this.askSweep(this.sweepOpen ? "stop" : "begin"); },
+  async askSweep(action) {
+    clearTimeout(held.sweepTimer);
     const ledger = held.kept.current;
-    for (const frame of this.frames) {
-      const said = await this.sweptFrame(frame);
-      if (!this.sweeping || ledger !== held.kept.current) break;
-      this[said] = [...this[said], frame];
+    await this.guarded(async () => {
+      const { open, verdicts } = await (await post(page.urls.sweep, { ...this.question, action })).json();
+      if (ledger !== held.kept.current) return;
+      this.sweepOpen = open;
+      this.verdicts = verdicts;
       this.showRibbon();
-    }
-    this.sweeping = false;
+      if (open) held.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_EVERY);
+    });
   },
-  // A fault of another frame says nothing of the one that is shown.
-  async sweptFrame(frame) {
-    try {
-      const { balanced } = await (await post(page.urls.balance, { ...this.question, frame })).json();
-      return balanced ? "sound" : "broken";
-    } catch {
-      return "unread";
-    }
-  },
+  // Other rows, other verdicts: those of the rows as they are now, if they were compared before.
   forgetSweep() {
-    this.sound = [];
-    this.broken = [];
-    this.unread = [];
+    this.verdicts = {};
+    this.sweepOpen = 0;
     this.showRibbon();
+    clearTimeout(held.sweepTimer);
+    held.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_AFTER);
   },
-  get ribbonVerdicts() { return { sound: new Set(this.sound), broken: new Set([...this.broken, ...this.unread]) }; },
-  get swept() { return this.sound.length + this.broken.length + this.unread.length; },
-  get sweepText() { return this.sweeping ? `Stop (${this.swept} of ${this.frames.length})` : "All frames"; },
+  framesSaid(...words) { return this.frames.filter((frame) => words.includes(this.verdicts[frame])); },
+  get ribbonVerdicts() { return { sound: new Set(this.framesSaid("sound")), broken: new Set(this.framesSaid("broken", "unread")) }; },
+  get sweepText() { return this.sweepOpen ? `Stop (${Object.keys(this.verdicts).length} of ${this.frames.length})` : "All frames"; },
+  get sweeping() { return this.sweepOpen > 0; },
   get sweptText() {
+    const [sound, broken, unread] = ["sound", "broken", "unread"].map((word) => this.framesSaid(word));
     const parts = [];
-    if (this.sound.length) parts.push(`${this.sound.length} balanced`);
-    if (this.broken.length) parts.push(`${this.broken.length} not balanced, the first ${this.broken[0]}`);
-    if (this.unread.length) parts.push(`${this.unread.length} not compared, the first ${this.unread[0]}`);
+    if (sound.length) parts.push(`${sound.length} balanced`);
+    if (broken.length) parts.push(`${broken.length} not balanced, the first ${broken[0]}`);
+    if (unread.length) parts.push(`${unread.length} not compared, the first ${unread[0]}`);
+    const left = this.frames.length - sound.length - broken.length - unread.length;
+    if (parts.length && left) parts.push(`${left} not looked at`);
     return parts.join("; ");
   },
   get question() {

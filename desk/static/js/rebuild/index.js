@@ -3,14 +3,19 @@ import { pageData } from "../api.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
 import { balance } from "./balance.js";
+import { curves } from "./curves.js";
 import { dimmers } from "./dimmers.js";
 import { dragging } from "./dragging.js";
 import { keeping } from "./keeping.js";
+import { keys } from "./keys.js";
+import { mattes } from "./mattes.js";
 import { rows } from "./rows.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
 import { trims } from "./trims.js";
 import "../curve-field.js";
+import "../key-field.js";
+import "../range-field.js";
 
 const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: "rendered" };
 
@@ -26,8 +31,10 @@ export default () => {
       this.openViewer();
       this.openBalance();
       this.openKeeping();
+      this.openCurves();
       this.refresh();
       this.account();
+      if (this.opened) this.bringUp(this.opened);
     },
 
     // ---- What is shown ----
@@ -39,7 +46,7 @@ export default () => {
       this.refresh();
     },
     showRow(row) { this.show("row", row.id); },
-    showSource(row) { this.show(...(row.source ? ["source", row.source] : ["row", row.id])); },
+    showSource(row) { this.show(...(row.source && row.kind !== "background" ? ["source", row.source] : ["row", row.id])); },
     isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
     get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
     get isData() { return this.shownSource?.data ?? false; },
@@ -99,13 +106,6 @@ export default () => {
       }
       this.pressed(event);
     },
-    async guarded(work) {
-      try {
-        await work();
-      } catch (error) {
-        if (error.code !== "work.superseded") this.fault = error;
-      }
-    },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };

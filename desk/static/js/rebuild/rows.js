@@ -3,6 +3,8 @@ import { post } from "../api.js";
 import * as tree from "./tree.js";
 import { keysOf } from "./time.js";
 
+const ROOMY = 12; // rows that have room in the window as they are
+
 export const rows = (page, held) => ({
   sources: page.sources,
   starts: page.starts,
@@ -24,12 +26,14 @@ export const rows = (page, held) => ({
       return true;
     });
   },
+  // Many rows stand closer.
+  get rowsClass() { return { dense: this.listed.length > ROOMY }; },
   get startText() { return this.ledger.alpha ? `start: black, alpha of ${this.titleOf({ source: this.ledger.alpha })}` : "start: black, transparent"; },
   lineStyle({ depth }) { return { paddingLeft: `${8 + depth * 12}px` }; },
   sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
   titleOf(row) {
     if (row.kind === "fog") return `fog, ${row.through}`;
-    if (row.kind === "background") return row.fill === "colour" ? "background" : `background, ${row.fill}`;
+    if (row.kind === "background" && row.fill !== "picture") return row.fill === "colour" ? "background" : "gradient";
     return row.kind === "group" ? row.name || "group" : this.sourceOf(row)?.title ?? row.source;
   },
   // A ledger onto the denoised beauty says so at its start; only what differs from that is told in its rows.
@@ -40,7 +44,7 @@ export const rows = (page, held) => ({
     return source?.denoised && beauty?.denoised ? source.passTitle : this.titleOf(row);
   },
   sourceHint(row) {
-    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "A colour under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "Under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
@@ -59,8 +63,9 @@ export const rows = (page, held) => ({
     return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: row.kind === "group", inner: depth > 0 };
   },
   signOf(row) { return page.operators.find(({ key }) => key === row.operator).sign; },
+  signClass(row) { return { word: this.signOf(row).length > 3 }; },
   marksOf(row) {
-    const marks = [];
+    const marks = row.kind === "background" && row.fill === "picture" ? ["behind"] : [];
     if (row.solo) marks.push("solo");
     if (row.matte) marks.push(row.matte);
     if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);
@@ -79,8 +84,13 @@ export const rows = (page, held) => ({
   isOpen(row) { return this.opened === row.id; },
   fold(row) {
     this.opened = this.isOpen(row) ? "" : row.id;
+    if (this.opened) this.bringUp(row.id);
     this.showRibbon();
+    this.countAgain();
     this.nameAddress();
+  },
+  bringUp(id) {
+    this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(id)}"]`)?.scrollIntoView({ block: "start" }));
   },
   get ribbonKeys() {
     const row = this.opened ? tree.find(this.ledger, this.opened) : null;
@@ -129,25 +139,36 @@ export const rows = (page, held) => ({
     this.opened = id;
   },
   ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },
+  // Pictures that may lie behind: those of other files first.
+  get behindChoices() {
+    const beauty = this.sourceOf({ source: this.ledger.beauty });
+    const light = this.sources.filter(({ data }) => !data).map((source) => ({ ...source, behind: `behind ${source.key}` }));
+    return light.sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
+  },
   async addRow(event) {
     const source = event.target.value;
     event.target.value = "";
     if (source) await this.add(source);
   },
-  async add(source) {
+  async add(source, row = "") {
     await this.guarded(async () => {
-      const answer = await (await post(page.urls.add, { ...this.question, source })).json();
+      const answer = await (await post(page.urls.add, { ...this.question, source, row })).json();
       this.commit(answer.ledger);
       this.remark = answer.remark;
       this.opened = answer.row;
-      this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(answer.row)}"]`)?.scrollIntoView({ block: "start" }));
+      this.countAgain();
+      this.bringUp(answer.row);
     });
   },
   async startAgain(event) {
     const chosen = event.target.value;
     event.target.value = "";
+    if (chosen === "file") {
+      this.$refs.ledgerFile.click();
+      return;
+    }
     if (chosen.startsWith("ledger ")) {
-      await this.layTemplate(Number(chosen.slice(7)));
+      await this.layTemplate({ template: Number(chosen.slice(7)) });
       return;
     }
     const start = page.starts[chosen];

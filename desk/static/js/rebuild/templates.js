@@ -1,4 +1,4 @@
-// A ledger of another shot laid on this one: what was not found is settled before it is taken.
+// A ledger of another shot, or of a file, laid on this one: what was not found is settled before it is taken.
 import { post } from "../api.js";
 import * as tree from "./tree.js";
 
@@ -7,13 +7,28 @@ export const templates = (page) => ({
   laid: null, // the ledger as it would be, with what is missing and left over
 
   get hasTemplates() { return this.templates.length > 0; },
-  async layTemplate(id, chosen = {}) {
+  // from: { template }, the number of another shot's ledger, or { text } of a file.
+  async layTemplate(from, chosen = {}) {
     await this.guarded(async () => {
       const { ledgerId } = page;
-      const answer = await (await post(page.urls.template, { ledgerId, template: id, frame: this.frame, chosen })).json();
-      this.laid = { ...answer, id, chosen };
+      const answer = await (await post(page.urls.template, { ledgerId, ...from, frame: this.frame, chosen })).json();
+      this.laid = { ...answer, from, chosen };
       this.$nextTick(() => this.$refs.laid?.scrollIntoView({ block: "nearest" }));
     });
+  },
+  async layFile(event) {
+    const [file] = event.target.files;
+    event.target.value = "";
+    if (file) await this.layTemplate({ text: await file.text() });
+  },
+  // As a file that lays on another shot, or goes to `python -m prism rebuild`.
+  saveFile() {
+    const text = JSON.stringify(this.ledger, null, 2);
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
+    link.download = `${page.shot}_${this.ledger.name}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
   },
   get missing() { return this.laid?.missing ?? []; },
   get laidText() {
@@ -25,7 +40,7 @@ export const templates = (page) => ({
   },
   missingText({ row, source }) { return `${row} asks for ${source.split("/").at(-1)}`; },
   chooseFor({ source }, key) {
-    if (key) this.layTemplate(this.laid.id, { ...this.laid.chosen, [source]: key });
+    if (key) this.layTemplate(this.laid.from, { ...this.laid.chosen, [source]: key });
   },
   // Rows that ask for what is not here are left out; nothing else is.
   useLaid() {

@@ -9,6 +9,7 @@ export const frames = (held) => {
   return {
     frame: page.frame,
     playing: false,
+    keptCount: 0, // frames that play without being computed
 
     openFrames() {
       if (!this.$refs.ribbon) return;
@@ -35,7 +36,7 @@ export const frames = (held) => {
     },
     get playIcon() { return this.playing ? "bi-stop-fill" : "bi-play-fill"; },
     get canPlay() { return this.frames.length > 1; },
-    get rateText() { return `${page.rate} fps`; },
+    get rateText() { return this.playing ? `${this.keptCount} of ${this.frames.length} kept` : `${page.rate} fps`; },
     async togglePlay() {
       this.playing = !this.playing && this.canPlay;
       if (!this.playing) return;
@@ -49,6 +50,7 @@ export const frames = (held) => {
         try {
           held.bitmap = await createImageBitmap(await held.reel.picture(ahead[0], named, ahead.slice(1)));
           held.stage.put("main", held.bitmap);
+          this.keptCount = held.reel.frames.size;
           this.fault = null;
         } catch (error) {
           this.fault = error;

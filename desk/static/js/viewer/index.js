@@ -5,6 +5,7 @@
 // ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
 // otherSubject (what it can be held against), frameChanged, nameAddress, ownKeys.
 import "../num-field.js";
+import { aiming } from "./aiming.js";
 import { comparing } from "./comparing.js";
 import { frames } from "./frames.js";
 import { joined } from "./joined.js";
@@ -26,8 +27,15 @@ export function viewer(page, own) {
     frameChanged() {},
     nameAddress() {},
     ownKeys() { return {}; },
+    async guarded(work) {
+      try {
+        await work();
+      } catch (error) {
+        if (error.code !== "work.superseded") this.fault = error;
+      }
+    },
   };
-  return joined(defaults, pictures(held), looking(held), comparing(held), probing(held), frames(held), keys(), own);
+  return joined(defaults, pictures(held), looking(held), comparing(held), probing(held), aiming(held), frames(held), keys(), own);
 }
 
 const keys = () => ({
@@ -48,7 +56,7 @@ const keys = () => ({
       x: () => this.toggleMark("nan"),
       "+": () => this.look("stops", this.stops + 1),
       "-": () => this.look("stops", this.stops - 1),
-      Escape: () => this.boxed(null),
+      Escape: () => (this.aimed ? this.dropAim() : this.boxed(null)),
       " ": onButton ? null : () => this.togglePlay(),
       ...this.ownKeys(event),
     };

@@ -1,11 +1,11 @@
-// Small pictures of the frames of one look, kept ahead of play. Another look empties it.
+// Small pictures of the frames of one look, kept ahead of play. Another look empties it. frames: those that have arrived.
 export const PLAY_WIDTH = 640;
 export const AHEAD = 6; // frames asked for before they are shown
 export const MOST_KEPT = 400; // pictures
 
 export class Reel {
   constructor({ most, fetch, onKept }) {
-    Object.assign(this, { most, fetch, onKept, look: "", kept: new Map() });
+    Object.assign(this, { most, fetch, onKept, look: "", kept: new Map(), frames: new Set() });
   }
 
   // The picture of a frame in a look, from the store or the server; those that follow are asked for at the same time.
@@ -20,7 +20,9 @@ export class Reel {
     if (!this.kept.has(frame)) {
       const { look } = this;
       const asked = this.fetch(frame).then((bitmap) => {
-        if (look === this.look) this.onKept(frame);
+        if (look !== this.look) return bitmap;
+        this.frames.add(frame);
+        this.onKept(frame);
         return bitmap;
       });
       asked.catch(() => this.kept.delete(frame));
@@ -28,15 +30,15 @@ export class Reel {
       for (const oldest of this.kept.keys()) {
         if (this.kept.size <= this.most) break;
         this.kept.delete(oldest);
+        this.frames.delete(oldest);
       }
     }
     return this.kept.get(frame);
   }
 
-  get frames() { return new Set(this.kept.keys()); }
-
   empty(look) {
     this.look = look;
     this.kept.clear();
+    this.frames.clear();
   }
 }

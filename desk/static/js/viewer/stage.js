@@ -18,6 +18,7 @@ export class Stage {
     this.beside = false; // the other picture stands at the right instead
     this.swapped = false; // the other picture is shown alone, for flicker
     this.numbers = null; // { x, y, width, values } drawn into single pixels
+    this.onPick = null; // called with a pixel instead of moving the picture, while something waits for one
     this.box = null; // dragged with Shift: { x, y, x1, y1 }
     this.fitted = true;
     this.mark = null;
@@ -112,6 +113,10 @@ export class Stage {
   press(event) {
     if (event.button > 1) return;
     let at = this.place(event);
+    if (this.onPick && event.button === 0) {
+      if (this.isInside(this.pixelAt(at))) this.onPick(this.pixelAt(at));
+      return;
+    }
     const drag = event.shiftKey ? "box" : this.isOnLine(at) ? "wipe" : "pan";
     const begun = this.pixelAt(at);
     this.canvas.setPointerCapture(event.pointerId);
@@ -148,12 +153,13 @@ export class Stage {
     return { x: Math.floor((left - this.x) / this.across), y: Math.floor((top - this.y) / this.zoom) };
   }
 
+  isInside({ x, y }) { return x >= 0 && y >= 0 && x < this.width && y < this.height; }
+
   hover(event) {
     const at = this.place(event);
-    const { x, y } = this.pixelAt(at);
-    const inside = x >= 0 && y >= 0 && x < this.width && y < this.height;
-    this.canvas.style.cursor = this.isOnLine(at) ? "grab" : "crosshair";
-    this.onPointer(inside ? { x, y } : null);
+    const pixel = this.pixelAt(at);
+    this.canvas.style.cursor = this.onPick ? "cell" : this.isOnLine(at) ? "grab" : "crosshair";
+    this.onPointer(this.isInside(pixel) ? pixel : null);
   }
 
   // The pixels that can be seen, cut to the picture.

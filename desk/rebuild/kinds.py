@@ -1,0 +1,13 @@
+"""Work that Rebuild asks for: frames held against what was rendered."""
+
+from __future__ import annotations
+
+from desk.jobs.models import Task
+from desk.jobs.registry import Outcome, Watch, kind
+from desk.rebuild import sweeps
+
+
+@kind(sweeps.KIND)
+def compare(task: Task, watch: Watch) -> Outcome:
+    line, result = sweeps.compare(task, watch.is_over)
+    return Outcome(line=line, result=result)

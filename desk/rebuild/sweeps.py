@@ -1,0 +1,118 @@
+"""All frames of a shot held against what was rendered, by workers. A verdict is that of its frame, its files and the untrimmed rows:
+once one of them is another, it is not told any more."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import transaction
+
+from desk.jobs import engine
+from desk.jobs.models import OPEN, Job, Task
+from desk.rebuild import services
+from desk.rebuild.models import Ledger
+from desk.shots.models import Element, Shot
+from desk.shots.services import document_of, frames_on_disk
+from prism.combine.balance import balance
+from prism.combine.ledger import Ledger as Document
+from prism.documents import fingerprint
+from prism.errors import PrismError, Superseded
+from prism.formats.stamps import stamp_of
+
+KIND = "balance"
+SOUND, BROKEN, UNREAD = "sound", "broken", "unread"
+
+
+def begin(ledger: Ledger, document: Document, author) -> Job:
+    """Have all frames compared of which nothing is known, or take up the job that does so already."""
+    plain = document.untrimmed()
+    elements = services.elements_of(ledger, plain)
+    mark = _mark(ledger, plain, elements)
+    with transaction.atomic():
+        Shot.objects.select_for_update().get(pk=ledger.shot_id)  # two who ask at once get one job
+        job = _newest(ledger, mark)
+        if job is not None and job.tasks.filter(state__in=OPEN).exists():
+            return job
+        known = _verdicts(job, elements) if job is not None else {}
+        frames = [frame for frame in frames_on_disk(ledger.element) if frame not in known]
+        if job is not None and not frames:
+            return job
+        kept = (
+            []
+            if job is None
+            else list(job.tasks.filter(number__in=known).values("number", "title", "state", "result", "progress"))
+        )
+        title = f"balance of {ledger.name}"[:200]
+        payload = {"ledger": ledger.pk, "mark": mark, "document": plain.as_json()}
+        tasks = (Task(number=frame, title=f"frame {frame}") for frame in frames)
+        job = engine.begin(KIND, ledger.shot, title, [*(Task(**one) for one in kept), *tasks], author=author, **payload)
+    engine.top_up()
+    return job
+
+
+def state(ledger: Ledger, document: Document) -> dict[str, Any]:
+    """What is known of all frames with these rows and the files as they are now, and how many are still to be compared."""
+    plain = document.untrimmed()
+    elements = services.elements_of(ledger, plain)
+    job = _newest(ledger, _mark(ledger, plain, elements))
+    if job is None:
+        return {"open": 0, "verdicts": {}}
+    return {"open": job.tasks.filter(state__in=OPEN).count(), "verdicts": _verdicts(job, elements)}
+
+
+def stop(ledger: Ledger, document: Document) -> None:
+    """What is compared stays."""
+    plain = document.untrimmed()
+    job = _newest(ledger, _mark(ledger, plain, services.elements_of(ledger, plain)))
+    if job is not None:
+        engine.cancel(job)
+
+
+def compare(task: Task, is_over) -> tuple[str, dict[str, Any]]:
+    """One frame. Returns a line for the log, and the verdict with the files it is of; a frame that cannot be read has one too."""
+    payload = task.job.payload
+    ledger = Ledger.objects.select_related("shot__production", "element").filter(pk=payload["ledger"]).first()
+    if ledger is None:
+        return "The ledger was removed meanwhile.", {}
+    document = services.parse(ledger.shot, payload["document"])
+    elements = services.elements_of(ledger, document)
+    files = _files_mark(elements, task.number)
+    try:
+        sources = services.frame_of(ledger, document, task.number)
+        found = balance(document, sources, causes=0, is_stale=is_over)
+    except Superseded:
+        raise
+    except PrismError as error:
+        return f"Not compared: {error.what}", {"verdict": UNREAD, "files": files}
+    if found.balanced:
+        return "Balanced.", {"verdict": SOUND, "files": files}
+    return f"Not balanced: {found.wrong} pixels.", {"verdict": BROKEN, "files": files}
+
+
+def _newest(ledger: Ledger, mark: str) -> Job | None:
+    return Job.objects.filter(shot=ledger.shot, kind=KIND, payload__mark=mark).first()
+
+
+def _verdicts(job: Job, elements: list[Element]) -> dict[int, str]:
+    done = job.tasks.exclude(result={}).values_list("number", "result")
+    return {number: kept["verdict"] for number, kept in done if kept["files"] == _files_mark(elements, number)}
+
+
+def _mark(ledger: Ledger, plain: Document, elements: list[Element]) -> str:
+    """Of the rows, and of how the passes they take are read."""
+    read = [
+        [held.model_dump(mode="json", exclude={"files": {"frames"}}) for held in document_of(e).passes]
+        for e in elements
+    ]
+    return fingerprint([ledger.pk, plain.replace(name="ledger").as_json(), read])
+
+
+def _files_mark(elements: list[Element], frame: int) -> str:
+    return fingerprint([_stamp(path) for element in elements for path in document_of(element).files_at(frame)])
+
+
+def _stamp(path) -> list[Any]:
+    try:
+        return [str(part) for part in stamp_of(path)]
+    except PrismError:
+        return [str(path), "gone"]

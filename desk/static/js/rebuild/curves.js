@@ -1,0 +1,71 @@
+// The curves of the opened row over the histogram of what they bend; and the ends of fog over that of what it goes by.
+import { post } from "../api.js";
+import { Newest } from "../newest.js";
+import { OWN } from "./fields.js";
+import { at, changedTo } from "./time.js";
+import { find } from "./tree.js";
+
+const CURVES = ["all", "red", "green", "blue"];
+const CHANNELS = { red: [0], green: [1], blue: [2] };
+const NEAR_FAR = OWN.fog.filter(({ field }) => field === "near" || field === "far");
+const REASONS = {
+  mist: "",
+  depth: "Depth keeps one distance a pixel: soft edges and what is seen through glass fog all or nothing. Mist, where there is one, is filtered like the picture.",
+  height: "Height keeps one place a pixel, as depth does.",
+};
+
+export const curves = (page, held) => ({
+  curveNames: CURVES,
+  curveName: "all",
+  ends: NEAR_FAR,
+  counted: {}, // histograms of the opened row: of its colour, of what it measures
+
+  openCurves() { held.counting = new Newest(({ id, kind }) => this.fetchCounts(id, kind)); },
+  // Asked anew whenever the row is another one, or what comes before its curves.
+  countAgain() {
+    const row = find(held.kept.current, this.opened); // it may have been undone
+    if (row) held.counting.ask(row);
+    else this.counted = {};
+  },
+  async fetchCounts(row, kind) {
+    try {
+      const asked = { ...this.question, row };
+      const colour = await (await post(page.urls.histogram, asked)).json();
+      const measure = kind === "fog" ? await (await post(page.urls.histogram, { ...asked, measure: true })).json() : null;
+      this.counted = { row, colour, measure };
+    } catch {
+      this.counted = {}; // the picture says why
+    }
+  },
+
+  // ---- Curves ----
+  curvePoints(row) { return JSON.stringify(row.curves[this.curveName].points); },
+  curveBins(row) {
+    const { colour } = this.counted.row === row.id ? this.counted : {};
+    const chosen = CHANNELS[this.curveName];
+    return JSON.stringify(colour ? { ...colour, counts: chosen ? chosen.map((index) => colour.counts[index]) : colour.counts } : null);
+  },
+  withCurve(row, points) { return { curves: { ...row.curves, [this.curveName]: { points } } }; },
+  slideCurve(row, points) { this.slide(row, this.withCurve(row, points)); },
+  setCurve(row, points) { this.change(row, this.withCurve(row, points)); },
+  hasCurve(row, name) { return row.curves[name].points.length > 0; },
+  curveTitle(row, name) { return this.hasCurve(row, name) ? `${name} ●` : name; },
+
+  // ---- Where fog begins and ends ----
+  measureBins(row) { return JSON.stringify(this.counted.row === row.id ? this.counted.measure : null); },
+  fogShape(row) { return JSON.stringify({ falloff: at(row.falloff, this.frame), air: row.mode === "transmittance" }); },
+  fogReason(row) { return REASONS[row.through]; },
+  withEnds(row, [near, far]) { return { near: changedTo(row.near, this.frame, near), far: changedTo(row.far, this.frame, far) }; },
+  slideEnds(row, both) { this.slide(row, this.withEnds(row, both)); },
+  setEnds(row, both) { this.change(row, this.withEnds(row, both)); },
+  pickText({ title }) { return `Pick ${title}`; },
+  pickKey(row, { field }) { return `${row.id} ${field}`; },
+  pickEnd(row, end) {
+    this.aim(this.pickKey(row, end), `Press where the fog is to ${end.field === "near" ? "begin" : "be full"}`, async ({ x, y }) => {
+      const { lines } = await (await post(page.urls.probe, { ...this.asked(), x, y, x1: x, y1: y })).json();
+      const value = lines.find(({ key }) => key === `row/${row.id}`)?.stored[row.through === "height" ? 1 : 0];
+      if (Number.isFinite(value)) this.setNumber(row, end, 0, Number(value.toPrecision(5)));
+      else this.remark = "Nothing is measured there.";
+    });
+  },
+});

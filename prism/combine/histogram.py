@@ -1,0 +1,69 @@
+"""How often values come: of what a row's curves bend, and of what fog is measured by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.combine.evaluate import evaluate
+from prism.combine.ledger import Ledger
+from prism.combine.rows import Curves, FogRow
+from prism.elements.pixels import Frame
+from prism.errors import BadArgument
+
+BINS = 96
+BRIGHTEST = 4.0  # of light on the axis of a curve; a sun would push all else into its first bin
+EMPTY = 1e9  # what measures more is no surface; common practice, no source
+
+
+@dataclass(frozen=True, slots=True)
+class Histogram:
+    """Counts in BINS equal bins from low to high, of each channel; the first and the last hold what lies beyond as well."""
+
+    low: float
+    high: float
+    counts: tuple[tuple[int, ...], ...]
+
+
+def of_row(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogram:
+    """What the curves of a row get: its colour, divided by alpha, with all trims that come before them. From 0 or below to 1 or above.
+
+    Raises BadArgument without such a row, UnknownSource.
+    """
+    row = ledger.row(key)
+    operator = "copy" if row.kind in ("background", "fog") else "add"
+    alone = row.replace(
+        on=True, solo=False, amount=1.0, matte=None, operator=operator, display=False, curves=Curves(), clamp=False
+    )
+    rgba = evaluate(ledger.replace(rows=(alone,), alpha=None), frame, step=step)
+    covered = rgba[3] > 0
+    with np.errstate(all="ignore"):
+        values = np.where(covered, rgba[:3] / np.where(covered, rgba[3], 1), rgba[:3]).reshape(3, -1)
+    seen = _finite(values)
+    high = float(np.percentile(seen, 99.9)) if seen.size else 1.0
+    low = float(np.percentile(seen, 0.1)) if seen.size else 0.0
+    return _counted(values, min(0.0, low), min(max(1.0, high), BRIGHTEST))
+
+
+def of_measure(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogram:
+    """What the source of a fog row measures, without what is no surface. Raises BadArgument unless the row is fog."""
+    row = ledger.row(key)
+    if not isinstance(row, FogRow):
+        raise BadArgument(f"Row {key} measures nothing.", advice="Ask for a row of fog.")
+    plane = frame.pixels(row.source, step=step).planes[1 if row.through == "height" else 0]
+    values = plane.astype(np.float32).reshape(1, -1)
+    surface = _finite(values)
+    surface = surface[np.abs(surface) < EMPTY]
+    low, high = (float(v) for v in np.percentile(surface, (0.2, 99.8))) if surface.size else (0.0, 1.0)
+    return _counted(values, low, high if high > low else low + 1)
+
+
+def _finite(values: NDArray) -> NDArray:
+    return values[np.isfinite(values)]
+
+
+def _counted(values: NDArray[np.float32], low: float, high: float) -> Histogram:
+    counts = [np.histogram(_finite(channel).clip(low, high), BINS, (low, high))[0] for channel in values]
+    return Histogram(low, high, tuple(tuple(int(n) for n in channel) for channel in counts))

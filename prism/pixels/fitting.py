@@ -1,0 +1,79 @@
+"""A picture fitted into another at any size and place: filtered along each side, so that nothing shimmers or aliases.
+
+Every pixel takes a triangle filter as wide as the larger of the two pixels; beyond the picture's border its outermost pixels count
+on. How much of a pixel lies on the picture is its coverage.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.bands import run_bands
+from prism.compiled import compiled
+
+BAND_ROWS = 32
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Side:
+    """How each of n new pixels is made along one side. firsts: (n,) old pixel of the first weight, which may lie outside.
+    weights: (n, taps), each row sums to 1. cover: (n,) share of the new pixel that lies on the old picture, 0..1."""
+
+    firsts: NDArray[np.int64]
+    weights: NDArray[np.float32]
+    cover: NDArray[np.float32]
+
+
+def side(count: int, held: int, first: float, size: float) -> Side:
+    """count: new pixels; held: old ones. first: where the left edge of the first new pixel lies, and size: how wide it is, both in
+    old pixels from their left edge; size is above 0."""
+    middles = first + size * (np.arange(count) + 0.5)
+    radius = max(1.0, size)
+    firsts = np.ceil(middles - radius - 0.5).astype(np.int64)
+    taps = math.ceil(2 * radius) + 1
+    away = np.abs(firsts[:, np.newaxis] + np.arange(taps) + 0.5 - middles[:, np.newaxis])
+    weights = np.maximum(0, 1 - away / radius)
+    weights /= weights.sum(axis=1, keepdims=True)
+    on_it = np.minimum(middles + size / 2, held) - np.maximum(middles - size / 2, 0)
+    return Side(firsts, weights.astype(np.float32), (on_it / size).clip(0, 1).astype(np.float32))
+
+
+def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
+    """A plane (H, W) at (len(down), len(across)), float32, as if it went on beyond its border; coverage is not applied."""
+    source = plane.astype(np.float32, copy=False)
+    half = np.empty((source.shape[0], len(across.firsts)), np.float32)
+    out = np.empty((len(down.firsts), len(across.firsts)), np.float32)
+    run_bands(lambda a, b: _along(half, source, a, b, across.firsts, across.weights), len(half), BAND_ROWS)
+    run_bands(lambda a, b: _downwards(out, half, a, b, down.firsts, down.weights), len(out), BAND_ROWS)
+    return out
+
+
+@compiled
+def _along(out, plane, begin, end, firsts, weights):
+    last = plane.shape[1] - 1
+    for row in range(begin, end):
+        for column in range(out.shape[1]):
+            total = np.float32(0)
+            for tap in range(weights.shape[1]):
+                weight = weights[column, tap]
+                if weight != 0:
+                    total += weight * plane[row, min(max(firsts[column] + tap, 0), last)]
+            out[row, column] = total
+
+
+@compiled
+def _downwards(out, plane, begin, end, firsts, weights):
+    last = plane.shape[0] - 1
+    for row in range(begin, end):
+        for column in range(out.shape[1]):
+            out[row, column] = 0
+        for tap in range(weights.shape[1]):
+            weight = weights[row, tap]
+            if weight != 0:
+                above = min(max(firsts[row] + tap, 0), last)
+                for column in range(out.shape[1]):
+                    out[row, column] += weight * plane[above, column]
