@@ -26,7 +26,7 @@ class Ledger(models.Model):
 
 
 class LedgerVersion(models.Model):
-    """A ledger as it was at one moment; never changed."""
+    """A ledger as it was at one moment; never changed. base: number of the version that it differs least from, of those before."""
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField()
@@ -34,6 +34,7 @@ class LedgerVersion(models.Model):
     author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True)
     made = models.DateTimeField(auto_now_add=True)
     comment = models.CharField(max_length=500, blank=True)
+    base = models.PositiveIntegerField(null=True)
 
     class Meta:
         ordering = ["-number"]

@@ -102,8 +102,15 @@ def keep_version(ledger: Ledger, user, comment: str = "") -> LedgerVersion:
             return newest
         number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
         return LedgerVersion.objects.create(
-            ledger=locked, number=number, document=locked.document, author=user, comment=comment
+            ledger=locked, number=number, document=locked.document, author=user, comment=comment, base=_nearest(locked)
         )
+
+
+def _nearest(ledger: Ledger) -> int | None:
+    """Which version a ledger goes on from: that with the fewest changes to it, the newest of several."""
+    now = parse(ledger.shot, ledger.document)
+    apart = [(len(changes(parse(ledger.shot, v.document), now)), -v.number) for v in ledger.versions.all()]
+    return -min(apart)[1] if apart else None
 
 
 def version_entry(version: LedgerVersion) -> dict[str, Any]:
@@ -114,6 +121,7 @@ def version_entry(version: LedgerVersion) -> dict[str, Any]:
         "made": version.made.isoformat(timespec="minutes"),
         "author": version.author.get_username() if version.author else "",
         "comment": version.comment,
+        "base": version.base,
     }
 
 

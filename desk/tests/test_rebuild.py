@@ -374,6 +374,9 @@ class Keeping(RebuildCase):
         labels.append(self.ask("rebuild-version", ledgerId=self.ledger.pk).json()["label"])
         self.assertEqual(labels, ["v001", "v001", "v002"])
         self.assertEqual(self.ledger.versions.last().document, self.document)
+        self.save(self.changed("emission", exposure=1.0), 2)  # back at the first, and on from there
+        branch = self.ask("rebuild-version", ledgerId=self.ledger.pk).json()
+        self.assertEqual((branch["label"], branch["base"]), ("v003", 1))
 
     def test_a_version_can_be_gone_back_to(self):
         self.ask("rebuild-version", ledgerId=self.ledger.pk)

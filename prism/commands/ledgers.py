@@ -92,32 +92,32 @@ def rebuild(args: argparse.Namespace) -> Answer:
 
 
 def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger | None:
-    """The one named, laid on the element that was opened if it knows another by name."""
+    """The one named. If it knows its elements by other names than those that were opened, its first is the first of them, and its
+    only other one the only other."""
     if not args.ledger:
         return None
     ledger = Ledger.load(args.ledger)
-    known = {key.rpartition("/")[0] for key in (source.key for source in sources)}
-    strange = [name for name in ledger.elements if name not in known]
-    if len(strange) == 1:
-        main = next(iter(sources)).key.rpartition("/")[0]
-        ledger = ledger.moved(strange[0], main)
+    strange = [name for name in ledger.elements if name not in sources.elements]
+    free = [name for name in sources.elements if name not in ledger.elements]
+    if strange and free and strange[0] == ledger.elements[0]:
+        ledger = ledger.moved(strange.pop(0), free.pop(0))
+    if len(strange) == len(free) == 1:
+        ledger = ledger.moved(strange[0], free[0])
     return ledger
 
 
 def _frames(args: argparse.Namespace) -> Iterator[OpenFrame]:
-    """The files named, as one frame; or every frame asked for of what lies in a folder."""
+    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty leads."""
     paths: list[Path] = args.files
-    if len(paths) > 1 or not paths[0].is_dir():
+    if not all(path.is_dir() for path in paths):
         if args.frames:
             raise BadArgument(
                 "Frames are of a folder.", where="--frames", advice="Name the folder instead of its files."
             )
         yield find_sources(paths)
         return
-    elements = gather(disk.scan(paths[0]).sequences, root=paths[0]).elements
-    if not elements:
-        raise UnreadableFile("No pictures lie here.", where=str(paths[0]), advice="Name a folder of rendered files.")
-    there = sorted({frame for element in elements for frame in element.frames})
+    elements = _main_first([element for path in paths for element in _elements(path)])
+    there = list(elements[0].frames)
     wanted = parse_frames(args.frames) if args.frames else there
     missing = sorted(set(wanted) - set(there))
     if there and missing:
@@ -125,7 +125,14 @@ def _frames(args: argparse.Namespace) -> Iterator[OpenFrame]:
             f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
         )
     for frame in wanted or [0]:
-        yield open_frames(_main_first(elements), frame)
+        yield open_frames(elements, frame)
+
+
+def _elements(folder: Path) -> list[Element]:
+    found = gather(disk.scan(folder).sequences, root=folder).elements
+    if not found:
+        raise UnreadableFile("No pictures lie here.", where=str(folder), advice="Name a folder of rendered files.")
+    return found if len(found) > 1 else [found[0].replace(name=folder.resolve().name or found[0].name)]
 
 
 def _main_first(elements: list[Element]) -> list[Element]:
@@ -174,7 +181,11 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
 
 def _of_passes(command: argparse.ArgumentParser) -> argparse.ArgumentParser:
     command.add_argument(
-        "files", nargs="+", type=Path, metavar="FILE", help="the files of one frame, or one folder of sequences"
+        "files",
+        nargs="+",
+        type=Path,
+        metavar="FILE",
+        help="the files of one frame, or folders of sequences: of the passes, and of backgrounds",
     )
     command.add_argument("--frames", help="of a folder: a list such as 1001-1010x3 (default: all that are there)")
     command.add_argument(

@@ -190,6 +190,11 @@ class OpenFrame:
     def _full(self, key: str) -> str:
         return f"{self._main}/{key}" if self._main else key.rpartition("/")[2]
 
+    @property
+    def elements(self) -> tuple[str, ...]:
+        """Names of those that it was opened of, the main one first."""
+        return tuple(dict.fromkeys(key.rpartition("/")[0] for key in self._reels))
+
     def reel(self, key: str) -> Reel | None:
         """A source by itself over all of its frames; None if there is none of that name."""
         return self._reels.get(key) or self._reels.get(self._full(key))

@@ -91,6 +91,29 @@ class CommandLine(FolderCase):
         self.assertIn("Not there: 4-9", err)
         self.assertIn("Every frame would be written", self.run_verb(*verb, "--out", self.folder / "one.exr")[2])
 
+        # A plate of another size and other frames, from a folder of its own.
+        plates = self.folder / "plates"
+        plates.mkdir()
+        for number in (7, 8):
+            write_exr(
+                plates / f"sky.{number:04d}.exr",
+                Image.of_planes({c: np.full((3, 5), number, np.float16) for c in "RGB"}),
+            )
+        document = json.loads(self.ledger.read_text())
+        plate = {
+            "kind": "background",
+            "id": "sky",
+            "fill": "picture",
+            "source": "plates/background",
+            "operator": "over",
+        }
+        document["rows"].append(plate | {"delay": -6, "beyond": "loop"})
+        self.ledger.write_text(json.dumps(document))
+        self.assertEqual(self.run_verb(*verb[:2], plates, *verb[2:], "--out", out)[0], 0)
+        for frame, light in ((1, 7), (2, 8), (3, 7)):
+            made = self.folder / f"out.{frame:04}.exr"
+            self.assertTrue((read_channels(made, read_parts(made)[0]).plane("R") == light).all(), frame)
+
     def test_faults_are_one_line_and_leave_nothing(self):
         self.run_verb("ledger", self.file, "--out", self.ledger)
         text = self.folder / "text.exr"

@@ -105,7 +105,8 @@ export const keeping = (page, held) => ({
   },
   versionText(version) {
     const by = version.author ? ` · ${version.author}` : "";
-    return `${version.label} · ${version.made.slice(0, 16).replace("T", " ")}${by}${version.comment ? ` · ${version.comment}` : ""}`;
+    const from = version.base && version.base !== version.number - 1 ? ` · goes on from v${String(version.base).padStart(3, "0")}` : "";
+    return `${version.label}${from} · ${version.made.slice(0, 16).replace("T", " ")}${by}${version.comment ? ` · ${version.comment}` : ""}`;
   },
   async loadVersion(event) {
     const number = event.target.value;
