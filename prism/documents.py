@@ -4,12 +4,16 @@ import hashlib
 import json
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Any, Self
+from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from prism.errors import BadDocument
 from prism.json_text import load_json
+
+Identity = Annotated[str, Field(min_length=1, max_length=80)]
+SourceName = Annotated[str, Field(min_length=1, max_length=200)]
+Comment = Annotated[str, Field(max_length=2000)]
 
 
 class Value(BaseModel):

@@ -12,13 +12,15 @@ from numpy.typing import NDArray
 from prism.combine import machine as m
 from prism.combine import operators as op
 from prism.combine.behind import laid_behind
-from prism.combine.curves import pieces
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
-from prism.combine.program import BackgroundStep, FogStep, GroupStep, MattePlan, OverlayStep, PassStep, Step
+from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Step
 from prism.combine.trims import Trims
+from prism.curves import pieces
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
+from prism.mattes.plan import MattePlan
+from prism.mattes.planes import alpha_of, matte_plane
 
 
 def bind(steps: tuple[Step, ...], frame: Frame, step: int) -> Machine:
@@ -61,7 +63,7 @@ class _Writer:
             self._plain(step, pixels, alpha, b)
             return alpha is not None
         with self.code.slots(6) as s:
-            for index, (plane, gain) in enumerate(zip(pixels.planes, step.trims.gains, strict=True)):
+            for index, (plane, gain) in enumerate(zip(pixels.planes, _gains(step), strict=True)):
                 self.code.add(m.LOAD, s + index, self.code.source(plane), numbers=[gain])
             if alpha is not None:
                 self.code.add(m.LOAD, s + 3, self.code.source(alpha), numbers=[1])
@@ -104,13 +106,13 @@ class _Writer:
         with self.code.slots(6) as s:
             if step.fill == "colour":
                 for index, value in enumerate(step.colour):
-                    self.code.add(m.FILL, s + index, numbers=[value * step.trims.gains[index]])
+                    self.code.add(m.FILL, s + index, numbers=[value * _gains(step)[index]])
             else:
                 whole = self._frame.whole
                 radial = step.fill == "radial"
                 way = outwards(whole, self._size) if radial else across(whole, self._size, step.angle)
                 self._ramp(way, step.begins, step.ends, s + 5)
-                for index, gain in enumerate(step.trims.gains):
+                for index, gain in enumerate(_gains(step)):
                     ends = [step.colour[index] * gain, step.second[index] * gain]
                     self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
             self.code.add(m.FILL, s + 3, numbers=[1])
@@ -124,7 +126,7 @@ class _Writer:
                 if laid is None:
                     self.code.add(m.FILL, s + index, numbers=[0])
                     continue
-                plane, gain = (*laid.planes, laid.alpha)[index], (*step.trims.gains, 1)[index]
+                plane, gain = (*laid.planes, laid.alpha)[index], (*_gains(step), 1)[index]
                 self.code.add(m.LOAD, s + index, self.code.source(self._frame.taken(plane)), numbers=[gain])
             self._trim_and_join(step, b, s, has_alpha=True)
         return True
@@ -132,7 +134,7 @@ class _Writer:
     def _fog(self, step: FogStep, b: int) -> bool:
         """A source of the fog's colour wherever the result covers, weighed with how much fog lies before it."""
         with self.code.slots(6) as s:
-            for index, (value, gain) in enumerate(zip(step.colour, step.trims.gains, strict=True)):
+            for index, (value, gain) in enumerate(zip(step.colour, _gains(step), strict=True)):
                 self.code.add(m.FILL, s + index, numbers=[value * gain])
                 if not step.fills:
                     self.code.add(m.TIMES, s + index, b + 3)
@@ -151,18 +153,24 @@ class _Writer:
             for index in range(4):
                 self.code.add(m.FILL, s + index, numbers=[0])
             has_alpha = any([self.join(inner, s) for inner in step.steps])
-            for index, gain in enumerate(step.trims.gains):
-                if gain != 1:
-                    self.code.add(m.SCALE, s + index, numbers=[gain])
+            self._scale(_gains(step), s)
             self._trim_and_join(step, b, s, has_alpha=has_alpha)
         return has_alpha
+
+    def _scale(self, gains: tuple[float, float, float], s: int) -> None:
+        for index, gain in enumerate(gains):
+            if gain != 1:
+                self.code.add(m.SCALE, s + index, numbers=[gain])
 
     def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool, factor: int | None = None) -> None:
         """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight.
 
         factor: a slot that the weight is multiplied with.
         """
-        self._trim(step.trims, s, has_alpha=has_alpha)
+        if step.within:
+            self._trim_within(step, s, has_alpha=has_alpha)
+        else:
+            self._trim(step.trims, s, has_alpha=has_alpha)
         operator = op.OPERATORS["copy"] if step.grounds else step.operator
         if not has_alpha:
             # Light covers nothing; anything else that has no alpha covers wholly.
@@ -194,6 +202,17 @@ class _Writer:
         if has_alpha:
             self.code.add(m.UNITE, b + 3, s + 3, w=s + 4)
 
+    def _trim_within(self, step: Step, s: int, *, has_alpha: bool) -> None:
+        """Trims where the matte is, gains as well; as it was elsewhere."""
+        with self.code.slots(4) as plain:
+            for index in range(3):
+                self.code.add(m.COPY, plain + index, s + index)
+            self._scale(step.trims.gains, s)
+            self._trim(step.trims, s, has_alpha=has_alpha)
+            self._load_matte(step, plain + 3)
+            for index in range(3):
+                self.code.add(m.MIX, s + index, plain + index, w=plain + 3)
+
     def _trim(self, trims: Trims, s: int, *, has_alpha: bool) -> None:
         planes = range(s, s + 3)
         parted = has_alpha and not trims.is_linear
@@ -224,14 +243,15 @@ class _Writer:
 
     def _weigh(self, step: Step, w: int) -> None:
         """Amount times matte into slot w."""
-        if step.matte is None:
+        if step.matte is None or step.within:
             self.code.add(m.FILL, w, numbers=[step.weight])
             return
-        self.code.add(m.LOAD, w, self.code.source(self._coverage(step, step.matte)), numbers=[1])
-        if step.matte.inverted:
-            self.code.add(m.INVERT, w)
+        self._load_matte(step, w)
         if step.weight != 1:
             self.code.add(m.SCALE, w, numbers=[step.weight])
+
+    def _load_matte(self, step: Step, slot: int) -> None:
+        self.code.add(m.LOAD, slot, self.code.source(self._coverage(step, step.matte)), numbers=[1])
 
     def _wipe(self, step: OverlayStep, w: int, spare: int) -> None:
         """Nothing beyond how far the overlay is wiped across."""
@@ -248,16 +268,16 @@ class _Writer:
 
     def _coverage(self, step: Step, matte: MattePlan) -> NDArray:
         try:
-            alpha = self._frame.pixels(matte.source, step=self._size).alpha
-        except UnknownSource as error:
-            raise UnknownSource(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
-        if alpha is None:
-            raise BadArgument(
-                f"{self._frame.source(matte.source).title} has no alpha.",
-                where=f"matte of row {step.id}",
-                advice="Take the matte from a pass that has one.",
-            )
-        return alpha
+            if matte.alpha_of is not None:
+                return self._frame.taken(alpha_of(matte.alpha_of, self._frame.whole, self._size))
+            return self._frame.taken(matte_plane(matte, self._frame.whole, self._size))
+        except (UnknownSource, BadArgument) as error:
+            raise type(error)(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
+
+
+def _gains(step: Step) -> tuple[float, float, float]:
+    """Those that a source is read with; trims within a matte come after."""
+    return (1.0, 1.0, 1.0) if step.within else step.trims.gains
 
 
 def _is_plain(step: PassStep, has_alpha: bool) -> bool:

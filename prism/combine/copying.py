@@ -6,20 +6,16 @@ from collections.abc import Collection, Sequence
 from typing import Any
 
 from prism.combine.ledger import Ledger
-from prism.combine.mattes import InvertedMatte
 from prism.combine.rows import GroupRow, Row, walk
+from prism.mattes.document import renamed, within
 
 
 def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
     """Rows and the mattes that they use, as a document of its own: a ledger's, so that another program reads it as well."""
     rows = tuple(ledger.row(key) for key in keys)
-    used = {row.matte for row in walk(rows) if row.matte}
-    for matte in reversed(ledger.mattes):  # one that another is made of stands before it
-        if isinstance(matte, InvertedMatte) and matte.id in used:
-            used.add(matte.of)
-    needed = [matte for matte in ledger.mattes if matte.id in used]
+    needed = within(ledger.mattes, {row.matte for row in walk(rows) if row.matte})
     return Ledger(
-        name="copied", space=ledger.space, beauty=ledger.beauty, alpha=None, mattes=tuple(needed), rows=rows
+        name="copied", space=ledger.space, beauty=ledger.beauty, alpha=None, mattes=needed, rows=rows
     ).as_json()
 
 
@@ -46,10 +42,7 @@ def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str
         return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, **inner)
 
     added = tuple(map(fresh, other.rows))
-    brought = tuple(
-        m.replace(id=mattes[m.id], **({"of": mattes[m.of]} if isinstance(m, InvertedMatte) else {}))
-        for m in other.mattes
-    )
+    brought = tuple(renamed(matte, mattes) for matte in other.mattes)
     at = next((place + 1 for place, row in enumerate(ledger.rows) if row.id == after), len(ledger.rows))
     made = ledger.replace(mattes=(*ledger.mattes, *brought), rows=(*ledger.rows[:at], *added, *ledger.rows[at:]))
     count = sum(1 for _ in walk(added))

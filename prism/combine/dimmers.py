@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from prism.combine.ledger import Ledger
-from prism.combine.numbers import at
 from prism.combine.rows import PassRow, Trims
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
+from prism.keyed import at
 from prism.passes.kinds import PassKind, Role
 
 _MARK = "light_"

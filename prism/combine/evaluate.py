@@ -6,7 +6,6 @@ Preview, full size and delivery use this one evaluator; only the size differs. F
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +17,7 @@ from prism.combine.ledger import Ledger
 from prism.combine.program import Program, Step, compile_ledger, flat
 from prism.combine.rows import walk
 from prism.elements.pixels import Frame
-from prism.elements.store import PixelStore
+from prism.elements.store import Held, PixelStore
 from prism.errors import UnknownSource
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
@@ -29,18 +28,6 @@ Stale = Callable[[], bool]
 def never() -> bool:
     """For work that nothing supersedes."""
     return False
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Running:
-    """A running result that can be kept: float32 (4, H, W), read-only."""
-
-    rgba: NDArray[np.float32]
-
-    @property
-    def byte_count(self) -> int:
-        """Of the pixels, in memory."""
-        return self.rgba.nbytes
 
 
 def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
@@ -140,12 +127,12 @@ class Evaluator:
             ("above", identity(above, sources), step, above), lambda: _kept(above, sources, step, is_stale)
         )
         sources.read(program.sources, step=step)
-        running = kept.rgba.copy()
+        running = kept.array.copy()
         apply_steps(running, program.from_row(row), sources, step=step, is_stale=is_stale)
         return running
 
 
-def _kept(program: Program, sources: Frame, step: int, is_stale: Stale) -> Running:
+def _kept(program: Program, sources: Frame, step: int, is_stale: Stale) -> Held:
     rgba = run(program, sources, step=step, is_stale=is_stale)
     rgba.setflags(write=False)
-    return Running(rgba)
+    return Held(rgba)

@@ -8,10 +8,10 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from prism.colour.spaces import require_space
-from prism.combine.mattes import AlphaMatte, InvertedMatte, Matte, Mattes
 from prism.combine.rows import GroupRow, PassRow, Row, rebuilding, source_of, walk
 from prism.documents import Document
 from prism.errors import BadArgument, BadDocument, UnknownOperator
+from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
 VERSION = 3
 
@@ -42,13 +42,7 @@ class Ledger(Document):
 
     @model_validator(mode="after")
     def _names_are_sound(self) -> Self:
-        mattes: set[str] = set()
-        for matte in self.mattes:
-            if matte.id in mattes:
-                raise ValueError(f"Two mattes have the id {matte.id}")
-            if isinstance(matte, InvertedMatte) and matte.of not in mattes:
-                raise ValueError(f"Matte {matte.id} inverts {matte.of}, which does not stand before it")
-            mattes.add(matte.id)
+        mattes = require_order(self.mattes)
         seen: set[str] = set()
         for row in walk(self.rows):
             if row.id in seen:
@@ -84,7 +78,7 @@ class Ledger(Document):
     @property
     def sources(self) -> tuple[str, ...]:
         """All that it names, each once."""
-        mattes = (matte.source for matte in self.mattes if isinstance(matte, AlphaMatte))
+        mattes = (source for matte in self.mattes for source in matte.sources)
         start = (self.alpha,) if self.alpha else ()
         return tuple(dict.fromkeys((self.beauty, *start, *filter(None, map(source_of, self.walk())), *mattes)))
 
@@ -108,14 +102,10 @@ class Ledger(Document):
             source = source_of(row)
             return row.replace(source=others[source]) if source in others else row
 
-        def lit(matte: Matte) -> Matte:
-            other = others.get(matte.source) if isinstance(matte, AlphaMatte) else None
-            return matte.replace(source=other) if other else matte
-
         return self.replace(
             beauty=others.get(self.beauty, self.beauty),
             alpha=others.get(self.alpha, self.alpha) if self.alpha else None,
-            mattes=tuple(map(lit, self.mattes)),
+            mattes=tuple(with_sources(matte, others) for matte in self.mattes),
             rows=_changed(self.rows, laid),
         )
 

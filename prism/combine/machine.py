@@ -23,9 +23,9 @@ from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE,
-    COVER, SUM, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
-) = range(23)  # fmt: skip
+    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE, COPY,
+    MIX, COVER, SUM, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
+) = range(25)  # fmt: skip
 RUNNING = 0  # first slot of the running result
 NUMBERS = 9  # that an instruction may carry
 
@@ -210,6 +210,10 @@ def _shape(kind, b, row, number, tables, slots, count):
         shaping.between(b, covered, number[0], number[1])
     elif kind == HAZE:
         shaping.haze(b, number[0], number[1], number[2], whole)
+    elif kind == COPY:
+        shaping.copy(b, covered)
+    elif kind == MIX:
+        shaping.mix(b, covered, _plane(slots, row[4], count))
     else:
         shaping.limit(b, covered, whole)
 
@@ -252,7 +256,7 @@ def run_band(rows, numbers, tables, slots, places, widths, count):
         kind, b = row[0], _plane(slots, row[1], count)
         if kind <= LOAD:
             _read(kind, b, row, number, places, widths, count)
-        elif kind <= HAZE:
+        elif kind <= MIX:
             _shape(kind, b, row, number, tables, slots, count)
         else:
             _join(kind, b, row, number, slots, count)

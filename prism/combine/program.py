@@ -6,28 +6,19 @@ All that follows from the document is decided here, once; running a program is n
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, fields, replace
-from typing import Any
+from dataclasses import dataclass, fields
 
 from prism.combine.ledger import Ledger
-from prism.combine.mattes import AlphaMatte, Matte
-from prism.combine.numbers import Keyed, at
 from prism.combine.operators import OPERATORS, Operator
 from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row, walk
 from prism.combine.trims import Trims, trims_at
-
-
-@dataclass(frozen=True, slots=True)
-class MattePlan:
-    """Coverage to weigh a row with: the alpha of a source, or 1 less that."""
-
-    source: str
-    inverted: bool = False
+from prism.keyed import at
+from prism.mattes.plan import MattePlan, plans, settled
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """A row at one frame. weight: its amount, not 0. grounds: it is the first of its group, which it fills."""
+    """A row at one frame. weight: its amount, not 0. within: the matte limits its trims, not its weight. grounds: it is the first of its group, which it fills."""
 
     id: str
     operator: Operator
@@ -35,6 +26,7 @@ class Step:
     weight: float
     trims: Trims
     matte: MattePlan | None
+    within: bool
     grounds: bool
 
 
@@ -147,7 +139,7 @@ class _Compiler:
     def __init__(self, ledger: Ledger, frame: int) -> None:
         self._frame = frame
         self._space = ledger.space
-        self._mattes = _plans(ledger.mattes)
+        self._mattes = plans(ledger.mattes, frame, ledger.space)
 
     def steps(self, rows: tuple[Row, ...], *, heard: bool, grounded: bool = True) -> Iterator[Step]:
         """heard: no row elsewhere is soloed. grounded: something lies below the first row already."""
@@ -160,20 +152,24 @@ class _Compiler:
             grounded = True
 
     def _step(self, row: Row, weight: float, *, heard: bool, grounds: bool) -> Step:
+        trims = trims_at(row, self._frame, self._space)
+        within = row.matte is not None and row.matte_on == "trims"
+        has_matte = row.matte is not None and not (within and trims.is_neutral)
         common = {
             "id": row.id,
             "operator": OPERATORS[row.operator],
             "display": row.display,
             "weight": weight,
-            "trims": trims_at(row, self._frame, self._space),
-            "matte": self._mattes[row.matte] if row.matte else None,
+            "trims": trims,
+            "matte": self._mattes[row.matte] if has_matte else None,
+            "within": within and has_matte,
             "grounds": grounds,
         }
         if isinstance(row, GroupRow):
             return GroupStep(steps=tuple(self.steps(row.rows, heard=heard, grounded=False)), **common)
         kind = _STEPS[type(row)]
         own = {field.name for field in fields(kind)} - common.keys()
-        return kind(**{name: _at(getattr(row, name), self._frame) for name in own}, **common)
+        return kind(**{name: settled(getattr(row, name), self._frame) for name in own}, **common)
 
 
 def flat(steps: tuple[Step, ...]) -> Iterator[Step]:
@@ -184,27 +180,10 @@ def flat(steps: tuple[Step, ...]) -> Iterator[Step]:
             yield from flat(step.steps)
 
 
-def _at(value: Any, frame: int) -> Any:
-    """A field of a row at a frame, keyed or not."""
-    if isinstance(value, tuple):
-        return tuple(_at(part, frame) for part in value)
-    return value.at(frame) if isinstance(value, Keyed) else value
-
-
-def _plans(mattes: tuple[Matte, ...]) -> Mapping[str, MattePlan]:
-    plans: dict[str, MattePlan] = {}
-    for matte in mattes:
-        if isinstance(matte, AlphaMatte):
-            plans[matte.id] = MattePlan(matte.source)
-        else:
-            plans[matte.id] = replace(plans[matte.of], inverted=not plans[matte.of].inverted)
-    return plans
-
-
 def _sources(steps: tuple[Step, ...]) -> Iterator[str]:
     for step in steps:
         if step.matte is not None:
-            yield step.matte.source
+            yield from step.matte.sources
         if isinstance(step, GroupStep):
             yield from _sources(step.steps)
         elif not isinstance(step, BackgroundStep):

@@ -3,36 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import pairwise
 from types import MappingProxyType
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Discriminator, Field, Tag, field_validator, model_validator
 
-from prism.combine.numbers import number
 from prism.combine.operators import OPERATORS
-from prism.documents import Value
-
-Identity = Annotated[str, Field(min_length=1, max_length=80)]
-SourceName = Annotated[str, Field(min_length=1, max_length=200)]
-Comment = Annotated[str, Field(max_length=2000)]
-CurvePoint = tuple[float, float]
-MOST_CURVE_POINTS = 16
-
-
-class Curve(Value):
-    """A monotone spline through points (x, y), straight on beyond its ends. Without points it changes nothing."""
-
-    points: Annotated[tuple[CurvePoint, ...], Field(max_length=MOST_CURVE_POINTS)] = ()
-
-    @model_validator(mode="after")
-    def _points_rise(self) -> Self:
-        if len(self.points) == 1:
-            raise ValueError("A curve takes two points or more")
-        for (before, _), (after, _) in pairwise(self.points):
-            if after - before < 1e-6:
-                raise ValueError(f"The points of a curve go from left to right; {after:g} follows {before:g}")
-        return self
+from prism.curves import Curve
+from prism.documents import Comment, Identity, SourceName, Value
+from prism.keyed import number
 
 
 class Curves(Value):
@@ -100,7 +79,8 @@ class Trims(Value):
 
 
 class _Row(Trims):
-    """What all rows have. amount: weight of the row, 0 for none. matte: id of a matte that the weight is multiplied with.
+    """What all rows have. amount: weight of the row, 0 for none. matte: id of a matte. matte_on: what that limits, the weight of the row
+    or only its trims, so that the row is whole and untrimmed elsewhere.
 
     display: do the operator's sum on display-like values, for operators made for those. in_balance: part of the rebuild; a row
     laid on top as a change is not.
@@ -113,6 +93,7 @@ class _Row(Trims):
     solo: bool = False
     amount: number(*RANGES["amount"]) = 1.0
     matte: str | None = None
+    matte_on: Literal["weight", "trims"] = "weight"
     in_balance: bool = True
     comment: Comment = ""
 

@@ -113,6 +113,24 @@ def between(plane, way, begin, end):
 
 
 @compiled
+def copy(plane, other):
+    """Another plane."""
+    for i in range(plane.size):
+        plane[i] = other[i]
+
+
+@compiled
+def mix(plane, other, weight):
+    """The plane where the weight is 1, the other where it is 0, to the bit, and between them in proportion."""
+    for i in range(plane.size):
+        w = weight[i]
+        if w == ZERO:
+            plane[i] = other[i]
+        elif w != ONE:
+            plane[i] = other[i] + w * (plane[i] - other[i])
+
+
+@compiled
 def haze(plane, near, far, falloff, as_air):
     """From what a pass measures to how much fog lies before it, 0..1. What is no number is clear.
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from prism.combine.dimmers import light_of
 from prism.combine.ledger import Ledger
-from prism.combine.mattes import AlphaMatte
 from prism.combine.rows import source_of
 from prism.elements.pixels import Frame, Source
 from prism.passes.kinds import LIT
@@ -32,7 +31,7 @@ def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None)
     found = {name: picked.get(name) or _match(name, frame) for name in template.sources}
     ledger = template.with_sources({name: match for name, match in found.items() if match})
     missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and source not in frame]
-    missing += [(m.id, m.source) for m in ledger.mattes if isinstance(m, AlphaMatte) and m.source not in frame]
+    missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return Laid(ledger, tuple(missing), _left_over(ledger, frame))
 

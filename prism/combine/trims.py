@@ -15,10 +15,11 @@ from numpy.typing import NDArray
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import warm_gains
 from prism.combine import rows
-from prism.combine.numbers import at
+from prism.curves import CurvePoint
+from prism.keyed import at
 
 Triple = tuple[float, float, float]
-Points = tuple[rows.CurvePoint, ...]
+Points = tuple[CurvePoint, ...]
 LINEAR: tuple[Points, ...] = ((), (), (), ())
 
 
@@ -41,6 +42,11 @@ class Trims:
     def is_gains(self) -> bool:
         """Whether there is nothing but gains."""
         return not self.turns and self.is_linear
+
+    @property
+    def is_neutral(self) -> bool:
+        """Whether it changes nothing."""
+        return self.is_gains and self.gains == (1.0, 1.0, 1.0)
 
     @property
     def turns(self) -> bool:

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import Any
 
 from prism.combine.ledger import Ledger
-from prism.combine.numbers import Keyed
 from prism.combine.rows import GroupRow, Row, walk
+from prism.keyed import Keyed
 
 _UNITS = {"exposure": " st", "warmth": " mired", "hue": "°"}
 _SILENT = ("id", "kind", "rows", "folded")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -21,7 +21,7 @@ from prism.colour.spaces import (
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
 from prism.elements.pixels import Pixels, Reel, smaller
-from prism.elements.store import PixelStore
+from prism.elements.store import Held, PixelStore
 from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
@@ -244,6 +244,10 @@ class OpenFrame:
     def taken(self, plane: NDArray) -> NDArray:
         """All of it."""
         return plane
+
+    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+        """What was made of these pixels before, or now."""
+        return self._store.get(("kept", self.identity(), self.window, key), make)
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does, or how it is read."""

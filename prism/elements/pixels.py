@@ -6,13 +6,14 @@ still, a constant, a deep image) is its own affair.
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.elements.store import Held
 from prism.formats.headers import Attribute
 from prism.passes.kinds import PassKind
 from prism.pixels.window import Window
@@ -146,6 +147,9 @@ class Frame(Protocol):
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
 
+    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+        """What was made of this frame's pixels before, or now."""
+
     def identity(self) -> Hashable:
         """Changes whenever a pixel of this frame may have."""
 
@@ -185,6 +189,10 @@ class FramePart:
     def reel(self, key: str) -> Reel | None:
         """As of the whole frame."""
         return self.whole.reel(key)
+
+    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+        """With the whole frame's."""
+        return self.whole.kept((self.identity(), key), make)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get them for the whole frame."""

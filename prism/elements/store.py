@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from dataclasses import dataclass
 from threading import Lock
 from typing import Protocol, TypeVar
+
+from numpy.typing import NDArray
 
 from prism.formats.planes import PlaneFolder
 
@@ -16,6 +19,18 @@ class Sized(Protocol):
     @property
     def byte_count(self) -> int:
         """Bytes in memory."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Held:
+    """An array that can be kept."""
+
+    array: NDArray
+
+    @property
+    def byte_count(self) -> int:
+        """In memory."""
+        return self.array.nbytes
 
 
 Item = TypeVar("Item", bound=Sized)

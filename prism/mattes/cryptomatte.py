@@ -47,9 +47,14 @@ def flat_colours(names: Sequence[str]) -> NDArray[np.float32]:
     return grid[(np.asarray(places, int) + 1) * stride % count].astype(np.float32)
 
 
+def layer_key(layer: str) -> str:
+    """The beginning of all header entries of a layer: its own name, hashed, to seven digits."""
+    return f"cryptomatte/{mmh3.hash(layer.encode(), signed=False):08x}"[: len("cryptomatte/") + 7]
+
+
 def header(layer: str, names: Iterable[str]) -> dict[str, str]:
     """The header entries of a file that holds the ranks of `layer`. The key is the layer's own name, hashed."""
-    key = f"cryptomatte/{mmh3.hash(layer.encode(), signed=False):08x}"[: len("cryptomatte/") + 7]
+    key = layer_key(layer)
     manifest = {name: f"{name_bits(name):08x}" for name in names}
     return {
         f"{key}/name": layer,

@@ -6,6 +6,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 
 from prism.colour.spaces import to_xyz
+from prism.tests import matte_page
 
 COVER = {
     "add": lambda a, b: (1, 1), "over": lambda a, b: (1, 1 - a), "under": lambda a, b: (1 - b, 1),
@@ -26,10 +27,12 @@ def picture(document, sources, frame, shape, plates=None):
 
     plates: {name: {frame, or None for a still: (colour, alpha, data window, display window, aspect)}}, for backgrounds.
     """
-    return _Page(document, sources, frame, shape, plates or {}).picture()
+    return Page(document, sources, frame, shape, plates or {}).picture()
 
 
-class _Page:
+class Page:
+    manifest = ("bolt", "nut_1", "nut_2")  # of the names in `ids00`
+
     def __init__(self, document, sources, frame, shape, plates):
         self.document, self.sources, self.frame, self.shape = document, sources, frame, shape
         self.plates = plates
@@ -39,8 +42,13 @@ class _Page:
         for matte in document.get("mattes", []):
             if matte["kind"] == "alpha":
                 self.mattes[matte["id"]] = sources[matte["source"]][1]
+            elif matte["kind"] == "made":
+                self.mattes[matte["id"]] = matte_page.plane(self, matte, self.mattes)
             else:
                 self.mattes[matte["id"]] = 1 - self.mattes[matte["of"]]
+
+    def curve(self, curve, values):
+        return _curve(curve["points"], values)
 
     def number(self, given):
         if not isinstance(given, dict):
@@ -203,11 +211,14 @@ class _Page:
         if amount == 0:
             return result
         matte = row.get("matte")
-        weight = amount * (1.0 if matte is None else self.mattes[matte]) * self.factor(row)
+        limits = row.get("matte_on") == "trims"
+        weight = amount * (1.0 if matte is None or limits else self.mattes[matte]) * self.factor(row)
         weight = np.broadcast_to(weight, self.shape)
         colour, alpha = self.source(row, within=within, result=result)
         with np.errstate(all="ignore"):
-            colour = self.trimmed(row, colour, alpha)
+            trimmed = self.trimmed(row, colour, alpha)
+            share = self.mattes[matte] if limits and matte is not None else 1.0
+            colour = np.where(share == 0, colour, np.where(share == 1, trimmed, colour + share * (trimmed - colour)))
             operator = "copy" if ground else self.operator(row)
             missing = 0.0 if ground or operator == "add" else 1.0
             if operator in COVER:

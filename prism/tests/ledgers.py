@@ -3,8 +3,10 @@
 import numpy as np
 
 from prism.combine.operators import OPERATORS
+from prism.mattes.cryptomatte import name_bits
 from prism.pixels.window import Window
 
+NAMES = ("bolt", "nut_1", "nut_2")
 KEYS = ("beauty", "diffuse", "emission", "shadow", "logo")
 FRAME = 1012
 
@@ -49,6 +51,83 @@ class Dice:
                 made[key][number] = (colour, alpha, window, display, aspect)
         return made
 
+    def named(self, shape):
+        """Two passes of a Cryptomatte with odd levels: three names and what has none, coverage of half a pixel and less."""
+        bits = np.array([*map(name_bits, NAMES), 0x12345678, 0], np.uint32)
+        order = np.argsort(self.rng.random((5, *shape)), axis=0)[:3]
+        cover = (
+            np.sort(self.rng.dirichlet(np.ones(4), shape), axis=-1)[..., ::-1].transpose(2, 0, 1)[:3].astype(np.float32)
+        )
+        cover[bits[order] == 0] = 0
+        ids, none = bits[order].view(np.float32), np.zeros(shape, np.float32)
+        return {
+            "ids00": (np.stack([ids[0], cover[0], ids[1]]), cover[1]), "ids01": (np.stack([ids[2], cover[2], none]), none),
+        }  # fmt: skip
+
+    def measured(self, shape):
+        """Directions, some of no length, and places, some of which are no number."""
+        normals = self.rng.normal(size=(3, *shape)) * (self.rng.random(shape) > 0.1)
+        places = self.rng.normal(size=(3, *shape))
+        places[:, 0, :2] = np.nan
+        return {"N": (normals.astype(np.float32), None), "P": (places.astype(np.float32), None)}
+
+    def part(self, shape, others=()):
+        """Of a matte."""
+        high, wide = shape
+        kinds = ["alpha", "names", "colour", "range", "direction", "box", "strokes", "shape", *["matte"] * bool(others)]
+        kind = self.pick(kinds)
+        place = lambda: [self.number(-2, wide + 2), self.number(-2, high + 2)]  # noqa: E731
+        spot = lambda: [round(float(self.rng.uniform(0, s)), 2) for s in (wide, high)]  # noqa: E731
+        made = {
+            "alpha": lambda: {"source": self.pick(["diffuse", "logo"])},
+            "matte": lambda: {"of": self.pick(others)},
+            "names": lambda: {
+                "source": "ids00", "names": self.pick([[], [{"id": "12345678"}], [{"id": f"{name_bits('bolt'):08x}", "name": "bolt"}]]),
+                "patterns": self.pick([["nut_*"], ["nut_1"], ["*"], ["unknown"]]),
+            },
+            "colour": lambda: {
+                "source": self.pick(KEYS), "colour": [0.4, 0.5, 0.6], "tolerance": self.number(0, 0.5), "soft": self.number(0, 0.5),
+                "touching": self.chance(0.5), "x": spot()[0], "y": spot()[1],
+            },
+            "range": lambda: {
+                "source": self.pick([*KEYS, "P"]), "measure": self.pick(["luminance", "first", "second", "third"]),
+                "low": self.number(-0.5, 0.5), "high": self.number(0.5, 1), "soft_low": self.number(0, 0.5),
+                "soft_high": self.pick([0, self.number(0.1, 0.5)]),
+            },
+            "direction": lambda: {
+                "source": "N", "toward": [0.3, -1, 2], "angle": self.number(0, 120), "soft": self.number(1, 60),
+            },
+            "box": lambda: {"source": "P", "low": [-1, -0.5, -2], "high": [0.5, 1, 1], "soft": self.number(0.1, 2)},
+            "strokes": lambda: {
+                "x": self.number(-2, 2), "strokes": [
+                    {"points": [spot() for _ in range(int(self.rng.integers(1, 5)))], "size": 1 + 5 * float(self.rng.random()),
+                     "hardness": float(self.rng.random()), "opacity": 0.8, "erases": self.chance(0.2),
+                     "first": self.pick([None, FRAME - 1, FRAME + 1])} for _ in range(3)
+                ],
+            },
+            "shape": lambda: self.shape(place, spot),
+        }[kind]()  # fmt: skip
+        common = {
+            "how": self.pick(["add", "add", "subtract", "intersect", "exclude"]), "grow": self.pick([0, 0, self.number(-2.5, 2.5)]),
+            "blur": self.pick([0, 0, self.number(0.5, 4)]), "inverted": self.chance(0.2), "amount": self.pick([1, 0, self.number(0, 1)]),
+            "curve": self.pick([{}, {"points": [[0, 0.1], [0.4, 0.2], [1, 0.9]]}]),
+        }  # fmt: skip
+        return {"kind": kind} | common | made
+
+    def shape(self, place, spot):
+        form = self.pick(["ellipse", "rectangle", "polygon", "smooth", "gradient"])
+        if form in ("ellipse", "rectangle"):
+            x, y = place()
+            sizes = {"width": self.number(2, 9), "height": self.number(1, 6), "turn": self.number(-90, 90)}
+            return {"form": form, "x": x, "y": y, "soft": self.number(0, 4), **sizes}
+        count = 2 if form == "gradient" else int(self.rng.integers(3, 7))
+        corners = [dict(zip("xy", spot(), strict=True)) | {"soft": self.number(0, 3)} for _ in range(count)]
+        return {"form": form, "x": self.number(-1, 1), "corners": corners}
+
+    def matte(self, key, shape, others=()):
+        parts = [self.part(shape, others) for _ in range(int(self.rng.integers(1, 4)))]
+        return {"id": key, "kind": "made", "parts": [parts[0] | {"how": "add"}, *parts[1:]]}
+
     def number(self, low, high):
         """Plain, or keyed about the frame."""
         if not self.chance(0.3):
@@ -77,7 +156,8 @@ class Dice:
         operator = self.pick(operators)
         row = {
             "id": f"row {self._made}", "operator": operator, "amount": self.pick([1, 1, 0, self.number(0, 1.5)]),
-            "on": self.chance(0.9), "solo": self.chance(0.03), "matte": self.pick([None, None, "m", "n"]), **self.trims(),
+            "on": self.chance(0.9), "solo": self.chance(0.03), "matte": self.pick([None, None, "m", "n"]),
+            "matte_on": self.pick(["weight", "weight", "trims"]), **self.trims(),
         }  # fmt: skip
         if OPERATORS[operator].made_for_display:
             row["display"] = self.chance(0.5)

@@ -38,10 +38,12 @@ class MemoryFrame:
         alpha = None if self._pixels[key].alpha is None else "A"
         named = "light_group" if key.startswith("light_") else "group_components" if "_light_" in key else key
         kind = next((kind for kind in CATALOGUE if kind.key == named), None)
-        facts = {"scaled": False, "bits": 0, "lossy": ""} | self.facts.get(key, {})
+        facts = {
+            "scaled": False, "bits": 0, "lossy": "", "attributes": MappingProxyType({}), "colour": ("R", "G", "B"),
+        } | self.facts.get(key, {})  # fmt: skip
         return SimpleNamespace(
-            key=key, title=key, kind=kind, is_data=False, denoised=False, aside=False, colour=("R", "G", "B"), alpha=alpha,
-            where="memory", **facts, attributes=MappingProxyType({}),
+            key=key, title=key, kind=kind, is_data=False, denoised=False, aside=False, alpha=alpha,
+            where="memory", **facts,
         )  # fmt: skip
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
@@ -68,6 +70,9 @@ class MemoryFrame:
 
     def taken(self, plane):
         return plane
+
+    def kept(self, key, make):
+        return make()
 
     def identity(self):
         return id(self)

@@ -12,11 +12,9 @@ from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
 from prism.combine.behind import number_at
 from prism.combine.copying import copied, with_copied
-from prism.combine.curves import pieces
 from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.histogram import of_row
 from prism.combine.ledger import Ledger
-from prism.combine.numbers import Keyed
 from prism.combine.operators import OPERATORS
 from prism.combine.picked import Picked
 from prism.combine.program import compile_ledger
@@ -26,8 +24,10 @@ from prism.combine.shaping import bend
 from prism.combine.templates import lay
 from prism.combine.trims import turning
 from prism.combine.wording import changes
+from prism.curves import pieces
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
+from prism.keyed import Keyed
 from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
 from prism.tests import ledger_page
@@ -195,10 +195,9 @@ class Laws(unittest.TestCase):
             row = {"kind": "fog"}
             while row["kind"] in ("fog", "overlay"):  # fog sees what it lies over, and a wipe is a weight
                 row = dice.row(depth=2, operators=tuple(OPERATORS), id="x", on=True, solo=False)
-            inner = {
-                name: value for name, value in row.items() if name not in ("operator", "amount", "matte", "display")
-            }
-            outer = {name: value for name, value in row.items() if name in ("operator", "amount", "matte", "display")}
+            taken = {"operator", "amount", "display"} | ({"matte"} if row["matte_on"] == "weight" else set())
+            inner = {name: value for name, value in row.items() if name not in taken}
+            outer = {name: value for name, value in row.items() if name in taken}
             group = {"id": "g", "kind": "group", "rows": [inner], **outer}
             mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]
             ground = {"id": "ground", "source": "beauty", "operator": "over"}

@@ -7,11 +7,32 @@ Source: Fritsch & Butland, "A Method for Constructing Local Monotone Piecewise C
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import pairwise
+from typing import Annotated, Self
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field, model_validator
 
-from prism.combine.rows import CurvePoint
+from prism.documents import Value
+
+CurvePoint = tuple[float, float]
+MOST_CURVE_POINTS = 16
+
+
+class Curve(Value):
+    """A monotone spline through points (x, y), straight on beyond its ends. Without points it changes nothing."""
+
+    points: Annotated[tuple[CurvePoint, ...], Field(max_length=MOST_CURVE_POINTS)] = ()
+
+    @model_validator(mode="after")
+    def _points_rise(self) -> Self:
+        if len(self.points) == 1:
+            raise ValueError("A curve takes two points or more")
+        for (before, _), (after, _) in pairwise(self.points):
+            if after - before < 1e-6:
+                raise ValueError(f"The points of a curve go from left to right; {after:g} follows {before:g}")
+        return self
 
 
 def pieces(points: Sequence[CurvePoint]) -> NDArray[np.float32]:
@@ -27,6 +48,14 @@ def pieces(points: Sequence[CurvePoint]) -> NDArray[np.float32]:
     before = [x[0], y[0], slopes[0], 0, 0]
     after = [x[-1], y[-1], slopes[-1], 0, 0]
     return np.array([before, *cubic, after], np.float32)
+
+
+def bent(values: NDArray[np.float32], points: Sequence[CurvePoint]) -> NDArray[np.float32]:
+    """Values put through a curve."""
+    table = pieces(points)
+    place = np.searchsorted(table[1:, 0], values, side="right")
+    t = values - table[place, 0]
+    return table[place, 1] + t * (table[place, 2] + t * (table[place, 3] + t * table[place, 4]))
 
 
 def _slopes(step: NDArray, rise: NDArray) -> NDArray:

@@ -1,0 +1,214 @@
+"""What a matte is made of, as it stands in its document: what each part takes, and how it joins those before it.
+
+Places are pixels of the full picture from its upper left corner, 0.5 in the middle of the first; sizes are pixels. So a part is drawn
+alike at every preview size.
+"""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Discriminator, Field, Tag, model_validator
+
+from prism.curves import Curve
+from prism.documents import Identity, SourceName, Value
+from prism.keyed import number
+
+PLACE = (-100_000, 100_000)
+SIZE = (0, 100_000)
+MATTE_RANGES = MappingProxyType(
+    {
+        "amount": (0, 1),
+        "grow": (-2000, 2000),
+        "blur": (0, 2000),
+        "tolerance": (0, 10),
+        "soft": (0, 100_000),
+        "low": (-1e9, 1e9),
+        "high": (-1e9, 1e9),
+        "soft_low": (0, 1e9),
+        "soft_high": (0, 1e9),
+        "angle": (0, 180),
+        "turn": (-3600, 3600),
+        "x": PLACE,
+        "y": PLACE,
+        "width": SIZE,
+        "height": SIZE,
+    }
+)
+"""Least and greatest value of every number of a part."""
+
+Hex = Annotated[str, Field(pattern="^[0-9a-f]{8}$")]
+Unit = Annotated[float, Field(ge=0, le=1)]
+Place = number(*PLACE)
+Axis = Annotated[float, Field(ge=-1e9, le=1e9)]
+Soft = number(*MATTE_RANGES["soft"])
+
+
+class _Part(Value):
+    """What all parts have. how: it joins what was made so far. Then, in this order: grow by pixels (shrink if below 0), blur, curve,
+    inverted, amount."""
+
+    how: Literal["add", "subtract", "intersect", "exclude"] = "add"
+    grow: number(*MATTE_RANGES["grow"]) = 0.0
+    blur: number(*MATTE_RANGES["blur"]) = 0.0  # radius; the standard deviation is half of it
+    curve: Curve = Curve()
+    inverted: bool = False
+    amount: number(*MATTE_RANGES["amount"]) = 1.0
+
+
+class AlphaPart(_Part):
+    """The alpha of a pass."""
+
+    kind: Literal["alpha"] = "alpha"
+    source: SourceName
+
+
+class MattePart(_Part):
+    """Another matte of the ledger, which stands before this one."""
+
+    kind: Literal["matte"] = "matte"
+    of: Identity
+
+
+class Named(Value):
+    """One of a Cryptomatte: its 32 bits as 8 hex digits, and the name if it is known."""
+
+    id: Hex
+    name: Annotated[str, Field(max_length=500)] = ""
+
+
+class NamesPart(_Part):
+    """Objects of a Cryptomatte. source: its first rank. patterns: names with * and ?, looked up in the manifest of every frame."""
+
+    kind: Literal["names"] = "names"
+    source: SourceName
+    names: Annotated[tuple[Named, ...], Field(max_length=10_000)] = ()
+    patterns: Annotated[tuple[Annotated[str, Field(min_length=1, max_length=500)], ...], Field(max_length=200)] = ()
+
+
+class ColourPart(_Part):
+    """One flat colour of a pass. tolerance: of the channel that is furthest off; beyond it the matte falls off over soft. touching:
+    only the area that holds the place (x, y)."""
+
+    kind: Literal["colour"] = "colour"
+    source: SourceName
+    colour: tuple[float, float, float]
+    tolerance: number(*MATTE_RANGES["tolerance"]) = 0.01
+    soft: Soft = 0.0
+    touching: bool = False
+    x: Place = 0.0
+    y: Place = 0.0
+
+
+class RangePart(_Part):
+    """Where a pass measures between low and high, rising over soft_low below and falling over soft_high above.
+
+    measure: luminance of its whole colour, or one of its channels as it is.
+    """
+
+    kind: Literal["range"] = "range"
+    source: SourceName
+    measure: Literal["luminance", "first", "second", "third"] = "first"
+    low: number(*MATTE_RANGES["low"]) = 0.0
+    high: number(*MATTE_RANGES["high"]) = 1.0
+    soft_low: number(*MATTE_RANGES["soft_low"]) = 0.0
+    soft_high: number(*MATTE_RANGES["soft_high"]) = 0.0
+
+
+class DirectionPart(_Part):
+    """Where normals point within an angle of a direction, falling off over soft; both in degrees."""
+
+    kind: Literal["direction"] = "direction"
+    source: SourceName
+    toward: tuple[Axis, Axis, Axis] = (0.0, 1.0, 0.0)
+    angle: number(*MATTE_RANGES["angle"]) = 45.0
+    soft: Soft = 15.0
+
+
+class BoxPart(_Part):
+    """Where positions lie inside a box, falling off over soft outside of it; units of the scene."""
+
+    kind: Literal["box"] = "box"
+    source: SourceName
+    low: tuple[Axis, Axis, Axis] = (-1.0, -1.0, -1.0)
+    high: tuple[Axis, Axis, Axis] = (1.0, 1.0, 1.0)
+    soft: Soft = 0.0
+
+
+class Stroke(Value):
+    """A line of a round brush. size: its diameter. hardness: share of the radius that is whole. erases: takes away instead. first,
+    last: frames on which it is there; all if None."""
+
+    points: Annotated[tuple[tuple[Axis, Axis], ...], Field(min_length=1, max_length=5000)]
+    size: Annotated[float, Field(gt=0, le=10_000)] = 40.0
+    hardness: Unit = 0.8
+    opacity: Unit = 1.0
+    erases: bool = False
+    first: int | None = None
+    last: int | None = None
+
+
+class StrokesPart(_Part):
+    """Strokes, one over the other. x, y: moves all of them."""
+
+    kind: Literal["strokes"] = "strokes"
+    strokes: Annotated[tuple[Stroke, ...], Field(max_length=2000)] = ()
+    x: Place = 0.0
+    y: Place = 0.0
+
+
+class Corner(Value):
+    """Of a polygon or a curve. soft: width of the edge from here to the next."""
+
+    x: Place
+    y: Place
+    soft: Soft = 0.0
+
+
+class ShapePart(_Part):
+    """A drawn shape. Ellipses and rectangles have a middle, sides, a turn (degrees, clockwise) and soft, the width of their edge.
+    Polygons and smooth closed curves have corners, which x, y move. A gradient rises from its first corner to its second."""
+
+    kind: Literal["shape"] = "shape"
+    form: Literal["ellipse", "rectangle", "polygon", "smooth", "gradient"] = "ellipse"
+    x: Place = 0.0
+    y: Place = 0.0
+    width: number(*SIZE) = 0.0
+    height: number(*SIZE) = 0.0
+    turn: number(*MATTE_RANGES["turn"]) = 0.0
+    soft: Soft = 0.0
+    corners: Annotated[tuple[Corner, ...], Field(max_length=500)] = ()
+
+    @model_validator(mode="after")
+    def _has_corners(self) -> Self:
+        least = {"polygon": 3, "smooth": 3, "gradient": 2}.get(self.form, 0)
+        if len(self.corners) < least or (self.form == "gradient" and len(self.corners) != least):
+            raise ValueError(f"A {self.form} has {least} corners{'' if self.form == 'gradient' else ' or more'}")
+        return self
+
+
+KINDS = ("alpha", "matte", "names", "colour", "range", "direction", "box", "strokes", "shape")
+
+
+def _kind_of(given: Any) -> str:
+    kind = given.get("kind") if isinstance(given, dict) else getattr(given, "kind", None)
+    return f"({kind})" if kind in KINDS else str(kind)
+
+
+Part = Annotated[
+    Annotated[AlphaPart, Tag("(alpha)")]
+    | Annotated[MattePart, Tag("(matte)")]
+    | Annotated[NamesPart, Tag("(names)")]
+    | Annotated[ColourPart, Tag("(colour)")]
+    | Annotated[RangePart, Tag("(range)")]
+    | Annotated[DirectionPart, Tag("(direction)")]
+    | Annotated[BoxPart, Tag("(box)")]
+    | Annotated[StrokesPart, Tag("(strokes)")]
+    | Annotated[ShapePart, Tag("(shape)")],
+    Discriminator(
+        _kind_of,
+        custom_error_type="kind",
+        custom_error_message=f"A part of a matte has one of the kinds {', '.join(KINDS)}",
+    ),
+]

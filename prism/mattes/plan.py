@@ -1,0 +1,85 @@
+"""Mattes made ready for one frame: numbers worked out, names of other mattes followed. Plans can be compared and hashed: equal plans
+give equal planes of equal sources."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from prism.documents import Value
+from prism.keyed import Keyed
+from prism.mattes.document import AlphaMatte, InvertedMatte, Matte
+from prism.mattes.parts import AlphaPart, MattePart, Part, StrokesPart
+
+
+@dataclass(frozen=True, slots=True)
+class PartPlan:
+    """part: with plain numbers. other: the matte that it takes, if it takes one."""
+
+    part: Part
+    other: MattePlan | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class MattePlan:
+    """Parts in order. space: working colour, whose weights make luminance."""
+
+    parts: tuple[PartPlan, ...]
+    space: str = "lin_rec709"
+
+    @property
+    def alpha_of(self) -> str | None:
+        """The source whose alpha it is, as it is; None for any other."""
+        part = self.parts[0].part if len(self.parts) == 1 else None
+        return part.source if isinstance(part, AlphaPart) and part == AlphaPart(source=part.source) else None
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """All that it will ask for, each once."""
+        return tuple(dict.fromkeys(_sources(self)))
+
+
+def plans(mattes: tuple[Matte, ...], frame: int, space: str = "lin_rec709") -> Mapping[str, MattePlan]:
+    """By id, at a frame number."""
+    made: dict[str, MattePlan] = {}
+    for matte in mattes:
+        parts: tuple[Part, ...] = getattr(matte, "parts", ())
+        if isinstance(matte, AlphaMatte):
+            parts = (AlphaPart(source=matte.source),)
+        elif isinstance(matte, InvertedMatte):
+            parts = (MattePart(of=matte.of, inverted=True),)
+        made[matte.id] = MattePlan(tuple(_planned(part, frame, made) for part in parts), space)
+    return made
+
+
+def settled(value: Any, frame: int) -> Any:
+    """A field at a frame, keyed or not, with all that is in it."""
+    if isinstance(value, Keyed):
+        return value.at(frame)
+    if isinstance(value, tuple):
+        return tuple(settled(part, frame) for part in value)
+    if isinstance(value, Value):
+        fields = {name: settled(getattr(value, name), frame) for name in type(value).model_fields}
+        return value.model_copy(update=fields)
+    return value
+
+
+def _planned(part: Part, frame: int, made: Mapping[str, MattePlan]) -> PartPlan:
+    plain = settled(part, frame)
+    if isinstance(plain, StrokesPart):
+        there = tuple(
+            stroke
+            for stroke in plain.strokes
+            if (stroke.first is None or stroke.first <= frame) and (stroke.last is None or frame <= stroke.last)
+        )
+        plain = plain.model_copy(update={"strokes": there})
+    return PartPlan(plain, made[part.of] if isinstance(part, MattePart) else None)
+
+
+def _sources(plan: MattePlan) -> Iterator[str]:
+    for each in plan.parts:
+        if hasattr(each.part, "source"):
+            yield each.part.source
+        if each.other is not None:
+            yield from _sources(each.other)

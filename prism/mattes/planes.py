@@ -1,0 +1,120 @@
+"""Planes of mattes: every part taken, shaped, and joined with those before it.
+
+What follows passes is taken at full size and then made smaller, so that a preview shows the edges that are delivered; what is drawn
+is drawn at the size that is asked for.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.curves import bent
+from prism.elements.pixels import Frame
+from prism.elements.store import Held
+from prism.errors import BadArgument
+from prism.mattes import drawn, measured, ranks
+from prism.mattes.morphing import blurred, grown
+from prism.mattes.parts import (
+    AlphaPart,
+    BoxPart,
+    ColourPart,
+    DirectionPart,
+    NamesPart,
+    Part,
+    RangePart,
+    ShapePart,
+    StrokesPart,
+)
+from prism.mattes.plan import MattePlan, PartPlan
+
+
+def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.float32]:
+    """(H, W) float32, 0..1, read-only: a matte over the window of a whole frame, every side divided by `step`. It is kept with the
+    frame's pixels for the next time. Raises UnknownSource, BadArgument."""
+    return frame.kept(("matte", plan, step), lambda: Held(_made(plan, frame, step))).array
+
+
+def _made(plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+    made = np.zeros(frame.shape(step), np.float32)
+    for each in plan.parts:
+        amount = each.part.amount
+        if amount != 0:
+            made = _joined(each.part.how, made, _shaped(each, plan, frame, step) * np.float32(amount))
+    made.setflags(write=False)
+    return made
+
+
+def _joined(how: str, made: NDArray[np.float32], part: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Coverage adds up, since the parts of a pixel that two objects cover are not the same; what is common is a product."""
+    if how == "add":
+        return np.minimum(made + part, 1)
+    if how == "subtract":
+        return np.maximum(made - part, 0)
+    if how == "intersect":
+        return made * part
+    return made + part - 2 * made * part
+
+
+def _shaped(each: PartPlan, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+    part = each.part
+    plane = grown(_taken(each, plan, frame, step), part.grow / step) if part.grow else _taken(each, plan, frame, step)
+    plane = blurred(plane, part.blur / 2 / step)
+    if part.curve.points:
+        plane = bent(plane, part.curve.points).clip(0, 1)
+    return 1 - plane if part.inverted else plane
+
+
+def _taken(each: PartPlan, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+    part = each.part
+    if each.other is not None:
+        return matte_plane(each.other, frame, step)
+    if isinstance(part, StrokesPart | ShapePart):
+        draw = drawn.strokes if isinstance(part, StrokesPart) else drawn.shape
+        window, display = frame.window, frame.display_window
+        return draw(part, frame.shape(step), (window.x0 - display.x0, window.y0 - display.y0), step)
+    whole = frame.kept(("part", _bare(part), plan.space), lambda: Held(_followed(part, plan.space, frame))).array
+    return _smaller(whole, step)
+
+
+def _bare(part: Part) -> Part:
+    """What it takes, whatever is done with that afterwards."""
+    plain = type(part).model_fields
+    common = ("how", "grow", "blur", "curve", "inverted", "amount")
+    return part.model_copy(update={name: plain[name].default for name in common})
+
+
+def _followed(part: Part, space: str, frame: Frame) -> NDArray[np.float32]:
+    """What follows a pass, at full size."""
+    if isinstance(part, AlphaPart):
+        return alpha_of(part.source, frame).astype(np.float32)
+    if isinstance(part, NamesPart):
+        return np.minimum(ranks.coverage(frame, part), 1)
+    if isinstance(part, ColourPart):
+        return measured.of_colour(part, frame)
+    if isinstance(part, RangePart):
+        return measured.of_range(part, frame, space)
+    if isinstance(part, DirectionPart):
+        return measured.of_direction(part, frame)
+    assert isinstance(part, BoxPart)
+    return measured.of_box(part, frame)
+
+
+def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
+    """The alpha of a source as it is, half or float. Raises UnknownSource, BadArgument without one."""
+    alpha = frame.pixels(source, step=step).alpha
+    if alpha is None:
+        raise BadArgument(
+            f"{frame.source(source).title} has no alpha.",
+            where="matte",
+            advice="Take the matte from a pass that has one.",
+        )
+    return alpha
+
+
+def _smaller(plane: NDArray[np.float32], step: int) -> NDArray[np.float32]:
+    if step == 1:
+        return plane
+    height, width = (side // step for side in plane.shape)
+    blocks = plane[: height * step, : width * step].reshape(height, step, width, step)
+    return np.ascontiguousarray(blocks.mean(axis=(1, 3), dtype=np.float32))

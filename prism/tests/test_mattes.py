@@ -1,0 +1,300 @@
+"""Mattes: the published page against our planes, Cryptomatte files by hand, drawn shapes against supersampled ones."""
+
+import json
+import unittest
+
+import numpy as np
+from scipy import ndimage
+
+from prism.combine.evaluate import evaluate
+from prism.combine.ledger import Ledger
+from prism.errors import BadArgument, BadDocument, UnknownSource
+from prism.formats.headers import Attribute
+from prism.mattes import ranks
+from prism.mattes.cryptomatte import header, name_bits, name_floats
+from prism.mattes.document import MadeMatte
+from prism.mattes.morphing import blurred, grown
+from prism.mattes.parts import NamesPart
+from prism.mattes.plan import plans
+from prism.mattes.planes import matte_plane
+from prism.pixels.window import Window
+from prism.tests import ledger_page
+from prism.tests.ledgers import FRAME, NAMES, Dice
+from prism.tests.memory import MemoryFrame
+
+SHAPE = (13, 17)
+
+
+def said(layer, names):
+    return {key: Attribute("string", text.encode()) for key, text in header(layer, names).items()}
+
+
+def frame_of(sources):
+    frame = MemoryFrame(sources, FRAME)
+    frame.facts["ids00"] = {"attributes": said("ids", NAMES), "colour": ("ids00.R", "ids00.G", "ids00.B")}
+    return frame
+
+
+def made(*parts, key="m"):
+    return MadeMatte.model_validate({"id": key, "kind": "made", "parts": list(parts)})
+
+
+def plane(frame, *parts, step=1):
+    return matte_plane(plans((made(*parts),), frame.number)["m"], frame, step)
+
+
+def drawn(shape, **part):
+    return plane(MemoryFrame({"x": (np.zeros((3, *shape), np.float32), None)}), {"kind": "shape"} | part)
+
+
+class Page(unittest.TestCase):
+    def test_random_mattes(self):
+        """All kinds of parts, grown, blurred, curved, keyed and joined, on what the page says of them."""
+        for seed in range(250):
+            with self.subTest(seed=seed):
+                dice = Dice(1000 + seed)
+                sources = dice.sources(SHAPE) | dice.named(SHAPE) | dice.measured(SHAPE)
+                mattes = [dice.matte("m", SHAPE), dice.matte("n", SHAPE, ["m"])]
+                page = ledger_page.Page({"alpha": None, "mattes": mattes}, sources, FRAME, SHAPE, {})
+                document = Ledger.from_json({"alpha": None, "mattes": mattes})
+                ready = plans(document.mattes, FRAME, document.space)
+                for key in "mn":
+                    got = matte_plane(ready[key], frame_of(sources), 1)
+                    self.assertTrue(0 <= got.min() <= got.max() <= 1)
+                    np.testing.assert_allclose(got, page.mattes[key], atol=3e-5)
+
+    def test_the_page_has_teeth(self):
+        """Another word in the document is another plane: nothing that is offered is without effect."""
+        dice = Dice(5)
+        sources = dice.sources(SHAPE) | dice.named(SHAPE) | dice.measured(SHAPE)
+        frame = frame_of(sources)
+        part = {
+            "kind": "range",
+            "source": "diffuse",
+            "measure": "second",
+            "low": 0.3,
+            "high": 0.6,
+            "soft_low": 0.2,
+            "soft_high": 0.2,
+        }
+        before = plane(frame, part)
+        curve = {"points": [[0, 0], [0.5, 0.1], [1, 1]]}
+        changes = ({"low": 0.4}, {"high": 0.5}, {"soft_low": 0.5}, {"soft_high": 0.5}, {"measure": "luminance"}, {"grow": 1},
+                   {"grow": -0.5}, {"blur": 2}, {"curve": curve}, {"inverted": True}, {"amount": 0.5})  # fmt: skip
+        for change in changes:
+            self.assertGreater(np.abs(plane(frame, part | change) - before).max(), 1e-3, change)
+
+
+class Algebra(unittest.TestCase):
+    def test_a_name_and_its_complement_make_the_whole(self):
+        """Trimmed inside a matte and in its complement, the rows sum to the row trimmed whole; limiting only the trims does as well."""
+        dice = Dice(7)
+        sources = dice.sources(SHAPE) | dice.named(SHAPE)
+        names = {"kind": "names", "source": "ids00", "patterns": ["nut_*"]}
+        mattes = [{"id": "m", "kind": "made", "parts": [names]}, {"id": "n", "kind": "inverted", "of": "m"}]
+        trims = {"source": "diffuse", "exposure": 1.3, "tint": [0.4, 1, 1.2], "contrast": 1.2, "uses_alpha": False}
+
+        def summed(*rows):
+            rows = [{"id": str(index)} | trims | row for index, row in enumerate(rows)]
+            return evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": rows}), frame_of(sources))
+
+        whole = summed({})
+        np.testing.assert_allclose(summed({"matte": "m"}, {"matte": "n"}), whole, rtol=2e-6, atol=2e-6)
+        inner = {
+            "kind": "group",
+            "id": "g",
+            "rows": [{"id": "d", "matte": "m", "matte_on": "trims"} | trims],
+            "exposure": 0,
+        }
+        group = {"kind": "group", "rows": inner["rows"], "id": "g"}
+        inside = evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": [group]}), frame_of(sources))
+        plain = evaluate(
+            Ledger.from_json({"alpha": None, "rows": [{"id": "d", "source": "diffuse", "uses_alpha": False}]}),
+            frame_of(sources),
+        )
+        cover = plane(frame_of(sources), names)
+        np.testing.assert_allclose(inside[:3], plain[:3] + cover * (whole[:3] - plain[:3]), rtol=1e-5, atol=1e-6)
+        self.assertTrue((inside[:3][:, cover == 0] == plain[:3][:, cover == 0]).all())
+
+    def test_all_mattes_of_one_kind_make_one(self):
+        """Where the ranks kept hold all of a pixel, its mattes sum to 1; what they do not is said to be lost."""
+        dice = Dice(8)
+        sources = dice.named((40, 50))
+        frame = frame_of(sources)
+        each = [
+            plane(frame, {"kind": "names", "source": "ids00", "names": [{"id": share.id}]})
+            for share in ranks.shares(frame, "ids00")
+        ]
+        total = sum(each)
+        held = sum(np.where(ids != 0, cover, 0) for ids, cover in ranks.ranks(frame, "ids00"))
+        np.testing.assert_allclose(total, held, atol=1e-6)
+        self.assertAlmostEqual(ranks.lost(frame, "ids00", np.ones((40, 50))), float((1 - held).mean()), places=5)
+        every = plane(
+            frame,
+            *({"kind": "names", "source": "ids00", "names": [{"id": s.id}]} for s in ranks.shares(frame, "ids00")),
+        )
+        np.testing.assert_allclose(every, total.clip(0, 1), atol=1e-6)
+
+    def test_order_and_references(self):
+        both = [{"id": "m", "kind": "made", "parts": [{"kind": "matte", "of": "n"}]}, {"id": "n", "kind": "made"}]
+        with self.assertRaisesRegex(BadDocument, "made of n, which does not stand before"):
+            Ledger.from_json({"alpha": None, "mattes": both})
+        with self.assertRaisesRegex(BadDocument, "one of the kinds alpha, matte, names"):
+            Ledger.from_json({"alpha": None, "mattes": [{"id": "m", "kind": "made", "parts": [{"kind": "magic"}]}]})
+        lost = {"id": "m", "kind": "made", "parts": [{"kind": "names", "source": "gone00"}]}
+        rows = [{"id": "x", "source": "ids00", "matte": "m"}]
+        with self.assertRaisesRegex(UnknownSource, "gone00"):
+            evaluate(Ledger.from_json({"alpha": None, "mattes": [lost], "rows": rows}), frame_of(Dice(1).named(SHAPE)))
+
+
+class Morphing(unittest.TestCase):
+    """Against SciPy's filters and its distance transform."""
+
+    def setUp(self):
+        self.soft = np.random.default_rng(3).random((31, 45)).astype(np.float32)
+
+    def test_grown_is_the_largest_within_a_disc(self):
+        hard = (self.soft > 0.97).astype(np.float32)
+        for radius in (1, 3, 7, 40):
+            np.testing.assert_array_equal(grown(hard, radius), ndimage.distance_transform_edt(1 - hard) <= radius)
+            y, x = np.mgrid[-radius : radius + 1, -radius : radius + 1]
+            disc = x**2 + y**2 <= radius**2
+            np.testing.assert_array_equal(
+                grown(self.soft, radius), ndimage.grey_dilation(self.soft, footprint=disc, mode="nearest")
+            )
+            eroded = ndimage.grey_erosion(self.soft, footprint=disc, mode="nearest")
+            np.testing.assert_allclose(grown(self.soft, -radius), eroded, atol=1e-7)
+
+    def test_blurred_is_a_gaussian(self):
+        for deviation in (0.4, 1, 6.5, 30):
+            expected = ndimage.gaussian_filter(self.soft.astype(np.float64), deviation, mode="nearest")
+            np.testing.assert_allclose(blurred(self.soft, deviation), expected, atol=1e-6)
+
+
+class Drawn(unittest.TestCase):
+    """Against the same shape with 16 x 16 samples a pixel."""
+
+    def check(self, inside, part, *, within=0.09):
+        got = drawn((40, 50), **part)
+        fine = (np.arange(50 * 16) + 0.5) / 16, (np.arange(40 * 16) + 0.5) / 16
+        expected = inside(*np.meshgrid(*fine)).reshape(40, 16, 50, 16).mean(axis=(1, 3))
+        self.assertLess(np.abs(got - expected).max(), within)
+        self.assertLess(abs(got.sum() - expected.sum()) / expected.sum(), 0.01)
+
+    def test_shapes(self):
+        self.check(
+            lambda x, y: np.hypot((x - 24) / 15, (y - 19) / 9) < 1,
+            {"form": "ellipse", "x": 24, "y": 19, "width": 30, "height": 18}, within=0.16,
+        )  # fmt: skip
+        self.check(
+            lambda x, y: (abs(x - 20) < 11) & (abs(y - 15) < 5),
+            {"form": "rectangle", "x": 20, "y": 15, "width": 22, "height": 10},
+        )
+        triangle = [{"x": 5, "y": 5}, {"x": 45, "y": 11}, {"x": 14, "y": 36}]
+
+        def inside(x, y):
+            sides = zip(triangle, [*triangle[1:], triangle[0]], strict=True)
+            return np.all(
+                [(b["x"] - a["x"]) * (y - a["y"]) - (b["y"] - a["y"]) * (x - a["x"]) > 0 for a, b in sides], axis=0
+            )
+
+        self.check(inside, {"form": "polygon", "corners": triangle}, within=0.3)  # at its sharp corners
+
+    def test_a_stroke_is_round(self):
+        frame = MemoryFrame({"x": (np.zeros((3, 40, 50), np.float32), None)})
+        stroke = {"points": [[10, 12], [35, 26]], "size": 12, "hardness": 1}
+        got = plane(frame, {"kind": "strokes", "strokes": [stroke]})
+        length = np.hypot(25, 14)
+        self.assertAlmostEqual(got.sum() / (12 * length + np.pi * 36), 1, delta=0.01)
+        rubbed = plane(frame, {"kind": "strokes", "strokes": [stroke, stroke | {"erases": True}]})
+        self.assertLess(rubbed.max(), 0.3)
+
+    def test_drawn_alike_at_every_size(self):
+        """A preview is what is delivered, made smaller: overscan and its place as well."""
+        frame = MemoryFrame({"x": (np.zeros((3, 96, 128), np.float32), None)})
+        frame.window, frame.display_window = Window(-8, -4, 119, 91), Window(0, 0, 111, 87)
+        parts = (
+            {
+                "kind": "shape",
+                "form": "smooth",
+                "corners": [{"x": 20, "y": 20, "soft": 30}, {"x": 90, "y": 30}, {"x": 50, "y": 80}],
+            },
+            {
+                "kind": "strokes",
+                "strokes": [{"points": [[10, 10], [100, 70]], "size": 20, "hardness": 0.5}],
+                "how": "subtract",
+            },
+        )
+        whole = plane(frame, *parts)
+        small = whole.reshape(24, 4, 32, 4).mean(axis=(1, 3))
+        self.assertLess(np.abs(plane(frame, *parts, step=4) - small).mean(), 0.01)
+        spot = plane(frame, {"kind": "shape", "x": 0, "y": 0, "width": 3, "height": 3})
+        self.assertEqual(np.unravel_index(spot.argmax(), spot.shape), (3, 7))
+
+
+class Cryptomatte(unittest.TestCase):
+    """Written by hand from the open specification (1.2.0); values of the specification's own example names from memory."""
+
+    def frame(self, pixels, names, attributes=None, **facts):
+        """pixels: for each, (name or bits, coverage) by falling coverage; as many passes as they need."""
+        count = -(-max(map(len, pixels)) // 2)
+        sources = {}
+        for number in range(count):
+            four = np.zeros((4, 1, len(pixels)), np.float32)
+            for column, held in enumerate(pixels):
+                for rank, (name, cover) in enumerate(held[2 * number : 2 * number + 2]):
+                    bits = name if isinstance(name, int) else name_bits(name)
+                    four[2 * rank, 0, column : column + 1] = np.array([bits], np.uint32).view(np.float32)
+                    four[2 * rank + 1, 0, column] = cover
+            sources[f"ids{number:02}"] = (four[:3], four[3])
+        frame = MemoryFrame(sources)
+        frame.facts["ids00"] = {"attributes": attributes or said("ids", names), "colour": ("ids00.R",)} | facts
+        return frame
+
+    def cover(self, frame, **part):
+        return ranks.coverage(frame, NamesPart(source="ids00", **part))[0].tolist()
+
+    def test_values_of_the_specification(self):
+        frame = self.frame([[("hero", 0.5), ("bunny", 0.3), ("set/floor_01", 0.15)]], ["hero", "bunny", "set/floor_01"])
+        self.assertAlmostEqual(self.cover(frame, patterns=("hero", "set/*"))[0], 0.65, places=6)
+        self.assertEqual(ranks.at_pixel(frame, "ids00", 0, 0)[0], ranks.Share("82ce30b4", "hero", 0.5))
+        self.assertAlmostEqual(ranks.lost(frame, "ids00", np.ones((1, 1))), 0.05, places=6)
+
+    def test_bits_that_are_no_numbers_and_names_without_letters(self):
+        """A signalling NaN, a denormal and the empty name are ids like any other; two names of one hash are one id."""
+        strange = [0x7F812345, 0x00012345, ""]
+        frame = self.frame([[(bits, 1.0)] for bits in strange], [""])
+        ids = [f"{bits:08x}" if isinstance(bits, int) else "00800000" for bits in strange]
+        for place, key in enumerate(ids):
+            self.assertEqual(self.cover(frame, names=({"id": key},)), [float(at == place) for at in range(3)])
+        self.assertEqual({(s.id, s.pixels) for s in ranks.shares(frame, "ids00")}, {(key, 1.0) for key in ids})
+        first, second = "twin_a", "twin_b"
+        twins = said("ids", [first])
+        key = next(name for name in twins if name.endswith("/manifest"))
+        twins[key] = Attribute("string", json.dumps({first: "0badcafe", second: "0badcafe"}).encode())
+        frame = self.frame([[(0x0BADCAFE, 0.5)]], [], twins)
+        for name in (first, second):
+            self.assertEqual(self.cover(frame, patterns=(name,)), [0.5], name)
+
+    def test_odd_levels_absent_names_and_no_manifest(self):
+        frame = self.frame([[("a", 0.6), ("b", 0.3), ("c", 0.1)], [("c", 1.0)]], ["a", "b", "c", "away"])
+        self.assertEqual(self.cover(frame, patterns=("c",)), [np.float32(0.1), 1.0])
+        self.assertEqual(ranks.shares(frame, "ids00")[-1], ranks.Share(f"{name_bits('away'):08x}", "away", 0.0))
+        bare = self.frame([[("a", 1.0)]], [], {"owner": Attribute("string", b"x")})
+        self.assertEqual(ranks.manifest(bare, "ids00"), {})
+        self.assertEqual(self.cover(bare, patterns=("a", "b*")), [1.0])  # by its hash; a pattern fits nothing
+        self.assertEqual(ranks.shares(bare, "ids00")[0].name, "")
+        half = MemoryFrame({"ids00": (np.zeros((3, 1, 1), np.float16), None)})
+        with self.assertRaisesRegex(BadArgument, "stored as half"):
+            list(ranks.ranks(half, "ids00"))
+
+    def test_many_names_are_counted(self):
+        ids = name_floats([f"thing_{n}" for n in range(3000)]).reshape(1, 30, 100)
+        four = np.concatenate([ids, np.full((1, 30, 100), 0.75, np.float32), ids * 0])
+        frame = MemoryFrame({"ids00": (four, None)})
+        found = ranks.shares(frame, "ids00")
+        self.assertEqual((len(found), {share.pixels for share in found}), (3000, {0.75}))
+
+
+if __name__ == "__main__":
+    unittest.main()
