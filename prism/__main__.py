@@ -11,7 +11,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn
 
-from prism.commands import Answer, Refused, Unable, ledgers
+from prism.commands import Answer, Refused, Unable, ledgers, mattes
 from prism.commands.intake import intake
 from prism.commands.plans import plan
 from prism.commands.renders import render
@@ -111,6 +111,7 @@ def build_parser() -> argparse.ArgumentParser:
     files(command, "EXR files")
 
     ledgers.add_verbs(verb)
+    mattes.add_verb(verb)
 
     command = verb(
         "plan", plan, "Which files a plan will write, what is wrong with it, and whether a folder follows it."

@@ -1,11 +1,14 @@
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django import forms
 
 from prism.colour.view import VIEW_TITLES, ViewTransform
 from prism.combine.deliver import Output
 from prism.formats.exr import LOSSLESS
 from prism.formats.stills import STILLS
+from prism.mattes.writing import file_word
 
 
 class OrderForm(forms.Form):
@@ -21,6 +24,11 @@ class OrderForm(forms.Form):
     view = forms.ChoiceField(choices=list(VIEW_TITLES.items()))
     bits = forms.TypedChoiceField(choices=[(8, "8 bit"), (16, "16 bit")], coerce=int)
     alpha = forms.ChoiceField(choices=[("black", "over black"), ("keep", "keep alpha")])
+    mattes = forms.MultipleChoiceField(required=False)
+
+    def __init__(self, *arguments, mattes: Sequence[str] = (), **named) -> None:
+        super().__init__(*arguments, **named)
+        self.fields["mattes"].choices = [(name, name) for name in mattes]
 
     def clean(self):
         cleaned = super().clean()
@@ -29,7 +37,16 @@ class OrderForm(forms.Form):
             self.add_error("bits", f"{still[1:].upper()} has no {bits} bits; use {STILLS[still].bits[0]}.")
         if still and cleaned.get("alpha") == "keep" and not STILLS[still].alpha:
             self.add_error("alpha", "JPEG has no alpha; lay it over black, or choose PNG or TIFF.")
+        words = [file_word(name) for name in cleaned.get("mattes", [])]
+        if len(set(words)) < len(words):
+            self.add_error("mattes", "Two of these mattes would have the same file name; rename one under Rebuild.")
         return cleaned
+
+    def matte_outputs(self) -> list[Output]:
+        """One for each matte that was ticked. Only after the form was found valid."""
+        chosen = self.cleaned_data
+        how = {"pixel": chosen["pixel"], "compression": chosen["compression"]}
+        return [Output(matte=name, **how) for name in chosen["mattes"]]
 
     def outputs(self, space: str) -> dict[str, Output]:
         """By suffix. Only after the form was found valid."""

@@ -7,6 +7,7 @@ from django.db import models
 from desk.jobs.models import Job, State, Task
 from desk.rebuild.models import LedgerVersion
 from desk.shots.models import Element, Shot
+from prism.mattes.writing import file_word
 
 
 class Delivery(models.Model):
@@ -40,5 +41,11 @@ class Delivery(models.Model):
 
     @property
     def stem(self) -> str:
+        matte = f"_{file_word(self.matte)}" if self.matte else ""
         take = f"_t{self.take}" if self.take > 1 else ""
-        return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{take}"
+        return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{matte}{take}"
+
+    @property
+    def matte(self) -> str:
+        """That is written instead of the picture; empty for the picture."""
+        return self.output.get("matte", "")

@@ -29,8 +29,10 @@ from prism.naming.frames import format_frames, parse_frames
 KIND = "hand-off"
 
 
-def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output]) -> list[Delivery]:
-    """Keep a version of the ledger and queue its frames, once for each suffix in `outputs`.
+def order(
+    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
+) -> list[Delivery]:
+    """Keep a version of the ledger and queue its frames, once for each suffix in `outputs` and each of the mattes.
 
     Raises BadArgument, with nothing queued, if a frame is not there or the list cannot be read.
     """
@@ -40,7 +42,7 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
         raise BadArgument(
             f"Not rendered: {format_frames(missing)}.", where="frames", advice="Choose frames that are there."
         )
-    if not outputs:
+    if not outputs and not mattes:
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
     document = parse(shot, ledger.document)
     elements = elements_named(shot, document.elements, ledger.element)
@@ -48,7 +50,8 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Outp
     with transaction.atomic():
         Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
         version = keep_version(ledger, user)
-        deliveries = [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in outputs.items()]
+        wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
+        deliveries = [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in wanted]
     engine.top_up()
     return deliveries
 
@@ -58,27 +61,28 @@ def _create(
 ) -> Delivery:
     """A new delivery, or the one that is under way for just the same. The same version written in another way, or from files
     that changed, gets a take of its own, so that no file is overwritten. frames: with the mark of their files."""
-    written = asdict(output)
     takes: dict[int, list[Delivery]] = defaultdict(list)
     for delivery in version.deliveries.filter(suffix=suffix):
-        takes[delivery.take].append(delivery)
+        if delivery.matte == output.matte:
+            takes[delivery.take].append(delivery)
     alike = [
         number
         for number, of_take in takes.items()
-        if all(delivery.output == written and _agree(delivery, ledger, frames) for delivery in of_take)
+        if all(_output(delivery.output) == output and _agree(delivery, ledger, frames) for delivery in of_take)
     ]
     take = max(alike, default=max(takes, default=0) + 1)
     for delivery in takes[take]:
         if _marks(delivery) == frames and delivery.frames.filter(state__in=OPEN).exists():
             return delivery
-    title = f"{shot.code} {version.ledger.name} {version.label} as {suffix[1:].upper()}"
+    what = f"matte {output.matte}" if output.matte else suffix[1:].upper()
+    title = f"{shot.code} {version.ledger.name} {version.label} as {what}"[:200]
     tasks = (
         Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark})
         for number, mark in frames.items()
     )
     job = engine.begin(KIND, shot, title, tasks, author=user)
     return Delivery.objects.create(
-        shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=written, take=take
+        shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=asdict(output), take=take
     )
 
 
@@ -175,7 +179,8 @@ def progress(delivery: Delivery) -> dict[str, Any]:
 def _described(delivery: Delivery) -> str:
     output = delivery.output
     if delivery.suffix == ".exr":
-        return f"{output['pixel']}, {output['compression']}"
+        matte = f"matte {delivery.matte}, " if delivery.matte else ""
+        return f"{matte}{output['pixel']}, {output['compression']}"
     alpha = "alpha" if output["keep_alpha"] and delivery.suffix not in (".jpg", ".jpeg") else "over black"
     return f"{output['bits']} bit, {output['transform']['view']} view, {alpha}"
 

@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from desk.handoff import services
 from desk.handoff.forms import OrderForm
 from desk.jobs.models import GOOD
-from desk.rebuild.services import open_ledger
+from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.services import frames_on_disk, stations
@@ -29,13 +29,21 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
         fault = error
     frames = frames_on_disk(ledger.element) if ledger else []
     frame = request.GET.get("frame", "") or (str(frames[0]) if frames else "")
-    form = OrderForm(request.POST or None, initial={"frames": frame, "exr": True, "still": ".png", "view": "film"})
+    mattes = [matte.id for matte in parse(shot, ledger.document).mattes] if ledger else []
+    form = OrderForm(
+        request.POST or None, mattes=mattes, initial={"frames": frame, "exr": True, "still": ".png", "view": "film"}
+    )
     if request.method == "POST" and ledger:
         require_change(request, shot)
         if form.is_valid():
             try:
                 services.order(
-                    shot, ledger, request.user, form.cleaned_data["frames"], form.outputs(shot.settings.space)
+                    shot,
+                    ledger,
+                    request.user,
+                    form.cleaned_data["frames"],
+                    form.outputs(shot.settings.space),
+                    form.matte_outputs(),
                 )
                 return redirect(request.get_full_path())
             except PrismError as error:

@@ -33,10 +33,12 @@ from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
 from prism.errors import UnreadableFile
+from prism.mattes import ranks
 from prism.viewing.picture import Look, encode, step_for, to_screen
 from prism.viewing.remap import way_of_kind
 
 THUMBNAIL_WIDTH = 96
+MOST_NAMES = 20_000
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
@@ -189,6 +191,18 @@ def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
     return elements_named(ledger.shot, document.elements, ledger.element)
 
 
+def names_of(document: documents.Ledger, sources: OpenFrame, first: str) -> dict[str, Any]:
+    """Of a Cryptomatte, by its first rank. lost: share of what the beauty covers that no rank holds."""
+    beauty = sources.pixels(document.beauty) if document.beauty in sources else None
+    alpha = beauty.alpha if beauty is not None else None
+    height, width = sources.shape()
+    found = ranks.shares(sources, first)[:MOST_NAMES]
+    return {
+        "names": [{"id": s.id, "name": s.name, "share": s.pixels / (height * width)} for s in found],
+        "lost": ranks.lost(sources, first, alpha) if alpha is not None else 0.0,
+    }
+
+
 def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
     """What a row may take, for the page: the passes that are open, then those of other elements."""
     elements = {element.name: element for element in shot.elements.exclude(document={})}
@@ -215,7 +229,10 @@ def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
         "light": light_of(held.key, kind),
         "meaning": kind.meaning if kind else "A pass of unknown meaning.",
         "alpha": held.alpha is not None,
+        "single": len(held.channels) == 1,
         "data": kind is not None and kind.is_data,
+        "ranked": kind is not None and kind.ranked,
+        "kind": kind.key if kind else "",
         "way": way_of_kind(kind),
     }
 

@@ -1,11 +1,17 @@
 """Stages of the ledger on a page, or of a version that was kept."""
 
+from __future__ import annotations
+
+import re
+
 from django.shortcuts import get_object_or_404
 
 from desk.rebuild import services
 from desk.shots.requests import whole_number
 from desk.viewer.registry import Asked, Opened, subject
 from desk.viewer.store import EVALUATOR
+from prism.errors import BadArgument
+from prism.viewing.mattes import MatteSubject
 from prism.viewing.subjects import LedgerSubject
 
 
@@ -23,3 +29,25 @@ def open_stage(asked: Asked) -> Opened:
         evaluator=EVALUATOR,
     )
     return Opened(stage, services.frame_of(ledger, document, asked.frame))
+
+
+@subject("matte")
+def open_matte(asked: Asked) -> Opened:
+    """A matte of the ledger on a page. colour: of the tint, as #rrggbb."""
+    ledger = get_object_or_404(asked.shot.ledgers.select_related("element"), pk=whole_number(asked.body, "ledgerId"))
+    document = services.parse(asked.shot, asked.body.get("ledger"))
+    matte = MatteSubject(
+        ledger=document,
+        matte=str(asked.chosen.get("matte", "")),
+        way=str(asked.chosen.get("way", "tint")),
+        colour=_colour(str(asked.chosen.get("colour", ""))),
+        evaluator=EVALUATOR,
+    )
+    return Opened(matte, services.frame_of(ledger, document, asked.frame))
+
+
+def _colour(text: str) -> tuple[float, float, float]:
+    if not re.fullmatch("#[0-9a-fA-F]{6}", text):
+        raise BadArgument(f"{text[:20]} is no colour.", where="colour", advice="Write it as #rrggbb.")
+    red, green, blue = (int(text[at : at + 2], 16) / 255 for at in (1, 3, 5))
+    return red, green, blue

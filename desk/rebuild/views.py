@@ -21,7 +21,7 @@ from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
 from prism.combine.copying import copied, with_copied
 from prism.combine.first import starts_of
-from prism.combine.histogram import of_measure, of_row
+from prism.combine.histogram import of_measure, of_row, of_source
 from prism.combine.ledger import Ledger as Document
 from prism.combine.operators import OPERATORS, Operator
 from prism.combine.registration import register
@@ -30,6 +30,9 @@ from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.json_text import read_json
+from prism.mattes.parts import MATTE_RANGES, MEASURES, blank_parts
+from prism.mattes.picking import picked
+from prism.pixels.window import Window
 from prism.viewing.picture import Look, step_for
 
 OFFERED = 200  # frames to choose from on a page without a picture
@@ -96,13 +99,49 @@ def sweep(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def histogram(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """How often values come that the curves of a row get; with `measure`, those that fog goes by."""
+    """How often values come that the curves of a row get; with `measure`, those that fog goes by; with a source and `what` is
+    measured of it, those that the range of a matte goes by."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     sources = _sources(shot, body, document)
-    count = of_measure if body.get("measure") is True else of_row
     step = step_for(sources.window, HISTOGRAM_WIDTH)
-    return JsonResponse(asdict(count(document, str(body.get("row")), sources, step=step)))
+    if "source" in body:
+        counted = of_source(sources, str(body["source"]), _measured(body), document.space, step=step)
+    else:
+        count = of_measure if body.get("measure") is True else of_row
+        counted = count(document, str(body.get("row")), sources, step=step)
+    return JsonResponse(asdict(counted))
+
+
+@require_POST
+@with_shot
+def names(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The names of a Cryptomatte with what they cover of this frame, and what was lost to too few levels."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    return JsonResponse(services.names_of(document, _sources(shot, body, document), str(body.get("source"))))
+
+
+@require_POST
+@with_shot
+def pick(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What a press or a box in the picture tells about a pass."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    sources = _sources(shot, body, document)
+    x, y, x1, y1 = (whole_number(body, name) for name in ("x", "y", "x1", "y1"))
+    if not (0 <= x <= x1 and 0 <= y <= y1):
+        raise BadArgument("This is no place in a picture.", where="picture")
+    display = sources.display_window
+    box = Window(x, y, x1, y1).moved(display.x0, display.y0)
+    return JsonResponse(picked(sources, str(body.get("source")), box, measured=_measured(body), space=document.space))
+
+
+def _measured(body: dict[str, Any]) -> str:
+    what = str(body.get("what", "first"))
+    if what not in MEASURES:
+        raise BadArgument(f"{what[:20]} cannot be measured.", where="what", advice=f"Use {', '.join(MEASURES)}.")
+    return what
 
 
 @require_POST
@@ -258,6 +297,8 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "template",
         "sweep",
         "histogram",
+        "names",
+        "pick",
     )
     shared = viewer_page(shot, sources)
     return shared | {
@@ -302,7 +343,12 @@ def blank_rows() -> dict[str, Any]:
         "fog": FogRow(id="fog", source="fog"),
     }
     blank = {kind: row.model_dump(mode="json") for kind, row in kinds.items()}
-    return blank | {"ranges": dict(RANGES), "trims": {name: blank["group"][name] for name in Trims.model_fields}}
+    return blank | {
+        "parts": blank_parts(),
+        "matteRanges": dict(MATTE_RANGES),
+        "ranges": dict(RANGES),
+        "trims": {name: blank["group"][name] for name in Trims.model_fields},
+    }
 
 
 def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:

@@ -21,7 +21,7 @@ from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
 from desk.render.models import Run
 from desk.shots.services import sources_of
-from desk.tests.world import HEIGHT, WIDTH, World
+from desk.tests.world import HEIGHT, WIDTH, World, write_named
 from prism.combine.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.combine.first import first_ledger, starts_of
@@ -318,6 +318,68 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="Undo").click()
         self.settled()
         self.assertEqual(Ledger.objects.get().document["beauty"], "render/beauty")
+        self.assertEqual(self.complaints, [])
+
+    def test_two_things_clicked_into_a_matte_then_shrunk_softened_and_undone(self):
+        write_named(self.folder / "TST_010.1001.exr", 1001)
+        self.look_again()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        first = Document.from_json(Ledger.objects.get().document)
+        row = self.page.locator("[data-row=emission]")
+        row.get_by_label("Matte of emission").select_option("new")
+        self.page.get_by_label("Add a part").select_option(label="Cryptomatte, objects")
+        expect(self.page.locator(".names li")).to_have_count(3)
+        canvas = self.page.locator("canvas[role=img]").first.bounding_box()
+
+        def press(share):
+            self.page.mouse.click(canvas["x"] + canvas["width"] * share, canvas["y"] + canvas["height"] / 2)
+
+        chip, sentence = self.page.locator(".matte-part .chip"), self.page.locator(".matte-sentence")
+        press(0.3)
+        expect(chip).to_have_text("left")
+        press(0.7)
+        expect(chip).to_have_text("left and right")
+        press(0.7)
+        expect(chip).to_have_text("left")
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.3, canvas["y"] + canvas["height"] / 2)
+        expect(self.page.locator(".mattes")).to_contain_text("under the pointer: left 100 %")
+        for name, value in (("grow", "-1.5"), ("blur", "2")):
+            field = self.page.get_by_role("spinbutton", name=name, exact=True)
+            field.fill(value)
+            field.press("Enter")
+        expect(sentence).to_have_text("left, 1.5 px smaller, 2 px softer")
+        self.settled()
+        document = Document.from_json(Ledger.objects.get().document)
+        part = document.mattes[0].parts[0]
+        self.assertEqual(([n.name for n in part.names], part.grow, part.blur), (["left"], -1.5, 2.0))
+        self.assertEqual((document.row("emission").matte, document.row("emission").matte_on), ("matte", "trims"))
+
+        # A tint of the artist's own, then the matte alone.
+        before = self.picture()
+        self.page.get_by_label("Colour of the tint").evaluate(
+            "field => { field.value = '#ff00ff'; field.dispatchEvent(new Event('change', { bubbles: true })); }"
+        )
+        self.settled()
+        self.assertGreater(np.abs(self.picture() - before).max(), 30)
+        self.page.get_by_role("button", name="alone", exact=True).click()
+        self.settled()
+        self.assertEqual(int(np.ptp(self.picture()[150:400, 200:600], axis=2).max()), 0)
+
+        # A stroke joins it, drawn on the picture.
+        self.page.get_by_label("Add a part").select_option(label="strokes")
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.6, canvas["y"] + canvas["height"] * 0.4)
+        self.page.mouse.down()
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.8, canvas["y"] + canvas["height"] * 0.6, steps=5)
+        self.page.mouse.up()
+        expect(sentence).to_contain_text("; and a stroke")
+        self.page.keyboard.press("Escape")
+        while self.page.get_by_role("button", name="Undo").is_enabled():
+            self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name="Mattes", exact=True).click()
+        self.settled()
+        self.assertEqual(Document.from_json(Ledger.objects.get().document), first)
         self.assertEqual(self.complaints, [])
 
     def test_two_pages_and_the_second_chooses(self):

@@ -4,12 +4,14 @@ from datetime import timedelta
 from unittest import mock
 
 import numpy as np
+import OpenEXR
 from django.utils import timezone
 
 from desk.handoff import services
 from desk.handoff.models import Delivery
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
+from desk.rebuild.models import Ledger
 from desk.shots.services import document_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.deliver import Output
@@ -57,6 +59,24 @@ class HandoffCase(WorldCase):
 
 
 class Orders(HandoffCase):
+    def test_mattes_go_out_as_files_of_one_channel(self):
+        """Beside the picture, each in files of its own name, read with OpenEXR's own binding."""
+        part = {"kind": "range", "source": "render/emission", "low": 0.0, "high": 9.0, "soft_high": 1.0}
+        mattes = [
+            {"id": name, "kind": "made", "parts": [part | {"amount": amount}]}
+            for name, amount in (("brass / all", 0.5), ("rim", 1.0))
+        ]
+        Ledger.objects.update(document=self.ledger.document | {"mattes": mattes})
+        self.assertContains(self.client.get(self.url("hand-off")), "brass / all")
+        self.assertEqual(self.post(exr="", mattes=["brass / all", "rim"], pixel="float").status_code, 302)
+        self.work()
+        names = sorted(path.name for path in self.root.rglob("delivery/**/*.exr"))
+        self.assertEqual(names, ["TST_010_first_v001_brass_all.1001.exr", "TST_010_first_v001_rim.1001.exr"])
+        for path, most in zip(sorted(self.root.rglob("delivery/**/*.exr")), (0.5, 1), strict=True):
+            channels = OpenEXR.File(str(path), separate_channels=True).channels()
+            self.assertEqual((list(channels), float(channels["Y"].pixels.max())), (["Y"], most))
+        self.assertEqual(self.post(exr="", mattes=["gone"]).status_code, 422)
+
     def test_written_as_named_with_the_right_numbers(self):
         delivery = self.order("1001-1002")[0]
         self.work()

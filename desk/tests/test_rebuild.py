@@ -11,7 +11,7 @@ from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
 from desk.shots.services import sources_of
-from desk.tests.world import HEIGHT, WIDTH, WorldCase
+from desk.tests.world import HEIGHT, WIDTH, WorldCase, write_named
 from desk.viewer.newest import claim_newest
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
@@ -457,3 +457,56 @@ class Sweeps(RebuildCase):
         self.client.force_login(self.reviewer)
         refused = self.ask("rebuild-sweep", ledgerId=self.ledger.pk, ledger=self.document, action="begin")
         self.assertEqual((refused.status_code, self.sweep()[1]), (403, 1))
+
+
+class Mattes(RebuildCase):
+    """Looked at, picked and listed: on a file with a Cryptomatte of two halves that share the column between them."""
+
+    def setUp(self):
+        super().setUp()
+        write_named(self.folder / "TST_010.1001.exr", 1001)
+        self.look_again()
+        part = {"kind": "names", "source": "render/crypto_object00", "patterns": ["left"]}
+        self.document = self.document | {"mattes": [{"id": "m", "kind": "made", "parts": [part]}]}
+
+    def shown(self, **subject):
+        asked = {"kind": "matte", "matte": "m", "colour": "#ff0000"} | subject
+        return self.question("look-picture", subject=asked, encoding="png", width=2000)
+
+    def test_every_look(self):
+        alone = decoded(self.shown(way="alone"))
+        self.assertEqual([int(v) for v in alone[0, [0, 8, 17], 0]], [255, 128, 0])
+        edge = decoded(self.shown(way="edge"))
+        self.assertEqual((edge[0, 0, 0], edge[0, 8, 0]), (0, 255))
+        tint = decoded(self.shown(way="tint"))
+        plain = decoded(self.question("look-picture", show="rebuilt", encoding="png", width=2000))
+        np.testing.assert_array_equal(tint[:, 9:, :3], plain[:, 9:, :3])
+        self.assertGreater((tint[:, :8, 0] - tint[:, :8, 1]).mean(), 50)
+        self.assertEqual(decoded(self.shown(way="checker")).shape, plain.shape)
+        for wrong in ({"matte": "gone"}, {"way": "sideways"}, {"colour": "red"}):
+            self.assertEqual(self.shown(**wrong).status_code, 422, wrong)
+
+    def test_names_under_the_pointer_and_in_the_list(self):
+        lines = self.question(
+            "look-probe", subject={"kind": "matte", "matte": "m", "colour": "#ff0000"}, x=8, y=1
+        ).json()["lines"]
+        self.assertEqual(
+            [(line["title"], line["stored"]) for line in lines], [("m", [0.5]), ("left", [0.5]), ("right", [0.5])]
+        )
+        listed = self.question("rebuild-names", source="render/crypto_object00").json()
+        self.assertEqual([name["name"] for name in listed["names"]], ["right", "left", "away"])
+        self.assertAlmostEqual(sum(name["share"] for name in listed["names"]), 1, places=6)
+
+    def test_picked(self):
+        crypto = {"source": "render/crypto_object00"}
+        one = self.question("rebuild-pick", **crypto, x=2, y=2, x1=2, y1=2).json()
+        self.assertEqual([name["name"] for name in one["names"]], ["left"])
+        both = self.question("rebuild-pick", **crypto, x=2, y=2, x1=12, y1=4).json()
+        self.assertEqual({name["name"] for name in both["names"]}, {"left", "right"})
+        value = self.question("rebuild-pick", source="render/depth", x=3, y=1, x1=5, y1=4).json()
+        plane = sources_of([self.element], 1001).pixels("render/depth").planes[0][1:5, 3:6]
+        self.assertAlmostEqual(value["low"], float(plane.min()), places=6)
+        self.assertAlmostEqual(value["high"], float(plane.max()), places=6)
+        for wrong in ({"x": 5, "x1": 3}, {"x": 900, "x1": 900}, {"what": "weight"}, {"source": "render/gone"}):
+            asked = {"source": "render/depth", "x": 3, "y": 1, "x1": 5, "y1": 4} | wrong
+            self.assertEqual(self.question("rebuild-pick", **asked).status_code, 422, wrong)

@@ -133,6 +133,8 @@ class Mutated(WorldCase):
             "rebuild-version": {"ledgerId": self.ledger.pk},
             "rebuild-add": ledger | {"source": "render/emission"},
             "rebuild-sweep": ledger | {"action": "begin"},
+            "rebuild-names": ledger | {"source": "render/crypto_object00"},
+            "rebuild-pick": ledger | {"source": "render/emission", "what": "first", "x": 1, "y": 1, "x1": 2, "y1": 2},
             "rebuild-histogram": ledger | {"row": "emission", "measure": False},
             "rebuild-copy": ledger | {"row": "emission"},
             "rebuild-paste": ledger | {"row": "emission", "text": json.dumps(self.ledger.document)},

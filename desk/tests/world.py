@@ -28,10 +28,29 @@ from desk.scenes.services import keep
 from desk.shots.models import Element, Membership, Place, Production, Shot
 from desk.shots.setup import create_shot
 from prism.formats.exr import write_exr
+from prism.mattes.cryptomatte import header, name_floats, ranked
 from prism.pixels.image import Image
 from prism.tests.frames import passes
 
 HEIGHT, WIDTH = 12, 18
+
+
+def write_named(path: Path, seed: int) -> None:
+    """A frame as any other, with a Cryptomatte: `left` and `right` share one column, `away` is nowhere."""
+    names = ["left", "right", "away"]
+    things, shares = np.full((HEIGHT, WIDTH, 2), -1, np.int32), np.zeros((HEIGHT, WIDTH, 2))
+    middle = WIDTH // 2 - 1
+    for columns, held in (
+        (slice(0, middle), [(0, 1)]),
+        (slice(middle, middle + 1), [(0, 0.5), (1, 0.5)]),
+        (slice(middle + 1, None), [(1, 1)]),
+    ):
+        for slot, (thing, share) in enumerate(held):
+            things[:, columns, slot], shares[:, columns, slot] = thing, share
+    planes = passes(np.random.default_rng(seed), HEIGHT, WIDTH, np.float16)
+    for plane, channel in zip(ranked(things, shares, name_floats(names), 2), "RGBA", strict=True):
+        planes[f"crypto_object00.{channel}"] = plane
+    write_exr(path, Image.of_planes(planes, **header("crypto_object", names)))
 
 
 def log_in(client, name: str, password: str) -> bool:

@@ -15,6 +15,8 @@ from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
+from prism.mattes.plan import plans
+from prism.mattes.writing import write_matte
 from prism.pixels.image import Image
 
 PIXELS = ("half", "float")
@@ -29,6 +31,7 @@ class Output:
     transform: ViewTransform = ViewTransform()
     bits: int = 8
     keep_alpha: bool = True  # of stills that can carry one; else the picture lies over black
+    matte: str = ""  # id of the matte that is written instead of the picture
 
     def __post_init__(self) -> None:
         if self.pixel not in PIXELS:
@@ -42,6 +45,8 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
     the writers raise.
     """
     path = Path(path)
+    if output.matte:
+        return _write_matte(ledger, sources, path, output)
     rgba = evaluate(ledger, sources, is_stale=is_stale)
     said = _of_balance(ledger, sources)
     if path.suffix.lower() == ".exr":
@@ -62,6 +67,14 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
             "Lay the picture over black to keep their light."
         )
     return remarks
+
+
+def _write_matte(ledger: Ledger, sources: Frame, path: Path, output: Output) -> list[str]:
+    ready = plans(ledger.mattes, sources.number, ledger.space)
+    if output.matte not in ready:
+        raise BadArgument(f"There is no matte {output.matte}.", advice=f"The ledger has {', '.join(ready) or 'none'}.")
+    write_matte(ready[output.matte], sources, path, pixel=output.pixel, compression=output.compression)
+    return []
 
 
 def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:

@@ -12,6 +12,7 @@ from prism.combine.ledger import Ledger
 from prism.combine.rows import Curves, FogRow
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
+from prism.mattes.measured import measure
 
 BINS = 96
 BRIGHTEST = 4.0  # of light on the axis of a curve; a sun would push all else into its first bin
@@ -53,7 +54,17 @@ def of_measure(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Hist
     if not isinstance(row, FogRow):
         raise BadArgument(f"Row {key} measures nothing.", advice="Ask for a row of fog.")
     plane = frame.pixels(row.source, step=step).planes[1 if row.through == "height" else 0]
-    values = plane.astype(np.float32).reshape(1, -1)
+    return _of_surface(plane.astype(np.float32))
+
+
+def of_source(frame: Frame, source: str, what: str, space: str, *, step: int = 1) -> Histogram:
+    """What a pass measures, for a range. what: as of a part of a matte. Raises UnknownSource."""
+    with np.errstate(all="ignore"):
+        return _of_surface(measure(what, frame.pixels(source, step=step), space))
+
+
+def _of_surface(plane: NDArray[np.float32]) -> Histogram:
+    values = plane.reshape(1, -1)
     surface = _finite(values)
     surface = surface[np.abs(surface) < EMPTY]
     low, high = (float(v) for v in np.percentile(surface, (0.2, 99.8))) if surface.size else (0.0, 1.0)

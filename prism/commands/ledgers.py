@@ -8,28 +8,23 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from prism.colour.spaces import SPACES
 from prism.colour.view import VIEWS, ViewTransform
 from prism.combine.balance import Balance, balance
 from prism.combine.deliver import PIXELS, Output, deliver
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger
 from prism.commands import Answer, Refused, Unable
-from prism.elements import disk
-from prism.elements.element import Element
+from prism.commands.framing import add_files, frames_of, ledger_on
 from prism.elements.frame import OpenFrame
-from prism.elements.gathering import gather
-from prism.elements.opening import find_sources, open_frames
-from prism.errors import BadArgument, PrismError, UnreadableFile
+from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
-from prism.naming.frames import format_frames, parse_frames
 from prism.naming.patterns import parse_pattern
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
     """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
-    sources = next(_frames(args))
+    sources = next(frames_of(args))
     ledger = first_ledger(sources, by=args.by, denoised=args.denoised, name=args.out.stem)
     ledger = ledger.replace(space=args.space or ledger.space)
     with replacing(args.out) as temporary:
@@ -42,7 +37,7 @@ def show_balance(args: argparse.Namespace) -> Answer:
     """Whether a ledger, or the first one, lands on the rendered beauty, frame by frame. Raises Refused if it does not, Unable."""
     results: list[tuple[int, Balance]] = []
     try:
-        for sources in _frames(args):
+        for sources in frames_of(args):
             ledger = _ledger(args, sources) or first_ledger(sources, by=args.by, denoised=args.denoised)
             results.append((sources.number, balance(ledger, sources)))
     except PrismError as error:
@@ -73,7 +68,7 @@ def rebuild(args: argparse.Namespace) -> Answer:
     """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as deliver."""
     pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
     written, remarks = [], []
-    for sources in _frames(args):
+    for sources in frames_of(args):
         ledger = _ledger(args, sources)
         for setting in args.set:
             ledger = ledger.with_setting(*_setting(setting))
@@ -92,52 +87,7 @@ def rebuild(args: argparse.Namespace) -> Answer:
 
 
 def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger | None:
-    """The one named. If it knows its elements by other names than those that were opened, its first is the first of them, and its
-    only other one the only other."""
-    if not args.ledger:
-        return None
-    ledger = Ledger.load(args.ledger)
-    strange = [name for name in ledger.elements if name not in sources.elements]
-    free = [name for name in sources.elements if name not in ledger.elements]
-    if strange and free and strange[0] == ledger.elements[0]:
-        ledger = ledger.moved(strange.pop(0), free.pop(0))
-    if len(strange) == len(free) == 1:
-        ledger = ledger.moved(strange[0], free[0])
-    return ledger
-
-
-def _frames(args: argparse.Namespace) -> Iterator[OpenFrame]:
-    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty leads."""
-    paths: list[Path] = args.files
-    if not all(path.is_dir() for path in paths):
-        if args.frames:
-            raise BadArgument(
-                "Frames are of a folder.", where="--frames", advice="Name the folder instead of its files."
-            )
-        yield find_sources(paths)
-        return
-    elements = _main_first([element for path in paths for element in _elements(path)])
-    there = list(elements[0].frames)
-    wanted = parse_frames(args.frames) if args.frames else there
-    missing = sorted(set(wanted) - set(there))
-    if there and missing:
-        raise BadArgument(
-            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
-        )
-    for frame in wanted or [0]:
-        yield open_frames(elements, frame)
-
-
-def _elements(folder: Path) -> list[Element]:
-    found = gather(disk.scan(folder).sequences, root=folder).elements
-    if not found:
-        raise UnreadableFile("No pictures lie here.", where=str(folder), advice="Name a folder of rendered files.")
-    return found if len(found) > 1 else [found[0].replace(name=folder.resolve().name or found[0].name)]
-
-
-def _main_first(elements: list[Element]) -> list[Element]:
-    """The element with a beauty leads."""
-    return sorted(elements, key=lambda element: all(held.key != "beauty" for held in element.passes))
+    return ledger_on(args.ledger, sources) if args.ledger else None
 
 
 def _setting(text: str) -> tuple[str, str, Any]:
@@ -154,15 +104,15 @@ def _setting(text: str) -> tuple[str, str, Any]:
 
 def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     """The three verbs. verb: adds one by name, function and help."""
-    command = _of_passes(verb("ledger", make_ledger, "The first ledger from the passes of one frame."))
+    command = add_files(verb("ledger", make_ledger, "The first ledger from the passes of one frame."))
     command.add_argument("--out", type=Path, required=True, metavar="L.json")
     command.add_argument("--by", choices=WAYS, help="what to rebuild from")
     command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
-    command = _of_passes(verb("balance", show_balance, "Rebuilt against rendered beauty."))
+    command = add_files(verb("balance", show_balance, "Rebuilt against rendered beauty."))
     command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
     command.add_argument("--by", choices=WAYS, help="for the first ledger")
     command.add_argument("--denoised", action="store_true", help="for the first ledger")
-    command = _of_passes(verb("rebuild", rebuild, "Evaluate a ledger and write the pictures."))
+    command = add_files(verb("rebuild", rebuild, "Evaluate a ledger and write the pictures."))
     command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
     command.add_argument(
         "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
@@ -177,18 +127,3 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
         "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
     )
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
-
-
-def _of_passes(command: argparse.ArgumentParser) -> argparse.ArgumentParser:
-    command.add_argument(
-        "files",
-        nargs="+",
-        type=Path,
-        metavar="FILE",
-        help="the files of one frame, or folders of sequences: of the passes, and of backgrounds",
-    )
-    command.add_argument("--frames", help="of a folder: a list such as 1001-1010x3 (default: all that are there)")
-    command.add_argument(
-        "--space", choices=list(SPACES), help="working space of the files (default: that of the ledger)"
-    )
-    return command

@@ -38,14 +38,15 @@ def _touching(near: NDArray[np.float32], frame: Frame, part: ColourPart) -> NDAr
 def of_range(part: RangePart, frame: Frame, space: str) -> NDArray[np.float32]:
     """Rising to low, whole to high, falling beyond. space: working colour, whose weights make luminance."""
     with np.errstate(invalid="ignore", over="ignore"):
-        value = _measure(part.measure, frame.pixels(part.source), space)
+        value = measure(part.measure, frame.pixels(part.source), space)
         rising = _falling(-value, -part.low, part.soft_low)
         return np.minimum(rising, _falling(value, part.high, part.soft_high))
 
 
-def _measure(measure: str, pixels: Pixels, space: str) -> NDArray[np.float32]:
-    if measure != "luminance":
-        return pixels.planes[("first", "second", "third").index(measure)].astype(np.float32)
+def measure(what: str, pixels: Pixels, space: str) -> NDArray[np.float32]:
+    """A channel by its place, `first` to `third`, or the `luminance` of whole colour."""
+    if what != "luminance":
+        return pixels.planes[("first", "second", "third").index(what)].astype(np.float32)
     weights = luminance_weights(space).astype(np.float32)
     light = sum(w * plane.astype(np.float32) for w, plane in zip(weights, pixels.planes, strict=True))
     if pixels.alpha is None:

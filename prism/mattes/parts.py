@@ -101,6 +101,9 @@ class ColourPart(_Part):
     y: Place = 0.0
 
 
+MEASURES = ("luminance", "first", "second", "third")
+
+
 class RangePart(_Part):
     """Where a pass measures between low and high, rising over soft_low below and falling over soft_high above.
 
@@ -212,3 +215,11 @@ Part = Annotated[
         custom_error_message=f"A part of a matte has one of the kinds {', '.join(KINDS)}",
     ),
 ]
+
+
+def blank_parts() -> dict[str, dict[str, Any]]:
+    """A part of each kind with nothing changed, as JSON."""
+    given = {"source": "pass", "of": "matte", "colour": (0.0, 0.0, 0.0)}
+    kinds = (AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart)
+    made = (kind(**{name: given[name] for name in given if name in kind.model_fields}) for kind in kinds)
+    return {part.kind: part.model_dump(mode="json") for part in made}

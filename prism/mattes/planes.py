@@ -87,7 +87,7 @@ def _bare(part: Part) -> Part:
 def _followed(part: Part, space: str, frame: Frame) -> NDArray[np.float32]:
     """What follows a pass, at full size."""
     if isinstance(part, AlphaPart):
-        return alpha_of(part.source, frame).astype(np.float32)
+        return np.nan_to_num(alpha_of(part.source, frame).astype(np.float32)).clip(0, 1)
     if isinstance(part, NamesPart):
         return np.minimum(ranks.coverage(frame, part), 1)
     if isinstance(part, ColourPart):
@@ -101,8 +101,9 @@ def _followed(part: Part, space: str, frame: Frame) -> NDArray[np.float32]:
 
 
 def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
-    """The alpha of a source as it is, half or float. Raises UnknownSource, BadArgument without one."""
-    alpha = frame.pixels(source, step=step).alpha
+    """The alpha of a source as it is, half or float; of a pass of one channel, that. Raises UnknownSource, BadArgument without."""
+    pixels = frame.pixels(source, step=step)
+    alpha = pixels.planes[0] if pixels.alpha is None and len(frame.source(source).colour) == 1 else pixels.alpha
     if alpha is None:
         raise BadArgument(
             f"{frame.source(source).title} has no alpha.",

@@ -7,12 +7,18 @@ from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 
 from prism.__main__ import main
+from prism.combine.ledger import Ledger
 from prism.commands.scenes import load_facts
+from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
+from prism.mattes.cryptomatte import header, name_floats, ranked
+from prism.mattes.plan import plans
+from prism.mattes.planes import matte_plane
 from prism.passes.facts_sheet import FactsSheet
 from prism.passes.packing import Packing
 from prism.passes.plan import Plan, ShotSettings
@@ -113,6 +119,41 @@ class CommandLine(FolderCase):
         for frame, light in ((1, 7), (2, 8), (3, 7)):
             made = self.folder / f"out.{frame:04}.exr"
             self.assertTrue((read_channels(made, read_parts(made)[0]).plane("R") == light).all(), frame)
+
+    def test_mattes_go_out_and_come_in(self):
+        """Read with OpenEXR's own binding; then a pass like any other."""
+        shot = self.folder / "shot"
+        shot.mkdir()
+        names = ["bolt", "nut_1", "nut_2"]
+        things, shares = np.zeros((4, 6, 4), np.int32), np.zeros((4, 6, 4))
+        things[:], shares[:] = [0, 1, 2, -1], [0.5, 0.3, 0.2, 0]
+        planes = {c: np.full((4, 6), 0.25, np.float16) for c in "RGBA"}
+        for index, plane in enumerate(ranked(things, shares, name_floats(names), 3)):
+            planes[f"crypto_object{index // 4:02}.{'RGBA'[index % 4]}"] = plane
+        for frame in (1, 2):
+            write_exr(shot / f"shot.{frame:04}.exr", Image.of_planes(planes, **header("crypto_object", names)))
+        out = self.folder / "out_{pass}.{frame:04}.exr"
+        code, said, _ = self.run_verb("matte", shot, "--crypto", "nut_*", "bolt", "--out", out, "--pixel", "float")
+        self.assertEqual((code, len(said.split())), (0, 4))
+        got = OpenEXR.File(str(self.folder / "out_nut.0002.exr"), separate_channels=True).channels()
+        np.testing.assert_allclose(got["Y"].pixels, 0.5, atol=1e-7)
+        part = {"kind": "names", "source": "crypto_object00", "patterns": ["bolt"], "amount": 0.5}
+        ledger = {"alpha": None, "mattes": [{"id": "half a bolt", "kind": "made", "parts": [part]}]}
+        self.ledger.write_text(json.dumps(ledger))
+        verb = ["matte", shot, "--ledger", self.ledger, "--frames", "1", "--out", out]
+        self.assertEqual(self.run_verb(*verb, "--name", "half a bolt")[0], 0)
+        frame = find_sources([self.folder / "out_half_a_bolt.0001.exr"])
+        key = next(iter(frame)).key
+        alpha = {"alpha": None, "mattes": [{"id": "m", "kind": "alpha", "source": key}]}
+        np.testing.assert_allclose(matte_plane(plans(Ledger.from_json(alpha).mattes, 1)["m"], frame), 0.25)
+        for more, said in (
+            (["--name", "absent"], "There is no matte absent"),
+            (["--crypto", "bolt"], "from a ledger or from names"),
+        ):
+            self.assertIn(said, self.run_verb(*verb, *more)[2])
+        one = self.folder / "one.exr"
+        self.assertIn("Several mattes or frames", self.run_verb("matte", shot, "--crypto", "bolt", "--out", one)[2])
+        self.assertIn("hold no Cryptomatte", self.run_verb("matte", self.file, "--crypto", "bolt", "--out", one)[2])
 
     def test_faults_are_one_line_and_leave_nothing(self):
         self.run_verb("ledger", self.file, "--out", self.ledger)

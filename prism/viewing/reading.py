@@ -36,7 +36,7 @@ class Line:
 
 def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | None = None) -> list[Line]:
     """Every pass at a pixel, or its average over a box, counted from the picture's corner. Raises BadArgument outside of it."""
-    region = _region(frame, box)
+    region = region_of(frame, box)
     wanted = [source for source in frame if keys is None or source.key in keys]
     wanted = [source for source in wanted if not _is_deep(source)]
     region.read(source.key for source in wanted)
@@ -48,7 +48,7 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
 
     Raises BadArgument outside of the picture, UnknownSource.
     """
-    region = _region(frame, box)
+    region = region_of(frame, box)
     program = compile_ledger(ledger, region.number)
     running = start(program.alpha, region)
     steps = {step.id: step for step in program.steps}
@@ -74,7 +74,7 @@ def _of_result(running: np.ndarray, key: str, title: str, look: Look) -> Line:
     return Line(key, title, tuple("RGB"), rgb, alpha, codes_of(rgb, look))
 
 
-def _region(frame: Frame, box: Window) -> Region:
+def region_of(frame: Frame, box: Window) -> Region:
     """A box counted from the picture's corner."""
     display = frame.display_window
     place = box.moved(display.x0, display.y0)

@@ -44,3 +44,37 @@ class RangeField extends PointField {
 }
 
 customElements.define("range-field", RangeField);
+
+// <soft-range-field low high soft_low soft_high bins>: a range whose ends rise and fall; four handles. Detail is the four numbers.
+class SoftRangeField extends RangeField {
+  static observedAttributes = ["low", "high", "soft_low", "soft_high", "bins", "locked"];
+
+  number(name) { return Number(this.getAttribute(name) ?? 0); }
+  get points() {
+    const [low, high] = [this.number("low"), this.number("high")];
+    return [[low - this.number("soft_low"), LIFT[0]], [low, LIFT[1]], [high, LIFT[1]], [high + this.number("soft_high"), LIFT[0]]];
+  }
+  set points(points) { for (const [name, value] of Object.entries(this.told(points))) this.setAttribute(name, value); }
+  range(points) { return super.range([points[0], points[3]]); }
+  line(points) {
+    const { x0, x1 } = this.view;
+    return `M${this.at(x0, LIFT[0])}L${points.map(([x, y]) => this.at(x, y)).join("L")}L${this.at(x1, LIFT[0])}`;
+  }
+  label([x], index) { return `${["rises from", "whole from", "whole to", "falls to"][index]} ${Number(x.toPrecision(4))}`; }
+  // An outer handle stays outside; an inner one takes its soft end along.
+  put(points, index, [to]) {
+    const x = Number(to.toPrecision(5));
+    const [a, b, c, d] = points.map(([at]) => at);
+    const moved = [
+      [Math.min(x, b), b, c, d], [Math.min(x, c) - (b - a), Math.min(x, c), c, d], [a, b, Math.max(x, b), Math.max(x, b) + (d - c)], [a, b, c, Math.max(x, c)],
+    ][index];
+    return moved.map((at, place) => [at, points[place][1]]);
+  }
+  told(points) {
+    const [a, b, c, d] = points.map(([x]) => x);
+    const short = (value) => Number(value.toPrecision(5));
+    return { low: short(b), high: short(c), soft_low: short(b - a), soft_high: short(d - c) };
+  }
+}
+
+customElements.define("soft-range-field", SoftRangeField);

@@ -61,7 +61,7 @@ export const curves = (page, held) => ({
   pickText({ title }) { return `Pick ${title}`; },
   pickKey(row, { field }) { return `${row.id} ${field}`; },
   pickEnd(row, end) {
-    this.aim(this.pickKey(row, end), `Press where the fog is to ${end.field === "near" ? "begin" : "be full"}`, async ({ x, y }) => {
+    this.aimOnce(this.pickKey(row, end), `Press where the fog is to ${end.field === "near" ? "begin" : "be full"}`, async ({ x, y }) => {
       const { lines } = await (await post(page.urls.probe, { ...this.asked(), x, y, x1: x, y1: y })).json();
       const value = lines.find(({ key }) => key === `row/${row.id}`)?.stored[row.through === "height" ? 1 : 0];
       if (Number.isFinite(value)) this.setNumber(row, end, 0, Number(value.toPrecision(5)));

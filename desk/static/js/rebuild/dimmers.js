@@ -18,7 +18,10 @@ export const dimmers = (page, held) => ({
   lightOf(row) { return row.kind === "pass" ? (this.sourceOf(row)?.light ?? "") : ""; },
   get hasLights() { return this.lights.length > 0; },
   get canStartByLights() { return this.starts.some(({ by }) => by === "light-groups"); },
-  toggleDimming() { this.dimming = !this.dimming; },
+  toggleDimming() {
+    this.dimming = !this.dimming;
+    if (this.dimming && this.matting) this.toggleMatting();
+  },
   get wordsText() { return this.words || "All lights as they were rendered."; },
 
   dimmed(light, changes) {

@@ -6,9 +6,11 @@ import { balance } from "./balance.js";
 import { curves } from "./curves.js";
 import { dimmers } from "./dimmers.js";
 import { dragging } from "./dragging.js";
+import { drawing } from "./drawing.js";
 import { keeping } from "./keeping.js";
 import { keys } from "./keys.js";
 import { mattes } from "./mattes.js";
+import { picking } from "./picking.js";
 import { rows } from "./rows.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
@@ -32,13 +34,17 @@ export default () => {
       this.openBalance();
       this.openKeeping();
       this.openCurves();
+      this.openPicking();
       this.refresh();
       this.account();
       if (this.opened) this.bringUp(this.opened);
     },
 
     // ---- What is shown ----
-    get subject() { return { kind: "ledger", ...this.shown }; },
+    get subject() {
+      const { show, key } = this.shown;
+      return show === "matte" ? { kind: "matte", matte: key, way: this.matteWay, colour: this.tintOf } : { kind: "ledger", ...this.shown };
+    },
     get extra() { return { ledgerId: page.ledgerId, ledger: held.sliding ?? held.kept.current }; },
     show(show, key = "") {
       this.shown = { show, key };
@@ -53,12 +59,14 @@ export default () => {
     get isRange() { return this.isData && (this.way === "range" || (this.way === "auto" && this.shownSource.way === "range")); },
     get probeKey() {
       const { show, key } = this.shown;
+      if (show === "matte") return "matte";
       if (show === "row") return `sum/${key}`;
       if (show === "source") return `row/${[...walk(this.ledger.rows)].find(({ row }) => row.source === key)?.row.id}`;
       return show === "rendered" ? "rendered" : "rebuilt";
     },
     get title() {
       const { show, key } = this.shown;
+      if (show === "matte") return `matte ${key}`;
       if (show === "row") return `sum down to ${this.titleOf(find(this.ledger, key) ?? { source: key })}`;
       if (show === "source") return `source: ${this.titleOf({ source: key })}`;
       return STAGES[show] ?? "difference, untrimmed";
@@ -84,7 +92,10 @@ export default () => {
     },
 
     // ---- Elsewhere ----
-    frameChanged() { this.account(); },
+    frameChanged() {
+      this.account();
+      this.readNames();
+    },
     get lookUrl() { return `${page.urls.look}?element=${this.element}&frame=${this.frame}`; },
     get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
     nameAddress() {
@@ -94,7 +105,7 @@ export default () => {
 
     // ---- Keys and faults ----
     ownKeys() {
-      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming() };
+      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting() };
     },
     key(event) {
       const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
@@ -107,5 +118,5 @@ export default () => {
       this.pressed(event);
     },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };

@@ -52,6 +52,7 @@ export const keeping = (page, held) => ({
   },
   adopt() {
     held.sliding = null;
+    this.mindMatte();
     this.askPicture({}); // first: the server works while the rows are drawn anew
     this.ledger = held.kept.current;
     this.canUndo = held.kept.canUndo;

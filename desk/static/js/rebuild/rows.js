@@ -1,5 +1,6 @@
 // The rows of the ledger: how they read, and how they are added, grouped and removed.
 import { post } from "../api.js";
+import { withPart } from "./matte-tree.js";
 import * as tree from "./tree.js";
 import { keysOf } from "./time.js";
 
@@ -98,8 +99,10 @@ export const rows = (page, held) => ({
   },
 
   // ---- Changes ----
-  change(row, changes) { this.commit(tree.withRow(held.kept.current, row.id, changes)); },
-  slide(row, changes) { this.preview(tree.withRow(held.kept.current, row.id, changes), row.id); },
+  // Of a row, or of a part of a matte, which says where it stands.
+  changed(row, changes) { return row.at ? withPart(held.kept.current, row.at, changes) : tree.withRow(held.kept.current, row.id, changes); },
+  change(row, changes) { this.commit(this.changed(row, changes)); },
+  slide(row, changes) { this.preview(this.changed(row, changes), row.id); },
   set(row, field, value) { this.change(row, { [field]: value }); },
   setOperator(row, operator) {
     const { display } = page.operators.find(({ key }) => key === operator);

@@ -1,11 +1,13 @@
 // The opened row: its numbers and choices, the place of an overlay, and what else it has.
 import { post } from "../api.js";
 import { CHOICES, NUMBERS, OWN, suits } from "./fields.js";
+import { numbersOfPart, PART_CHOICES } from "./parts.js";
 import { at, changedTo } from "./time.js";
 
 const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
 const MOST_DISTANCE = 20; // scene units from which a drag goes faster
 
+const ANY = [-1e9, 1e9];
 const NEUTRAL_KELVIN = 6504;
 
 export const trims = (page, held) => ({
@@ -13,8 +15,9 @@ export const trims = (page, held) => ({
 
   // ---- Numbers ----
   numbersOf(row) {
-    const own = (OWN[row.kind] ?? []).filter((number) => suits(row, number));
-    return [...own, ...NUMBERS].map((number) => ({ ...number, range: page.blank.ranges[number.field], step: this.stepOf(row, number) }));
+    const numbers = row.at ? numbersOfPart(row) : [...(OWN[row.kind] ?? []).filter((number) => suits(row, number)), ...NUMBERS];
+    const ranges = row.at ? page.blank.matteRanges : page.blank.ranges;
+    return numbers.map((number) => ({ ...number, range: ranges[number.field] ?? ANY, step: this.stepOf(row, number) }));
   },
   // Depth is in units of the scene: what is far is dragged faster.
   stepOf(row, { field, step }) {
@@ -22,7 +25,7 @@ export const trims = (page, held) => ({
   },
   choicesOf(row) {
     const pictures = () => this.sources.filter(({ data }) => !data).map(({ key, title }) => ({ value: key, text: title }));
-    return (CHOICES[row.kind] ?? [])
+    return ((row.at ? PART_CHOICES : CHOICES)[row.kind] ?? [])
       .filter((choice) => suits(row, choice))
       .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? pictures() }));
   },
@@ -39,7 +42,7 @@ export const trims = (page, held) => ({
   fieldOf(row, { field }, part) { return row[field].length === undefined ? row[field] : row[field][part]; },
   numberAt(row, number, part) { return at(this.fieldOf(row, number, part), this.frame); },
   neutralOf(row, { field }, part) {
-    const neutral = page.blank[row.kind][field];
+    const neutral = (row.at ? page.blank.parts : page.blank)[row.kind][field];
     return Array.isArray(neutral) ? neutral[part] : neutral;
   },
   numberLabel({ title }, part) { return part ? `${title} ${part}` : title; },

@@ -18,7 +18,7 @@ export class Stage {
     this.beside = false; // the other picture stands at the right instead
     this.swapped = false; // the other picture is shown alone, for flicker
     this.numbers = null; // { x, y, width, values } drawn into single pixels
-    this.onPick = null; // called with a pixel instead of moving the picture, while something waits for one
+    this.tool = null; // takes presses, and draws over the picture: { press, move, release, draw }
     this.box = null; // dragged with Shift: { x, y, x1, y1 }
     this.fitted = true;
     this.mark = null;
@@ -113,8 +113,8 @@ export class Stage {
   press(event) {
     if (event.button > 1) return;
     let at = this.place(event);
-    if (this.onPick && event.button === 0) {
-      if (this.isInside(this.pixelAt(at))) this.onPick(this.pixelAt(at));
+    if (this.tool && event.button === 0 && !event.altKey) {
+      this.use(event, at);
       return;
     }
     const drag = event.shiftKey ? "box" : this.isOnLine(at) ? "wipe" : "pan";
@@ -135,6 +135,25 @@ export class Stage {
     this.canvas.addEventListener("lostpointercapture", end, { once: true });
   }
 
+  // A tool takes presses instead of moving the picture; with Alt they move it all the same.
+  use(event, from) {
+    const { tool } = this;
+    let at = this.exactAt(from);
+    this.canvas.setPointerCapture(event.pointerId);
+    tool.press?.(at, event);
+    const move = (change) => {
+      at = this.exactAt(this.place(change));
+      tool.move?.(at, change);
+      this.draw();
+    };
+    this.canvas.addEventListener("pointermove", move);
+    this.canvas.addEventListener("lostpointercapture", (last) => {
+      this.canvas.removeEventListener("pointermove", move);
+      tool.release?.(at, last);
+      this.draw();
+    }, { once: true });
+  }
+
   pan(across, down) {
     this.x += across;
     this.y += down;
@@ -153,12 +172,16 @@ export class Stage {
     return { x: Math.floor((left - this.x) / this.across), y: Math.floor((top - this.y) / this.zoom) };
   }
 
+  // A place in pixels of the picture, between them as well; and where it lies on the screen.
+  exactAt({ left, top }) { return { x: (left - this.x) / this.across, y: (top - this.y) / this.zoom }; }
+  onScreen({ x, y }) { return [this.x + x * this.across, this.y + y * this.zoom]; }
+
   isInside({ x, y }) { return x >= 0 && y >= 0 && x < this.width && y < this.height; }
 
   hover(event) {
     const at = this.place(event);
     const pixel = this.pixelAt(at);
-    this.canvas.style.cursor = this.onPick ? "cell" : this.isOnLine(at) ? "grab" : "crosshair";
+    this.canvas.style.cursor = this.tool ? "cell" : this.isOnLine(at) ? "grab" : "crosshair";
     this.onPointer(this.isInside(pixel) ? pixel : null);
   }
 
@@ -212,6 +235,7 @@ export class Stage {
     pen.strokeStyle = "#fff";
     if (this.mark && this.zoom >= 4) this.outline(pen, { ...this.mark, x1: this.mark.x, y1: this.mark.y });
     if (this.box) this.outline(pen, this.box);
+    this.tool?.draw?.(pen);
   }
 
   outline(pen, { x, y, x1, y1 }) {

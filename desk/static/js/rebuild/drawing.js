@@ -1,0 +1,207 @@
+// Strokes and shapes of mattes, drawn on the picture: at once by the page, exactly by the server on release.
+import { at, changedTo } from "./time.js";
+
+const NEAREST = 1.5; // pixels on the screen between points of a stroke
+const GRIP = 10; // pixels on the screen within which a handle is meant
+const CLOSED = ["polygon", "smooth"];
+const LEAST = { polygon: 3, smooth: 3 };
+
+export const drawing = (page, held) => ({
+  brush: { size: 60, hardness: 0.7, opacity: 1, erases: false, held: false },
+
+  setBrush(field, value) { this.brush = { ...this.brush, [field]: value }; },
+  drawName(line) { return `draw ${this.matte} ${line.index}`; },
+  toggleDrawing(line) {
+    this.openPart = line.index;
+    if (line.row.kind === "strokes") this.drawStrokes();
+    else this.editShape();
+  },
+  drawStrokes() {
+    const stage = this.theStage();
+    let points = [];
+    const put = ({ x, y }) => points.push([Number(x.toFixed(2)), Number(y.toFixed(2))]);
+    this.aim(`draw ${this.matte} ${this.openPart}`, "Draw; Alt moves the picture", {
+      press: put,
+      move: (place) => {
+        const [x, y] = points.at(-1);
+        if (Math.hypot(place.x - x, place.y - y) * stage.zoom >= NEAREST) put(place);
+      },
+      release: () => {
+        this.addStroke(points);
+        points = [];
+      },
+      draw: (pen) => this.paintStroke(pen, points),
+    });
+  },
+  paintStroke(pen, points) {
+    if (!points.length) return;
+    const stage = this.theStage();
+    const path = new Path2D();
+    points.forEach(([x, y], index) => path[index ? "lineTo" : "moveTo"](...stage.onScreen({ x, y })));
+    path.lineTo(...stage.onScreen({ x: points.at(-1)[0], y: points.at(-1)[1] + 0.01 }));
+    Object.assign(pen, { lineWidth: this.brush.size * stage.zoom, lineCap: "round", lineJoin: "round", strokeStyle: `${this.brush.erases ? "#000000" : this.tintOf}99` });
+    pen.stroke(path);
+  },
+  // Drawn where it is seen: strokes that were moved as a whole are drawn where they came from.
+  addStroke(points) {
+    const target = this.partLines[this.openPart]?.row;
+    if (target?.kind !== "strokes" || !points.length) return;
+    const [x, y] = [at(target.x, this.frame), at(target.y, this.frame)];
+    const { held: only, ...brush } = this.brush;
+    const frames = only ? { first: this.frame, last: this.frame } : { first: null, last: null };
+    const stroke = { ...brush, ...frames, points: points.map(([px, py]) => [px - x, py - y]) };
+    this.change(target, { strokes: [...target.strokes, stroke] });
+  },
+  clearStrokes(line) { this.change(line.row, { strokes: [] }); },
+
+  // ---- Shapes ----
+  drawShape(form, how) {
+    if (CLOSED.includes(form)) this.drawCorners(form, how);
+    else this.dragShape(form, how);
+  },
+  addShape(form, how, fields) {
+    this.dropAim();
+    this.openPart = this.openedMatte.parts.length;
+    this.commitParts([...this.openedMatte.parts, { ...page.blank.parts.shape, how, form, ...fields }]);
+    this.editShape();
+  },
+  dragShape(form, how) {
+    let from = null;
+    let to = null;
+    const fields = () => {
+      if (form === "gradient") return { corners: [from, to].map((place) => corner(place)) };
+      return {
+        x: short((from.x + to.x) / 2), y: short((from.y + to.y) / 2), width: short(Math.abs(to.x - from.x)), height: short(Math.abs(to.y - from.y)),
+      };
+    };
+    this.aim("shape", `Drag the ${form}`, {
+      press: (place) => (from = to = place),
+      move: (place) => (to = place),
+      release: (place) => {
+        to = place;
+        if (Math.hypot(to.x - from.x, to.y - from.y) > 1) this.addShape(form, how, fields());
+        else from = null;
+      },
+      draw: (pen) => from && this.outlineShape(pen, { ...page.blank.parts.shape, form, ...fields() }),
+    });
+  },
+  drawCorners(form, how) {
+    const stage = this.theStage();
+    const corners = [];
+    let pointer = null;
+    const isFirst = (place) => corners.length >= LEAST[form] && distance(stage, place, corners[0]) < GRIP;
+    this.aim("shape", "Press corner after corner; the first once more closes it", {
+      press: (place) => (pointer = place),
+      move: (place) => (pointer = place),
+      release: (place) => {
+        if (isFirst(place)) this.addShape(form, how, { corners });
+        else corners.push(corner(place));
+      },
+      draw: (pen) => {
+        if (corners.length) this.outlineShape(pen, { ...page.blank.parts.shape, form: "polygon", corners: pointer ? [...corners, pointer] : corners });
+        corners.forEach((place) => this.handle(pen, place));
+      },
+    });
+  },
+  // The handles of the open shape; a number that is keyed gets a key where it is moved.
+  editShape() {
+    const stage = this.theStage();
+    let grabbed = null;
+    let changes = null;
+    this.aim(`draw ${this.matte} ${this.openPart}`, "Drag the handles; Alt moves the picture", {
+      press: (place) => {
+        const handles = handlesOf(this.part, this.frame);
+        const near = handles.map((handle, index) => ({ index, away: distance(stage, place, handle) })).sort((a, b) => a.away - b.away)[0];
+        grabbed = near && near.away < GRIP ? near.index : null;
+      },
+      move: (place) => {
+        const target = this.partLines[this.openPart]?.row;
+        if (grabbed === null || !target) return;
+        changes = movedHandle(target, grabbed, place, this.frame);
+        this.slide(target, changes);
+      },
+      release: () => {
+        if (changes) this.change(this.partLines[this.openPart].row, changes);
+        grabbed = changes = null;
+      },
+      draw: (pen) => {
+        const part = held.sliding ? held.sliding.mattes.find(({ id }) => id === this.matte)?.parts[this.openPart] : this.part;
+        if (part?.kind !== "shape") return;
+        this.outlineShape(pen, part);
+        handlesOf(part, this.frame).forEach((place) => this.handle(pen, place));
+      },
+    });
+  },
+  // Every side has a softness of its own, from one corner to the next.
+  hasSides(part) { return part.kind === "shape" && CLOSED.includes(part.form); },
+  sideLabel(index) { return `softness of side ${index + 1}`; },
+  softAt(place) { return at(place.soft, this.frame); },
+  withSide(part, index, soft) {
+    const old = part.corners[index];
+    return { corners: part.corners.with(index, { ...old, soft: changedTo(old.soft, this.frame, soft) }) };
+  },
+  slideSide(part, index, soft) { this.slide(part, this.withSide(part, index, soft)); },
+  setSide(part, index, soft) { this.change(part, this.withSide(part, index, soft)); },
+  outlineShape(pen, part) {
+    const stage = this.theStage();
+    const path = new Path2D();
+    const go = (name, place) => path[name](...stage.onScreen(place));
+    const [x, y, wide, high] = ["x", "y", "width", "height"].map((field) => at(part[field], this.frame));
+    if (part.corners.length) {
+      part.corners.map((place) => placed(place, part, this.frame)).forEach((place, index) => go(index ? "lineTo" : "moveTo", place));
+      if (part.form !== "gradient") path.closePath();
+    } else {
+      const [left, top] = stage.onScreen({ x, y });
+      const turn = (at(part.turn, this.frame) * Math.PI) / 180;
+      const [a, b] = [(wide / 2) * stage.across, (high / 2) * stage.zoom];
+      if (part.form === "ellipse") path.ellipse(left, top, a, b, turn, 0, 2 * Math.PI);
+      else {
+        const box = new Path2D();
+        box.rect(-a, -b, 2 * a, 2 * b);
+        path.addPath(box, new DOMMatrix().translate(left, top).rotate((turn * 180) / Math.PI));
+      }
+    }
+    for (const [strokeStyle, lineWidth] of [["#000a", 3], ["#fff", 1]]) {
+      Object.assign(pen, { strokeStyle, lineWidth });
+      pen.stroke(path);
+    }
+  },
+  handle(pen, place) {
+    const [left, top] = this.theStage().onScreen(place);
+    Object.assign(pen, { fillStyle: "#fff", strokeStyle: "#000", lineWidth: 1 });
+    pen.beginPath();
+    pen.arc(left, top, 4.5, 0, 2 * Math.PI);
+    pen.fill();
+    pen.stroke();
+  },
+});
+
+const short = (value) => Number(value.toFixed(2));
+const corner = ({ x, y }) => ({ x: short(x), y: short(y), soft: 0 });
+const placed = ({ x, y }, part, frame) => ({ x: at(x, frame) + at(part.x, frame), y: at(y, frame) + at(part.y, frame) });
+
+function distance(stage, a, b) {
+  const [from, to] = [stage.onScreen(a), stage.onScreen(b)];
+  return Math.hypot(to[0] - from[0], to[1] - from[1]);
+}
+
+// Corners; of ellipses and rectangles the middle, and the ends of their half sides.
+function handlesOf(part, frame) {
+  if (part?.kind !== "shape") return [];
+  if (part.corners.length) return part.corners.map((place) => placed(place, part, frame));
+  const [x, y, wide, high, turn] = ["x", "y", "width", "height", "turn"].map((field) => at(part[field], frame));
+  const [u, v] = [Math.cos((turn * Math.PI) / 180), Math.sin((turn * Math.PI) / 180)];
+  return [{ x, y }, { x: x + (u * wide) / 2, y: y + (v * wide) / 2 }, { x: x - (v * high) / 2, y: y + (u * high) / 2 }];
+}
+
+function movedHandle(part, index, place, frame) {
+  const set = (old, value) => changedTo(old, frame, short(value));
+  const [x, y] = [at(part.x, frame), at(part.y, frame)];
+  if (part.corners.length) {
+    const old = part.corners[index];
+    return { corners: part.corners.with(index, { ...old, x: set(old.x, place.x - x), y: set(old.y, place.y - y) }) };
+  }
+  if (index === 0) return { x: set(part.x, place.x), y: set(part.y, place.y) };
+  const field = index === 1 ? "width" : "height";
+  return { [field]: set(part[field], 2 * Math.hypot(place.x - x, place.y - y)) };
+}

@@ -1,0 +1,139 @@
+// What the open part of a matte takes, chosen in the picture or from the list of names.
+import { post } from "../api.js";
+import { Newest } from "../newest.js";
+import { changedTo } from "./time.js";
+
+const PICKED = {
+  names: "Press an object to take it or leave it, drag a box for many",
+  colour: "Press the colour",
+  range: "Press, or drag a box over, what is to be in the range",
+  direction: "Press a surface that faces the way",
+  box: "Drag a box over what is to be inside",
+};
+const MOST_LISTED = 60;
+
+export const picking = (page, held) => ({
+  names: [], // of the open part's Cryptomatte: { id, name, share }
+  lostShare: 0,
+  nameSearch: "",
+  measured: null, // histogram that the open range goes by
+
+  openPicking() { held.reading = new Newest((part) => this.fetchPart(part)); },
+  beginPart(part) {
+    this.readNames();
+    if (PICKED[part.kind]) this.pickPart();
+    if (part.kind === "strokes") this.drawStrokes();
+  },
+  // What the page has to know of the open part: names, or a histogram.
+  readNames() {
+    const { part } = this;
+    if (part?.kind === "names" || part?.kind === "range") held.reading.ask(part);
+  },
+  async fetchPart(part) {
+    await this.guarded(async () => {
+      const asked = { ...this.question, source: part.source };
+      if (part.kind === "names") {
+        const { names, lost } = await (await post(page.urls.names, asked)).json();
+        this.names = names;
+        this.lostShare = lost;
+      } else {
+        this.measured = { of: part.source + part.measure, ...(await (await post(page.urls.histogram, { ...asked, what: part.measure })).json()) };
+      }
+    });
+  },
+  canPick(part) { return part.kind in PICKED; },
+  pickName(line) { return `part ${this.matte} ${line.index}`; },
+  togglePicking(line) {
+    this.openPart = line.index;
+    this.pickPart();
+  },
+  pickPart() {
+    const { part, openPart } = this;
+    this.aimOften(`part ${this.matte} ${openPart}`, PICKED[part.kind], async (box) => {
+      const asked = { ...this.question, source: part.source, what: part.measure ?? "first", ...box };
+      this.take(await (await post(page.urls.pick, asked)).json(), box);
+    });
+  },
+  // Of the part as it is by now: presses may come faster than answers.
+  take(picked, box) {
+    const target = this.partLines[this.openPart]?.row;
+    if (!target || !this.canPick(target)) return;
+    const changes = {
+      names: () => this.withNames(picked.names, box),
+      colour: () => ({ colour: picked.colour, x: box.x + 0.5, y: box.y + 0.5 }),
+      range: () => this.withRange(target, picked),
+      direction: () => ({ toward: picked.colour }),
+      box: () => ({ low: picked.least, high: picked.most }),
+    }[target.kind]();
+    if (Object.values(changes).flat().some((value) => value === null)) this.remark = "Nothing is measured there.";
+    else this.change(target, changes);
+  },
+  // One that is in already goes out; a box only adds.
+  withNames(found, { x, y, x1, y1 }) {
+    const { names } = this.part;
+    const single = x === x1 && y === y1;
+    const taken = new Set(names.map(({ id }) => id));
+    if (single && found.length && taken.has(found[0].id)) return { names: names.filter(({ id }) => id !== found[0].id) };
+    return { names: [...names, ...found.filter(({ id }) => !taken.has(id)).map(({ id, name }) => ({ id, name }))] };
+  },
+  // The range widens to what was pressed; the first press begins it.
+  withRange(part, { low, high }) {
+    const blank = page.blank.parts.range;
+    const fresh = JSON.stringify([part.low, part.high]) === JSON.stringify([blank.low, blank.high]);
+    if (fresh || low === null) return { low, high };
+    const set = (field, value) => ({ [field]: changedTo(part[field], this.frame, value) });
+    const [from, to] = [this.numberAt(part, { field: "low" }, 0), this.numberAt(part, { field: "high" }, 0)];
+    return { ...(low < from ? set("low", low) : {}), ...(high > to ? set("high", high) : {}) };
+  },
+
+  // ---- The list of names ----
+  get namesListed() {
+    const taken = new Set((this.part?.names ?? []).map(({ id }) => id));
+    const here = new Set(this.names.map(({ id }) => id));
+    const away = (this.part?.names ?? []).filter(({ id }) => !here.has(id)).map((name) => ({ ...name, share: 0 }));
+    const fits = fitting(this.nameSearch);
+    const found = [...away, ...this.names].filter(({ id, name }) => taken.has(id) || fits(name || id));
+    return found
+      .sort((a, b) => taken.has(b.id) - taken.has(a.id))
+      .slice(0, MOST_LISTED)
+      .map((entry) => ({ ...entry, title: entry.name || entry.id, taken: taken.has(entry.id), text: shareText(entry.share) }));
+  },
+  get namesText() {
+    const lost = this.lostShare >= 0.0005 ? ` ${(this.lostShare * 100).toFixed(1)} % of what is covered is lost, since there are too few levels.` : "";
+    return `${this.names.length} names.${lost}`;
+  },
+  toggleNamed(entry) {
+    const { names } = this.part;
+    const kept = names.filter(({ id }) => id !== entry.id);
+    this.change(this.partLines[this.openPart].row, { names: kept.length < names.length ? kept : [...names, { id: entry.id, name: entry.name }] });
+  },
+  takeFound() {
+    const fits = fitting(this.nameSearch);
+    const taken = new Set(this.part.names.map(({ id }) => id));
+    const found = this.names.filter(({ id, name }) => name && fits(name) && !taken.has(id)).map(({ id, name }) => ({ id, name }));
+    this.change(this.partLines[this.openPart].row, { names: [...this.part.names, ...found] });
+  },
+  keepPattern() {
+    const pattern = this.nameSearch.trim();
+    if (!pattern || this.part.patterns.includes(pattern)) return;
+    this.change(this.partLines[this.openPart].row, { patterns: [...this.part.patterns, pattern] });
+    this.nameSearch = "";
+  },
+  dropPattern(line, pattern) { this.change(line.row, { patterns: line.row.patterns.filter((other) => other !== pattern) }); },
+
+  // ---- A range on its histogram ----
+  rangeBins(part) { return JSON.stringify(this.measured?.of === part.source + part.measure ? this.measured : null); },
+  slideRange(part, ends) { this.slide(part, this.keyedEnds(part, ends)); },
+  setRange(part, ends) { this.change(part, this.keyedEnds(part, ends)); },
+  keyedEnds(part, ends) { return Object.fromEntries(Object.entries(ends).map(([field, value]) => [field, changedTo(part[field], this.frame, value)])); },
+});
+
+// * stands for anything, ? for one letter; without either, anywhere in the name.
+function fitting(search) {
+  const text = search.trim().toLowerCase();
+  if (!/[*?]/.test(text)) return (name) => name.toLowerCase().includes(text);
+  const pattern = new RegExp(`^${text.replace(/[.+^${}()|[\]\\]/g, "\\$&").replaceAll("*", ".*").replaceAll("?", ".")}$`);
+  return (name) => pattern.test(name.toLowerCase());
+}
+
+const shareText = (share) => (share === 0 ? "not here" : share < 0.0005 ? "< 0.1 %" : `${(share * 100).toFixed(1)} %`);

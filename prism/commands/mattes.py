@@ -1,0 +1,79 @@
+"""`python -m prism matte`: mattes of a ledger, or names of a Cryptomatte, as files."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+
+from prism.combine.deliver import PIXELS
+from prism.combine.ledger import Ledger
+from prism.commands import Answer
+from prism.commands.framing import add_files, frames_of, ledger_on
+from prism.elements.frame import OpenFrame
+from prism.errors import BadArgument
+from prism.formats.exr import LOSSLESS
+from prism.mattes import ranks
+from prism.mattes.document import MadeMatte
+from prism.mattes.parts import NamesPart
+from prism.mattes.plan import plans
+from prism.mattes.writing import file_word, write_matte
+from prism.naming.patterns import parse_pattern
+
+
+def write_mattes(args: argparse.Namespace) -> Answer:
+    """Write every matte that is asked for, at every frame. Raises BadArgument, or as the evaluation."""
+    if bool(args.ledger) == bool(args.crypto):
+        raise BadArgument("Mattes come from a ledger or from names.", advice="Use --ledger with --name, or --crypto.")
+    pattern = parse_pattern(args.out.name)
+    written: list[str] = []
+    for sources in frames_of(args):
+        ledger = _ledger(args, sources)
+        ready = plans(ledger.mattes, sources.number, ledger.space)
+        wanted = args.name or list(ready)
+        unknown = [name for name in wanted if name not in ready]
+        if unknown or not wanted:
+            raise BadArgument(
+                f"There is no matte {', '.join(unknown)}." if unknown else "The ledger has no mattes.",
+                where="--name",
+                advice=f"The ledger has {', '.join(ready) or 'none'}.",
+            )
+        for name in wanted:
+            path = args.out.with_name(pattern.expand({"frame": sources.number, "pass": file_word(name)}))
+            if str(path) in written:
+                raise BadArgument(
+                    f"Several mattes or frames would be written to {path}.", where="--out",
+                    advice="Put {pass} and {frame:04} into the name.",
+                )  # fmt: skip
+            write_matte(ready[name], sources, path, pixel=args.pixel, compression=args.compression)
+            written.append(str(path))
+    return {"files": written}, "\n".join(written)
+
+
+def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger:
+    """The one named; or one with a matte for each name or pattern."""
+    if args.ledger:
+        return ledger_on(args.ledger, sources)
+    source = args.layer or next((source.key for source in ranks.first_ranks(sources)), "")
+    if not source:
+        raise BadArgument("These files hold no Cryptomatte.", where="--crypto", advice="Render one, or use a ledger.")
+    mattes = [
+        MadeMatte(id=name, parts=(NamesPart(source=source, patterns=(name,)),)) for name in dict.fromkeys(args.crypto)
+    ]
+    return Ledger(alpha=None, mattes=tuple(mattes))
+
+
+def add_verb(verb: Callable[..., argparse.ArgumentParser]) -> None:
+    """verb: adds one by name, function and help."""
+    command = add_files(verb("matte", write_mattes, "Mattes as files of one channel each."))
+    command.add_argument("--ledger", type=Path, metavar="L.json")
+    command.add_argument(
+        "--name", action="append", metavar="MATTE", help="of the ledger; may be repeated (default: all)"
+    )
+    command.add_argument("--crypto", nargs="+", metavar="NAME", help="names or patterns of a Cryptomatte, a matte each")
+    command.add_argument("--layer", metavar="PASS", help="first rank of the Cryptomatte (default: the first there is)")
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr; {pass} stands for the matte's name, {frame:04} for the frame"
+    )
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="pixel type")
+    command.add_argument("--compression", choices=LOSSLESS, default="zip", help="compression")
