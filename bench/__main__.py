@@ -2,10 +2,10 @@
 
 import sys
 
-from bench import denoisers, doors, drags, faults, intake, ledgers, pictures, plans, renders
+from bench import denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, renders
 
 BENCHES = {
-    "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "pictures": pictures, "plans": plans,
+    "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "mattes": mattes, "pictures": pictures, "plans": plans,
     "renders": renders,
 }  # fmt: skip
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from demo.conservatory import FIRST
+from demo.conservatory import FIRST, PLANETS
 from prism.combine.ledger import Ledger
 from prism.combine.rows import FogRow, GroupRow, OverlayRow, PassRow
+from prism.mattes.cryptomatte import name_bits
+from prism.mattes.document import MadeMatte
+from prism.mattes.parts import Named, NamesPart
 
 FADE = 24  # frames over which the wires go
 GRADE = {
@@ -31,6 +34,10 @@ def graded(element: str, beauty: str) -> Ledger:
     rows = (
         GroupRow(id="lights", name="lights", rows=lights, comment="Sum to what was rendered; each is dimmed by itself."),
         PassRow(
+            id="planet rims", source=f"{element}/light_moon_rim{marked}", uses_alpha=False, in_balance=False, amount=1.4, warmth=-40.0,
+            matte="planets", comment="Brings the planets forward, and nothing else.",
+        ),
+        PassRow(
             id="contact", source=f"{element}/occlusion", operator="shade", amount=0.35, in_balance=False, uses_alpha=False,
             comment="Sets the orrery onto the floor.",
         ),
@@ -45,4 +52,9 @@ def graded(element: str, beauty: str) -> Ledger:
             ]},
         ),
     )  # fmt: skip
-    return Ledger(name="first", beauty=f"{element}/{beauty}", alpha=f"{element}/{beauty}", rows=rows)
+    planets = NamesPart(
+        source=f"{element}/crypto_object00",
+        names=tuple(Named(id=f"{name_bits(planet.name):08x}", name=planet.name) for planet in PLANETS),
+    )
+    mattes = (MadeMatte(id="planets", parts=(planets,), comment="The globes without their arms."),)
+    return Ledger(name="first", beauty=f"{element}/{beauty}", alpha=f"{element}/{beauty}", mattes=mattes, rows=rows)

@@ -74,6 +74,29 @@ def trims(page: Page) -> None:
     page.wait_for_selector("text=balanced within")
 
 
+def mattes(page: Page) -> None:
+    """Planets being picked in the picture."""
+    page.keyboard.press("Control+z")
+    page.wait_for_timeout(1000)
+    _ledger(page, 1010)
+    page.get_by_role("button", name="Mattes", exact=True).click()
+    page.locator(".chip").first.click()
+    page.locator(".chip").first.click()
+    page.get_by_role("button", name="Pick in the picture").click()
+    page.mouse.move(760, 410)
+    page.wait_for_selector("text=azure 100 %")
+    page.wait_for_timeout(1500)
+
+
+def matte_in_use(page: Page) -> None:
+    """The row that the matte limits, opened; its picture down to there."""
+    _ledger(page, 1010)
+    page.get_by_label("Trims of light, moon rim").nth(1).click()
+    page.get_by_label("Show the sum down to light, moon rim").nth(1).click()
+    page.locator("[aria-label='Matte of light, moon rim']").scroll_into_view_if_needed()
+    page.wait_for_timeout(1500)
+
+
 def compare(page: Page) -> None:
     page.keyboard.press("Control+z")
     page.wait_for_timeout(1000)
@@ -143,6 +166,8 @@ VIEWS = {
     "rebuild": rebuild,
     "dimmers": dimmers,
     "trims": trims,
+    "mattes": mattes,
+    "matte-in-use": matte_in_use,
     "compare": compare,
     "hand-off": handoff,
     "intake": intake,

@@ -4,14 +4,16 @@ import json
 import unittest
 
 import numpy as np
+import OpenEXR
 from scipy import ndimage
 
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger
+from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.formats.headers import Attribute
 from prism.mattes import ranks
-from prism.mattes.cryptomatte import header, name_bits, name_floats
+from prism.mattes.cryptomatte import header, name_bits, name_floats, ranked
 from prism.mattes.document import MadeMatte
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import NamesPart
@@ -19,6 +21,7 @@ from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.window import Window
 from prism.tests import ledger_page
+from prism.tests.frames import FolderCase
 from prism.tests.ledgers import FRAME, NAMES, Dice
 from prism.tests.memory import MemoryFrame
 
@@ -230,6 +233,54 @@ class Drawn(unittest.TestCase):
         self.assertLess(np.abs(plane(frame, *parts, step=4) - small).mean(), 0.01)
         spot = plane(frame, {"kind": "shape", "x": 0, "y": 0, "width": 3, "height": 3})
         self.assertEqual(np.unravel_index(spot.argmax(), spot.shape), (3, 7))
+
+
+class OtherMakers(FolderCase):
+    """Files as other programs write them, by OpenEXR's own binding."""
+
+    NAMED = ("hero", "bunny", "set/floor_01")
+
+    def planes(self):
+        things, shares = np.zeros((8, 12, 4), np.int32), np.zeros((8, 12, 4))
+        things[:], shares[:] = [0, 1, 2, -1], [0.5, 0.3, 0.15, 0]
+        colour = {c: np.full((8, 12), 0.5, np.float16) for c in "RGB"} | {"A": np.ones((8, 12), np.float16)}
+        return colour, ranked(things, shares, name_floats(self.NAMED), 3)
+
+    def write(self, name, *parts):
+        head = {"type": OpenEXR.scanlineimage, "compression": OpenEXR.ZIP_COMPRESSION}
+        made = [OpenEXR.Part(head | more, channels, name=part) for part, channels, more in parts]
+        OpenEXR.File(made).write(str(self.folder / name))
+        return find_sources([self.folder / name])
+
+    def check(self, frame):
+        self.assertEqual([s.key for s in ranks.first_ranks(frame)], ["crypto_object00"])
+        found = ranks.shares(frame, "crypto_object00")
+        self.assertEqual([share.name for share in found], list(self.NAMED))
+        self.assertAlmostEqual(ranks.lost(frame, "crypto_object00", frame.pixels("beauty").alpha), 0.05, places=6)
+
+    def test_a_part_for_every_layer(self):
+        colour, planes = self.planes()
+        said = header("CryptoObject", self.NAMED)
+        layers = [
+            (f"CryptoObject{n:02}", dict(zip("RGBA", planes[4 * n : 4 * n + 4], strict=True)), said) for n in (0, 1)
+        ]
+        self.check(self.write("parts.exr", ("rgba", colour, {}), *layers))
+
+    def test_a_manifest_beside_the_file(self):
+        """With the preview layer that nobody needs; a manifest that lies elsewhere is not looked for."""
+        colour, planes = self.planes()
+        for index, plane in enumerate(planes):
+            colour[f"CryptoObject{index // 4:02}.{'RGBA'[index % 4]}"] = plane
+        colour |= {f"CryptoObject.{c}": np.zeros((8, 12), np.float32) for c in "RGB"}
+        said = {key: text for key, text in header("CryptoObject", self.NAMED).items() if not key.endswith("/manifest")}
+        names = {name: f"{name_bits(name):08x}" for name in self.NAMED}
+        (self.folder / "names.json").write_text(json.dumps(names))
+        beside = "cryptomatte/3ae39a5/manif_file"
+        self.check(self.write("one.exr", ("all", colour, said | {beside: "names.json"})))
+        inner = self.folder / "inner"
+        inner.mkdir()
+        frame = self.write("inner/far.exr", ("all", colour, said | {beside: "../names.json"}))
+        self.assertEqual(ranks.manifest(frame, "crypto_object00"), {})
 
 
 class Cryptomatte(unittest.TestCase):
