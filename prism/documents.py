@@ -2,11 +2,11 @@
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Annotated, Any, Self
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, ValidationError
 
 from prism.errors import BadDocument
 from prism.json_text import load_json
@@ -25,6 +25,18 @@ class Value(BaseModel):
         """A copy with some fields changed; the changed value is checked like a new one."""
         fields = {name: self.__dict__[name] for name in type(self).model_fields}  # and nothing that was only worked out
         return type(self).model_validate(fields | changes)
+
+
+def by_kind(what: str, kinds: Sequence[str], *, without: str | None = None) -> Discriminator:
+    """Tells the branches of a union apart by their `kind`; each is tagged with its kind in parentheses. what: that a fault is said
+    of. without: the kind of what names none."""
+
+    def tag(given: Any) -> str:
+        kind = given.get("kind", without) if isinstance(given, dict) else getattr(given, "kind", without)
+        return f"({kind})" if kind in kinds else str(kind)
+
+    message = f"{what} has one of the kinds {', '.join(kinds)}"
+    return Discriminator(tag, custom_error_type="kind", custom_error_message=message)
 
 
 class Document(Value):

@@ -86,6 +86,14 @@ class BrowserCase(World, StaticLiveServerTestCase):
         self.page.wait_for_selector("canvas[data-encoding=png]")
         self.page.wait_for_load_state("networkidle")
 
+    def another_picture(self, act):
+        """Do what asks for a picture, and wait for that one."""
+        canvas = self.page.locator("canvas[data-serial]")
+        before = canvas.get_attribute("data-serial")
+        act()
+        expect(canvas).not_to_have_attribute("data-serial", before)
+        self.settled()
+
     def go_to(self, frame):
         """By the ribbon, which spans the shot's four frames."""
         box = self.page.locator(".ribbon-frames").bounding_box()
@@ -309,10 +317,8 @@ class MainJob(BrowserCase):
         self.assertTrue(np.isclose(measured, fog().near, rtol=1e-4).any())
 
         # Other files are a change like any other, though the page is loaded anew.
-        self.page.get_by_label("Files of the passes").select_option(label="far")
-        expect(self.page.get_by_label("Files of the passes")).to_have_value(
-            str(self.shot.elements.get(name="far").pk), timeout=20_000
-        )
+        with self.page.expect_navigation():
+            self.page.get_by_label("Files of the passes").select_option(label="far")
         self.settled()
         self.assertEqual(Ledger.objects.get().document["beauty"], "far/beauty")
         self.page.get_by_role("button", name="Undo").click()
@@ -358,13 +364,10 @@ class MainJob(BrowserCase):
 
         # A tint of the artist's own, then the matte alone.
         before = self.picture()
-        self.page.get_by_label("Colour of the tint").evaluate(
-            "field => { field.value = '#ff00ff'; field.dispatchEvent(new Event('change', { bubbles: true })); }"
-        )
-        self.settled()
+        change = "field => { field.value = '#ff00ff'; field.dispatchEvent(new Event('change', { bubbles: true })); }"
+        self.another_picture(lambda: self.page.get_by_label("Colour of the tint").evaluate(change))
         self.assertGreater(np.abs(self.picture() - before).max(), 30)
-        self.page.get_by_role("button", name="alone", exact=True).click()
-        self.settled()
+        self.another_picture(self.page.get_by_role("button", name="alone", exact=True).click)
         self.assertEqual(int(np.ptp(self.picture()[150:400, 200:600], axis=2).max()), 0)
 
         # A stroke joins it, drawn on the picture.
@@ -380,6 +383,77 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="Mattes", exact=True).click()
         self.settled()
         self.assertEqual(Document.from_json(Ledger.objects.get().document), first)
+        self.assertEqual(self.complaints, [])
+
+    def test_shapes_are_drawn_moved_and_keyed_and_a_range_is_dragged(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.page.get_by_role("button", name="Mattes", exact=True).click()
+        self.page.get_by_role("button", name="New matte").click()
+        canvas = self.page.locator("canvas[role=img]").first.bounding_box()
+
+        def at(across, down):
+            """On the screen, of a share of the picture."""
+            zoom = min((canvas["width"] - 12) / WIDTH, (canvas["height"] - 12) / HEIGHT)
+            return canvas["x"] + canvas["width"] / 2 + (across - 0.5) * WIDTH * zoom, canvas["y"] + canvas[
+                "height"
+            ] / 2 + (down - 0.5) * HEIGHT * zoom
+
+        def drag(begin, end):
+            self.page.mouse.move(*at(*begin))
+            self.page.mouse.down()
+            self.page.mouse.move(*at(*end), steps=4)
+            self.page.mouse.up()
+
+        def parts():
+            self.settled()
+            return Document.from_json(Ledger.objects.get().document).mattes[0].parts
+
+        self.page.get_by_label("Add a part").select_option(label="ellipse")
+        drag((0.25, 0.25), (0.75, 0.75))
+        expect(self.page.locator(".matte-part .chip")).to_have_text("an ellipse")
+        (shape,) = parts()
+        self.assertEqual([round(value, 1) for value in (shape.x, shape.y, shape.width, shape.height)], [9, 6, 9, 6])
+
+        # A key here, moved by its handle on the next frame.
+        self.page.get_by_role("button", name="Key right at frame 1001").click()
+        self.go_to(1002)
+        drag((0.5, 0.5), (0.6, 0.5))
+        (shape,) = parts()
+        self.assertEqual([(key.frame, round(key.value, 1)) for key in shape.x.keys], [(1001, 9.0), (1002, 10.8)])
+        self.assertEqual(round(shape.y, 1), 6.0)
+
+        # A polygon, closed on its first corner; one of its sides softened.
+        self.page.get_by_label("Add a part").select_option(label="polygon")
+        for corner in ((0.1, 0.1), (0.9, 0.2), (0.5, 0.9), (0.1, 0.1)):
+            self.page.mouse.click(*at(*corner))
+        expect(self.page.locator(".matte-sentence")).to_contain_text("and a polygon")
+        soft = self.page.get_by_role("spinbutton", name="softness of side 2")
+        soft.fill("4")
+        soft.press("Enter")
+        corners = parts()[1].corners
+        self.assertEqual(
+            [(round(c.x, 1), round(c.y, 1), c.soft) for c in corners], [(1.8, 1.2, 0), (16.2, 2.4, 4), (9, 10.8, 0)]
+        )
+        self.page.keyboard.press("Escape")
+
+        # A range of depth, its soft end dragged on the histogram, and everything above.
+        self.page.get_by_label("Add a part").select_option(label="range of depth")
+        drag((0.2, 0.2), (0.8, 0.8))
+        field = self.page.locator("soft-range-field circle")
+        expect(field).to_have_count(4)
+        expect(self.page.locator(".matte-part .chip").nth(2)).not_to_have_text("depth from 0 to 1")
+        picked = parts()[2]
+        self.assertLess(picked.low, picked.high)
+        self.assertEqual((picked.how, picked.soft_low), ("intersect", 0))
+        field.nth(0).focus()
+        for _ in range(3):
+            self.page.keyboard.press("Shift+ArrowLeft")
+        self.assertGreater(parts()[2].soft_low, 0)
+        self.page.get_by_role("button", name="and all above").click()
+        expect(self.page.locator(".matte-sentence")).to_contain_text("only in depth above")
+        self.assertEqual(parts()[2].high, 1e9)
         self.assertEqual(self.complaints, [])
 
     def test_two_pages_and_the_second_chooses(self):

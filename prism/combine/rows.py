@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from types import MappingProxyType
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Literal, Self
 
-from pydantic import Discriminator, Field, Tag, field_validator, model_validator
+from pydantic import Field, Tag, field_validator, model_validator
 
 from prism.combine.operators import OPERATORS
 from prism.curves import Curve
-from prism.documents import Comment, Identity, SourceName, Value
+from prism.documents import Comment, Identity, SourceName, Value, by_kind
 from prism.keyed import number
 
 
@@ -216,20 +216,13 @@ class FogRow(_Row):
 _KINDS = ("pass", "group", "overlay", "background", "fog")
 
 
-def _kind_of(given: Any) -> str:
-    kind = given.get("kind", "pass") if isinstance(given, dict) else getattr(given, "kind", "pass")
-    return f"({kind})" if kind in _KINDS else str(kind)
-
-
 Row = Annotated[
     Annotated[PassRow, Tag("(pass)")]
     | Annotated[GroupRow, Tag("(group)")]
     | Annotated[OverlayRow, Tag("(overlay)")]
     | Annotated[BackgroundRow, Tag("(background)")]
     | Annotated[FogRow, Tag("(fog)")],
-    Discriminator(
-        _kind_of, custom_error_type="kind", custom_error_message=f"A row has one of the kinds {', '.join(_KINDS)}"
-    ),
+    by_kind("A row", _KINDS, without="pass"),
 ]
 GroupRow.model_rebuild()
 NEUTRAL = MappingProxyType(

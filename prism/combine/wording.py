@@ -31,10 +31,18 @@ def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
             yield f"{_name(row)} removed"
     if _order(before, old, new) != _order(after, old, new):
         yield "rows in another order"
-    if before.mattes != after.mattes:
-        yield "mattes changed"
+    yield from _mattes(before, after)
     if (before.beauty, before.alpha) != (after.beauty, after.alpha):
         yield "laid on other files" if before.elements != after.elements else "starts or lands elsewhere"
+
+
+def _mattes(before: Ledger, after: Ledger) -> Iterator[str]:
+    old, new = ({matte.id: matte for matte in ledger.mattes} for ledger in (before, after))
+    for key, matte in new.items():
+        if old.get(key) != matte:
+            yield f"matte {key} {'changed' if key in old else 'added'}"
+    for key in old.keys() - new.keys():
+        yield f"matte {key} removed"
 
 
 def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
-from pydantic import Discriminator, Field, Tag
+from pydantic import Field, Tag
 
-from prism.documents import Comment, Identity, SourceName, Value
+from prism.documents import Comment, Identity, SourceName, Value, by_kind
 from prism.mattes.parts import MattePart, Part
 
 
@@ -70,18 +70,11 @@ class MadeMatte(_Matte):
 _KINDS = ("alpha", "inverted", "made")
 
 
-def _kind_of(given: Any) -> str:
-    kind = given.get("kind") if isinstance(given, dict) else getattr(given, "kind", None)
-    return f"({kind})" if kind in _KINDS else str(kind)
-
-
 Matte = Annotated[
     Annotated[AlphaMatte, Tag("(alpha)")]
     | Annotated[InvertedMatte, Tag("(inverted)")]
     | Annotated[MadeMatte, Tag("(made)")],
-    Discriminator(
-        _kind_of, custom_error_type="kind", custom_error_message=f"A matte has one of the kinds {', '.join(_KINDS)}"
-    ),
+    by_kind("A matte", _KINDS),
 ]
 Mattes = Annotated[tuple[Matte, ...], Field(max_length=500)]
 

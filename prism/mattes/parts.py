@@ -9,10 +9,10 @@ from __future__ import annotations
 from types import MappingProxyType
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Discriminator, Field, Tag, model_validator
+from pydantic import Field, Tag, model_validator
 
 from prism.curves import Curve
-from prism.documents import Identity, SourceName, Value
+from prism.documents import Identity, SourceName, Value, by_kind
 from prism.keyed import number
 
 PLACE = (-100_000, 100_000)
@@ -194,11 +194,6 @@ class ShapePart(_Part):
 KINDS = ("alpha", "matte", "names", "colour", "range", "direction", "box", "strokes", "shape")
 
 
-def _kind_of(given: Any) -> str:
-    kind = given.get("kind") if isinstance(given, dict) else getattr(given, "kind", None)
-    return f"({kind})" if kind in KINDS else str(kind)
-
-
 Part = Annotated[
     Annotated[AlphaPart, Tag("(alpha)")]
     | Annotated[MattePart, Tag("(matte)")]
@@ -209,11 +204,7 @@ Part = Annotated[
     | Annotated[BoxPart, Tag("(box)")]
     | Annotated[StrokesPart, Tag("(strokes)")]
     | Annotated[ShapePart, Tag("(shape)")],
-    Discriminator(
-        _kind_of,
-        custom_error_type="kind",
-        custom_error_message=f"A part of a matte has one of the kinds {', '.join(KINDS)}",
-    ),
+    by_kind("A part of a matte", KINDS),
 ]
 
 

@@ -37,6 +37,7 @@ class MemoryFrame:
             raise UnknownSource(f"There is no source {key}.")
         alpha = None if self._pixels[key].alpha is None else "A"
         named = "light_group" if key.startswith("light_") else "group_components" if "_light_" in key else key
+        named = "crypto_object" if key.startswith("ids") else named
         kind = next((kind for kind in CATALOGUE if kind.key == named), None)
         facts = {
             "scaled": False, "bits": 0, "lossy": "", "attributes": MappingProxyType({}), "colour": ("R", "G", "B"),

@@ -8,6 +8,7 @@ import OpenEXR
 from scipy import ndimage
 
 from prism.combine.evaluate import evaluate
+from prism.combine.histogram import of_source
 from prism.combine.ledger import Ledger
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, UnknownSource
@@ -17,6 +18,7 @@ from prism.mattes.cryptomatte import header, name_bits, name_floats, ranked
 from prism.mattes.document import MadeMatte
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import NamesPart
+from prism.mattes.picking import picked
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.window import Window
@@ -148,6 +150,59 @@ class Algebra(unittest.TestCase):
         rows = [{"id": "x", "source": "ids00", "matte": "m"}]
         with self.assertRaisesRegex(UnknownSource, "gone00"):
             evaluate(Ledger.from_json({"alpha": None, "mattes": [lost], "rows": rows}), frame_of(Dice(1).named(SHAPE)))
+
+
+class Picked(unittest.TestCase):
+    """What a press tells, taken into a part, holds the place that was pressed."""
+
+    def setUp(self):
+        dice = Dice(21)
+        self.sources = dice.sources(SHAPE) | dice.named(SHAPE) | dice.measured(SHAPE)
+        self.frame = frame_of(self.sources)
+        self.frame.window = self.frame.display_window = Window(3, 2, 19, 14)  # so that places are not numbers of rows
+
+    def pick(self, source, x, y, x1=None, y1=None, **how):
+        return picked(self.frame, source, Window(x + 3, y + 2, (x1 or x) + 3, (y1 or y) + 2), **how)
+
+    def test_a_press_is_inside_of_what_it_picks(self):
+        for x, y in ((0, 1), (16, 12), (7, 5)):
+            colour = self.pick("diffuse", x, y)["colour"]
+            place = {"x": x + 0.5, "y": y + 0.5, "touching": True}
+            parts = (
+                {"kind": "colour", "source": "diffuse", "colour": colour, "tolerance": 1e-3, **place},
+                {"kind": "direction", "source": "N", "toward": self.pick("N", x, y)["colour"], "angle": 1, "soft": 0},
+            )
+            for part in parts:
+                lies = self.sources["N"][0][:, y, x].any() or part["kind"] == "colour"
+                self.assertEqual(plane(self.frame, part)[y, x], float(lies), part)
+
+    def test_a_box_holds_all_that_lies_in_it(self):
+        box = self.pick("P", 2, 1, 9, 8)
+        inside = plane(self.frame, {"kind": "box", "source": "P", "low": box["least"], "high": box["most"]})
+        self.assertTrue((inside[1:9, 2:10] == 1).all())
+        for what in ("luminance", "second"):
+            ends = self.pick("diffuse", 2, 1, 9, 8, measured=what)
+            part = {"kind": "range", "source": "diffuse", "measure": what, "low": ends["low"], "high": ends["high"]}
+            self.assertTrue((plane(self.frame, part)[1:9, 2:10] == 1).all(), what)
+
+    def test_nothing_where_nothing_is(self):
+        self.assertEqual(self.pick("P", 0, 0)["low"], None)  # a place that is no number
+        with self.assertRaisesRegex(BadArgument, "Press inside"):
+            self.pick("P", 90, 0)
+
+    def test_names_of_a_pixel_and_of_a_box(self):
+        (most,) = self.pick("ids00", 4, 4)["names"]
+        self.assertEqual(most["id"], ranks.at_pixel(self.frame, "ids00", 4, 4)[0].id)
+        all_of_them = {name["id"] for name in self.pick("ids00", 0, 0, 16, 12)["names"]}
+        self.assertEqual(all_of_them, {share.id for share in ranks.shares(self.frame, "ids00") if share.pixels >= 0.25})
+
+    def test_counted_for_a_range(self):
+        counted = of_source(self.frame, "diffuse", "second", "lin_rec709")
+        values = self.sources["diffuse"][0][1].astype(np.float32)
+        expected = np.histogram(
+            values.clip(counted.low, counted.high), len(counted.counts[0]), (counted.low, counted.high)
+        )[0]
+        self.assertLessEqual(np.abs(expected - counted.counts[0]).sum(), 4)
 
 
 class Morphing(unittest.TestCase):

@@ -358,6 +358,10 @@ class Document(unittest.TestCase):
             "rows in another order",
         ])  # fmt: skip
         self.assertEqual(changes(after, before)[-2:], ["air removed", "rows in another order"])
+        matte = {"id": "m", "kind": "made", "parts": [{"kind": "alpha", "source": "diffuse"}]}
+        first, second = before.replace(mattes=(matte,)), before.replace(mattes=(matte | {"parts": []},))
+        said = [changes(*pair) for pair in ((before, first), (first, second), (second, before))]
+        self.assertEqual(said, [["matte m added"], ["matte m changed"], ["matte m removed"]])
 
     def test_all_missing_sources_are_named_at_once(self):
         ledger = Ledger(alpha=None, rows=({"id": "a", "source": "lost"}, {"id": "b", "source": "gone"}))

@@ -5,6 +5,7 @@ import { PointField } from "./point-field.js";
 const SAMPLES = 100;
 const LIFT = [0.06, 0.94]; // where the handles lie in the height
 const KOSCHMIEDER = Math.log(50);
+const ENDLESS = 1e8; // what lies further is not looked at: the range has no end there
 const FINE = 200; // steps of a key across what is seen
 
 class RangeField extends PointField {
@@ -18,8 +19,9 @@ class RangeField extends PointField {
     this.setAttribute("far", far);
   }
   range([[near], [far]]) {
-    const low = Math.min(this.bins?.low ?? near, near, far);
-    const high = Math.max(this.bins?.high ?? far, near, far);
+    const ends = [near, far].filter((x) => Math.abs(x) < ENDLESS);
+    const low = Math.min(this.bins?.low ?? 0, ...ends);
+    const high = Math.max(this.bins?.high ?? 1, ...ends);
     const margin = (high - low || 1) * 0.03;
     return { x0: low - margin, x1: high + margin, y0: 0, y1: 1 };
   }

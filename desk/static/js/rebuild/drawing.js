@@ -1,7 +1,9 @@
 // Strokes and shapes of mattes, drawn on the picture: at once by the page, exactly by the server on release.
+import { corner, distance, handlesOf, movedHandle, placed, short } from "./shapes.js";
 import { at, changedTo } from "./time.js";
 
 const NEAREST = 1.5; // pixels on the screen between points of a stroke
+const MOST_POINTS = 4000; // of one stroke; a longer one keeps every other
 const GRIP = 10; // pixels on the screen within which a handle is meant
 const CLOSED = ["polygon", "smooth"];
 const LEAST = { polygon: 3, smooth: 3 };
@@ -49,7 +51,9 @@ export const drawing = (page, held) => ({
     const [x, y] = [at(target.x, this.frame), at(target.y, this.frame)];
     const { held: only, ...brush } = this.brush;
     const frames = only ? { first: this.frame, last: this.frame } : { first: null, last: null };
-    const stroke = { ...brush, ...frames, points: points.map(([px, py]) => [px - x, py - y]) };
+    const every = Math.ceil(points.length / MOST_POINTS);
+    const kept = points.filter((_, index) => index % every === 0 || index === points.length - 1);
+    const stroke = { ...brush, ...frames, points: kept.map(([px, py]) => [px - x, py - y]) };
     this.change(target, { strokes: [...target.strokes, stroke] });
   },
   clearStrokes(line) { this.change(line.row, { strokes: [] }); },
@@ -175,33 +179,3 @@ export const drawing = (page, held) => ({
     pen.stroke();
   },
 });
-
-const short = (value) => Number(value.toFixed(2));
-const corner = ({ x, y }) => ({ x: short(x), y: short(y), soft: 0 });
-const placed = ({ x, y }, part, frame) => ({ x: at(x, frame) + at(part.x, frame), y: at(y, frame) + at(part.y, frame) });
-
-function distance(stage, a, b) {
-  const [from, to] = [stage.onScreen(a), stage.onScreen(b)];
-  return Math.hypot(to[0] - from[0], to[1] - from[1]);
-}
-
-// Corners; of ellipses and rectangles the middle, and the ends of their half sides.
-function handlesOf(part, frame) {
-  if (part?.kind !== "shape") return [];
-  if (part.corners.length) return part.corners.map((place) => placed(place, part, frame));
-  const [x, y, wide, high, turn] = ["x", "y", "width", "height", "turn"].map((field) => at(part[field], frame));
-  const [u, v] = [Math.cos((turn * Math.PI) / 180), Math.sin((turn * Math.PI) / 180)];
-  return [{ x, y }, { x: x + (u * wide) / 2, y: y + (v * wide) / 2 }, { x: x - (v * high) / 2, y: y + (u * high) / 2 }];
-}
-
-function movedHandle(part, index, place, frame) {
-  const set = (old, value) => changedTo(old, frame, short(value));
-  const [x, y] = [at(part.x, frame), at(part.y, frame)];
-  if (part.corners.length) {
-    const old = part.corners[index];
-    return { corners: part.corners.with(index, { ...old, x: set(old.x, place.x - x), y: set(old.y, place.y - y) }) };
-  }
-  if (index === 0) return { x: set(part.x, place.x), y: set(part.y, place.y) };
-  const field = index === 1 ? "width" : "height";
-  return { [field]: set(part[field], 2 * Math.hypot(place.x - x, place.y - y)) };
-}

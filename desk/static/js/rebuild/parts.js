@@ -97,7 +97,7 @@ function taken(part, titleOf, frame) {
     case "alpha": return `alpha of ${title}`;
     case "matte": return `“${part.of}”`;
     case "colour": return `the colour ${part.colour.map(round).join(" ")}${part.touching ? " where it touches" : ""}`;
-    case "range": return `${part.measure === "luminance" ? "luminance of " : ""}${title} from ${from("low")} to ${from("high")}`;
+    case "range": return `${part.measure === "luminance" ? "luminance of " : ""}${title} ${spanned(from("low"), from("high"))}`;
     case "direction": return `what faces ${part.toward.map(round).join(" ")}`;
     case "box": return "a box in space";
     case "strokes": return part.strokes.length === 1 ? "a stroke" : `${part.strokes.length} strokes`;
@@ -105,6 +105,11 @@ function taken(part, titleOf, frame) {
   }
 }
 
+const ENDLESS = 1e8;
+function spanned(low, high) {
+  if (low <= -ENDLESS) return high >= ENDLESS ? "wherever it is" : `below ${high}`;
+  return high >= ENDLESS ? `above ${low}` : `from ${low} to ${high}`;
+}
 const round = (value) => Number(value.toPrecision(3));
 const MOST_NAMES = 3;
 const listed = (names) => (names.length > MOST_NAMES + 1 ? `${names.slice(0, MOST_NAMES).join(", ")} and ${names.length - MOST_NAMES} more` : names.join(names.length === 2 ? " and " : ", "));

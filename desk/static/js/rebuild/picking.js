@@ -125,6 +125,8 @@ export const picking = (page, held) => ({
   rangeBins(part) { return JSON.stringify(this.measured?.of === part.source + part.measure ? this.measured : null); },
   slideRange(part, ends) { this.slide(part, this.keyedEnds(part, ends)); },
   setRange(part, ends) { this.change(part, this.keyedEnds(part, ends)); },
+  takeBelow(part) { this.setRange(part, { low: page.blank.matteRanges.low[0] }); },
+  takeAbove(part) { this.setRange(part, { high: page.blank.matteRanges.high[1] }); },
   keyedEnds(part, ends) { return Object.fromEntries(Object.entries(ends).map(([field, value]) => [field, changedTo(part[field], this.frame, value)])); },
 });
 
