@@ -13,28 +13,25 @@ from prism.mattes import ranks
 from prism.mattes.measured import measure
 from prism.pixels.window import Window
 
-LEAST = 0.25  # of a pixel that a name covers inside a box to be meant
+HALF = 0.5
 
 
 def picked(
     frame: Frame, source: str, box: Window, *, measured: str = "first", space: str = "lin_rec709"
 ) -> dict[str, Any]:
-    """For a pixel, or a box, of the frame's window. `names` of a Cryptomatte: of a pixel the one that covers most, of a box all that
-    are in it; `colour`: of the middle pixel; `low`, `high`: ends of what is measured; `least`, `most`: the same of three channels;
-    all None where there is no number. Raises BadArgument outside of the picture, UnknownSource."""
+    """For a pixel, or a box, of the frame's window.
+
+    `names` of a Cryptomatte: see `_names`. Of all else `colour`, that of the middle pixel; `low` and `high`, the ends of what is
+    measured; `least` and `most`, those of three channels; None where there is no number. Raises BadArgument outside of the
+    picture, UnknownSource.
+    """
     place = box.intersection(frame.window)
     if place is None:
         raise BadArgument("There is nothing.", where="picture", advice="Press inside of the picture.")
     region = Region(frame, place)
     kind = frame.source(source).kind
     if kind is not None and kind.ranked:
-        found = [
-            share
-            for share in ranks.shares(region, source)
-            if share.pixels >= (LEAST if place.width * place.height > 1 else 0)
-        ]
-        found = [share for share in found if share.pixels > 0]
-        return {"names": [asdict(share) for share in (found if box.width * box.height > 1 else found[:1])]}
+        return {"names": [asdict(share) for share in _names(frame, source, region)]}
     pixels = region.pixels(source)
     planes = np.stack([plane.astype(np.float32) for plane in pixels.planes])
     middle = planes[:, planes.shape[1] // 2, planes.shape[2] // 2]
@@ -45,6 +42,16 @@ def picked(
         "colour": [_finite(v) for v in middle], "low": low, "high": high,
         "least": [ends[0] for ends in each], "most": [ends[1] for ends in each],
     }  # fmt: skip
+
+
+def _names(frame: Frame, source: str, region: Region) -> list[ranks.Share]:
+    """Of a pixel what covers most of it. Of a box what lies in it with at least half of itself, or makes up half of it."""
+    here = [share for share in ranks.shares(region, source) if share.pixels > 0]
+    size = region.window.width * region.window.height
+    if size == 1:
+        return here[:1]
+    whole = {share.id: share.pixels for share in ranks.shares(frame, source)}
+    return [share for share in here if share.pixels >= HALF * min(whole[share.id], size)]
 
 
 def _ends(values: np.ndarray) -> tuple[float | None, float | None]:

@@ -114,7 +114,7 @@ export const drawing = (page, held) => ({
     let changes = null;
     this.aim(`draw ${this.matte} ${this.openPart}`, "Drag the handles; Alt moves the picture", {
       press: (place) => {
-        const handles = handlesOf(this.part, this.frame);
+        const handles = handlesOf(this.openedPart, this.frame);
         const near = handles.map((handle, index) => ({ index, away: distance(stage, place, handle) })).sort((a, b) => a.away - b.away)[0];
         grabbed = near && near.away < GRIP ? near.index : null;
       },
@@ -129,7 +129,7 @@ export const drawing = (page, held) => ({
         grabbed = changes = null;
       },
       draw: (pen) => {
-        const part = held.sliding ? held.sliding.mattes.find(({ id }) => id === this.matte)?.parts[this.openPart] : this.part;
+        const part = held.sliding ? held.sliding.mattes.find(({ id }) => id === this.matte)?.parts[this.openPart] : this.openedPart;
         if (part?.kind !== "shape") return;
         this.outlineShape(pen, part);
         handlesOf(part, this.frame).forEach((place) => this.handle(pen, place));

@@ -45,6 +45,7 @@ export default () => {
       const { show, key } = this.shown;
       return show === "matte" ? { kind: "matte", matte: key, way: this.matteWay, colour: this.tintOf } : { kind: "ledger", ...this.shown };
     },
+    get groundShown() { return this.isWay("checker") ? "checker" : this.ground; },
     get extra() { return { ledgerId: page.ledgerId, ledger: held.sliding ?? held.kept.current }; },
     show(show, key = "") {
       this.shown = { show, key };

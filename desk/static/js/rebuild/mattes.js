@@ -132,7 +132,6 @@ export const mattes = (page, held) => ({
   },
   setWay(way) {
     this.matteWay = way;
-    if (way === "checker") this.look("ground", "checker", false);
     this.showMatte();
   },
   setTint(colour) {
@@ -154,7 +153,7 @@ export const mattes = (page, held) => ({
       text: phrase(part, (key) => this.titleOf({ source: key }), this.frame),
     }));
   },
-  get part() { return this.isMade ? this.openedMatte.parts[this.openPart] : undefined; },
+  get openedPart() { return this.isMade ? this.openedMatte.parts[this.openPart] : undefined; },
   get partChoices() {
     const place = this.ledger.mattes.findIndex(({ id }) => id === this.matte);
     return offered(this.sources, this.ledger.mattes.slice(0, place), page.blank.parts);
@@ -166,6 +165,7 @@ export const mattes = (page, held) => ({
     const chosen = event.target.value;
     event.target.value = "";
     if (!chosen || !way) return;
+    this.dropAim();
     const count = this.openedMatte.parts.length;
     const how = count && !GATHERED.includes(way.part.kind) ? "intersect" : "add";
     this.openPart = count;

@@ -26,7 +26,7 @@ export const picking = (page, held) => ({
   },
   // What the page has to know of the open part: names, or a histogram.
   readNames() {
-    const { part } = this;
+    const part = this.openedPart;
     if (part?.kind === "names" || part?.kind === "range") held.reading.ask(part);
   },
   async fetchPart(part) {
@@ -48,7 +48,7 @@ export const picking = (page, held) => ({
     this.pickPart();
   },
   pickPart() {
-    const { part, openPart } = this;
+    const { openedPart: part, openPart } = this;
     this.aimOften(`part ${this.matte} ${openPart}`, PICKED[part.kind], async (box) => {
       const asked = { ...this.question, source: part.source, what: part.measure ?? "first", ...box };
       this.take(await (await post(page.urls.pick, asked)).json(), box);
@@ -70,7 +70,7 @@ export const picking = (page, held) => ({
   },
   // One that is in already goes out; a box only adds.
   withNames(found, { x, y, x1, y1 }) {
-    const { names } = this.part;
+    const { names } = this.openedPart;
     const single = x === x1 && y === y1;
     const taken = new Set(names.map(({ id }) => id));
     if (single && found.length && taken.has(found[0].id)) return { names: names.filter(({ id }) => id !== found[0].id) };
@@ -88,9 +88,9 @@ export const picking = (page, held) => ({
 
   // ---- The list of names ----
   get namesListed() {
-    const taken = new Set((this.part?.names ?? []).map(({ id }) => id));
+    const taken = new Set((this.openedPart?.names ?? []).map(({ id }) => id));
     const here = new Set(this.names.map(({ id }) => id));
-    const away = (this.part?.names ?? []).filter(({ id }) => !here.has(id)).map((name) => ({ ...name, share: 0 }));
+    const away = (this.openedPart?.names ?? []).filter(({ id }) => !here.has(id)).map((name) => ({ ...name, share: 0 }));
     const fits = fitting(this.nameSearch);
     const found = [...away, ...this.names].filter(({ id, name }) => taken.has(id) || fits(name || id));
     return found
@@ -103,20 +103,20 @@ export const picking = (page, held) => ({
     return `${this.names.length} names.${lost}`;
   },
   toggleNamed(entry) {
-    const { names } = this.part;
+    const { names } = this.openedPart;
     const kept = names.filter(({ id }) => id !== entry.id);
     this.change(this.partLines[this.openPart].row, { names: kept.length < names.length ? kept : [...names, { id: entry.id, name: entry.name }] });
   },
   takeFound() {
     const fits = fitting(this.nameSearch);
-    const taken = new Set(this.part.names.map(({ id }) => id));
+    const taken = new Set(this.openedPart.names.map(({ id }) => id));
     const found = this.names.filter(({ id, name }) => name && fits(name) && !taken.has(id)).map(({ id, name }) => ({ id, name }));
-    this.change(this.partLines[this.openPart].row, { names: [...this.part.names, ...found] });
+    this.change(this.partLines[this.openPart].row, { names: [...this.openedPart.names, ...found] });
   },
   keepPattern() {
     const pattern = this.nameSearch.trim();
-    if (!pattern || this.part.patterns.includes(pattern)) return;
-    this.change(this.partLines[this.openPart].row, { patterns: [...this.part.patterns, pattern] });
+    if (!pattern || this.openedPart.patterns.includes(pattern)) return;
+    this.change(this.partLines[this.openPart].row, { patterns: [...this.openedPart.patterns, pattern] });
     this.nameSearch = "";
   },
   dropPattern(line, pattern) { this.change(line.row, { patterns: line.row.patterns.filter((other) => other !== pattern) }); },

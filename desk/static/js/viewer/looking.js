@@ -13,10 +13,11 @@ export const looking = ({ page }) => ({
   marks: [],
   found: [0, 1], // nearest and farthest surface of what was shown last
 
+  get groundShown() { return this.ground; }, // a page may have a reason of its own
   get looks() {
     const end = (text) => (text === "" ? null : Number(text));
     return {
-      view: this.viewName, stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.ground, marks: this.marks,
+      view: this.viewName, stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.groundShown, marks: this.marks,
       remap: { way: this.way, near: end(this.near), far: end(this.far), log: this.log },
     };
   },
