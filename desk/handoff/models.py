@@ -41,7 +41,7 @@ class Delivery(models.Model):
 
     @property
     def stem(self) -> str:
-        matte = f"_{file_word(self.matte)}" if self.matte else ""
+        matte = f"_matte_{file_word(self.matte)}" if self.matte else ""
         take = f"_t{self.take}" if self.take > 1 else ""
         return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{matte}{take}"
 

@@ -24,6 +24,7 @@ from prism.combine.evaluate import Stale
 from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of
+from prism.mattes.writing import file_word
 from prism.naming.frames import format_frames, parse_frames
 
 KIND = "hand-off"
@@ -63,7 +64,7 @@ def _create(
     that changed, gets a take of its own, so that no file is overwritten. frames: with the mark of their files."""
     takes: dict[int, list[Delivery]] = defaultdict(list)
     for delivery in version.deliveries.filter(suffix=suffix):
-        if delivery.matte == output.matte:
+        if bool(delivery.matte) == bool(output.matte) and file_word(delivery.matte) == file_word(output.matte):
             takes[delivery.take].append(delivery)
     alike = [
         number

@@ -424,6 +424,12 @@ class MainJob(BrowserCase):
         self.assertEqual([(key.frame, round(key.value, 1)) for key in shape.x.keys], [(1001, 9.0), (1002, 10.8)])
         self.assertEqual(round(shape.y, 1), 6.0)
 
+        # All of it at once: every number has a key then.
+        self.page.get_by_role("button", name="Key it at 1002").click()
+        (shape,) = parts()
+        self.assertEqual([key.value for key in shape.width.keys], [shape.width.keys[0].value])
+        self.assertEqual(shape.x.keys[-1].frame, 1002)
+
         # A polygon, closed on its first corner; one of its sides softened.
         self.page.get_by_label("Add a part").select_option(label="polygon")
         for corner in ((0.1, 0.1), (0.9, 0.2), (0.5, 0.9), (0.1, 0.1)):

@@ -11,7 +11,7 @@ from desk.handoff import services
 from desk.handoff.models import Delivery
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
-from desk.rebuild.models import Ledger
+from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.services import document_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.deliver import Output
@@ -71,11 +71,22 @@ class Orders(HandoffCase):
         self.assertEqual(self.post(exr="", mattes=["brass / all", "rim"], pixel="float").status_code, 302)
         self.work()
         names = sorted(path.name for path in self.root.rglob("delivery/**/*.exr"))
-        self.assertEqual(names, ["TST_010_first_v001_brass_all.1001.exr", "TST_010_first_v001_rim.1001.exr"])
+        self.assertEqual(
+            names, ["TST_010_first_v001_matte_brass_all.1001.exr", "TST_010_first_v001_matte_rim.1001.exr"]
+        )
         for path, most in zip(sorted(self.root.rglob("delivery/**/*.exr")), (0.5, 1), strict=True):
             channels = OpenEXR.File(str(path), separate_channels=True).channels()
             self.assertEqual((list(channels), float(channels["Y"].pixels.max())), (["Y"], most))
         self.assertEqual(self.post(exr="", mattes=["gone"]).status_code, 422)
+        # Another name that makes the same file's name gets a take of its own.
+        mattes[1]["id"] = "brass all"
+        Ledger.objects.update(document=self.ledger.document | {"mattes": mattes})
+        version = LedgerVersion.objects.get()
+        version.document = Ledger.objects.get().document
+        version.save()
+        self.assertEqual(self.post(exr="", mattes=["brass all"], pixel="float").status_code, 302)
+        self.work()
+        self.assertTrue(list(self.root.rglob("delivery/**/TST_010_first_v001_matte_brass_all_t2.1001.exr")))
 
     def test_written_as_named_with_the_right_numbers(self):
         delivery = self.order("1001-1002")[0]

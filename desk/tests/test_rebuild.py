@@ -501,8 +501,10 @@ class Mattes(RebuildCase):
         crypto = {"source": "render/crypto_object00"}
         one = self.question("rebuild-pick", **crypto, x=2, y=2, x1=2, y1=2).json()
         self.assertEqual([name["name"] for name in one["names"]], ["left"])
-        both = self.question("rebuild-pick", **crypto, x=2, y=2, x1=12, y1=4).json()
-        self.assertEqual({name["name"] for name in both["names"]}, {"left", "right"})
+        # Of a box, what lies in it with half of itself; the shared column counts half.
+        for begin, meant in ((4, {"left", "right"}), (6, {"right"})):
+            box = self.question("rebuild-pick", **crypto, x=begin, y=0, x1=WIDTH - 1, y1=HEIGHT - 1).json()
+            self.assertEqual({name["name"] for name in box["names"]}, meant, begin)
         value = self.question("rebuild-pick", source="render/depth", x=3, y=1, x1=5, y1=4).json()
         plane = sources_of([self.element], 1001).pixels("render/depth").planes[0][1:5, 3:6]
         self.assertAlmostEqual(value["low"], float(plane.min()), places=6)

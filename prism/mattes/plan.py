@@ -7,10 +7,13 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from prism.curves import Curve
 from prism.documents import Value
 from prism.keyed import Keyed
 from prism.mattes.document import AlphaMatte, InvertedMatte, Matte
-from prism.mattes.parts import AlphaPart, MattePart, Part, StrokesPart
+from prism.mattes.parts import AlphaPart, MattePart, Named, Part, Stroke, StrokesPart
+
+_PLAIN = (Curve, Named, Stroke)  # values that hold no number which could be keyed
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,8 @@ def settled(value: Any, frame: int) -> Any:
     """A field at a frame, keyed or not, with all that is in it."""
     if isinstance(value, Keyed):
         return value.at(frame)
+    if isinstance(value, _PLAIN):  # there may be thousands
+        return value
     if isinstance(value, tuple):
         return tuple(settled(part, frame) for part in value)
     if isinstance(value, Value):

@@ -1,5 +1,5 @@
 // Strokes and shapes of mattes, drawn on the picture: at once by the page, exactly by the server on release.
-import { corner, distance, handlesOf, movedHandle, placed, short } from "./shapes.js";
+import { corner, distance, handlesOf, keyedShape, movedHandle, placed, short } from "./shapes.js";
 import { at, changedTo } from "./time.js";
 
 const NEAREST = 1.5; // pixels on the screen between points of a stroke
@@ -136,6 +136,8 @@ export const drawing = (page, held) => ({
       },
     });
   },
+  get keyShapeText() { return `Key it at ${this.frame}`; },
+  keyShape(part) { this.change(part, keyedShape(part, this.frame)); },
   // Every side has a softness of its own, from one corner to the next.
   hasSides(part) { return part.kind === "shape" && CLOSED.includes(part.form); },
   sideLabel(index) { return `softness of side ${index + 1}`; },

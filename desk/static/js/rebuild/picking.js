@@ -11,6 +11,7 @@ const PICKED = {
   box: "Drag a box over what is to be inside",
 };
 const MOST_LISTED = 60;
+const UNFILTERED = ["depth", "normals", "normals_camera", "position"];
 
 export const picking = (page, held) => ({
   names: [], // of the open part's Cryptomatte: { id, name, share }
@@ -122,6 +123,7 @@ export const picking = (page, held) => ({
   dropPattern(line, pattern) { this.change(line.row, { patterns: line.row.patterns.filter((other) => other !== pattern) }); },
 
   // ---- A range on its histogram ----
+  rangeReason({ source }) { return UNFILTERED.includes(this.sourceOf({ source })?.kind) ? "Unfiltered, so its edges are hard; mist, where there is one, has those of the picture." : ""; },
   rangeBins(part) { return JSON.stringify(this.measured?.of === part.source + part.measure ? this.measured : null); },
   slideRange(part, ends) { this.slide(part, this.keyedEnds(part, ends)); },
   setRange(part, ends) { this.change(part, this.keyedEnds(part, ends)); },

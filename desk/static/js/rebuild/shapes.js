@@ -1,5 +1,5 @@
 // Shapes of mattes in pixels of the picture: where their handles lie, and what moving one changes.
-import { at, changedTo } from "./time.js";
+import { at, changedTo, isKeyed, toggled } from "./time.js";
 
 export const short = (value) => Number(value.toFixed(2));
 export const corner = ({ x, y }) => ({ x: short(x), y: short(y), soft: 0 });
@@ -29,4 +29,11 @@ export function movedHandle(part, index, place, frame) {
   if (index === 0) return { x: set(part.x, place.x), y: set(part.y, place.y) };
   const field = index === 1 ? "width" : "height";
   return { [field]: set(part[field], 2 * Math.hypot(place.x - x, place.y - y)) };
+}
+
+// With a key for every number at the frame, as they are there.
+export function keyedShape(part, frame) {
+  const key = (number) => (isKeyed(number) ? changedTo(number, frame, at(number, frame)) : toggled(number, frame));
+  const numbers = ["x", "y", "width", "height", "turn", "soft"].map((field) => [field, key(part[field])]);
+  return { ...Object.fromEntries(numbers), corners: part.corners.map(({ x, y, soft }) => ({ x: key(x), y: key(y), soft: key(soft) })) };
 }
