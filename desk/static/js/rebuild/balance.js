@@ -20,10 +20,12 @@ export const balance = (page, held) => ({
     this.forgetSweep();
   },
   // A verdict is that of its ledger and frame: after a change there is none until the next answer.
-  account() {
+  // after: milliseconds that something else has the server to itself.
+  account(after = 0) {
     this.comparing = true;
     this.balance = null;
-    held.contributing.ask({});
+    clearTimeout(held.accountTimer);
+    held.accountTimer = setTimeout(() => held.contributing.ask({}), after);
   },
   async fetchContributions() {
     this.unanswered = true;

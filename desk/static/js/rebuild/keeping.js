@@ -2,6 +2,7 @@
 import { get, post } from "../api.js";
 import { Kept } from "../kept.js";
 
+const UNDISTURBED = 500; // milliseconds for the picture of a matte, before the rows are accounted for
 const MOST_SAID = 6; // changes told of another one's ledger
 
 export const keeping = (page, held) => ({
@@ -53,14 +54,17 @@ export const keeping = (page, held) => ({
   adopt() {
     held.sliding = null;
     this.mindMatte();
-    this.askPicture({}); // first: the server works while the rows are drawn anew
+    // First: the server works while the rows are drawn anew.
+    const picking = this.shown.show === "matte";
+    if (picking) this.askQuickly();
+    else this.askPicture({});
     this.ledger = held.kept.current;
     this.canUndo = held.kept.canUndo;
     this.canRedo = held.kept.canRedo;
     this.remark = "";
     this.forgetSweep();
-    this.account();
-    this.askProbe();
+    this.account(picking ? UNDISTURBED : 0);
+    if (!picking) this.askProbe();
   },
   // Somebody else changed the ledger since this page read it: which of the two goes on is for a person to say.
   saveFailed(error) {

@@ -4,7 +4,7 @@ import { HOWS, offered, phrase, sentence } from "./parts.js";
 import * as tree from "./tree.js";
 
 const FIRST = "matte";
-const GATHERED = ["names", "strokes", "shape"]; // parts that add to what is there, where others narrow it
+const GATHERED = ["names", "colour", "strokes", "shape"]; // parts that add to what is there, where others narrow it
 const COLOURS = "eager:tint";
 
 export const mattes = (page, held) => ({

@@ -54,6 +54,14 @@ export const pictures = (held) => {
       const ratio = window.devicePixelRatio || 1;
       this.askPicture({ ...more, encoding: "jpeg", width: Math.ceil(Math.min(page.width, Math.max(SMALLEST, page.width * this.zoom * ratio))) });
     },
+    // The same for a press that wants an answer at once; the exact picture follows when it rests.
+    askQuickly() {
+      this.askSliding();
+      restTimer = setTimeout(() => {
+        this.askPicture({});
+        this.askProbe();
+      }, REST);
+    },
     askPicture({ edited = null, encoding = "png", width = 1 << 16 }) {
       held.pictures.ask({ ...this.asked(), edited, encoding, width, serial: ++serial });
     },
