@@ -117,5 +117,7 @@ def _smaller(plane: NDArray[np.float32], step: int) -> NDArray[np.float32]:
     if step == 1:
         return plane
     height, width = (side // step for side in plane.shape)
-    blocks = plane[: height * step, : width * step].reshape(height, step, width, step)
-    return np.ascontiguousarray(blocks.mean(axis=(1, 3), dtype=np.float32))
+    whole = plane[: height * step, : width * step]
+    rows = sum(whole[row::step] for row in range(step))
+    total = sum(rows[:, column::step] for column in range(step))
+    return np.ascontiguousarray(total * np.float32(1 / step**2))

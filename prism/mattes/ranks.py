@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, inlined
 from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import BadArgument, PrismError
 from prism.json_text import load_json
@@ -158,7 +158,7 @@ def ids_of(part: NamesPart, known: Mapping[str, str]) -> NDArray[np.uint32]:
 
 def coverage(frame: Frame, part: NamesPart) -> NDArray[np.float32]:
     """(H, W): the sum of what the part's names cover, over all ranks."""
-    wanted = ids_of(part, manifest(frame, part.source))
+    wanted = _table(ids_of(part, manifest(frame, part.source)))
     out = np.zeros(frame.shape(), np.float32)
     flat = out.reshape(-1)
     for ids, cover in ranks(frame, part.source):
@@ -167,14 +167,36 @@ def coverage(frame: Frame, part: NamesPart) -> NDArray[np.float32]:
     return out
 
 
+def _table(ids: NDArray[np.uint32]) -> NDArray[np.uint32]:
+    """Ids by their hash in a table at most a quarter full, so that a pixel is looked up in one step or two; 0 where it is free."""
+    table = np.zeros(1 << max(4, (4 * len(ids) - 1).bit_length()), np.uint32)
+    _fill(table, ids)
+    return table
+
+
+@compiled
+def _fill(table, ids):
+    for at in range(ids.size):
+        place = _place(table, ids[at])
+        table[place] = ids[at]
+
+
+@inlined
+def _place(table, bits):
+    """Where an id stands in a table, or would."""
+    mask = table.size - 1
+    place = int(bits ^ (bits >> np.uint32(15))) & mask
+    while table[place] != 0 and table[place] != bits:
+        place = (place + 1) & mask
+    return place
+
+
 @compiled
 def _gather(out, ids, cover, wanted, begin, end):
     for at in range(begin, end):
-        amount = cover[at]
-        if amount > 0:
-            place = np.searchsorted(wanted, ids[at])
-            if place < wanted.size and wanted[place] == ids[at]:
-                out[at] += amount
+        bits = ids[at]
+        if bits != 0 and wanted[_place(wanted, bits)] == bits and cover[at] > 0:
+            out[at] += cover[at]
 
 
 def at_pixel(frame: Frame, first: str, row: int, column: int) -> list[Share]:
@@ -228,14 +250,11 @@ def _counted(ids: NDArray[np.uint32], cover: NDArray) -> Iterator[tuple[int, flo
 @compiled
 def _count(ids, cover, keys, sums):
     """Into a table by hash; False if it is too full to go on."""
-    mask = keys.size - 1
     used = 0
     for at in range(ids.size):
         if not cover[at] > 0 or ids[at] == 0:
             continue
-        place = int(ids[at] ^ (ids[at] >> np.uint32(15))) & mask
-        while keys[place] != 0 and keys[place] != ids[at]:
-            place = (place + 1) & mask
+        place = _place(keys, ids[at])
         if keys[place] == 0:
             keys[place] = ids[at]
             used += 1
