@@ -351,6 +351,10 @@ class MainJob(BrowserCase):
         expect(chip).to_have_text("left")
         self.page.mouse.move(canvas["x"] + canvas["width"] * 0.3, canvas["y"] + canvas["height"] / 2)
         expect(self.page.locator(".mattes")).to_contain_text("under the pointer: left 100 %")
+        press(0.3)  # what was read there already is taken, and left, without another question
+        expect(chip).to_have_text("no name yet")
+        press(0.3)
+        expect(chip).to_have_text("left")
         for name, value in (("grow", "-1.5"), ("blur", "2")):
             field = self.page.get_by_role("spinbutton", name=name, exact=True)
             field.fill(value)

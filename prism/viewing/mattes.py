@@ -62,7 +62,8 @@ class MatteSubject:
             for share in ranks.shares(region, source.key)[:NAMES_READ]:
                 if share.pixels > 0:
                     part = share.pixels / cover.size
-                    found.append(Line(f"name/{share.id}", share.name or share.id, ("covers",), (part,), None, None))
+                    key = f"name/{source.key}/{share.id}"
+                    found.append(Line(key, share.name or share.id, ("covers",), (part,), None, None))
         return found
 
     def _plane(self, frame: Frame, step: int) -> NDArray[np.float32]:

@@ -1,6 +1,7 @@
 // What the open part of a matte takes, chosen in the picture or from the list of names.
 import { post } from "../api.js";
 import { Newest } from "../newest.js";
+import { placeOf } from "../viewer/probing.js";
 import { changedTo } from "./time.js";
 
 const PICKED = {
@@ -52,8 +53,17 @@ export const picking = (page, held) => ({
     const { openedPart: part, openPart } = this;
     this.aimOften(`part ${this.matte} ${openPart}`, PICKED[part.kind], async (box) => {
       const asked = { ...this.question, source: part.source, what: part.measure ?? "first", ...box };
-      this.take(await (await post(page.urls.pick, asked)).json(), box);
+      const names = part.kind === "names" ? this.namesRead(part.source, box) : [];
+      this.take(names.length ? { names } : await (await post(page.urls.pick, asked)).json(), box);
     });
+  },
+  // What the probe has read under the pointer already needs not be asked for again.
+  namesRead(source, box) {
+    if (this.linesAt !== placeOf(this.frame, box) || box.x !== box.x1 || box.y !== box.y1) return [];
+    const lead = `name/${source}/`;
+    const read = this.lines.find(({ key }) => key.startsWith(lead));
+    const id = read?.key.slice(lead.length);
+    return read ? [{ id, name: read.title === id ? "" : read.title }] : [];
   },
   // Of the part as it is by now: presses may come faster than answers.
   take(picked, box) {

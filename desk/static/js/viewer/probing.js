@@ -14,6 +14,7 @@ export const probing = (held) => {
     pointer: null,
     box: null,
     lines: [],
+    linesAt: "", // frame and pixel that they are of
 
     openProbe() {
       held.probes = new Newest((request) => this.fetchProbe(request));
@@ -37,7 +38,9 @@ export const probing = (held) => {
     async fetchProbe(request) {
       try {
         this.lines = (await (await post(page.urls.probe, request)).json()).lines;
+        this.linesAt = placeOf(request.frame, request);
       } catch {
+        this.linesAt = "";
         this.lines = []; // the picture says why
       }
     },
@@ -90,3 +93,6 @@ function storedText(line) {
   const channels = line.stored.map((value, place) => `${line.names[place] ?? ""} ${number(value)}`);
   return [...channels, ...(line.alpha === null ? [] : [`A ${number(line.alpha)}`])].join("  ");
 }
+
+// As text, of a pixel or a box.
+export const placeOf = (frame, { x, y, x1, y1 }) => [frame, x, y, x1, y1].join(" ");
