@@ -5,7 +5,7 @@ from playwright.sync_api import expect
 
 from desk.shots.models import Element, NameRule
 from desk.shots.services import sources_of
-from desk.tests.test_browser import BrowserCase
+from desk.tests.browser import BrowserCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 

@@ -1,0 +1,360 @@
+"""The Rebuild station through a real page: rows, keys, balance, mattes, two pages at once."""
+
+import re
+
+import numpy as np
+from playwright.sync_api import expect
+
+from desk.rebuild.models import Ledger
+from desk.shots.services import sources_of
+from desk.tests.browser import BrowserCase
+from desk.tests.world import HEIGHT, WIDTH, write_named
+from prism.combine.ledger import Ledger as Document
+
+
+class Ledgers(BrowserCase):
+    def test_groups_keys_curves_and_mattes_and_all_undone(self):
+        for frame in (1002, 1003):
+            self.render(frame)
+        self.look_again()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        first = Ledger.objects.get().document
+
+        def saved():
+            self.settled()
+            return Document.from_json(Ledger.objects.get().document)
+
+        # A fade: a key here, another two frames on.
+        self.page.get_by_role("button", name="Key amount at frame 1001").click()
+        self.go_to(1003)
+        field = self.page.locator("[data-row=emission] .trims").get_by_role("spinbutton", name="amount", exact=True)
+        field.fill("0.2")
+        field.press("Enter")
+        amount = saved().row("emission").amount
+        self.assertEqual([(key.frame, key.value) for key in amount.keys], [(1001, 1), (1003, 0.2)])
+        self.go_to(1002)
+        expect(self.amount("emission")).to_have_value("0.60")
+
+        # A number out of range is said to be, and changes nothing.
+        field.fill("500")
+        field.press("Enter")
+        expect(self.page.locator("[data-row=emission] .trims num-field[wrong]")).to_have_count(1)
+        field.press("Escape")
+        self.assertEqual(saved().row("emission").amount, amount)
+
+        # Ctrl Z in a field is the field's own.
+        field.fill("0.3")
+        field.press("Control+z")
+        self.assertEqual(saved().row("emission").amount, amount)
+        field.press("Escape")
+
+        # The keys as a curve: one more by a double click, then copied to another number.
+        row = self.page.locator("[data-row=emission]")
+        drawn = row.locator("key-field svg")
+        drawn.scroll_into_view_if_needed()
+        box = drawn.bounding_box()
+        drawn.dblclick(position={"x": box["width"] * 0.42, "y": box["height"] / 2})
+        keys = saved().row("emission").amount.keys
+        self.assertEqual([key.frame for key in keys], [1001, 1002, 1003])
+        self.assertTrue(0.4 < keys[1].value < 0.8, keys)
+        drawn.locator("circle").nth(1).press("Delete")
+        self.assertEqual(saved().row("emission").amount, amount)
+        row.get_by_role("button", name="Copy keys").click()
+        row.get_by_role("button", name="Paste 2 keys into gain").click()
+        self.assertEqual(saved().row("emission").gain, amount)
+        row.locator(".trim", has_text="gain").get_by_role("button", name="No keys").click()
+        row.get_by_role("spinbutton", name="gain", exact=True).dblclick()
+
+        # A curve, by a point added and dragged; the picture changes.
+        before = self.picture()
+        curve = self.page.locator("[data-row=emission] curve-field svg")
+        curve.scroll_into_view_if_needed()
+        curve.dblclick(position={"x": 100, "y": 30})
+        points = saved().row("emission").curves.all.points
+        self.assertEqual(len(points), 3)
+        self.assertGreater(np.abs(self.picture() - before).max(), 2)
+
+        # A matte from the alpha of the beauty, and the other way round.
+        row.get_by_label("Matte of emission").select_option(label="alpha of beauty")
+        row.get_by_label("inverted").check()
+        document = saved()
+        self.assertEqual([matte.kind for matte in document.mattes], ["alpha", "inverted"])
+        self.assertEqual(document.row("emission").matte, document.mattes[1].id)
+
+        # Trims are reset, and a row that is off stays off.
+        self.page.get_by_label("emission on").uncheck()
+        row.get_by_role("button", name="Reset trims").click()
+        reset = saved().row("emission")
+        self.assertEqual((reset.on, reset.amount, reset.curves.all.points), (False, 1, ()))
+        self.page.keyboard.press("Control+z")
+        self.page.keyboard.press("Control+z")
+
+        # Into a group, and the row below it as well.
+        row.get_by_role("button", name="Group", exact=True).click()
+        self.page.locator("[data-row=background] .grip").focus()
+        self.page.keyboard.press("Alt+ArrowRight")
+        document = saved()
+        self.assertEqual([inner.id for inner in document.row("group").rows], ["emission", "background"])
+        self.page.get_by_role("button", name="Fold group").click()
+        expect(self.page.locator("[data-row=background]")).to_have_count(0)
+
+        while self.page.get_by_role("button", name="Undo").is_enabled():
+            self.page.get_by_role("button", name="Undo").click()
+        self.assertEqual(saved(), Document.from_json(first))
+        self.sweep()
+        expect(self.page.locator(".balance-foot")).to_contain_text("3 balanced")
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        self.assertEqual(self.complaints, [])
+
+    def test_fog_is_dragged_and_picked_and_other_files_are_undone(self):
+        self.render(1001, name="other", seed=5).rename(self.root / "other.1001.exr")
+        far = self.root / "TST" / "far"
+        far.mkdir()
+        (self.root / "other.1001.exr").rename(far / "other.1001.exr")
+        self.bring_in(far, "far")
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.page.get_by_label("Add a row").select_option("fog")
+        expect(self.page.locator("[data-row=fog]")).to_be_visible()
+        self.settled()
+        fog = lambda: Document.from_json(Ledger.objects.get().document).row("fog")  # noqa: E731
+        before = fog()
+        handle = self.page.locator("range-field circle").nth(1)
+        handle.scroll_into_view_if_needed()
+        box = handle.bounding_box()
+        self.page.mouse.move(box["x"] + 5, box["y"] + 5)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] - 60, box["y"] + 5, steps=4)
+        self.page.mouse.up()
+        self.settled()
+        self.assertLess(fog().far, before.far)
+        near = self.page.get_by_role("spinbutton", name="near", exact=True)
+        begun = near.input_value()
+        self.page.get_by_role("button", name="Pick near").click()
+        place = self.page.locator("canvas[role=img]").first.bounding_box()
+        self.page.mouse.click(place["x"] + place["width"] / 2, place["y"] + place["height"] / 2)
+        expect(near).not_to_have_value(begun)
+        self.settled()
+        measured = sources_of([self.element], 1001).pixels(fog().source).planes[0]
+        self.assertTrue(np.isclose(measured, fog().near, rtol=1e-4).any())
+
+        # Other files are a change like any other, though the page is loaded anew.
+        with self.page.expect_navigation():
+            self.page.get_by_label("Files of the passes").select_option(label="far")
+        self.settled()
+        self.assertEqual(Ledger.objects.get().document["beauty"], "far/beauty")
+        self.page.get_by_role("button", name="Undo").click()
+        self.settled()
+        self.assertEqual(Ledger.objects.get().document["beauty"], "render/beauty")
+        self.assertEqual(self.complaints, [])
+
+    def test_two_pages_and_the_second_chooses(self):
+        """What the first saved is said in words; taken, ours is one undo away; kept, ours is what stands."""
+        self.log_in()
+        address = f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission"
+        self.page.goto(address)
+        self.settled()
+        for choice, expected in (("Take theirs", (False, 1)), ("Keep mine", (False, 0.25))):
+            context = self.browser.new_context(storage_state=self.page.context.storage_state())
+            other = context.new_page()
+            other.goto(address)
+            expect(other.locator("header")).to_contain_text("· saved")
+            other.get_by_label("background on").uncheck()
+            expect(other.locator("header")).to_contain_text("· saved")
+            other.wait_for_load_state("networkidle")
+            context.close()
+            field = self.amount("emission")
+            field.fill("0.25")
+            field.press("Enter")
+            expect(self.page.get_by_role("alert").first).to_contain_text("ada changed this ledger")
+            self.page.get_by_role("button", name=choice).click()
+            self.settled()
+            document = Document.from_json(Ledger.objects.get().document)
+            self.assertEqual(document.row("emission").amount, expected[1], choice)
+            if choice == "Take theirs":
+                self.assertFalse(document.row("background").on)
+                self.page.get_by_label("background on").check()
+                self.settled()
+        self.complaints = [said for said in self.complaints if "409" not in said]
+        self.assertEqual(self.complaints, [])
+
+    def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        self.page.get_by_role("button", name="Remove").click()
+        expect(self.page.locator(".verdict")).to_contain_text("not balanced")
+        expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
+        self.sweep()
+        expect(self.page.locator(".balance-foot")).to_contain_text("not balanced, the first 1001")
+        self.page.get_by_role("button", name="Do it").click()
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+
+    def test_bad_numbers_and_broken_files_leave_the_page_whole(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.amount("emission").click()
+        self.amount("emission").fill("a lot")
+        self.page.keyboard.press("Enter")
+        expect(self.page.locator("[data-row=emission] num-field")).to_have_attribute("wrong", "")
+        self.page.keyboard.press("Escape")
+        broken = self.folder / "TST_010.1002.exr"
+        broken.write_bytes(broken.read_bytes()[:-300])
+        self.go_to(1002)
+        fault = self.page.locator(".viewer-fault")
+        expect(fault).to_contain_text("TST_010.1002.exr")
+        expect(fault).to_contain_text("Render or copy this file again")
+        expect(self.page.locator(".verdict")).to_have_text("not compared")
+        expect(self.page.locator(".balance-sums")).not_to_contain_text(re.compile(r"\d"))
+        self.go_to(1001)
+        expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
+        self.sweep()
+        expect(self.page.locator(".balance-foot")).to_contain_text("1 balanced; 1 not compared, the first 1002")
+        expect(fault).to_be_hidden()
+        expect(fault).to_be_hidden()
+
+
+class Mattes(BrowserCase):
+    def test_two_things_clicked_into_a_matte_then_shrunk_softened_and_undone(self):
+        write_named(self.folder / "TST_010.1001.exr", 1001)
+        self.look_again()
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission")
+        self.settled()
+        first = Document.from_json(Ledger.objects.get().document)
+        row = self.page.locator("[data-row=emission]")
+        row.get_by_label("Matte of emission").select_option("new")
+        self.page.get_by_label("Add a part").select_option(label="Cryptomatte, objects")
+        expect(self.page.locator(".names li")).to_have_count(3)
+        canvas = self.page.locator("canvas[role=img]").first.bounding_box()
+
+        def press(share):
+            self.page.mouse.click(canvas["x"] + canvas["width"] * share, canvas["y"] + canvas["height"] / 2)
+
+        chip, sentence = self.page.locator(".matte-part .chip"), self.page.locator(".matte-sentence")
+        press(0.3)
+        expect(chip).to_have_text("left")
+        press(0.7)
+        expect(chip).to_have_text("left and right")
+        press(0.7)
+        expect(chip).to_have_text("left")
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.3, canvas["y"] + canvas["height"] / 2)
+        expect(self.page.locator(".mattes")).to_contain_text("under the pointer: left 100 %")
+        press(0.3)  # what was read there already is taken, and left, without another question
+        expect(chip).to_have_text("no name yet")
+        press(0.3)
+        expect(chip).to_have_text("left")
+        for name, value in (("grow", "-1.5"), ("blur", "2")):
+            field = self.page.get_by_role("spinbutton", name=name, exact=True)
+            field.fill(value)
+            field.press("Enter")
+        expect(sentence).to_have_text("left, 1.5 px smaller, 2 px softer")
+        self.settled()
+        document = Document.from_json(Ledger.objects.get().document)
+        part = document.mattes[0].parts[0]
+        self.assertEqual(([n.name for n in part.names], part.grow, part.blur), (["left"], -1.5, 2.0))
+        self.assertEqual((document.row("emission").matte, document.row("emission").matte_on), ("matte", "trims"))
+
+        # A tint of the artist's own, then the matte alone.
+        before = self.picture()
+        change = "field => { field.value = '#ff00ff'; field.dispatchEvent(new Event('change', { bubbles: true })); }"
+        self.another_picture(lambda: self.page.get_by_label("Colour of the tint").evaluate(change))
+        self.assertGreater(np.abs(self.picture() - before).max(), 30)
+        self.another_picture(self.page.get_by_role("button", name="alone", exact=True).click)
+        self.assertEqual(int(np.ptp(self.picture()[150:400, 200:600], axis=2).max()), 0)
+
+        # A stroke joins it, drawn on the picture.
+        self.page.get_by_label("Add a part").select_option(label="strokes")
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.6, canvas["y"] + canvas["height"] * 0.4)
+        self.page.mouse.down()
+        self.page.mouse.move(canvas["x"] + canvas["width"] * 0.8, canvas["y"] + canvas["height"] * 0.6, steps=5)
+        self.page.mouse.up()
+        expect(sentence).to_contain_text("; and a stroke")
+        self.page.keyboard.press("Escape")
+        while self.page.get_by_role("button", name="Undo").is_enabled():
+            self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_role("button", name="Mattes", exact=True).click()
+        self.settled()
+        self.assertEqual(Document.from_json(Ledger.objects.get().document), first)
+        self.assertEqual(self.complaints, [])
+
+    def test_shapes_are_drawn_moved_and_keyed_and_a_range_is_dragged(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.page.get_by_role("button", name="Mattes", exact=True).click()
+        self.page.get_by_role("button", name="New matte").click()
+        canvas = self.page.locator("canvas[role=img]").first.bounding_box()
+
+        def at(across, down):
+            """On the screen, of a share of the picture."""
+            zoom = min((canvas["width"] - 12) / WIDTH, (canvas["height"] - 12) / HEIGHT)
+            return canvas["x"] + canvas["width"] / 2 + (across - 0.5) * WIDTH * zoom, canvas["y"] + canvas[
+                "height"
+            ] / 2 + (down - 0.5) * HEIGHT * zoom
+
+        def drag(begin, end):
+            self.page.mouse.move(*at(*begin))
+            self.page.mouse.down()
+            self.page.mouse.move(*at(*end), steps=4)
+            self.page.mouse.up()
+
+        def parts():
+            self.settled()
+            return Document.from_json(Ledger.objects.get().document).mattes[0].parts
+
+        self.page.get_by_label("Add a part").select_option(label="ellipse")
+        drag((0.25, 0.25), (0.75, 0.75))
+        expect(self.page.locator(".matte-part .chip")).to_have_text("an ellipse")
+        (shape,) = parts()
+        self.assertEqual([round(value, 1) for value in (shape.x, shape.y, shape.width, shape.height)], [9, 6, 9, 6])
+
+        # A key here, moved by its handle on the next frame.
+        self.page.get_by_role("button", name="Key right at frame 1001").click()
+        self.go_to(1002)
+        drag((0.5, 0.5), (0.6, 0.5))
+        (shape,) = parts()
+        self.assertEqual([(key.frame, round(key.value, 1)) for key in shape.x.keys], [(1001, 9.0), (1002, 10.8)])
+        self.assertEqual(round(shape.y, 1), 6.0)
+
+        # All of it at once: every number has a key then.
+        self.page.get_by_role("button", name="Key it at 1002").click()
+        (shape,) = parts()
+        self.assertEqual([key.value for key in shape.width.keys], [shape.width.keys[0].value])
+        self.assertEqual(shape.x.keys[-1].frame, 1002)
+
+        # A polygon, closed on its first corner; one of its sides softened.
+        self.page.get_by_label("Add a part").select_option(label="polygon")
+        for corner in ((0.1, 0.1), (0.9, 0.2), (0.5, 0.9), (0.1, 0.1)):
+            self.page.mouse.click(*at(*corner))
+        expect(self.page.locator(".matte-sentence")).to_contain_text("and a polygon")
+        soft = self.page.get_by_role("spinbutton", name="softness of side 2")
+        soft.fill("4")
+        soft.press("Enter")
+        corners = parts()[1].corners
+        self.assertEqual(
+            [(round(c.x, 1), round(c.y, 1), c.soft) for c in corners], [(1.8, 1.2, 0), (16.2, 2.4, 4), (9, 10.8, 0)]
+        )
+        self.page.keyboard.press("Escape")
+
+        # A range of depth, its soft end dragged on the histogram, and everything above.
+        self.page.get_by_label("Add a part").select_option(label="range of depth")
+        drag((0.2, 0.2), (0.8, 0.8))
+        field = self.page.locator("soft-range-field circle")
+        expect(field).to_have_count(4)
+        expect(self.page.locator(".matte-part .chip").nth(2)).not_to_have_text("depth from 0 to 1")
+        picked = parts()[2]
+        self.assertLess(picked.low, picked.high)
+        self.assertEqual((picked.how, picked.soft_low), ("intersect", 0))
+        field.nth(0).focus()
+        for _ in range(3):
+            self.page.keyboard.press("Shift+ArrowLeft")
+        self.assertGreater(parts()[2].soft_low, 0)
+        self.page.get_by_role("button", name="and all above").click()
+        expect(self.page.locator(".matte-sentence")).to_contain_text("only in depth above")
+        self.assertEqual(parts()[2].high, 1e9)
+        self.assertEqual(self.complaints, [])
