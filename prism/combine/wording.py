@@ -41,8 +41,9 @@ def _mattes(before: Ledger, after: Ledger) -> Iterator[str]:
     for key, matte in new.items():
         if old.get(key) != matte:
             yield f"matte {key} {'changed' if key in old else 'added'}"
-    for key in old.keys() - new.keys():
-        yield f"matte {key} removed"
+    for key in old:
+        if key not in new:
+            yield f"matte {key} removed"
 
 
 def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
