@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from prism.combine.dimmers import light_of
 from prism.combine.ledger import Ledger
-from prism.combine.rows import source_of
+from prism.combine.rows import BackgroundRow, source_of
 from prism.elements.pixels import Frame, Source
 from prism.passes.kinds import LIT
 
@@ -25,15 +25,28 @@ def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None)
     """Lay a ledger on a frame. chosen: sources of it that a person put in place of those that were not found.
 
     A source is the pass of the same name, which Intake has given to all passes of a role; or else the only one whose name has the
-    same letters and digits. What is not found keeps the name it had, so that nothing is guessed.
+    same letters and digits. What is not found keeps the name it had, so that nothing is guessed; neither does a background picture
+    from other files than the passes become one of the passes.
     """
     picked = {name: key for name, key in (chosen or {}).items() if key in frame}
-    found = {name: picked.get(name) or _match(name, frame) for name in template.sources}
+    plates = _plates(template)
+    found = {name: picked.get(name) or (_match(name, frame) if name not in plates else "") for name in template.sources}
     ledger = template.with_sources({name: match for name, match in found.items() if match})
-    missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and source not in frame]
+    missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and not _is_there(source, frame)]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return Laid(ledger, tuple(missing), _left_over(ledger, frame))
+
+
+def _plates(template: Ledger) -> set[str]:
+    """Pictures of backgrounds that come from other files than the passes."""
+    pictures = (row.source for row in template.walk() if isinstance(row, BackgroundRow) and row.fill == "picture")
+    return {source for source in pictures if source.rpartition("/")[0] not in template.elements[:1]}
+
+
+def _is_there(source: str, frame: Frame) -> bool:
+    """Also where a still or sequence holds it that is no pass of this frame."""
+    return source in frame or frame.reel(source) is not None
 
 
 def _match(name: str, frame: Frame) -> str:

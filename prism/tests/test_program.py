@@ -343,6 +343,16 @@ class Document(unittest.TestCase):
         self.assertEqual(laid.missing, (("b", "x/lost"),))
         self.assertEqual(lay(template, frame, chosen={"x/lost": "logo"}).missing, ())
 
+    def test_a_plate_of_a_template_is_no_pass_of_the_same_name(self):
+        frame = MemoryFrame(Dice(1).sources(SHAPE), FRAME)
+        sky = {"id": "sky", "kind": "background", "fill": "picture", "source": "plates/diffuse"}
+        template = Ledger(beauty="x/beauty", alpha=None, rows=(sky, {"id": "a", "source": "x/diffuse"}))
+        laid = lay(template, frame)
+        self.assertEqual([row.source for row in laid.ledger.rows], ["plates/diffuse", "diffuse"])
+        self.assertEqual(laid.missing, (("sky", "plates/diffuse"),))
+        frame.reels["plates/diffuse"] = MemoryReel("diffuse", next(iter(PLATES.values())))
+        self.assertEqual(lay(template, frame).missing, ())
+
     def test_what_differs_is_said_in_words(self):
         rows = ({"id": "key", "source": "diffuse"}, {"id": "rim", "source": "emission"})
         before = Ledger(rows=rows)
