@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -26,7 +27,7 @@ from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
 from prism.formats.reading import read_planes
-from prism.formats.stamps import stamp_of
+from prism.formats.stamps import stamp_if_there, stamp_of
 from prism.passes.kinds import PassKind
 from prism.pixels.channels import CHROMA, split_name
 from prism.pixels.image import Image, dtype_of
@@ -250,10 +251,21 @@ class OpenFrame:
         return self._store.get(("kept", self.identity(), self.window, key), make)
 
     def identity(self) -> tuple:
-        """Changes whenever a file of this frame does, or how it is read."""
+        """Changes whenever a file of this frame does, or one that its header names, or how it is read."""
         paths = sorted({source.path for source in self._sources.values()})
         read = tuple((s.key, s.held.state, s.held.curve, s.scaled, s.space, s.target) for s in self)
-        return (*(stamp_of(path) for path in paths), read)
+        return (*map(stamp_of, paths), *map(stamp_if_there, self._named_beside), read)
+
+    @cached_property
+    def _named_beside(self) -> list[Path]:
+        """Manifests of Cryptomattes that lie beside the images."""
+        parts = {(source.path, source.part.index): source for source in self}
+        return sorted(
+            path.parent / str(a.value)
+            for (path, _), source in parts.items()
+            for name, a in source.attributes.items()
+            if name.endswith("/manif_file")
+        )
 
     def _load(self, source: FileSource, step: int) -> Pixels:
         if step > 1:

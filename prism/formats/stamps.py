@@ -16,3 +16,11 @@ def stamp_of(path: Path) -> Stamp:
     except OSError as error:
         raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
     return str(path), status.st_mtime_ns, status.st_size
+
+
+def stamp_if_there(path: Path) -> Stamp | None:
+    """None for a file that cannot be read."""
+    try:
+        return stamp_of(path)
+    except UnreadableFile:
+        return None

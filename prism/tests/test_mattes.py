@@ -334,7 +334,14 @@ class OtherMakers(FolderCase):
         names = {name: f"{name_bits(name):08x}" for name in self.NAMED}
         (self.folder / "names.json").write_text(json.dumps(names))
         beside = "cryptomatte/3ae39a5/manif_file"
-        self.check(self.write("one.exr", ("all", colour, said | {beside: "names.json"})))
+        frame = self.write("one.exr", ("all", colour, said | {beside: "names.json"}))
+        self.check(frame)
+        # Another manifest for the same image is another matte.
+        made = MadeMatte(id="m", parts=({"kind": "names", "source": "crypto_object00", "patterns": ("*",)},))
+        plan = plans((made,), 1)["m"]
+        self.assertGreater(matte_plane(plan, frame).max(), 0)
+        (self.folder / "names.json").write_text("{}")
+        self.assertEqual(matte_plane(plan, frame).max(), 0)
         inner = self.folder / "inner"
         inner.mkdir()
         frame = self.write("inner/far.exr", ("all", colour, said | {beside: "../names.json"}))
