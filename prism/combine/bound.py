@@ -182,6 +182,8 @@ class _Writer:
             self._wipe(step, s + 4, s + 5)
         if operator.family == "cover":
             self.code.add(m.COVER, b, s, w=s + 4, numbers=operator.factors)
+        elif operator.key == "shade":
+            self.code.add(m.SHADE, b, s, w=s + 4)
         elif operator.family == "sum":
             for index in range(4 if has_alpha and operator.code in (op.MINIMUM, op.MAXIMUM) else 3):
                 self.code.add(m.SUM, b + index, s + index, w=s + 4, which=operator.code)

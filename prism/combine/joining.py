@@ -53,10 +53,30 @@ def plain_sum(b, s, w, code):
             b[i] = _mixed(b[i], min(b[i], s[i]), w[i])
         elif code == op.MAXIMUM:
             b[i] = _mixed(b[i], max(b[i], s[i]), w[i])
-        elif s[i] < ONE and w[i] > ZERO:
-            b[i] *= max(s[i], ZERO) ** w[i]
-        else:
-            b[i] *= ONE + w[i] * (s[i] - ONE)
+
+
+@inlined
+def _shaded(s, w):
+    if s < ONE and w > ZERO:
+        return max(s, ZERO) ** w
+    return ONE + w * (s - ONE)
+
+
+@compiled
+def shade(b0, b1, b2, s0, s1, s2, w):
+    """A factor on three planes. Occlusion is grey nearly everywhere, and a power costs more than all the rest: it is taken
+    once for channels that are alike."""
+    for i in range(w.size):
+        if w[i] == ZERO:
+            continue
+        factor = _shaded(s0[i], w[i])
+        b0[i] *= factor
+        if s1[i] != s0[i]:
+            factor = _shaded(s1[i], w[i])
+        b1[i] *= factor
+        if s2[i] != s1[i]:
+            factor = _shaded(s2[i], w[i])
+        b2[i] *= factor
 
 
 @inlined

@@ -24,8 +24,8 @@ from prism.errors import SizeMismatch
 
 (
     ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE, COPY,
-    MIX, COVER, SUM, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
-) = range(25)  # fmt: skip
+    MIX, COVER, SUM, SHADE, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
+) = range(26)  # fmt: skip
 RUNNING = 0  # first slot of the running result
 NUMBERS = 9  # that an instruction may carry
 
@@ -231,6 +231,11 @@ def _join(kind, b, row, number, slots, count):
         )  # fmt: skip
     elif kind == SUM:
         joining.plain_sum(b, s, w, which)
+    elif kind == SHADE:
+        joining.shade(
+            b, _plane(slots, row[1] + 1, count), _plane(slots, row[1] + 2, count),
+            s, _plane(slots, row[2] + 1, count), _plane(slots, row[2] + 2, count), w,
+        )  # fmt: skip
     elif kind == BLEND:
         joining.blend(b, _plane(slots, t, count), s, _plane(slots, t + (row[2] - row[1]), count), w, which, display)
     elif kind == BLEND_OPAQUE:

@@ -172,6 +172,17 @@ class Factor(unittest.TestCase):
         got = join("shade", pixel(1, 1, 1, 1), bright, alpha=False, amount=2)
         np.testing.assert_allclose(got.ravel(), (3, 7, 1, 1), rtol=1e-6)
 
+    def test_shade_takes_every_channel_by_itself(self):
+        """Whichever of them are alike."""
+        colours = np.array(np.meshgrid(*[(0.2, 0.7, 1, 3, np.nan)] * 3), np.float32).reshape(3, -1)
+        alpha, backdrop = np.ones_like(colours[:1]), np.full((4, colours.shape[1]), 5, np.float32)
+        together = join("shade", backdrop, np.concatenate([colours, alpha]), alpha=False, amount=0.6)
+        for index, channel in enumerate(colours):
+            grey = np.concatenate([np.stack([channel] * 3), alpha])
+            alone = join("shade", backdrop, grey, alpha=False, amount=0.6)
+            np.testing.assert_array_equal(together[index], alone[index])
+            np.testing.assert_allclose(alone[0, 0], 5 * 0.2**0.6, rtol=1e-6)
+
     def test_raw_light_times_surface_colour_is_the_component(self):
         rng = np.random.default_rng(3)
         colour = rng.random((4, 50)).astype(np.float32)
