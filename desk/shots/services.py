@@ -113,12 +113,15 @@ def frames_on_disk(element: Element | None) -> list[int]:
 
 def files_of(elements: Iterable[Element], frame: int) -> list[Path]:
     """The files of one frame. Raises UnreadableFile if there are none, or if a link leads out of the production."""
-    elements = list(elements)
-    files = [kept_inside(path, e.shot.production) for e in elements for path in document_of(e).files_at(frame)]
+    return _files_of([(element, document_of(element)) for element in elements], frame)
+
+
+def _files_of(elements: list[tuple[Element, Document]], frame: int) -> list[Path]:
+    files = [kept_inside(path, e.shot.production) for e, document in elements for path in document.files_at(frame)]
     if not files:
         raise UnreadableFile(
             f"Frame {frame} is not there.",
-            where=", ".join(element.name for element in elements),
+            where=", ".join(element.name for element, _ in elements),
             advice="Render it, or choose a frame that is marked present.",
         )
     return files
@@ -127,15 +130,17 @@ def files_of(elements: Iterable[Element], frame: int) -> list[Path]:
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:
     """The passes of one frame as `element/pass`, those of the first as the main ones, with pixels in the cache that all pages
     share. What cannot be read is left out, with its fault, while anything can."""
-    elements = list(elements)
-    files_of(elements, frame)
-    space = CHROMATICITIES[elements[0].shot.settings.space]
-    return open_frames([document_of(element) for element in elements], frame, store=PIXELS, space=space)
+    read = [(element, document_of(element)) for element in elements]
+    _files_of(read, frame)
+    space = CHROMATICITIES[read[0][0].shot.settings.space]
+    return open_frames([document for _, document in read], frame, store=PIXELS, space=space)
 
 
 def elements_named(shot: Shot, names: Iterable[str], main: Element | None = None) -> list[Element]:
     """Elements of a shot in the order of their names, the main one first; names that there are not are left out."""
     names = list(names)
+    if main is not None:
+        main.shot = shot  # known here, so nobody asks the database for it
     if main is not None and names in ([], [main.name]):
         return [main]
     found = {element.name: element for element in shot.elements.filter(name__in=names)}

@@ -24,10 +24,11 @@ def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
         with _queue.pipeline() as line:
             line.zadd(key, {"serial": serial}, gt=True)
             line.expire(key, _REMEMBERED)
-            line.execute()
+            line.zscore(key, "serial")
+            newest = line.execute()[-1]
     except redis.RedisError:
         return lambda: False
-    asked, stale = 0.0, False
+    asked, stale = time.monotonic(), newest > serial
 
     def is_stale() -> bool:
         nonlocal asked, stale
