@@ -12,7 +12,7 @@ from gunicorn.workers.base import Worker
 from waitress import wasyncore
 from waitress.server import create_server
 
-from prism.combine.warming import warm
+from prism.warming import warm
 
 THREADS = 8
 MOST_CONNECTIONS = 1000  # of each process

@@ -122,14 +122,21 @@ class Evaluator:
         row = next((row.id for row in ledger.rows if any(edited == inner.id for inner in walk((row,)))), None)
         if row is None:
             return run(program, sources, step=step, is_stale=is_stale)
-        above = program.above(row)
-        kept = self._store.get(
-            ("above", identity(above, sources), step, above), lambda: _kept(above, sources, step, is_stale)
-        )
+        kept = self._result(program.above(row), sources, step, is_stale)
         sources.read(program.sources, step=step)
-        running = kept.array.copy()
+        running = kept.copy()
         apply_steps(running, program.from_row(row), sources, step=step, is_stale=is_stale)
         return running
+
+    def unchanged(
+        self, ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never
+    ) -> NDArray[np.float32]:
+        """Like `evaluate`, read-only, and all of it kept: for what is laid over a picture that stays."""
+        return self._result(compile_ledger(ledger, sources.number), sources, step, is_stale)
+
+    def _result(self, program: Program, sources: Frame, step: int, is_stale: Stale) -> NDArray[np.float32]:
+        key = ("result", identity(program, sources), step, program)
+        return self._store.get(key, lambda: _kept(program, sources, step, is_stale)).array
 
 
 def _kept(program: Program, sources: Frame, step: int, is_stale: Stale) -> Held:

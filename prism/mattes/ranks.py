@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from functools import lru_cache
@@ -25,7 +25,7 @@ from prism.json_text import load_json
 from prism.mattes.cryptomatte import layer_key, name_bits
 from prism.mattes.parts import NamesPart
 
-BAND = 1 << 16
+BAND = 1 << 17  # pixels
 MOST_PASSES = 50
 _HEX = re.compile("[0-9a-fA-F]{1,8}")
 MOST_TAKEN = 1 << 20  # of different ids in one frame
@@ -156,14 +156,25 @@ def ids_of(part: NamesPart, known: Mapping[str, str]) -> NDArray[np.uint32]:
     return np.array(sorted(wanted - {0}), np.uint32)
 
 
+Levels = Iterable[tuple[NDArray[np.uint32], NDArray[np.float32]]]
+
+
 def coverage(frame: Frame, part: NamesPart) -> NDArray[np.float32]:
     """(H, W): the sum of what the part's names cover, over all ranks."""
-    wanted = _table(ids_of(part, manifest(frame, part.source)))
-    out = np.zeros(frame.shape(), np.float32)
+    return gathered(ranks(frame, part.source), ids_of(part, manifest(frame, part.source)), frame.shape())
+
+
+def gathered(levels: Levels, ids: NDArray[np.uint32], shape: tuple[int, int]) -> NDArray[np.float32]:
+    """The sum of coverage of some ids, of that shape. levels: bits of ids and coverage, as `ranks` gives them."""
+    wanted, planes = _table(ids), [(bits.reshape(-1), cover.reshape(-1)) for bits, cover in levels]
+    out = np.zeros(shape, np.float32)
     flat = out.reshape(-1)
-    for ids, cover in ranks(frame, part.source):
-        ids, cover = ids.reshape(-1), cover.reshape(-1)
-        run_bands(lambda a, b, ids=ids, cover=cover: _gather(flat, ids, cover, wanted, a, b), out.size, BAND)
+
+    def gather(begin: int, end: int) -> None:
+        for bits, cover in planes:
+            _gather(flat, bits, cover, wanted, begin, end)
+
+    run_bands(gather, out.size, BAND)
     return out
 
 
@@ -193,9 +204,13 @@ def _place(table, bits):
 
 @compiled
 def _gather(out, ids, cover, wanted, begin, end):
+    """An id is looked up only where it differs from that of the pixel before, which is along edges."""
+    last, taken = np.uint32(0), False
     for at in range(begin, end):
-        bits = ids[at]
-        if bits != 0 and wanted[_place(wanted, bits)] == bits and cover[at] > 0:
+        if ids[at] != last:
+            last = ids[at]
+            taken = last != 0 and wanted[_place(wanted, last)] == last
+        if taken and cover[at] > 0:
             out[at] += cover[at]
 
 
@@ -211,7 +226,7 @@ def shares(frame: Frame, first: str, part: tuple[slice, slice] = (slice(None), s
     names = names_of(manifest(frame, first))
     total: dict[int, float] = {}
     for ids, cover in ranks(frame, first):
-        for bits, amount in _counted(ids[part], cover[part]):
+        for bits, amount in counted(ids[part], cover[part]):
             total[bits] = total.get(bits, 0.0) + amount
     total.pop(0, None)
     found = [_share(bits, amount, names) for bits, amount in total.items()]
@@ -234,7 +249,7 @@ def _share(bits: int, amount: float, names: Mapping[str, str]) -> Share:
     return Share(key, names.get(key, ""), amount)
 
 
-def _counted(ids: NDArray[np.uint32], cover: NDArray) -> Iterator[tuple[int, float]]:
+def counted(ids: NDArray[np.uint32], cover: NDArray) -> Iterator[tuple[int, float]]:
     """Every id with its sum of coverage."""
     ids, cover = np.ascontiguousarray(ids).reshape(-1), np.ascontiguousarray(cover).reshape(-1)
     size = 1 << 10
@@ -250,13 +265,15 @@ def _counted(ids: NDArray[np.uint32], cover: NDArray) -> Iterator[tuple[int, flo
 @compiled
 def _count(ids, cover, keys, sums):
     """Into a table by hash; False if it is too full to go on."""
-    used = 0
+    used, last, place = 0, np.uint32(0), 0
     for at in range(ids.size):
         if not cover[at] > 0 or ids[at] == 0:
             continue
-        place = _place(keys, ids[at])
+        if ids[at] != last:
+            last = ids[at]
+            place = _place(keys, last)
         if keys[place] == 0:
-            keys[place] = ids[at]
+            keys[place] = last
             used += 1
             if 2 * used > keys.size:
                 return False

@@ -338,6 +338,10 @@ class Evaluation(FolderCase):
             ledger = ledger.with_setting(row.id, "amount", float(self.rng.uniform(0, 2)))
             kept = evaluator.evaluate(ledger, sources, edited=row.id)
             np.testing.assert_array_equal(kept, evaluate(ledger, sources), f"step {step}")
+            if step % 10 == 0:
+                whole = evaluator.unchanged(ledger, sources)
+                np.testing.assert_array_equal(whole, kept)
+                self.assertIs(evaluator.unchanged(ledger, sources), whole)
 
     def test_a_newer_request_ends_an_older(self):
         sources = self.frame()

@@ -45,7 +45,7 @@ class MatteSubject:
         if self.way in ("alone", "edge"):
             grey = cover if self.way == "alone" else 4 * cover * (1 - cover)
             return Shown(_opaque(np.stack([grey] * 3)), True, (grey,), ("matte",))
-        rebuilt = self.evaluator.evaluate(self.ledger, frame, step=step, is_stale=is_stale)
+        rebuilt = self.evaluator.unchanged(self.ledger, frame, step=step, is_stale=is_stale)
         if self.way == "checker":
             return Shown(rebuilt * cover, False, (cover,), ("matte",))
         light = decode_srgb(np.array(self.colour, np.float32)).astype(np.float32)[:, np.newaxis, np.newaxis]

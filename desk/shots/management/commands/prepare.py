@@ -7,8 +7,8 @@ from django.core.management.base import BaseCommand
 from desk.accounts.services import create
 from desk.intake.looking import look
 from desk.shots.models import Place
-from prism.combine.warming import warm
 from prism.errors import PrismError
+from prism.warming import warm
 
 
 class Command(BaseCommand):

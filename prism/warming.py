@@ -1,0 +1,35 @@
+"""The compiled loops that someone drags or presses with, brought in before: compiled on a machine that never ran them, else loaded."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from prism.combine.machine import ADD, RUNNING, Code
+from prism.mattes.drawn import shape, strokes
+from prism.mattes.morphing import blurred, grown
+from prism.mattes.parts import ShapePart, StrokesPart
+from prism.mattes.ranks import counted, gathered
+
+CORNERS = ({"x": 0, "y": 0}, {"x": 2, "y": 0}, {"x": 0, "y": 2})
+
+
+def warm() -> None:
+    """First those of a ledger, then those of mattes, on a few pixels each."""
+    _warm_ledger()
+    _warm_mattes()
+
+
+def _warm_ledger() -> None:
+    """One addition; the loops are one machine, so that brings in all of them."""
+    code = Code()
+    code.add(ADD, RUNNING, code.source(np.zeros((1, 1), np.float32)), numbers=[1])
+    code.done().run(np.zeros((4, 1, 1), np.float32), 0, 1)
+
+
+def _warm_mattes() -> None:
+    plane, ids = np.ones((4, 4), np.float32), np.ones((4, 4), np.uint32)
+    gathered([(ids, plane)], ids[0, :1], plane.shape)
+    counted(ids, plane)
+    blurred(grown(plane, 1), 1)
+    strokes(StrokesPart(strokes=({"points": ((1, 1), (2, 2)), "size": 1},)), plane.shape, (0, 0), 1)
+    shape(ShapePart(form="polygon", corners=CORNERS), plane.shape, (0, 0), 1)
