@@ -108,6 +108,42 @@ class Ledgers(BrowserCase):
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         self.assertEqual(self.complaints, [])
 
+    def test_the_exact_picture_waits_for_no_quick_one(self):
+        """Where a drag stands still it is there before the number is let go, and then even if a quick one never arrives."""
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        canvas = self.page.locator("canvas[data-serial]")
+        box = self.amount("emission").bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+        def drag():
+            """Until a quick picture is asked for."""
+            self.page.mouse.move(x, y)
+            self.page.mouse.down()
+            with self.page.expect_request(lambda request: '"jpeg"' in (request.post_data or "")):
+                self.page.mouse.move(x + 40, y, steps=4)
+
+        drag()
+        expect(canvas).to_have_attribute("data-encoding", "jpeg")
+        expect(canvas).to_have_attribute("data-encoding", "png")
+        self.assertEqual(Document.from_json(Ledger.objects.get().document).row("emission").amount, 1)
+        self.page.mouse.up()
+        self.settled()
+        held = []
+        self.page.route(
+            "**/look/picture/",
+            lambda route: held.append(route) if '"jpeg"' in route.request.post_data else route.continue_(),
+        )
+        before = canvas.get_attribute("data-serial")
+        drag()
+        self.page.mouse.up()
+        expect(canvas).not_to_have_attribute("data-serial", before)
+        expect(canvas).to_have_attribute("data-encoding", "png")
+        self.assertTrue(held)
+        self.settled()
+        self.assertEqual(self.complaints, [])
+
     def test_fog_is_dragged_and_picked_and_other_files_are_undone(self):
         self.render(1001, name="other", seed=5).rename(self.root / "other.1001.exr")
         far = self.root / "TST" / "far"

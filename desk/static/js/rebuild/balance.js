@@ -20,12 +20,12 @@ export const balance = (page, held) => ({
     this.forgetSweep();
   },
   // A verdict is that of its ledger and frame: after a change there is none until the next answer.
-  // after: milliseconds that something else has the server to itself.
-  account(after = 0) {
+  // first: what has the server to itself until it is done.
+  async account(first) {
     this.comparing = true;
     this.balance = null;
-    clearTimeout(held.accountTimer);
-    held.accountTimer = setTimeout(() => held.contributing.ask({}), after);
+    await first;
+    held.contributing.ask({});
   },
   async fetchContributions() {
     this.unanswered = true;

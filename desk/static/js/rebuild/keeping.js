@@ -2,7 +2,6 @@
 import { get, post } from "../api.js";
 import { Kept } from "../kept.js";
 
-const UNDISTURBED = 500; // milliseconds for the picture of a matte, before the rows are accounted for
 const MOST_SAID = 6; // changes told of another one's ledger
 
 export const keeping = (page, held) => ({
@@ -55,16 +54,14 @@ export const keeping = (page, held) => ({
     held.sliding = null;
     this.mindMatte();
     // First: the server works while the rows are drawn anew.
-    const picking = this.shown.show === "matte";
-    if (picking) this.askQuickly();
-    else this.askPicture({});
+    const picture = this.shown.show === "matte" ? this.askQuickly() : this.askPicture({});
     this.ledger = held.kept.current;
     this.canUndo = held.kept.canUndo;
     this.canRedo = held.kept.canRedo;
     this.remark = "";
     this.forgetSweep();
-    this.account(picking ? UNDISTURBED : 0);
-    if (!picking) this.askProbe();
+    this.account(picture);
+    picture.then(() => this.askProbe());
   },
   // Somebody else changed the ledger since this page read it: which of the two goes on is for a person to say.
   saveFailed(error) {

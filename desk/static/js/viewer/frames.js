@@ -49,7 +49,7 @@ export const frames = (held) => {
         this.frame = ahead[0];
         try {
           held.bitmap = await createImageBitmap(await held.reel.picture(ahead[0], named, ahead.slice(1)));
-          held.stage.put("main", held.bitmap);
+          held.stage.put({ main: held.bitmap, passing: true });
           this.keptCount = held.reel.frames.size;
           this.fault = null;
         } catch (error) {

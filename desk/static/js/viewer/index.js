@@ -15,7 +15,7 @@ import { probing } from "./probing.js";
 
 export function viewer(page, own) {
   // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
-  const held = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, probes: null, numbers: null };
+  const held = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, quick: null, probes: null, numbers: null };
   const defaults = {
     extra: {},
     isData: false,

@@ -1,17 +1,23 @@
 // The picture on the stage: asked for, drawn, and taken away again when it cannot be shown.
 import { post } from "../api.js";
 import { Newest } from "../newest.js";
+import { Pace } from "./pace.js";
 import { drawHistogram, drawVectors, drawWaveform, pixelsOf } from "./scopes.js";
 import { Stage } from "./stage.js";
 
 const SURROUNDS = ["mid", "dark", "light"];
 const REST = 300; // milliseconds without a further step
+const PAUSE = 150; // milliseconds that a drag stands still
 const SLOW = 200; // milliseconds after which the page says that it reads
+const WHOLE = 1 << 16; // pixels across: as many as there are
 const SMALLEST = 320; // pixels across, of pictures while something is dragged
 
 export const pictures = (held) => {
   const { page } = held;
+  const pace = new Pace();
   let serial = 0;
+  let drawn = 0; // serial of what is on the screen
+  let askedLast = "";
   let restTimer = 0;
 
   return {
@@ -30,7 +36,7 @@ export const pictures = (held) => {
         onZoom: (zoom) => this.zoomed(zoom),
         onBox: (box) => this.boxed(box),
       });
-      held.pictures = new Newest((request) => this.fetchPicture(request));
+      held.pictures = new Newest((request, wanted) => this.fetchPicture(request, wanted));
       this.openProbe();
       this.openFrames();
     },
@@ -43,67 +49,91 @@ export const pictures = (held) => {
     refresh() {
       this.nameAddress();
       if (!this.subject) return this.clear();
-      this.askPicture({ encoding: "jpeg" });
-      clearTimeout(restTimer);
-      restTimer = setTimeout(() => this.askPicture({}), REST);
+      this.atRest(this.askPicture({ encoding: "jpeg" }), REST, {});
       this.askProbe();
     },
-    // While something is dragged, a picture no larger than it stands on the screen.
+    // While something is dragged, coarser pictures where others take too long to follow; the exact one where the pointer rests.
     askSliding(more = {}) {
-      clearTimeout(restTimer);
-      const ratio = window.devicePixelRatio || 1;
-      this.askPicture({ ...more, encoding: "jpeg", width: Math.ceil(Math.min(page.width, Math.max(SMALLEST, page.width * this.zoom * ratio))) });
+      this.atRest(this.askSmall({ ...more, coarse: pace.coarse, paced: true }), PAUSE, more);
     },
-    // The same for a press that wants an answer at once; the exact picture follows when it rests.
+    // The same for a press that wants an answer at once.
     askQuickly() {
-      this.askSliding();
-      restTimer = setTimeout(() => {
-        this.askPicture({});
-        this.askProbe();
-      }, REST);
+      held.quick = this.askSmall({});
+      this.atRest(held.quick, REST, {});
+      return held.quick;
     },
-    askPicture({ edited = null, encoding = "png", width = 1 << 16 }) {
-      held.pictures.ask({ ...this.asked(), edited, encoding, width, serial: ++serial });
+    // No larger than it stands on the screen.
+    askSmall({ coarse = 1, ...more }) {
+      const across = Math.min(page.width, Math.max(SMALLEST, page.width * this.zoom * (window.devicePixelRatio || 1)));
+      return this.askPicture({ ...more, encoding: "jpeg", width: Math.ceil(across / coarse) });
     },
-    async fetchPicture(request) {
+    // The exact picture, once a quick one is there and nothing else was asked for so many milliseconds.
+    async atRest(quick, after, exact) {
+      const asked = serial;
+      await quick;
+      if (asked === serial) restTimer = setTimeout(() => this.askPicture(exact), after);
+    },
+    // Resolves when its answer is there. An exact picture does not wait for a quick one, nor the other way round.
+    askPicture({ edited = null, encoding = "png", width = WHOLE, paced = false }) {
+      clearTimeout(restTimer);
+      const over = encoding !== askedLast;
+      askedLast = encoding;
+      return held.pictures.ask({ ...this.asked(), edited, encoding, width, serial: ++serial, paced }, { over });
+    },
+    // paced: counts for how coarse pictures have to be.
+    async fetchPicture({ paced, ...request }, wanted) {
       const slow = setTimeout(() => (this.busy = true), SLOW);
+      const begun = performance.now();
       const { frame: second, subject } = this.otherPointed;
       const other = { subject, frame: second };
       try {
-        const main = await this.answer(this.comparison === "difference" ? { ...request, against: other, gain: this.gain } : request);
-        const beside = this.showsOther ? await this.bitmap({ ...request, ...other, edited: null }) : null;
-        if (main.ends) this.found = main.ends;
-        held.stage.size(...main.size);
-        held.bitmap = main.bitmap;
-        held.stage.put("main", main.bitmap);
-        held.stage.put("other", beside);
-        this.fault = null;
-        Object.assign(this.$refs.canvas.dataset, { serial: request.serial, encoding: request.encoding });
-        if (this.scoping) this.drawScopes();
-        this.askValues();
+        const main = await this.answer(this.comparison === "difference" ? { ...request, against: other, gain: this.gain } : request, wanted);
+        const beside = this.showsOther ? await this.answer({ ...request, ...other, edited: null }, wanted) : null;
+        if (paced) pace.took(performance.now() - begun);
+        this.showPicture(request, main, beside); // not waited for: meanwhile the next is asked for
       } catch (error) {
-        if (error.code === "work.superseded") return;
-        this.clear();
-        this.fault = error;
+        this.pictureFailed(request, error);
       } finally {
         clearTimeout(slow);
         this.busy = false;
       }
     },
+    async showPicture(request, main, beside) {
+      try {
+        const [bitmap, other] = await Promise.all([createImageBitmap(main.blob), beside && createImageBitmap(beside.blob)]);
+        if (request.serial < drawn) return;
+        drawn = request.serial;
+        if (main.ends) this.found = main.ends;
+        held.bitmap = bitmap;
+        held.stage.size(...main.size);
+        held.stage.put({ main: bitmap, other, passing: request.encoding === "jpeg" });
+        this.fault = null;
+        Object.assign(this.$refs.canvas.dataset, { serial: request.serial, encoding: request.encoding, across: bitmap.width });
+        if (this.scoping) this.drawScopes();
+        this.askValues();
+      } catch (error) {
+        this.pictureFailed(request, error);
+      }
+    },
+    pictureFailed(request, error) {
+      if (error.code === "work.superseded" || error.name === "AbortError" || request.serial < drawn) return;
+      drawn = request.serial;
+      this.clear();
+      this.fault = error;
+    },
     // Nothing of another frame or subject stays on the screen under this one's name.
     clear() {
       held.bitmap = null;
-      held.stage.put("main", null);
-      held.stage.put("other", null);
+      held.stage.put({ main: null, other: null });
       held.stage.set({ numbers: null });
     },
     async bitmap(request) {
-      return (await this.answer(request)).bitmap;
+      return createImageBitmap((await this.answer(request)).blob);
     },
-    async answer(request) {
-      const answer = await post(page.urls.picture, request);
+    async answer(request, signal) {
+      const answer = await post(page.urls.picture, request, { signal });
       const ends = answer.headers.get("X-Range")?.split(" ").map(Number);
-      return { ends, size: answer.headers.get("X-Size").split(" ").map(Number), bitmap: await createImageBitmap(await answer.blob()) };
+      return { ends, size: answer.headers.get("X-Size").split(" ").map(Number), blob: await answer.blob() };
     },
 
     fit() { held.stage.fit(); },

@@ -31,7 +31,9 @@ export const probing = (held) => {
       if (!this.box) held.stage.set({ box: null });
       this.askProbe();
     },
-    askProbe() {
+    // What a press waits for has the server to itself.
+    async askProbe() {
+      await held.quick;
       const at = this.box ?? this.pointer;
       if (at && this.subject && !this.playing) held.probes.ask({ ...this.asked(), x: at.x, y: at.y, x1: at.x1 ?? at.x, y1: at.y1 ?? at.y });
     },

@@ -10,6 +10,7 @@ export class Stage {
   constructor(canvas, { width, height, aspect = 1, onPointer, onZoom, onBox }) {
     Object.assign(this, { canvas, width, height, aspect, onPointer, onZoom, onBox });
     this.pictures = { main: null, other: null };
+    this.passing = false;
     this.zoom = 1;
     this.x = 0;
     this.y = 0;
@@ -38,9 +39,13 @@ export class Stage {
     this.fit();
   }
 
-  put(name, bitmap) {
-    this.pictures[name]?.close();
-    this.pictures[name] = bitmap;
+  // passing: the pictures are some of many in a row, so they are drawn the quick way.
+  put({ passing = false, ...pictures }) {
+    for (const [name, bitmap] of Object.entries(pictures)) {
+      this.pictures[name]?.close();
+      this.pictures[name] = bitmap;
+    }
+    this.passing = passing;
     this.draw();
   }
 
@@ -307,7 +312,7 @@ export class Stage {
 
   drawPicture(pen, bitmap) {
     pen.imageSmoothingEnabled = this.zoom < 2 || bitmap.width < this.width;
-    pen.imageSmoothingQuality = "high";
+    pen.imageSmoothingQuality = this.passing ? "low" : "high";
     pen.drawImage(bitmap, this.x, this.y, this.width * this.across, this.height * this.zoom);
   }
 }
