@@ -2,11 +2,11 @@
 
 import sys
 
-from bench import denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, renders
+from bench import denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, presses, renders
 
 BENCHES = {
     "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "mattes": mattes, "pictures": pictures, "plans": plans,
-    "renders": renders,
+    "presses": presses, "renders": renders,
 }  # fmt: skip
 
 for name in sys.argv[1:] or BENCHES:

@@ -68,11 +68,11 @@ def _kill(house: House, kills: int) -> None:
 
 
 class House:
-    """A copy with the demo, in a folder and on ports of its own."""
+    """A copy with the demo in a folder: of its own ports, or of the usual ones if none are given."""
 
-    def __init__(self, var: Path) -> None:
+    def __init__(self, var: Path, ports: dict[str, str] = PORTS) -> None:
         self._var = var
-        self._environment = os.environ | PORTS | {"EAGER_VAR": str(var)}
+        self._environment = os.environ | ports | {"EAGER_VAR": str(var)}
 
     def eager(self, verb: str) -> int:
         return subprocess.run([ROOT / "eager", verb], env=self._environment, capture_output=True).returncode
