@@ -2,7 +2,7 @@
 import { post } from "../api.js";
 import { Newest } from "../newest.js";
 import { number } from "../numbers.js";
-import { NUMBERS_FROM } from "./stage.js";
+import { NUMBERS_FROM } from "./stage-drawing.js";
 
 export const probing = (held) => {
   const { page } = held;
@@ -51,7 +51,7 @@ export const probing = (held) => {
     // The running results of a ledger are many: they are read one at a time, on the line below the picture.
     get readings() { return this.lines.filter((line) => !line.key.startsWith("sum/")); },
     get probePlace() {
-      if (this.box) return `average of ${this.box.x1 - this.box.x + 1} x ${this.box.y1 - this.box.y + 1} at ${this.box.x}, ${this.box.y}`;
+      if (this.box) return `mean ${this.box.x1 - this.box.x + 1}x${this.box.y1 - this.box.y + 1} at ${this.box.x}, ${this.box.y}`;
       return this.pointer ? `x ${String(this.pointer.x).padStart(4)}  y ${String(this.pointer.y).padStart(4)}` : "point at the picture";
     },
     get probeStored() { return this.probeLine ? storedText(this.probeLine) : ""; },

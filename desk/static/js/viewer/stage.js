@@ -1,9 +1,8 @@
 // The picture on its grey: zoom and pan to the pixel, wipe between two pictures, where the pointer is.
-const LARGEST_ZOOM = 64;
-const WIPE_GRIP = 8;
-const NUMBERS_FROM = 38; // screen pixels that one pixel is high
+import { drawStage } from "./stage-drawing.js";
+import { isOnLine, shareAt } from "./wipe.js";
 
-export { NUMBERS_FROM };
+const LARGEST_ZOOM = 64;
 
 export class Stage {
   // width, height: pixels. aspect: how wide one is by its height; the picture is shown as it is meant to be seen.
@@ -122,12 +121,12 @@ export class Stage {
       this.use(event, at);
       return;
     }
-    const drag = event.shiftKey ? "box" : this.isOnLine(at) ? "wipe" : "pan";
+    const drag = event.shiftKey ? "box" : isOnLine(this, at) ? "wipe" : "pan";
     const begun = this.pixelAt(at);
     this.canvas.setPointerCapture(event.pointerId);
     const move = (change) => {
       const now = this.place(change);
-      if (drag === "wipe") this.setWipe(this.shareAt(now));
+      if (drag === "wipe") this.setWipe(shareAt(this, now));
       else if (drag === "box") this.dragBox(begun, this.pixelAt(now));
       else this.pan(now.left - at.left, now.top - at.top);
       at = now;
@@ -186,7 +185,7 @@ export class Stage {
   hover(event) {
     const at = this.place(event);
     const pixel = this.pixelAt(at);
-    this.canvas.style.cursor = this.tool ? "cell" : this.isOnLine(at) ? "grab" : "crosshair";
+    this.canvas.style.cursor = this.tool ? "cell" : isOnLine(this, at) ? "grab" : "crosshair";
     this.onPointer(this.isInside(pixel) ? pixel : null);
   }
 
@@ -199,127 +198,7 @@ export class Stage {
     };
   }
 
-  // ---- The wipe: a line across the picture, square to a direction, that moves along it ----
-  get direction() {
-    const turn = (this.angle * Math.PI) / 180;
-    return { across: Math.cos(turn), down: Math.sin(turn) };
-  }
-
-  get middle() {
-    return { left: this.x + (this.width * this.across) / 2, top: this.y + (this.height * this.zoom) / 2 };
-  }
-
-  get span() {
-    const { across, down } = this.direction;
-    return Math.abs(this.width * this.across * across) + Math.abs(this.height * this.zoom * down);
-  }
-
-  along({ left, top }) {
-    const { across, down } = this.direction;
-    return (left - this.middle.left) * across + (top - this.middle.top) * down;
-  }
-
-  shareAt(at) { return Math.min(1, Math.max(0, this.along(at) / this.span + 0.5)); }
-
-  isOnLine(at) {
-    return this.wipe !== null && Math.abs(this.along(at) - (this.wipe - 0.5) * this.span) < WIPE_GRIP;
-  }
-
   draw() {
-    if (!this.ratio) return;
-    const pen = this.canvas.getContext("2d");
-    pen.setTransform(1, 0, 0, 1, 0, 0);
-    pen.clearRect(0, 0, this.canvas.width, this.canvas.height);
-    pen.setTransform(this.ratio, 0, 0, this.ratio, 0, 0);
-    const { main, other } = this.pictures;
-    if (this.beside && main && other) this.drawBeside(pen, main, other);
-    else if (this.swapped && other) this.drawPicture(pen, other);
-    else if (main) this.drawPicture(pen, main);
-    if (this.wipe !== null && other && !this.beside) this.drawWipe(pen, other);
-    if (this.numbers && main) this.drawNumbers(pen);
-    pen.strokeStyle = "#fff";
-    if (this.mark && this.zoom >= 4) this.outline(pen, { ...this.mark, x1: this.mark.x, y1: this.mark.y });
-    if (this.box) this.outline(pen, this.box);
-    this.tool?.draw?.(pen);
+    if (this.ratio) drawStage(this);
   }
-
-  outline(pen, { x, y, x1, y1 }) {
-    pen.lineWidth = 1;
-    pen.strokeRect(
-      this.x + x * this.across - 1, this.y + y * this.zoom - 1, (x1 - x + 1) * this.across + 2, (y1 - y + 1) * this.zoom + 2,
-    );
-  }
-
-  drawWipe(pen, other) {
-    const { left, top } = this.middle;
-    const far = this.span + Math.max(this.canvas.width, this.canvas.height);
-    const line = (this.wipe - 0.5) * this.span;
-    pen.save();
-    pen.beginPath();
-    pen.rect(this.x, this.y, this.width * this.across, this.height * this.zoom);
-    pen.clip();
-    pen.translate(left, top);
-    pen.rotate((this.angle * Math.PI) / 180);
-    pen.save();
-    pen.beginPath();
-    pen.rect(-far, -far, far + line, 2 * far);
-    pen.clip();
-    pen.rotate((-this.angle * Math.PI) / 180);
-    pen.translate(-left, -top);
-    this.drawPicture(pen, other);
-    pen.restore();
-    pen.fillStyle = "#fff";
-    pen.fillRect(Math.round(line) - 0.5, -far, 1, 2 * far);
-    pen.restore();
-  }
-
-  drawBeside(pen, main, other) {
-    const wide = this.canvas.width / this.ratio / 2;
-    const high = this.canvas.height / this.ratio;
-    [main, other].forEach((bitmap, place) => {
-      pen.save();
-      pen.beginPath();
-      pen.rect(place * wide, 0, wide - 1, high);
-      pen.clip();
-      pen.translate(place ? wide / 2 : -wide / 2, 0);
-      this.drawPicture(pen, bitmap);
-      pen.restore();
-    });
-  }
-
-  drawNumbers(pen) {
-    const { x, y, width, values } = this.numbers;
-    const lines = values[0]?.length ?? 0;
-    if (!lines || this.zoom < NUMBERS_FROM) return;
-    const size = Math.min(11, (this.zoom - 6) / lines);
-    pen.font = `${size}px Mono, monospace`;
-    pen.textAlign = "center";
-    pen.textBaseline = "middle";
-    values.forEach((stored, place) => {
-      const left = this.x + (x + (place % width) + 0.5) * this.across;
-      const top = this.y + (y + Math.floor(place / width) + 0.5) * this.zoom;
-      stored.forEach((value, line) => {
-        const text = typeof value === "string" ? value : shortly(value);
-        const at = top + (line - (lines - 1) / 2) * (size + 1);
-        pen.lineWidth = 2.5;
-        pen.strokeStyle = "#000c";
-        pen.strokeText(text, left, at);
-        pen.fillStyle = "#fff";
-        pen.fillText(text, left, at);
-      });
-    });
-  }
-
-  drawPicture(pen, bitmap) {
-    pen.imageSmoothingEnabled = this.zoom < 2 || bitmap.width < this.width;
-    pen.imageSmoothingQuality = this.passing ? "low" : "high";
-    pen.drawImage(bitmap, this.x, this.y, this.width * this.across, this.height * this.zoom);
-  }
-}
-
-// A stored number as short as a pixel has room for.
-function shortly(value) {
-  const size = Math.abs(value);
-  if (size !== 0 && (size < 1e-3 || size >= 1e4)) return value.toExponential(1);
-  return value.toFixed(size < 10 ? 3 : 1);
 }
