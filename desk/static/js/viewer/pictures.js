@@ -48,7 +48,10 @@ export const pictures = (held) => {
     // While frames or passes are stepped through a quick picture comes first, the exact one when it rests.
     refresh() {
       this.nameAddress();
-      if (!this.subject) return this.clear();
+      if (!this.subject) {
+        drawn = serial + 1; // what is under way belongs to another subject
+        return this.clear();
+      }
       this.atRest(this.askPicture({ encoding: "jpeg" }), REST, {});
       this.askProbe();
     },
