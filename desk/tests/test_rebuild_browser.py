@@ -310,6 +310,23 @@ class Mattes(BrowserCase):
         self.page.mouse.move(canvas["x"] + canvas["width"] * 0.8, canvas["y"] + canvas["height"] * 0.6, steps=5)
         self.page.mouse.up()
         expect(sentence).to_contain_text("; and a stroke")
+
+        # It is chosen again and made finer; then taken away, and comes back.
+        def drawn():
+            self.settled()
+            return Document.from_json(Ledger.objects.get().document).mattes[0].parts[1].strokes
+
+        (stroke,) = drawn()
+        self.page.get_by_role("button", name="Stroke 1", exact=True).click()
+        size = self.page.get_by_role("spinbutton", name="size of the brush")
+        size.fill("2.5")
+        size.press("Enter")
+        self.page.get_by_label("this frame only").check()
+        self.assertEqual(drawn(), (stroke.replace(size=2.5, first=1001, last=1001),))
+        self.page.get_by_role("button", name="Remove stroke").click()
+        self.assertEqual(drawn(), ())
+        self.page.get_by_role("button", name="Undo").click()
+        self.assertEqual(len(drawn()), 1)
         self.page.keyboard.press("Escape")
         while self.page.get_by_role("button", name="Undo").is_enabled():
             self.page.get_by_role("button", name="Undo").click()

@@ -1,64 +1,19 @@
-// Strokes and shapes of mattes, drawn on the picture: at once by the page, exactly by the server on release.
+// Shapes of mattes, drawn on the picture and moved by their handles: at once by the page, exactly by the server on release.
 import { corner, distance, handlesOf, keyedShape, movedHandle, placed, short } from "./shapes.js";
 import { at, changedTo } from "./time.js";
 
-const NEAREST = 1.5; // pixels on the screen between points of a stroke
-const MOST_POINTS = 4000; // of one stroke; a longer one keeps every other
 const GRIP = 10; // pixels on the screen within which a handle is meant
 const CLOSED = ["polygon", "smooth"];
 const LEAST = { polygon: 3, smooth: 3 };
 
 export const drawing = (page, held) => ({
-  brush: { size: 60, hardness: 0.7, opacity: 1, erases: false, held: false },
-
-  setBrush(field, value) { this.brush = { ...this.brush, [field]: value }; },
   drawName(line) { return `draw ${this.matte} ${line.index}`; },
   toggleDrawing(line) {
     this.openPart = line.index;
     if (line.row.kind === "strokes") this.drawStrokes();
     else this.editShape();
   },
-  drawStrokes() {
-    const stage = this.theStage();
-    let points = [];
-    const put = ({ x, y }) => points.push([Number(x.toFixed(2)), Number(y.toFixed(2))]);
-    this.aim(`draw ${this.matte} ${this.openPart}`, "Draw; Alt moves the picture", {
-      press: put,
-      move: (place) => {
-        const [x, y] = points.at(-1);
-        if (Math.hypot(place.x - x, place.y - y) * stage.zoom >= NEAREST) put(place);
-      },
-      release: () => {
-        this.addStroke(points);
-        points = [];
-      },
-      draw: (pen) => this.paintStroke(pen, points),
-    });
-  },
-  paintStroke(pen, points) {
-    if (!points.length) return;
-    const stage = this.theStage();
-    const path = new Path2D();
-    points.forEach(([x, y], index) => path[index ? "lineTo" : "moveTo"](...stage.onScreen({ x, y })));
-    path.lineTo(...stage.onScreen({ x: points.at(-1)[0], y: points.at(-1)[1] + 0.01 }));
-    Object.assign(pen, { lineWidth: this.brush.size * stage.zoom, lineCap: "round", lineJoin: "round", strokeStyle: `${this.brush.erases ? "#000000" : this.tintOf}99` });
-    pen.stroke(path);
-  },
-  // Drawn where it is seen: strokes that were moved as a whole are drawn where they came from.
-  addStroke(points) {
-    const target = this.partLines[this.openPart]?.row;
-    if (target?.kind !== "strokes" || !points.length) return;
-    const [x, y] = [at(target.x, this.frame), at(target.y, this.frame)];
-    const { held: only, ...brush } = this.brush;
-    const frames = only ? { first: this.frame, last: this.frame } : { first: null, last: null };
-    const every = Math.ceil(points.length / MOST_POINTS);
-    const kept = points.filter((_, index) => index % every === 0 || index === points.length - 1);
-    const stroke = { ...brush, ...frames, points: kept.map(([px, py]) => [px - x, py - y]) };
-    this.change(target, { strokes: [...target.strokes, stroke] });
-  },
-  clearStrokes(line) { this.change(line.row, { strokes: [] }); },
 
-  // ---- Shapes ----
   drawShape(form, how) {
     if (CLOSED.includes(form)) this.drawCorners(form, how);
     else this.dragShape(form, how);

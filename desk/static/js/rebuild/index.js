@@ -12,6 +12,7 @@ import { keys } from "./keys.js";
 import { mattes } from "./mattes.js";
 import { picking } from "./picking.js";
 import { rows } from "./rows.js";
+import { strokes } from "./strokes.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
 import { trims } from "./trims.js";
@@ -119,5 +120,5 @@ export default () => {
       this.pressed(event);
     },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };
