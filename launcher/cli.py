@@ -122,7 +122,8 @@ def _tested(house: House, arguments: list[str]) -> int:
     try:
         parts.start_database(house)
         parts.start_queue(house)
-        return parts.manage(house, "test", "--noinput", *(arguments or ["--timing"]))
+        with parts.compiling(house):
+            return parts.manage(house, "test", "--noinput", *(arguments or ["--timing"]))
     finally:
         parts.stop_all(house)
 

@@ -9,7 +9,8 @@ import shutil
 import subprocess
 import sys
 import urllib.request
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
+from contextlib import contextmanager
 
 from launcher.house import ROOT, House, user_name
 from launcher.install import PYTHON
@@ -77,6 +78,19 @@ def start_serving(house: House) -> None:
     """Start the worker, the web server, and what keeps their logs short."""
     logs = [sys.executable, "-m", "launcher.logs", str(house.var / "log")]
     start(house, _worker(house), _web(house), Service("logs", logs, os.environ, lambda: True))
+
+
+@contextmanager
+def compiling(house: House) -> Iterator[subprocess.Popen]:
+    """While inside, what this machine never ran is compiled, behind everything else and on a core that is free."""
+    command = ["nice", "-n", "10", str(PYTHON), "-m", "demo.ahead"]
+    with open(house.var / "log" / "ahead.log", "wb") as log:
+        process = subprocess.Popen(command, cwd=ROOT, env=house.environment(), stdout=log, stderr=log)
+    try:
+        yield process
+    finally:
+        process.terminate()
+        process.wait()
 
 
 def stop_outdated(house: House) -> None:

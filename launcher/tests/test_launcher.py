@@ -52,6 +52,13 @@ class LauncherCase(unittest.TestCase):
         return int((self.var / "run" / "web.pid").read_text().split()[0])
 
 
+class Compiling(LauncherCase):
+    def test_it_goes_on_beside_and_ends_with_what_it_is_for(self):
+        with parts.compiling(self.house) as process:
+            self.assertIsNone(process.poll())
+        self.assertEqual(process.poll(), -signal.SIGTERM)
+
+
 class Services(LauncherCase):
     def test_started_once_found_again_and_ended(self):
         services.start(self.house, self.service())
