@@ -9,8 +9,7 @@ import shutil
 import subprocess
 import sys
 import urllib.request
-from collections.abc import Collection, Iterator
-from contextlib import contextmanager
+from collections.abc import Collection
 
 from launcher.house import ROOT, House, user_name
 from launcher.install import PYTHON
@@ -80,19 +79,6 @@ def start_serving(house: House) -> None:
     start(house, _worker(house), _web(house), Service("logs", logs, os.environ, lambda: True))
 
 
-@contextmanager
-def compiling(house: House) -> Iterator[subprocess.Popen]:
-    """While inside, what this machine never ran is compiled, behind everything else and on a core that is free."""
-    command = ["nice", "-n", "10", str(PYTHON), "-m", "demo.ahead"]
-    with open(house.var / "log" / "ahead.log", "wb") as log:
-        process = subprocess.Popen(command, cwd=ROOT, env=house.environment(), stdout=log, stderr=log)
-    try:
-        yield process
-    finally:
-        process.terminate()
-        process.wait()
-
-
 def stop_outdated(house: House) -> None:
     """End a web server and a worker that began with other files or secrets than there are now: they keep what they read."""
     stamp = house.var / "run" / "served"
@@ -147,6 +133,19 @@ def address(house: House) -> str:
 def manage(house: House, *arguments: str) -> int:
     """Run a management command of the application. Returns its exit code."""
     return subprocess.run([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=house.environment()).returncode
+
+
+def test_behind(house: House, *packages: str) -> subprocess.CompletedProcess:
+    """Run tests that need no database behind everything else, once what this machine never ran is compiled. stdout: all that was
+    said."""
+
+    def run(*arguments: str) -> subprocess.CompletedProcess:
+        command = ["nice", "-n", "10", str(PYTHON), *arguments]
+        said = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT, "text": True}
+        return subprocess.run(command, cwd=ROOT, env=house.environment(), **said)
+
+    run("-m", "demo.ahead")
+    return run("manage.py", "test", "--timing", *packages)
 
 
 def _database(house: House) -> Service:
