@@ -92,4 +92,6 @@ def _press(page: Page, number: int) -> float:
     )
     page.mouse.click(x, y)
     page.wait_for_timeout(SETTLED)
-    return page.evaluate("window.seen[0][0] - window.begun")
+    return page.evaluate(
+        "window.seen.find(([at, , encoding]) => at > window.begun && encoding === 'jpeg')[0] - window.begun"
+    )

@@ -87,8 +87,7 @@ export const pictures = (held) => {
     async fetchPicture({ paced, ...request }, wanted) {
       const slow = setTimeout(() => (this.busy = true), SLOW);
       const begun = performance.now();
-      const { frame: second, subject } = this.otherPointed;
-      const other = { subject, frame: second };
+      const other = this.comparison ? this.otherPointed : null; // all that there is to choose from is told for it
       try {
         const main = await this.answer(this.comparison === "difference" ? { ...request, against: other, gain: this.gain } : request, wanted);
         const beside = this.showsOther ? await this.answer({ ...request, ...other, edited: null }, wanted) : null;
