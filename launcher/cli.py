@@ -7,7 +7,6 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -123,18 +122,9 @@ def _tested(house: House, arguments: list[str]) -> int:
     try:
         parts.start_database(house)
         parts.start_queue(house)
-        return parts.manage(house, "test", "--noinput", *arguments) if arguments else _all_tested(house)
+        return parts.manage(house, "test", "--noinput", *(arguments or ["--timing"]))
     finally:
         parts.stop_all(house)
-
-
-def _all_tested(house: House) -> int:
-    """The computation beside the rest: those tests need no database, and the others leave a core free most of the time."""
-    with ThreadPoolExecutor(1) as pool:
-        computing = pool.submit(parts.test_behind, house, "prism")
-        code = parts.manage(house, "test", "--noinput", "--timing", "desk", "launcher", "bench")
-    print(computing.result().stdout)
-    return code or computing.result().returncode
 
 
 def main() -> int:

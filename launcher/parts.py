@@ -135,19 +135,6 @@ def manage(house: House, *arguments: str) -> int:
     return subprocess.run([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=house.environment()).returncode
 
 
-def test_behind(house: House, *packages: str) -> subprocess.CompletedProcess:
-    """Run tests that need no database behind everything else, once what this machine never ran is compiled. stdout: all that was
-    said."""
-
-    def run(*arguments: str) -> subprocess.CompletedProcess:
-        command = ["nice", "-n", "10", str(PYTHON), *arguments]
-        said = {"stdout": subprocess.PIPE, "stderr": subprocess.STDOUT, "text": True}
-        return subprocess.run(command, cwd=ROOT, env=house.environment(), **said)
-
-    run("-m", "demo.ahead")
-    return run("manage.py", "test", "--timing", *packages)
-
-
 def _database(house: House) -> Service:
     command = [
         shutil.which("mariadbd", path=f"{os.environ['PATH']}:/usr/sbin") or "mariadbd",

@@ -52,22 +52,6 @@ class LauncherCase(unittest.TestCase):
         return int((self.var / "run" / "web.pid").read_text().split()[0])
 
 
-class Testing(LauncherCase):
-    def test_either_half_can_fail_all(self):
-        halves = {
-            name: (subprocess.CompletedProcess([], code, f"{name} ran"), code)
-            for name, code in (("good", 0), ("bad", 1))
-        }
-        for ours, theirs, expected in (("good", "good", 0), ("bad", "good", 1), ("good", "bad", 1)):
-            with (
-                mock.patch.object(parts, "test_behind", return_value=halves[ours][0]),
-                mock.patch.object(parts, "manage", return_value=halves[theirs][1]),
-                mock.patch("builtins.print") as said,
-            ):
-                self.assertEqual(cli._all_tested(self.house), expected)
-            said.assert_called_with(f"{ours} ran")
-
-
 class Services(LauncherCase):
     def test_started_once_found_again_and_ended(self):
         services.start(self.house, self.service())
