@@ -87,13 +87,18 @@ def check(element_id: int, frame: int, is_over) -> str:
     return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
 
 
-def judge_when_done(element_id: int, job: Job) -> None:
-    """Gather the findings once the last frame of a job is read, and now and then before."""
+def follow_up(element_id: int, frame: int, job: Job) -> None:
+    """After a frame was read: have it read again if it changed meanwhile, or how it is to be read; gather the findings once the
+    last frame of a job is read, and now and then before."""
+    element = Element.objects.select_related("shot__plan").filter(pk=element_id).first()
+    if element is None:
+        return
+    document = document_of(element)
     left = job.tasks.filter(state__in=OPEN).count()
-    if left <= 1 or left % 25 == 0:
-        element = Element.objects.select_related("shot__plan").filter(pk=element_id).first()
-        if element is not None:
-            judge(element)
+    if not _is_current(element.checks.filter(frame=frame).first(), document, frame, _mark(document)):
+        begin(element, job.author)
+    elif left <= 1 or left % 25 == 0:
+        judge(element)
 
 
 def judge(element: Element) -> Judgement:

@@ -17,4 +17,4 @@ def look(task: Task, watch: Watch) -> Outcome:
 def check(task: Task, watch: Watch) -> Outcome:
     element = task.given("element")
     line = checks.check(element, task.number, watch.is_over)
-    return Outcome(line=line, after=lambda: checks.judge_when_done(element, task.job))
+    return Outcome(line=line, after=lambda: checks.follow_up(element, task.number, task.job))

@@ -14,7 +14,7 @@ from pydantic import ValidationError
 from desk.intake import checks
 from desk.intake.looking import drop_file, files_of_shot, look, unreadable_files_of
 from desk.jobs import engine
-from desk.jobs.models import OPEN, Job, Task
+from desk.jobs.models import Job, State, Task
 from desk.shots.models import Element, Place, Shot
 from desk.shots.services import document_of
 from desk.shots.storage import allowed_place, kept_inside
@@ -53,7 +53,8 @@ def check_again(element: Element, author) -> Job | None:
 def _ask(shot: Shot, payload: dict[str, int], title: str, author) -> Job | None:
     with transaction.atomic():
         Shot.objects.select_for_update().get(pk=shot.pk)  # asked for twice at once
-        waiting = Task.objects.filter(job__shot=shot, job__kind=KIND, state__in=OPEN)
+        # Not those that run: they may have looked before what came since.
+        waiting = Task.objects.filter(job__shot=shot, job__kind=KIND, state=State.QUEUED)
         if any(task.payload == payload for task in waiting):
             return None
         job = engine.begin(

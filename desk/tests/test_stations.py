@@ -1,13 +1,16 @@
 """Shots list, station marks, and Intake."""
 
 import os
+from unittest import mock
 
 import numpy as np
 from django.urls import reverse
 
-from desk.intake import checks
+from desk.intake import checks, services
 from desk.intake.looking import take_over
+from desk.intake.services import choose, look_again
 from desk.jobs import work
+from desk.shots.models import Place
 from desk.shots.services import document_of, frames_on_disk, sources_of, stations
 from desk.tests.world import WorldCase
 from prism.formats.exr import write_exr
@@ -96,6 +99,48 @@ class Intake(WorldCase):
         checks.begin(self.shot.elements.get(), self.artist)
         self.work_all()
         self.assertEqual(self.shot.elements.get().checks.count(), 1)  # a link out of the production is not read
+
+    def test_what_changes_while_it_is_read_is_read_again(self):
+        """The pass is said to be another, and a file comes, just when a worker has read what was there before."""
+        self.render(1001)
+        self.bring(self.folder)
+        self.work_all()
+        changes = [
+            lambda: choose(self.shot.elements.get(), "diffuse_direct", self.artist, state="straight"),
+            lambda: self.render(1001, seed=9),
+        ]
+        for change in changes:
+            self.render(1001, seed=5)
+            checks.begin(self.shot.elements.get(), self.artist)
+            with mock.patch.object(checks, "check_frame", self.followed_by(checks.check_frame, change)):
+                self.work_all()
+            self.assertEqual((self.state()["elements"][0]["checked"], self.state()["busy"]), (1, False))
+            self.assertIsNone(checks.begin(self.shot.elements.get(), self.artist))
+
+    def test_a_file_that_comes_while_the_folder_is_looked_at(self):
+        self.render(1001)
+        place = Place.objects.create(shot=self.shot, folder=str(self.folder), name="render")
+        look_again(place, self.artist)
+
+        def comes():
+            self.render(1002)
+            look_again(place, self.artist)
+
+        with mock.patch.object(services, "look", self.followed_by(services.look, comes)):
+            self.work_all()
+        self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1002])
+
+    def followed_by(self, work, change):
+        """A piece of work, and a change at its end the first time."""
+        changes = [change]
+
+        def both(*given, **how):
+            done = work(*given, **how)
+            if changes:
+                changes.pop()()
+            return done
+
+        return both
 
     def test_folders_that_cannot_be_brought_in(self):
         for folder in ("absent", "/etc", "", "TST/../.."):
