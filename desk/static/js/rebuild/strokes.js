@@ -15,7 +15,9 @@ export const strokes = () => ({
   hasChosen(part) { return this.chosenIn(part) !== undefined; },
   brushOf(part) {
     const stroke = this.chosenIn(part);
-    return stroke ? { ...stroke, held: stroke.first !== null } : this.brush;
+    if (!stroke) return this.brush;
+    const { size, hardness, opacity, erases, first } = stroke;
+    return { size, hardness, opacity, erases, held: first !== null };
   },
   strokesListed(part) {
     return part.strokes.map((stroke, index) => ({
@@ -74,7 +76,7 @@ export const strokes = () => ({
     return path;
   },
   paintStroke(pen, points) {
-    const { size, erases } = this.brush;
+    const { size, erases } = this.brushOf(this.partLines[this.openPart].row);
     Object.assign(pen, { lineWidth: size * this.theStage().zoom, lineCap: "round", lineJoin: "round", strokeStyle: `${erases ? "#000000" : this.tintOf}99` });
     pen.stroke(this.pathOf(points));
   },
@@ -95,10 +97,11 @@ export const strokes = () => ({
     const target = this.partLines[this.openPart]?.row;
     if (target?.kind !== "strokes" || !points.length) return;
     const [x, y] = [at(target.x, this.frame), at(target.y, this.frame)];
-    const { held: only, ...brush } = this.brush;
+    const { held: only, ...brush } = this.brushOf(target); // as its fields say, be they those of another stroke
     const every = Math.ceil(points.length / MOST_POINTS);
     const kept = points.filter((_, index) => index % every === 0 || index === points.length - 1);
     const stroke = { ...brush, ...this.framesOf(only), points: kept.map(([px, py]) => [px - x, py - y]) };
+    this.brush = this.brushOf(target);
     this.chosen = { of: "", index: -1 };
     this.change(target, { strokes: [...target.strokes, stroke] });
   },
