@@ -15,6 +15,8 @@ def stamp_of(path: Path) -> Stamp:
         status = path.stat()
     except OSError as error:
         raise UnreadableFile(f"Cannot be read: {error.strerror}.", where=str(path)) from error
+    except ValueError as error:  # a zero, in a name that a header tells
+        raise UnreadableFile("Cannot be read: no file has such a name.", where=str(path)) from error
     return str(path), status.st_mtime_ns, status.st_size
 
 

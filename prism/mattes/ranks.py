@@ -123,12 +123,10 @@ def _parsed(text: str) -> Mapping[str, str]:
 
 def _beside(image: Path, name: str) -> Mapping[str, str]:
     """Of a file in or below the folder of the image; what lies elsewhere is not looked for."""
-    path = (image.parent / name).resolve()
-    if image.parent.resolve() not in path.parents:
-        return {}
     try:
-        return _checked(load_json(path))
-    except PrismError:
+        path = (image.parent / name).resolve()
+        return _checked(load_json(path)) if image.parent.resolve() in path.parents else {}
+    except (PrismError, ValueError):  # no file has a zero in its name
         return {}
 
 
