@@ -7,10 +7,11 @@ import numpy as np
 import OpenEXR
 from scipy import ndimage
 
-from prism.combine.evaluate import evaluate
+from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.histogram import of_source
 from prism.combine.ledger import Ledger
 from prism.elements.opening import find_sources
+from prism.elements.store import PixelStore
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.formats.headers import Attribute
 from prism.mattes import ranks
@@ -26,6 +27,7 @@ from prism.tests import ledger_page
 from prism.tests.frames import FolderCase
 from prism.tests.ledgers import FRAME, NAMES, Dice
 from prism.tests.memory import MemoryFrame
+from prism.viewing.mattes import MatteSubject
 
 SHAPE = (13, 17)
 
@@ -342,10 +344,31 @@ class OtherMakers(FolderCase):
         self.assertGreater(matte_plane(plan, frame).max(), 0)
         (self.folder / "names.json").write_text("{}")
         self.assertEqual(matte_plane(plan, frame).max(), 0)
+        # A name that no file can have is none.
+        odd = self.write("odd.exr", ("all", colour, said | {beside: "names\0.json"}))
+        self.assertEqual((ranks.manifest(odd, "crypto_object00"), odd.identity() == odd.identity()), ({}, True))
         inner = self.folder / "inner"
         inner.mkdir()
         frame = self.write("inner/far.exr", ("all", colour, said | {beside: "../names.json"}))
         self.assertEqual(ranks.manifest(frame, "crypto_object00"), {})
+
+
+class Looked(unittest.TestCase):
+    def test_what_is_kept_under_a_tint_changes_nothing(self):
+        """Whether the matte limits a row or none, and whichever row it is."""
+        rng = np.random.default_rng(4)
+        frame = MemoryFrame({key: (rng.random((3, 8, 12)).astype(np.float16), None) for key in "abc"})
+        evaluator = Evaluator(PixelStore())
+        for limited in (None, "a", "c"):
+            for width in (4, 7, 9):
+                shape = {"kind": "shape", "form": "ellipse", "x": 6, "y": 4, "width": width, "height": 5}
+                rows = [
+                    {"id": key, "source": key, "exposure": 1, "matte": "m" if key == limited else None} for key in "abc"
+                ]
+                mattes = [{"id": "m", "kind": "made", "parts": [shape]}]
+                ledger = Ledger.model_validate({"alpha": None, "rows": rows, "mattes": mattes})
+                seen = MatteSubject(ledger=ledger, matte="m", evaluator=evaluator).shown(frame).rgba
+                np.testing.assert_array_equal(seen, MatteSubject(ledger=ledger, matte="m").shown(frame).rgba)
 
 
 class Cryptomatte(unittest.TestCase):

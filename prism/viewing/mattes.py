@@ -45,7 +45,7 @@ class MatteSubject:
         if self.way in ("alone", "edge"):
             grey = cover if self.way == "alone" else 4 * cover * (1 - cover)
             return Shown(_opaque(np.stack([grey] * 3)), True, (grey,), ("matte",))
-        rebuilt = self.evaluator.unchanged(self.ledger, frame, step=step, is_stale=is_stale)
+        rebuilt = self._rebuilt(frame, step, is_stale)
         if self.way == "checker":
             return Shown(rebuilt * cover, False, (cover,), ("matte",))
         light = decode_srgb(np.array(self.colour, np.float32)).astype(np.float32)[:, np.newaxis, np.newaxis]
@@ -65,6 +65,13 @@ class MatteSubject:
                     key = f"name/{source.key}/{share.id}"
                     found.append(Line(key, share.name or share.id, ("covers",), (part,), None, None))
         return found
+
+    def _rebuilt(self, frame: Frame, step: int, is_stale: Stale) -> NDArray[np.float32]:
+        """What the matte is laid over. While it is worked on, what lies above the first row that it limits stays."""
+        limited = next((row.id for row in self.ledger.walk() if row.matte == self.matte), None)
+        if limited is None:
+            return self.evaluator.unchanged(self.ledger, frame, step=step, is_stale=is_stale)
+        return self.evaluator.evaluate(self.ledger, frame, step=step, edited=limited, is_stale=is_stale)
 
     def _plane(self, frame: Frame, step: int) -> NDArray[np.float32]:
         ready = plans(self.ledger.mattes, frame.number, self.ledger.space)
