@@ -29,7 +29,7 @@ from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import header
 from prism.pixels.image import Image
 production = Production.objects.get(code="ORR")
-Shot.objects.filter(code="BENCH").delete()
+Shot.objects.filter(production=production, code="BENCH").delete()
 shot = create_shot(production, "BENCH", "Presses", frames="1001-1001", width=WIDTH, height=HEIGHT)
 folder = shot_folder(shot) / "presses"
 folder.mkdir(parents=True, exist_ok=True)
@@ -51,7 +51,7 @@ REMOVE = """
 import shutil
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
-for shot in Shot.objects.filter(code="BENCH"):
+for shot in Shot.objects.filter(production__code="ORR", code="BENCH"):
     shutil.rmtree(shot_folder(shot), ignore_errors=True)
     shot.delete()
 """
