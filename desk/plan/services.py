@@ -23,7 +23,7 @@ from prism.naming.frames import format_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY, CATALOGUE
 from prism.passes.checks import ERROR, Finding, check
-from prism.passes.checks.layers import recombination
+from prism.passes.checks.layers import together
 from prism.passes.checks.light import completeness
 from prism.passes.estimate import total_bytes
 from prism.passes.expansion import FileGroup, expand
@@ -220,7 +220,7 @@ def _together(document: Document, facts: SceneFacts) -> str:
         "sum": "The layers sum to the whole picture.",
         "over": "The layers make the whole picture laid over one another.",
     }
-    return ways.get(recombination(document, facts).way, "The layers do not make the whole picture.")
+    return ways.get(together(document, facts).way, "The layers do not make the whole picture.")
 
 
 def _light_groups(document: Document, facts: SceneFacts) -> list[dict[str, Any]]:

@@ -166,7 +166,7 @@ def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]
     """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as `trimmed`,
     what the ledger as it is makes of the picture."""
     plain = document.untrimmed()
-    key = ("balance", plain.beauty, plain.alpha, plain.rows, _identity(plain, sources))
+    key = ("balance", plain.beauty, plain.reference, plain.alpha, plain.rows, _identity(plain, sources))
     kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
     as_it_is = ("change", document.replace(name="ledger"), _identity(document, sources))
     made = PIXELS.get(as_it_is, lambda: _Kept(balances.change(document, sources))).result

@@ -9,8 +9,8 @@ import numpy as np
 from prism.combine.copying import free
 from prism.combine.evidence import lies_on
 from prism.combine.ledger import Ledger
-from prism.combine.rows import BackgroundRow, FogRow, OverlayRow, PassRow, Row
-from prism.elements.pixels import Frame
+from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row
+from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, UnknownSource
 from prism.passes.kinds import LIT, Role
 
@@ -36,9 +36,9 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
     source = frame.source(key)
     role = source.kind.role if source.kind is not None else None
     row = PassRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, uses_alpha=role not in LIT)
-    light = role in LIT and all(source.key != other.source for other in ledger.passes)
-    if light:  # after the last part
-        return _placed(ledger, row, 1 + max((i for i, other in enumerate(ledger.rows) if other.in_balance), default=-1))
+    foreign = not _is_of_ledger(ledger, frame, source)
+    if role in LIT and not foreign and all(source.key != other.source for other in ledger.passes):
+        return _with_light(ledger, row)
     row = row.replace(in_balance=False)
     foot = len(ledger.rows)
     if role is Role.COVER:
@@ -56,8 +56,18 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
         return _placed(ledger, OverlayRow(id=row.id, source=row.source), foot)
     if role is Role.SCALE:
         return _placed(ledger, row.replace(operator="multiply"), foot)
+    if role in LIT and foreign:
+        return _placed(
+            ledger, row, foot, f"{_named(source)} is light of another image; it was added on top, as a change."
+        )
     if role in LIT:
         return _placed(ledger, row, foot, f"{source.title} is in the sum already; it was added once more, as a change.")
+    if role is Role.WHOLE and foreign:
+        joined = row.replace(operator="over" if source.alpha else "add")
+        how = "lies over what is there, by its alpha" if source.alpha else "has no alpha and is added"
+        return _placed(
+            ledger, joined, foot, f"{_named(source)} is the picture of another image: it {how}, as a change."
+        )
     if role is Role.WHOLE:
         return _placed(
             ledger, row.replace(on=False), foot,
@@ -66,6 +76,30 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
     evidence = lies_on(frame, key)
     joined = row.replace(operator=evidence.operator)
     return _placed(ledger, joined, foot, f"Nothing says what {source.title} is. {evidence.text}")
+
+
+def _named(source: Source) -> str:
+    element = source.key.rpartition("/")[0]
+    return f"{source.title} of {element}" if element else source.title
+
+
+def _is_of_ledger(ledger: Ledger, frame: Frame, source: Source) -> bool:
+    """Whether it belongs to an image that the ledger rebuilds: one of its elements, or another version of that layer and camera."""
+    rebuilt = [row.source for row in ledger.passes if row.in_balance and row.source in frame]
+    own = [frame.source(key) for key in (*rebuilt, ledger.beauty) if key in frame]
+    elements = {other.key.rpartition("/")[0] for other in own} or set(ledger.elements[:1]) or {""}
+    images = {(other.layer, other.camera) for other in own if other.layer and other.camera}
+    return source.key.rpartition("/")[0] in elements or (source.layer, source.camera) in images
+
+
+def _with_light(ledger: Ledger, row: PassRow) -> Added:
+    """After the last part of the rebuild; in a ledger of layers, after the last of its own layer."""
+    element = row.source.rpartition("/")[0]
+    for group in ledger.rows:
+        if isinstance(group, GroupRow) and group.alpha is not None and group.alpha.rpartition("/")[0] == element:
+            changed = ledger.with_row(group.replace(rows=(*group.rows, row)))
+            return Added(changed, row)
+    return _placed(ledger, row, 1 + max((i for i, other in enumerate(ledger.rows) if other.in_balance), default=-1))
 
 
 def with_background(ledger: Ledger) -> Added:

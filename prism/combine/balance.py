@@ -6,6 +6,7 @@ missing, doubled, joined by the wrong operator, or wrong itself.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import asdict, dataclass
 
 import numpy as np
@@ -18,7 +19,7 @@ from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
 from prism.combine.rounding import rounding_bound
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame, Pixels
+from prism.elements.pixels import Frame
 from prism.pixels.stats import Difference, compare
 
 
@@ -65,13 +66,12 @@ def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale 
     if ledger.beauty not in sources:
         require_beauty(sources, denoised=ledger.beauty.endswith(DENOISED))
     plain = ledger.untrimmed()
-    program = compile_ledger(plain, sources.number)
-    sources.read([ledger.beauty, *program.sources])
-    beauty = sources.pixels(ledger.beauty)
-    rendered = _rgba(beauty)
+    program, reference = (compile_ledger(each, sources.number) for each in (plain, ledger.rendered))
+    sources.read([*reference.sources, *program.sources])
+    rendered = run(reference, sources, is_stale=is_stale)
     rebuilt = run(program, sources, is_stale=is_stale)
-    bound = rounding_bound(program, beauty, sources)
-    count = 3 if beauty.alpha is None else 4
+    bound = rounding_bound(program, reference, sources)
+    count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
     beyond = _beyond(rebuilt, rendered, bound)
     wrong = beyond[:count].any(axis=0)
@@ -84,7 +84,7 @@ def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale 
         beyond=int(wrong.sum()),
         beyond_alpha=int(beyond[3].sum()) if count == 4 else 0,
         not_finite=int(strange.sum()),
-        rounding="half" if _uses_half(plain, sources) else "float",
+        rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
         suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count, causes) if causes else (),
@@ -106,13 +106,13 @@ class Change:
 def change(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Change:
     """The ledger with its trims and changes against the rendered beauty. Raises as `balance`."""
     rebuilt = evaluate(ledger, sources, is_stale=is_stale)
-    return Change(compare(rebuilt[:3], _rgba(sources.pixels(ledger.beauty))[:3]), _mean(rebuilt))
+    return Change(compare(rebuilt[:3], evaluate(ledger.rendered, sources)[:3]), _mean(rebuilt))
 
 
 def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
     """|untrimmed - rendered| as float32 (4, H, W) with alpha 1."""
     picture = evaluate(ledger.untrimmed(), sources, step=step)
-    picture[:3] = np.abs(picture[:3] - _rgba(sources.pixels(ledger.beauty, step=step))[:3])
+    picture[:3] = np.abs(picture[:3] - evaluate(ledger.rendered, sources, step=step)[:3])
     picture[3] = 1
     return picture
 
@@ -127,18 +127,12 @@ def _suggestions(
     return tuple(find_causes(plain, sources, places, Residue(picked, slack, count), most=causes))
 
 
-def _rgba(pixels: Pixels) -> NDArray[np.float32]:
-    alpha = np.ones_like(pixels.planes[0]) if pixels.alpha is None else pixels.alpha
-    return np.stack([*pixels.planes, alpha]).astype(np.float32)
-
-
 def _mean(rgba: NDArray) -> float:
     return float(rgba[:3].mean(dtype=np.float64))
 
 
-def _uses_half(ledger: Ledger, sources: Frame) -> bool:
-    keys = {ledger.beauty, *(row.source for row in ledger.passes)}
-    return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys)
+def _uses_half(keys: Collection[str], sources: Frame) -> bool:
+    return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys if key in sources)
 
 
 def _beyond(rebuilt: NDArray, rendered: NDArray, bound: NDArray) -> NDArray[np.bool_]:

@@ -55,7 +55,7 @@ class _Writer:
         return True
 
     def _pass(self, step: PassStep, b: int) -> bool:
-        pixels = self._pixels(step)
+        pixels = self._pixels(step.id, step.source)
         alpha = pixels.alpha if step.uses_alpha else None
         if isinstance(step, OverlayStep):
             pixels, alpha = self._placed(step, pixels, alpha)
@@ -141,7 +141,7 @@ class _Writer:
             self.code.add(m.FILL, s + 3, numbers=[1])
             if not step.fills:
                 self.code.add(m.TIMES, s + 3, b + 3)
-            plane = self._pixels(step).planes[1 if step.through == "height" else 0]
+            plane = self._pixels(step.id, step.source).planes[1 if step.through == "height" else 0]
             self.code.add(m.LOAD, s + 5, self.code.source(plane), numbers=[1])
             air = step.mode == "transmittance"
             self.code.add(m.HAZE, s + 5, flag=air, numbers=[step.near, step.far, step.falloff])
@@ -150,12 +150,21 @@ class _Writer:
 
     def _group(self, step: GroupStep, b: int) -> bool:
         with self.code.slots(5) as s:
-            for index in range(4):
+            for index in range(3):
                 self.code.add(m.FILL, s + index, numbers=[0])
-            has_alpha = any([self.join(inner, s) for inner in step.steps])
+            self._start(step, s + 3)
+            has_alpha = any([step.alpha is not None, *(self.join(inner, s) for inner in step.steps)])
             self._scale(_gains(step), s)
             self._trim_and_join(step, b, s, has_alpha=has_alpha)
         return has_alpha
+
+    def _start(self, step: GroupStep, slot: int) -> None:
+        """The alpha that a group begins with: 1 of a source that has none."""
+        cover = None if step.alpha is None else self._pixels(step.id, step.alpha).alpha
+        if cover is None:
+            self.code.add(m.FILL, slot, numbers=[0 if step.alpha is None else 1])
+        else:
+            self.code.add(m.LOAD, slot, self.code.source(cover), numbers=[1])
 
     def _scale(self, gains: tuple[float, float, float], s: int) -> None:
         for index, gain in enumerate(gains):
@@ -262,11 +271,11 @@ class _Writer:
         self.code.add(m.INVERT, spare)
         self.code.add(m.TIMES, w, spare)
 
-    def _pixels(self, step: PassStep | FogStep) -> Pixels:
+    def _pixels(self, row: str, source: str) -> Pixels:
         try:
-            return self._frame.pixels(step.source, step=self._size)
+            return self._frame.pixels(source, step=self._size)
         except UnknownSource as error:
-            raise UnknownSource(error.what, where=f"row {step.id}", advice=error.advice) from None
+            raise UnknownSource(error.what, where=f"row {row}", advice=error.advice) from None
 
     def _coverage(self, step: Step, matte: MattePlan) -> NDArray:
         try:

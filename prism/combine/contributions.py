@@ -45,7 +45,7 @@ def contributions(ledger: Ledger, sources: Frame, *, step: int, is_stale: Stale 
 def _followed(
     rows: tuple[Row, ...], steps: tuple[Step, ...], running: NDArray, sources: Frame, step: int, is_stale: Stale
 ) -> Iterator[tuple[Row, NDArray, NDArray]]:
-    """Every row with the running result before and after it; of rows in a group, the group's own, which begins with nothing."""
+    """Every row with the running result before and after it; of rows in a group, the group's own, from where that begins."""
     by_id = {each.id: each for each in steps}
     for row in rows:
         own = by_id.get(row.id)
@@ -55,7 +55,8 @@ def _followed(
         yield row, before, running.copy()
         if isinstance(row, GroupRow):
             inner = own.steps if isinstance(own, GroupStep) else ()
-            yield from _followed(row.rows, inner, np.zeros_like(running), sources, step, is_stale)
+            begun = start(row.alpha if inner else None, sources, step=step)
+            yield from _followed(row.rows, inner, begun, sources, step, is_stale)
 
 
 def _mean_luminance(rgba: NDArray[np.float32], space: str) -> float:

@@ -6,7 +6,9 @@ from collections.abc import Collection, Sequence
 from typing import Any
 
 from prism.combine.ledger import Ledger
-from prism.combine.rows import GroupRow, Row, walk
+from prism.combine.matching import matched
+from prism.combine.rows import GroupRow, Row, source_of, walk
+from prism.elements.pixels import Frame
 from prism.mattes.document import renamed, within
 
 
@@ -19,16 +21,15 @@ def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
     ).as_json()
 
 
-def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str]:
+def with_copied(ledger: Ledger, data: Any, frame: Frame, after: str = "") -> tuple[Ledger, str]:
     """A ledger with the rows of a copied one, below the row `after` or at the foot; and a remark on what they ask for.
 
-    Sources of the copied ledger's main element become those of this one's, ids that are taken get a number, and mattes come with
-    their rows. Raises BadDocument if the data is no ledger, or does not fit.
+    Sources are found as `matched` has it, ids that are taken get a number, and mattes come with their rows. A row that asks for
+    what is not here is switched off, so that the picture stays. Raises BadDocument if the data is no ledger, or does not fit.
     """
     other = Ledger.from_json(data, where="what was copied")
-    here = ledger.elements[0] if ledger.elements else ""
-    there = other.elements[0] if other.elements else ""
-    other = other.moved(there, here)
+    other = other.with_sources({name: key for name, key in matched(other, frame).items() if key})
+    lost = _asking_in_vain(other, frame)
     mattes, named = {}, {matte.id for matte in ledger.mattes}
     for matte in other.mattes:
         mattes[matte.id] = free(matte.id, named)
@@ -39,14 +40,31 @@ def with_copied(ledger: Ledger, data: Any, after: str = "") -> tuple[Ledger, str
         name = free(row.id, taken)
         taken.add(name)
         inner = {"rows": tuple(map(fresh, row.rows))} if isinstance(row, GroupRow) else {}
-        return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, **inner)
+        on = row.on and row.id not in lost
+        return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, on=on, **inner)
 
     added = tuple(map(fresh, other.rows))
     brought = tuple(renamed(matte, mattes) for matte in other.mattes)
     at = next((place + 1 for place, row in enumerate(ledger.rows) if row.id == after), len(ledger.rows))
     made = ledger.replace(mattes=(*ledger.mattes, *brought), rows=(*ledger.rows[:at], *added, *ledger.rows[at:]))
     count = sum(1 for _ in walk(added))
-    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes laid on top."
+    off = f" Switched off, since what they ask for is not here: {', '.join(sorted(lost))}." if lost else ""
+    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes laid on top.{off}"
+
+
+def _asking_in_vain(other: Ledger, frame: Frame) -> set[str]:
+    """Rows whose source, or a source of whose matte, is not there."""
+
+    def is_there(source: str) -> bool:
+        return source in frame or frame.reel(source) is not None
+
+    blind = {matte.id for matte in other.mattes if not all(s in frame for s in _needed(other, matte.id))}
+    rows = other.walk()
+    return {row.id for row in rows if row.matte in blind or ((source := source_of(row)) and not is_there(source))}
+
+
+def _needed(other: Ledger, matte: str) -> list[str]:
+    return [source for each in within(other.mattes, {matte}) for source in each.sources]
 
 
 def free(wanted: str, taken: Collection[str]) -> str:

@@ -79,7 +79,7 @@ def _write_matte(ledger: Ledger, sources: Frame, path: Path, output: Output) -> 
 
 def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:
     """That the untrimmed sum is not what was rendered, where there is something it should land on."""
-    if ledger.beauty not in sources or not any(row.in_balance for row in ledger.rows):
+    if not all(key in sources for key in ledger.rendered.sources) or not any(row.in_balance for row in ledger.rows):
         return []
     try:
         found = balance(ledger, sources, causes=0)

@@ -8,26 +8,51 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from prism.colour.spaces import require_space
-from prism.combine.rows import GroupRow, PassRow, Row, rebuilding, source_of, walk
-from prism.documents import Document
+from prism.combine.rows import GroupRow, PassRow, Row, on_source, rebuilding, source_of, walk
+from prism.documents import Document, SourceName, Value
 from prism.errors import BadArgument, BadDocument, UnknownOperator
 from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
-VERSION = 3
+VERSION = 4
+
+
+class SourceEntry(Value):
+    """Where a source lies. folder: from where the ledger's files are; head, padding and suffix: of its file names, the frame number with
+    as many digits between them, or none (padding 0) for a still. part: of the file, from 0. alpha, state: its alpha channel, and
+    of the colour towards it. curve: of the stored values. layer, camera, pass_kind, denoised: what it is a picture of.
+    """
+
+    folder: Annotated[str, Field(max_length=500)] = ""
+    head: Annotated[str, Field(max_length=500)] = ""
+    padding: Annotated[int, Field(ge=0, le=32)] = 4
+    suffix: Annotated[str, Field(max_length=500)]
+    part: Annotated[int, Field(ge=0, le=10_000)] = 0
+    channels: Annotated[tuple[str, ...], Field(min_length=1, max_length=4)]
+    alpha: str | None = None
+    state: Literal["premultiplied", "straight", "none"] = "none"
+    curve: Literal["linear", "srgb"] = "linear"
+    layer: Annotated[str, Field(max_length=500)] = ""
+    camera: Annotated[str, Field(max_length=500)] = ""
+    pass_kind: Annotated[str, Field(max_length=200)] | None = None
+    denoised: bool = False
 
 
 class Ledger(Document):
     """How a beauty is rebuilt. It starts from black with the alpha of one source, then takes row after row.
 
-    Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on.
+    Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on. reference: rows that sum to
+    the picture to land on, where no single render holds it; `beauty` is then that of its main layer. files: where the sources lie,
+    in a ledger that goes to other programs.
     """
 
     format: Literal["eager-prism.ledger"] = "eager-prism.ledger"
-    version: Literal[3] = VERSION
+    version: Literal[4] = VERSION
     name: Annotated[str, Field(min_length=1, max_length=80)] = "ledger"
     space: str = "lin_rec709"  # working colour of the sources, whose weights make luminance of light
-    beauty: str = "beauty"  # the rendered image that the rows are balanced against
+    beauty: str = "beauty"  # the rendered image that the rows are balanced against, unless there is a reference
+    reference: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
     alpha: str | None = "beauty"  # source whose alpha the sum starts with; None starts transparent
+    files: Annotated[dict[SourceName, SourceEntry], Field(max_length=20_000)] = {}
     mattes: Mattes = ()
     rows: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
 
@@ -50,6 +75,8 @@ class Ledger(Document):
             if row.matte is not None and row.matte not in mattes:
                 raise ValueError(f"Row {row.id} names the matte {row.matte}, which is not in the ledger")
             seen.add(row.id)
+        if any(row.matte is not None for row in walk(self.reference)):
+            raise ValueError("Rows of the reference take no matte")
         return self
 
     @classmethod
@@ -63,8 +90,8 @@ class Ledger(Document):
     @classmethod
     def _of_before(cls, data: Any) -> Any:
         """Versions 1 and 2 had rows of passes only, with fewer trims; what they lack is neutral. Version 1 knew one element, so
-        all its sources are bare."""
-        return {**data, "version": VERSION} if isinstance(data, dict) and data.get("version") in (1, 2) else data
+        all its sources are bare. Version 3 had neither a reference nor the alpha of a group."""
+        return {**data, "version": VERSION} if isinstance(data, dict) and data.get("version") in (1, 2, 3) else data
 
     def walk(self) -> Iterator[Row]:
         """Every row, a group before what is in it."""
@@ -80,7 +107,16 @@ class Ledger(Document):
         """All that it names, each once."""
         mattes = (source for matte in self.mattes for source in matte.sources)
         start = (self.alpha,) if self.alpha else ()
-        return tuple(dict.fromkeys((self.beauty, *start, *filter(None, map(source_of, self.walk())), *mattes)))
+        rows = filter(None, map(source_of, walk((*self.rows, *self.reference))))
+        return tuple(dict.fromkeys((self.beauty, *start, *rows, *mattes)))
+
+    @property
+    def rendered(self) -> Ledger:
+        """What the untrimmed rows should land on, as a ledger of its own: the beauty, or the reference."""
+        beauty = PassRow(id="rendered", source=self.beauty, uses_alpha=False)
+        if not self.reference:
+            return self.replace(alpha=self.beauty, rows=(beauty,), mattes=())
+        return self.replace(alpha=None, rows=self.reference, reference=(), mattes=())
 
     @property
     def elements(self) -> tuple[str, ...]:
@@ -100,13 +136,15 @@ class Ledger(Document):
 
         def laid(row: Row) -> Row:
             source = source_of(row)
-            return row.replace(source=others[source]) if source in others else row
+            return on_source(row, others[source]) if source in others else row
 
         return self.replace(
             beauty=others.get(self.beauty, self.beauty),
             alpha=others.get(self.alpha, self.alpha) if self.alpha else None,
             mattes=tuple(with_sources(matte, others) for matte in self.mattes),
             rows=_changed(self.rows, laid),
+            reference=_changed(self.reference, laid),
+            files={},  # of the sources before
         )
 
     def untrimmed(self) -> Ledger:

@@ -40,8 +40,9 @@ class PassStep(Step):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class GroupStep(Step):
-    """The sum of steps joins."""
+    """The sum of steps joins. alpha: source of the alpha that it starts with; None if its first row lays the ground."""
 
+    alpha: str | None
     steps: tuple[Step, ...]
 
 
@@ -166,7 +167,8 @@ class _Compiler:
             "grounds": grounds,
         }
         if isinstance(row, GroupRow):
-            return GroupStep(steps=tuple(self.steps(row.rows, heard=heard, grounded=False)), **common)
+            inner = self.steps(row.rows, heard=heard, grounded=row.alpha is not None)
+            return GroupStep(alpha=row.alpha, steps=tuple(inner), **common)
         kind = _STEPS[type(row)]
         own = {field.name for field in fields(kind)} - common.keys()
         return kind(**{name: settled(getattr(row, name), self._frame) for name in own}, **common)
@@ -185,6 +187,7 @@ def _sources(steps: tuple[Step, ...]) -> Iterator[str]:
         if step.matte is not None:
             yield from step.matte.sources
         if isinstance(step, GroupStep):
+            yield from (step.alpha,) if step.alpha else ()
             yield from _sources(step.steps)
         elif not isinstance(step, BackgroundStep):
             yield step.source

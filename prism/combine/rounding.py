@@ -32,18 +32,15 @@ class _Term:
     has_alpha: bool
 
 
-def rounding_bound(program: Program, beauty: Pixels, sources: Frame) -> NDArray[np.float32]:
-    """(4, H, W): the largest differences of R, G, B and A between the program's picture and a rendered one that rounding explains."""
+def rounding_bound(program: Program, reference: Program, sources: Frame) -> NDArray[np.float32]:
+    """(4, H, W): the largest differences of R, G, B and A between the pictures of two programs that rounding explains."""
     bound = np.empty((4, *sources.shape()), np.float32)
-    count = 2 + len(program.sources)
+    count = 1 + len(program.sources) + len(reference.sources)
 
     def work(first: int, end: int) -> None:
         rows = slice(first, end)
         with np.errstate(invalid="ignore", over="ignore"):
-            total = _start(program, sources, rows)
-            for step in program.steps:
-                total = _joined(total, _term(step, sources, rows), step)
-            rendered = _stored(beauty, rows, uses_alpha=True)
+            total, rendered = (_summed(each, sources, rows) for each in (program, reference))
             sums = np.float32(count * UNIT_FLOAT) * (total.size + rendered.size)
             bound[:, rows] = total.error + rendered.error + sums
 
@@ -51,11 +48,19 @@ def rounding_bound(program: Program, beauty: Pixels, sources: Frame) -> NDArray[
     return bound
 
 
-def _start(program: Program, sources: Frame, rows: slice) -> _Term:
+def _summed(program: Program, sources: Frame, rows: slice) -> _Term:
+    total = _start(program.alpha, sources, rows)
+    for step in program.steps:
+        total = _joined(total, _term(step, sources, rows), step)
+    return total
+
+
+def _start(source: str | None, sources: Frame, rows: slice) -> _Term:
+    """Black with the alpha of a source; with none, nothing."""
     shape = (4, rows.stop - rows.start, sources.shape()[1])
     size, error = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
-    if program.alpha is not None:
-        alpha = sources.pixels(program.alpha).alpha
+    if source is not None:
+        alpha = sources.pixels(source).alpha
         size[3] = 1 if alpha is None else np.abs(alpha[rows])
         error[3] = 0 if alpha is None else _error(alpha[rows])
     return _Term(size, error, has_alpha=True)
@@ -84,8 +89,8 @@ def _term(step: Step, sources: Frame, rows: slice) -> _Term:
     if isinstance(step, BackgroundStep | FogStep):
         return _made(step, sources, rows)
     assert isinstance(step, GroupStep)
-    shape = (4, rows.stop - rows.start, sources.shape()[1])
-    total = _Term(np.zeros(shape, np.float32), np.zeros(shape, np.float32), has_alpha=False)
+    begun = _start(step.alpha, sources, rows)
+    total = _Term(begun.size, begun.error, has_alpha=step.alpha is not None)
     for inner in step.steps:
         term = _term(inner, sources, rows)
         joined = term if inner.grounds else _joined(total, term, inner)

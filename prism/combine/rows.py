@@ -124,10 +124,14 @@ class PassRow(_Row):
 
 
 class GroupRow(_Row):
-    """Rows that are summed on a picture of their own, which then joins like a pass. folded: how a page shows it."""
+    """Rows that are summed on a picture of their own, which then joins like a pass. folded: how a page shows it.
+
+    alpha: source whose alpha that picture begins with, as a layer of a render does; None lets the first row lay the ground.
+    """
 
     kind: Literal["group"] = "group"
     name: Annotated[str, Field(max_length=80)] = ""
+    alpha: SourceName | None = None
     folded: bool = False
     rows: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
 
@@ -237,10 +241,15 @@ def rebuilding(rows: tuple[Row, ...]) -> tuple[Row, ...]:
 
 
 def source_of(row: Row) -> str | None:
-    """The source that a row itself takes, if it takes one."""
+    """The source that a row itself takes, if it takes one; of a group, that of its alpha."""
     if isinstance(row, BackgroundRow) and row.fill != "picture":
         return None
-    return getattr(row, "source", None)
+    return row.alpha if isinstance(row, GroupRow) else row.source
+
+
+def on_source(row: Row, source: str) -> Row:
+    """The row with another source in place of its own."""
+    return row.replace(**{"alpha" if isinstance(row, GroupRow) else "source": source})
 
 
 def walk(rows: tuple[Row, ...]) -> Iterator[Row]:

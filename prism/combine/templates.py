@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from prism.combine.dimmers import light_of
 from prism.combine.ledger import Ledger
-from prism.combine.rows import BackgroundRow, source_of
+from prism.combine.matching import matched
+from prism.combine.rows import source_of, walk
 from prism.elements.pixels import Frame, Source
 from prism.passes.kinds import LIT
 
@@ -24,24 +25,26 @@ class Laid:
 def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> Laid:
     """Lay a ledger on a frame. chosen: sources of it that a person put in place of those that were not found.
 
-    A source is the pass of the same name, which Intake has given to all passes of a role; or else the only one whose name has the
-    same letters and digits. What is not found keeps the name it had, so that nothing is guessed; neither does a background picture
-    from other files than the passes become one of the passes.
+    Sources are found as `matched` has it. What is not found keeps the name it had, so that nothing is guessed. Layers that are not
+    there are left out of what the sum should land on.
     """
     picked = {name: key for name, key in (chosen or {}).items() if key in frame}
-    plates = _plates(template)
-    found = {name: picked.get(name) or (_match(name, frame) if name not in plates else "") for name in template.sources}
-    ledger = template.with_sources({name: match for name, match in found.items() if match})
+    found = matched(template, frame) | picked
+    ledger = _landing(template.with_sources({name: match for name, match in found.items() if match}), frame)
     missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and not _is_there(source, frame)]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return Laid(ledger, tuple(missing), _left_over(ledger, frame))
 
 
-def _plates(template: Ledger) -> set[str]:
-    """Pictures of backgrounds that come from other files than the passes."""
-    pictures = (row.source for row in template.walk() if isinstance(row, BackgroundRow) and row.fill == "picture")
-    return {source for source in pictures if source.rpartition("/")[0] not in template.elements[:1]}
+def _landing(ledger: Ledger, frame: Frame) -> Ledger:
+    """With a reference of only those layers that are there."""
+    if not ledger.reference:
+        return ledger
+    there = tuple(row for row in ledger.reference if all(s in frame for r in walk((row,)) if (s := source_of(r))))
+    sources = [source for row in walk(there) if (source := source_of(row))]
+    beauty = ledger.beauty if ledger.beauty in sources else next(iter(sources), ledger.beauty)
+    return ledger.replace(reference=there, beauty=beauty)
 
 
 def _is_there(source: str, frame: Frame) -> bool:
@@ -49,32 +52,18 @@ def _is_there(source: str, frame: Frame) -> bool:
     return source in frame or frame.reel(source) is not None
 
 
-def _match(name: str, frame: Frame) -> str:
-    """The key of the source that a name stands for in a frame; empty if there is none."""
-    bare = name.rpartition("/")[2]
-    for source in frame:
-        if source.key.rpartition("/")[2] == bare:
-            return source.key
-    wanted = _words(bare)
-    alike = [source.key for source in frame if _words(source.key.rpartition("/")[2]) == wanted]
-    return alike[0] if len(alike) == 1 else ""
-
-
-def _words(name: str) -> str:
-    """What names of other houses agree in: letters and digits, whatever stands between them."""
-    return "".join(letter for letter in name.lower() if letter.isalnum())
-
-
 def _left_over(ledger: Ledger, frame: Frame) -> tuple[str, ...]:
     """Light of the kind that the ledger is made of, which it does not take."""
     used = [frame.source(row.source) for row in ledger.passes if row.source in frame]
     roles = {source.kind.role for source in used if source.kind is not None and source.kind.role in LIT}
     cleaned = {source.denoised for source in used}
+    elements = {source.key.rpartition("/")[0] for source in used}
     taken = {source.key for source in used} | {total for source in used for total in _totals(source)}
     return tuple(
         source.key
         for source in frame
         if source.kind is not None and source.kind.role in roles and source.denoised in cleaned
+        and source.key.rpartition("/")[0] in elements
         and source.key not in taken and not source.aside and not (source.kind.total_of and _has_parts(source, used))
     )  # fmt: skip
 

@@ -32,7 +32,7 @@ def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
     if _order(before, old, new) != _order(after, old, new):
         yield "rows in another order"
     yield from _mattes(before, after)
-    if (before.beauty, before.alpha) != (after.beauty, after.alpha):
+    if (before.beauty, before.alpha, before.reference) != (after.beauty, after.alpha, after.reference):
         yield "laid on other files" if before.elements != after.elements else "starts or lands elsewhere"
 
 

@@ -3,24 +3,30 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from prism.colour.spaces import SPACES
 from prism.combine.ledger import Ledger
+from prism.combine.table import elements_of as elements_listed
 from prism.elements import disk
 from prism.elements.element import Element
 from prism.elements.frame import OpenFrame
 from prism.elements.gathering import gather
+from prism.elements.identify import version_of
 from prism.elements.opening import find_sources, open_frames
+from prism.elements.vocabulary import NEUTRAL
 from prism.errors import BadArgument, UnreadableFile
 from prism.naming.frames import format_frames, parse_frames
 
 
-def ledger_on(path: Path, sources: OpenFrame) -> Ledger:
-    """The ledger of a file. If it knows its elements by other names than those that were opened, its first is the first of them, and its
-    only other one the only other."""
-    ledger = Ledger.load(path)
+def ledger_on(ledger: Ledger, sources: OpenFrame) -> Ledger:
+    """A ledger on what was opened. If it knows its elements by other names, they are found by the words in these (`layer camera`, or
+    what an element is called without its version); else its first is the first of them, and its only other one the only other."""
+    for name in [name for name in ledger.elements if name not in sources.elements]:
+        alike = [other for other in sources.elements if _telling(other) == _telling(name)]
+        if alike:
+            ledger = ledger.moved(name, max(alike))
     strange = [name for name in ledger.elements if name not in sources.elements]
     free = [name for name in sources.elements if name not in ledger.elements]
     if strange and free and strange[0] == ledger.elements[0]:
@@ -30,8 +36,16 @@ def ledger_on(path: Path, sources: OpenFrame) -> Ledger:
     return ledger
 
 
-def frames_of(args: argparse.Namespace) -> Iterator[OpenFrame]:
-    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty leads."""
+def _telling(name: str) -> frozenset[str]:
+    words = (word.lower() for word in name.split(" "))
+    return frozenset(word for word in words if word not in NEUTRAL and version_of(word) is None)
+
+
+def frames_of(args: argparse.Namespace, ledger: Ledger | None = None) -> Iterator[OpenFrame]:
+    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty leads.
+
+    ledger: what lies in the folders is taken as its table has it, before all else.
+    """
     paths: list[Path] = args.files
     if not all(path.is_dir() for path in paths):
         if args.frames:
@@ -40,9 +54,14 @@ def frames_of(args: argparse.Namespace) -> Iterator[OpenFrame]:
             )
         yield find_sources(paths)
         return
-    elements = _main_first([element for path in paths for element in _elements(path)])
+    elements = _elements_for(ledger, paths)
+    yield from opened_at(elements, args.frames)
+
+
+def opened_at(elements: Sequence[Element], frames: str | None) -> Iterator[OpenFrame]:
+    """Elements at every frame asked for, or at all frames of the first. Raises BadArgument for a frame that is not there."""
     there = list(elements[0].frames)
-    wanted = parse_frames(args.frames) if args.frames else there
+    wanted = parse_frames(frames) if frames else there
     missing = sorted(set(wanted) - set(there))
     if there and missing:
         raise BadArgument(
@@ -50,6 +69,19 @@ def frames_of(args: argparse.Namespace) -> Iterator[OpenFrame]:
         )
     for frame in wanted or [0]:
         yield open_frames(elements, frame)
+
+
+def _elements_for(ledger: Ledger | None, paths: Sequence[Path]) -> list[Element]:
+    listed = [element for path in paths for element in elements_listed(ledger, path)] if ledger else []
+    used = {files.sequence for element in listed for files in element.sequences}
+    names = {element.name for element in listed}
+    others = [element for path in paths for element in _elements(path)]
+    others = [
+        element
+        for element in others
+        if element.name not in names and any(files.sequence not in used for files in element.sequences)
+    ]
+    return [*listed, *_main_first(others)] if listed else _main_first(others)
 
 
 def _elements(folder: Path) -> list[Element]:

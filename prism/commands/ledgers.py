@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,9 +13,10 @@ from prism.combine.balance import Balance, balance
 from prism.combine.deliver import PIXELS, Output, deliver
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger
+from prism.combine.rows import GroupRow, Row
 from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import add_files, frames_of, ledger_on
-from prism.elements.frame import OpenFrame
+from prism.commands.layers import layers_of_plan
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
@@ -23,22 +24,41 @@ from prism.naming.patterns import parse_pattern
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
-    """Write the ledger that lands on the rendered beauty. Raises NoBeauty, NoComponents or UnreadableFile."""
-    sources = next(frames_of(args))
-    ledger = first_ledger(sources, by=args.by, denoised=args.denoised, name=args.out.stem)
+    """Write the ledger that lands on the rendered beauty, with a plan of all its layers. Raises NoBeauty, NoComponents, BadArgument or
+    UnreadableFile."""
+    remark = ""
+    if args.plan:
+        ledger, remark = layers_of_plan(args)
+    else:
+        if args.camera or args.scene:
+            raise BadArgument("Cameras and scenes are those of a plan.", advice="Name the plan with --plan.")
+        sources = next(frames_of(args))
+        ledger = first_ledger(sources, by=args.by, denoised=args.denoised, name=args.out.stem)
     ledger = ledger.replace(space=args.space or ledger.space)
     with replacing(args.out) as temporary:
         temporary.write_text(json.dumps(ledger.as_json(), indent=2) + "\n", encoding="utf-8")
-    rows = "\n".join(f"  {row.operator:<9}{row.source}{'' if row.on else '  (off)'}" for row in ledger.passes)
-    return ledger.as_json(), f"{args.out}\n{rows}"
+    lines = [str(args.out), *(f"  {line}" for line in _rows(ledger.rows)), *([remark] if remark else [])]
+    return ledger.as_json(), "\n".join(lines)
+
+
+def _rows(rows: Sequence[Row], depth: int = 0) -> Iterator[str]:
+    for row in rows:
+        what = row.name if isinstance(row, GroupRow) else row.source
+        yield f"{'  ' * depth}{row.operator:<9}{what}{'' if row.on else '  (off)'}"
+        if isinstance(row, GroupRow):
+            yield from _rows(row.rows, depth + 1)
 
 
 def show_balance(args: argparse.Namespace) -> Answer:
     """Whether a ledger, or the first one, lands on the rendered beauty, frame by frame. Raises Refused if it does not, Unable."""
     results: list[tuple[int, Balance]] = []
     try:
-        for sources in frames_of(args):
-            ledger = _ledger(args, sources) or first_ledger(sources, by=args.by, denoised=args.denoised)
+        loaded = Ledger.load(args.ledger) if args.ledger else None
+        for sources in frames_of(args, loaded):
+            if loaded is not None:
+                ledger = ledger_on(loaded, sources)
+            else:
+                ledger = first_ledger(sources, by=args.by, denoised=args.denoised)
             results.append((sources.number, balance(ledger, sources)))
     except PrismError as error:
         raise Unable(error) from error
@@ -68,8 +88,9 @@ def rebuild(args: argparse.Namespace) -> Answer:
     """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as deliver."""
     pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
     written, remarks = [], []
-    for sources in frames_of(args):
-        ledger = _ledger(args, sources)
+    loaded = Ledger.load(args.ledger)
+    for sources in frames_of(args, loaded):
+        ledger = ledger_on(loaded, sources)
         for setting in args.set:
             ledger = ledger.with_setting(*_setting(setting))
         path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
@@ -84,10 +105,6 @@ def rebuild(args: argparse.Namespace) -> Answer:
     names = [str(path) for path in written]
     answer = {"file": names[0], "files": names, "remarks": remarks}
     return answer, "\n".join([*names, *remarks])
-
-
-def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger | None:
-    return ledger_on(args.ledger, sources) if args.ledger else None
 
 
 def _setting(text: str) -> tuple[str, str, Any]:
@@ -108,6 +125,11 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
     command.add_argument("--out", type=Path, required=True, metavar="L.json")
     command.add_argument("--by", choices=WAYS, help="what to rebuild from")
     command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
+    command.add_argument(
+        "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: lays all layers of one camera"
+    )
+    command.add_argument("--camera", metavar="NAME", help="with --plan: whose layers (default: the first of the plan)")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="with --plan: what the layers show of it")
     command = add_files(verb("balance", show_balance, "Rebuilt against rendered beauty."))
     command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
     command.add_argument("--by", choices=WAYS, help="for the first ledger")

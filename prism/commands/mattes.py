@@ -27,8 +27,9 @@ def write_mattes(args: argparse.Namespace) -> Answer:
         raise BadArgument("Mattes come from a ledger or from names.", advice="Use --ledger with --name, or --crypto.")
     pattern = parse_pattern(args.out.name)
     written: list[str] = []
-    for sources in frames_of(args):
-        ledger = _ledger(args, sources)
+    loaded = Ledger.load(args.ledger) if args.ledger else None
+    for sources in frames_of(args, loaded):
+        ledger = _ledger(args, loaded, sources)
         ready = plans(ledger.mattes, sources.number, ledger.space)
         wanted = args.name or list(ready)
         unknown = [name for name in wanted if name not in ready]
@@ -50,10 +51,10 @@ def write_mattes(args: argparse.Namespace) -> Answer:
     return {"files": written}, "\n".join(written)
 
 
-def _ledger(args: argparse.Namespace, sources: OpenFrame) -> Ledger:
+def _ledger(args: argparse.Namespace, loaded: Ledger | None, sources: OpenFrame) -> Ledger:
     """The one named; or one with a matte for each name or pattern."""
-    if args.ledger:
-        return ledger_on(args.ledger, sources)
+    if loaded is not None:
+        return ledger_on(loaded, sources)
     source = args.layer or next((source.key for source in ranks.first_ranks(sources)), "")
     if not source:
         raise BadArgument("These files hold no Cryptomatte.", where="--crypto", advice="Render one, or use a ledger.")

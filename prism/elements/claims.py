@@ -66,9 +66,16 @@ def planned_claims(sequence: disk.Sequence, layers: Sequence[Layer], planned: Pl
     claims = []
     for layer in layers:
         match = planned.match((*layer.channels, *((layer.alpha,) if layer.alpha else ())), layer.part)
+        match = match or _light_group(layer)
         own = layer.name or planned.title
         claims.append(Claim(sequence, layer, match, own, (planned.layer, planned.camera), **place))
     return _with_strays(claims)
+
+
+def _light_group(layer: Layer) -> Match | None:
+    """A light group by its name: without its scene, a plan does not know which lights there are."""
+    match = identify(printable(layer.name)) if layer.name else None
+    return match if match is not None and match.kind.role in (Role.GROUP, Role.PART) else None
 
 
 @dataclass(frozen=True, slots=True)

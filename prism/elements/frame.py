@@ -53,6 +53,8 @@ class FileSource:
     space: Chromaticities | None = None
     target: Chromaticities = REC709
     scaled: bool = False  # to the display window, since it has another size
+    layer: str = ""  # of its image, and the camera
+    camera: str = ""
 
     @property
     def title(self) -> str:

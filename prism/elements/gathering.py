@@ -16,7 +16,7 @@ from prism.elements.claims import Claim, NameReader, bare_picture, planned_claim
 from prism.elements.element import AlphaState, Element, ElementPass, Files
 from prism.elements.identify import CERTAIN, Match, words_of
 from prism.elements.layers import Layer, layers_of
-from prism.elements.planned import PlannedNames
+from prism.elements.planned import PlannedImageName, PlannedNames
 from prism.elements.rules import Rule
 from prism.errors import PrismError
 from prism.formats.headers import Part
@@ -76,11 +76,22 @@ def gather(
             found = planned_claims(sequence, layers, planned)
         else:
             found = reader.claims(sequence, layers, telling[sequence.first_path])
+            image = plan.image_of(sequence) if plan else None
+            found = [_of_light(claim, image) for claim in found] if image else found
         ignored += [] if found else [sequence]
         claims += found
     groups = {("",): claims} if as_one and claims else _groups(claims)
     elements = [_element(group) for group in groups.values()]
     return Gathered(tuple(_named(elements)), tuple(faults), tuple(ignored))
+
+
+def _of_light(claim: Claim, image: PlannedImageName) -> Claim:
+    """A light group of a planned image: without its scene, a plan does not know which lights there are."""
+    if claim.match is None or claim.match.kind.role not in (Role.GROUP, Role.PART):
+        return claim
+    return replace(
+        claim, words=(image.layer, image.camera), version=image.version, camera=image.camera, image=image.layer, planned=True
+    )  # fmt: skip
 
 
 def _readable_header(sequence: disk.Sequence, headers: Headers) -> list[Part]:

@@ -59,6 +59,7 @@ class _Found:
     held: ElementPass
     path: Path
     part: Part
+    element: Element
 
 
 def _opened(
@@ -79,9 +80,8 @@ def _opened(
             if held.files.is_still or frame in held.files.numbers:
                 path = _path(held.files, frame, paths)
                 try:
-                    found.append(
-                        _Found(f"{name}/{held.key}" if name else held.key, held, path, _part_of(held, path, headers))
-                    )
+                    key = f"{name}/{held.key}" if name else held.key
+                    found.append(_Found(key, held, path, _part_of(held, path, headers), element))
                 except PrismError as error:
                     faults.setdefault((error.what, error.where), error)
     if faults and not (tolerant and found):
@@ -246,4 +246,7 @@ def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource
     is_light = len(held.channels) == 3 and not (kind is not None and kind.is_data)
     primaries = primaries_of(part) if is_light else None
     other = primaries if primaries is not None and not are_same(primaries, space) else None
-    return FileSource(found.key, held, found.path, part, window, other, space, scaled)
+    element = found.element
+    return FileSource(
+        found.key, held, found.path, part, window, other, space, scaled, layer=element.layer, camera=element.camera
+    )

@@ -65,6 +65,14 @@ class Source(Protocol):
         """Whether it takes no view, no lossy compression and no filter."""
 
     @property
+    def layer(self) -> str:
+        """Of its image; empty if it is not known."""
+
+    @property
+    def camera(self) -> str:
+        """Of its image; empty if it is not known."""
+
+    @property
     def denoised(self) -> bool:
         """Whether it was cleaned."""
 
@@ -197,6 +205,42 @@ class FramePart:
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get them for the whole frame."""
         self.whole.read(keys)
+
+
+class OfElement(FramePart):
+    """A frame of which only the passes of one element are listed; all others can still be asked for."""
+
+    def __init__(self, whole: Frame, element: str) -> None:
+        super().__init__(whole, whole.window)
+        self.display_window = whole.display_window
+        self.element = element
+
+    def __iter__(self) -> Iterator[Source]:
+        return (source for source in self.whole if source.key.rpartition("/")[0] == self.element)
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """As of the whole frame."""
+        return self.whole.pixels(key, step=step)
+
+    def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
+        """As of the whole frame."""
+        self.whole.read(keys, step=step)
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        """As of the whole frame."""
+        return self.whole.shape(step)
+
+    def taken(self, plane: NDArray) -> NDArray:
+        """All of it."""
+        return plane
+
+    def identity(self) -> Hashable:
+        """Of the whole frame."""
+        return self.whole.identity()
+
+    def at(self, number: int) -> OfElement:
+        """The same element at another frame."""
+        return OfElement(self.whole.at(number), self.element)
 
 
 class Region(FramePart):

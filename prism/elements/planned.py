@@ -69,6 +69,15 @@ class PlannedSequence:
                 yield stored[rank * width : (rank + 1) * width], replace(ranked, reason=AS_PLANNED)
 
 
+@dataclass(frozen=True, slots=True)
+class PlannedImageName:
+    """What a path says of its image, whatever its pass."""
+
+    layer: str
+    camera: str
+    version: int
+
+
 class PlannedNames:
     """All sequences of a plan, found by their paths, from whichever folder these are given."""
 
@@ -82,15 +91,7 @@ class PlannedNames:
 
     def find(self, sequence: disk.Sequence) -> PlannedSequence | None:
         """The planned sequence whose names these are; None if the plan writes no such files."""
-        if not self._files:
-            return None
-        pattern = self._files[0].pattern
-        depth = pattern.text.count("/") + 1
-        path = "/".join(sequence.first_path.parts[-depth:])
-        try:
-            values = pattern.parse(path, self._known)
-        except BadArgument:  # nobody can tell which field is which
-            return None
+        values = self._values(sequence, self._known)
         if values is None:
             return None
         fitting = [p for p in self._files if all(str(p.values[f]) == str(v) for f, v in values.items() if f in _TOLD)]
@@ -98,3 +99,27 @@ class PlannedNames:
             return None
         version = values.get("version", fitting[0].values["version"])
         return PlannedSequence(fitting[0], int(version))
+
+    def image_of(self, sequence: disk.Sequence) -> PlannedImageName | None:
+        """The planned image that a path belongs to whose pass the plan does not name; None if it is of none, or not of just one."""
+        values = self._values(sequence, {**self._known, "pass": set()})
+        if values is None:
+            return None
+        fixed = _TOLD - {"pass", "suffix"}
+        fitting = [
+            p.values for p in self._files if all(str(p.values[f]) == str(v) for f, v in values.items() if f in fixed)
+        ]
+        images = {(str(of["layer"]), str(of["camera"]), int(values.get("version", of["version"]))) for of in fitting}
+        return PlannedImageName(*images.pop()) if len(images) == 1 else None
+
+    def _values(self, sequence: disk.Sequence, known: Mapping[str, set[str]]) -> dict[str, str] | None:
+        """What the fields of the names stand for in a path; None if it follows no such names."""
+        if not self._files:
+            return None
+        pattern = self._files[0].pattern
+        depth = pattern.text.count("/") + 1
+        path = "/".join(sequence.first_path.parts[-depth:])
+        try:
+            return pattern.parse(path, known)
+        except BadArgument:  # nobody can tell which field is which
+            return None

@@ -186,7 +186,10 @@ class Page:
         if row.get("kind", "pass") == "pass":
             colour, alpha = self.sources[row["source"]]
             return colour.astype(float), alpha if row.get("uses_alpha", True) else None
-        own, covers, ground = np.zeros((4, *self.shape)), False, True
+        own, covers, ground = np.zeros((4, *self.shape)), row.get("alpha") is not None, row.get("alpha") is None
+        if covers:
+            alpha = self.sources[row["alpha"]][1]
+            own[3] = 1 if alpha is None else alpha
         inside = within or row.get("solo", False)
         for inner in row["rows"]:
             if self.heard(inner, within=inside):

@@ -163,7 +163,8 @@ class Dice:
             row["display"] = self.chance(0.5)
         if depth < 2 and self.chance(0.25):
             rows = [self.row(depth + 1, operators) for _ in range(int(self.rng.integers(0, 4)))]
-            return row | {"kind": "group", "rows": rows} | fixed
+            begun = {"alpha": self.pick(["beauty", "shadow"])} if self.chance(0.3) else {}
+            return row | {"kind": "group", "rows": rows} | begun | fixed
         kind = self.pick(["pass"] * 6 + ["overlay", "background", "fog"])
         if kind != "pass":
             return row | getattr(self, kind)() | fixed
@@ -196,7 +197,7 @@ class Dice:
     def ledger(self, count=6, **row):
         mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]
         return {
-            "format": "eager-prism.ledger", "version": 3, "space": self.pick(["lin_rec709", "acescg"]),
+            "format": "eager-prism.ledger", "version": 4, "space": self.pick(["lin_rec709", "acescg"]),
             "alpha": self.pick(["beauty", "shadow", None]), "mattes": mattes,
             "rows": [self.row(**row) for _ in range(int(self.rng.integers(1, count + 1)))],
         }  # fmt: skip

@@ -40,10 +40,10 @@ class MemoryFrame:
         named = "crypto_object" if key.startswith("ids") else named
         kind = next((kind for kind in CATALOGUE if kind.key == named), None)
         facts = {
-            "scaled": False, "bits": 0, "lossy": "", "attributes": MappingProxyType({}), "colour": ("R", "G", "B"),
+            "kind": kind, "scaled": False, "bits": 0, "lossy": "", "layer": "", "camera": "", "attributes": MappingProxyType({}), "colour": ("R", "G", "B"),
         } | self.facts.get(key, {})  # fmt: skip
         return SimpleNamespace(
-            key=key, title=key, kind=kind, is_data=False, denoised=False, aside=False, alpha=alpha,
+            key=key, title=key, is_data=False, denoised=False, aside=False, alpha=alpha,
             where="memory", **facts,
         )  # fmt: skip
 

@@ -308,32 +308,38 @@ class Document(unittest.TestCase):
         rows = ({"id": "s", "source": "a/shadow"}, {"id": "g", "kind": "group", "rows": inner})
         before = Ledger(beauty="a/beauty", alpha=None, mattes=mattes, rows=rows)
         there = Ledger(beauty="b/beauty", alpha=None, rows=({"id": "e", "source": "b/diffuse"},))
-        made, remark = with_copied(there, copied(before, ["g"]))
+        sources = Dice(2).sources(SHAPE)
+        here, other = (MemoryFrame({f"{name}/{k}": v for k, v in sources.items()}, FRAME) for name in "ab")
+        made, remark = with_copied(there, copied(before, ["g"]), other)
         self.assertEqual([row.id for row in made.walk()], ["e", "g", "e-2"])
         self.assertEqual(
             (made.row("e-2").source, made.row("e-2").matte, made.row("g").in_balance), ("b/emission", "n", False)
         )
         self.assertIn("2 rows pasted", remark)
-        again, _ = with_copied(made, copied(before, ["g"]), after="e")
+        again, _ = with_copied(made, copied(before, ["g"]), other, after="e")
         self.assertEqual([row.id for row in again.walk()], ["e", "g-2", "e-3", "g", "e-2"])
         self.assertEqual(again.row("e-3").matte, "n-2")
-        sources = Dice(2).sources(SHAPE)
-        here, other = (MemoryFrame({f"{name}/{k}": v for k, v in sources.items()}, FRAME) for name in "ab")
         alone = made.replace(rows=made.rows[1:])
         np.testing.assert_array_equal(evaluate(alone, other), evaluate(before.replace(rows=before.rows[1:]), here))
         with self.assertRaises(BadDocument):
-            with_copied(made, {"rows": 5})
+            with_copied(made, {"rows": 5}, other)
+        del sources["logo"], sources["emission"]
+        bare = MemoryFrame({f"b/{k}": v for k, v in sources.items()}, FRAME)
+        lost, remark = with_copied(there, copied(before, ["g"]), bare)
+        self.assertEqual([(row.id, row.on) for row in lost.walk()], [("e", True), ("g", True), ("e-2", False)])
+        self.assertIn("not here: e", remark)
 
     def test_pasted_mattes_and_full_ledgers(self):
         """Names that are made free are free of each other too; what fits no more is said, and nothing breaks."""
         mattes = tuple({"id": name, "kind": "alpha", "source": "logo"} for name in ("m", "m-2"))
         rows = tuple({"id": f"r{m['id']}", "source": "diffuse", "matte": m["id"]} for m in mattes)
         from_here = copied(Ledger(mattes=mattes, rows=rows), ["rm", "rm-2"])
-        made, _ = with_copied(Ledger(mattes=mattes[:1]), from_here)
+        frame = frame_of(Dice(2).sources(SHAPE))
+        made, _ = with_copied(Ledger(mattes=mattes[:1]), from_here, frame)
         self.assertEqual(len({matte.id for matte in made.mattes}), 3)
         full = Ledger(rows=tuple({"id": str(n), "source": "diffuse"} for n in range(1000)))
         with self.assertRaisesRegex(BadDocument, "At most 1000 entries"):
-            with_copied(full, from_here)
+            with_copied(full, from_here, frame)
 
     def test_a_template_takes_only_what_is_there(self):
         frame = MemoryFrame(Dice(1).sources(SHAPE), FRAME)

@@ -25,8 +25,9 @@ from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder, is_as_planned
 from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
-from prism.passes.checks.layers import OVER, SUM, recombination
+from prism.passes.checks.layers import together
 from prism.passes.expansion import expand
+from prism.passes.layering import OVER, SUM
 from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Layer, Plan, Quality, ShotSettings
 from prism.standin.facts import facts_of
@@ -204,7 +205,7 @@ class Together(unittest.TestCase):
         )
         room = Layer(name="room", visibility=dict.fromkeys(front, "holdout"))
         plan = Plan(shot=ShotSettings(production="P", code="S", frames="1"), cameras=("wide",), layers=(orrery, room))
-        self.assertEqual(recombination(plan, facts_of(scene)).way, SUM)
+        self.assertEqual(together(plan, facts_of(scene)).way, SUM)
         keys = ("beauty", "volume", "background", "emission", "diffuse_direct", "light_lanterns")
         pictures = {
             layer.name: rendered(scene, *keys, camera="wide", visibility=layer.visibility, kept_out=layer.kept_out)
@@ -219,9 +220,9 @@ class Together(unittest.TestCase):
         self.assertLess(pictures["orrery"]["beauty"][3].mean(), whole["beauty"][3].mean())
 
         doubled = plan.replace(layers=(orrery.replace(kept_out=()), room))
-        self.assertEqual(recombination(doubled, facts_of(scene)).doubled, ("sky", "lamps", "fog"))
+        self.assertEqual(together(doubled, facts_of(scene)).doubled, ("sky", "lamps", "fog"))
         over = plan.replace(layers=(orrery, room.replace(visibility=dict.fromkeys(front, "shadow-only"))))
-        self.assertEqual(recombination(over, facts_of(scene)).way, OVER)
+        self.assertEqual(together(over, facts_of(scene)).way, OVER)
 
 
 class LightAlone(unittest.TestCase):

@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from prism.colour.view import apply_exactly
-from prism.combine.evaluate import apply_steps, start
+from prism.combine.evaluate import apply_steps, evaluate, start
 from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
-from prism.combine.rows import source_of
+from prism.combine.rows import GroupRow, source_of
 from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.pixels.window import Window
@@ -54,18 +54,17 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
     steps = {step.id: step for step in program.steps}
     lines = []
     for row in ledger.walk():
-        key = source_of(row)
-        if (
-            key is not None and key in region
-        ):  # not of a row that is off and asks in vain, nor a background of another size
+        key = None if isinstance(row, GroupRow) else source_of(row)
+        # Not of a row that is off and asks in vain, nor a background of another size.
+        if key is not None and key in region:
             lines.append(replace(_line(region.source(key), region, look), key=f"row/{row.id}"))
     for row in ledger.rows:
         if row.id in steps:
             apply_steps(running, (steps[row.id],), region)
         lines.append(_of_result(running, f"sum/{row.id}", f"down to {row.id}", look))
     lines.append(_of_result(running, "rebuilt", "rebuilt", look))
-    if ledger.beauty in region:
-        lines.append(replace(_line(region.source(ledger.beauty), region, look), key="rendered", title="rendered"))
+    if all(key in region for key in ledger.rendered.sources):
+        lines.append(_of_result(evaluate(ledger.rendered, region), "rendered", "rendered", look))
     return lines
 
 

@@ -77,9 +77,8 @@ class LedgerSubject:
 
     def shown(self, frame: Frame, *, step: int = 1, remap: Remap = Remap(), is_stale: Stale = never) -> Shown:
         """The stage at that frame."""
-        if self.show in ("rendered", "source"):
-            key = self.ledger.beauty if self.show == "rendered" else self.key
-            return PassSubject(key).shown(frame, step=step, remap=remap)
+        if self.show == "source":
+            return PassSubject(self.key).shown(frame, step=step, remap=remap)
         if self.show == "difference":
             rgba = difference_picture(self.ledger, frame, step=step)
         else:
@@ -89,6 +88,8 @@ class LedgerSubject:
     def _stage(self) -> Ledger:
         if self.show == "rebuilt":
             return self.ledger
+        if self.show == "rendered":
+            return self.ledger.rendered
         if self.show == "untrimmed":
             return self.ledger.untrimmed()
         if self.show == "row":

@@ -3,58 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding, with_layer
 from prism.passes.facts import SceneFacts
+from prism.passes.layering import OVER, Layering, Recombination, layering, recombination, shows
 from prism.passes.plan import SURROUNDINGS, Layer, Plan
 
-SUM, OVER = "sum", "over"
+
+def together(plan: Plan, facts: SceneFacts) -> Recombination:
+    """What the layers of a plan come to. facts: as the plan has the scene."""
+    return recombination(plan.layers, tuple(facts.groups), _things(facts))
 
 
-@dataclass(frozen=True, slots=True)
-class Recombination:
-    """How the layers of a plan make the whole picture. way: SUM (exact), OVER (close, but for soft edges) or "".
-
-    doubled, lost: what more than one layer shows, and what none does. open: layers that let through what others show.
-    """
-
-    way: str
-    doubled: tuple[str, ...]
-    lost: tuple[str, ...]
-    open: tuple[str, ...]
-
-
-def recombination(plan: Plan, facts: SceneFacts) -> Recombination:
-    """Layers sum to the whole if each thing is seen in just one of them and held out of the others (common practice).
-
-    Laid over one another, first in front, they come close to it if what lies behind still holds out what is in front, and
-    what is in front is merely unseen behind. facts: as the plan has the scene.
-    """
-    shown = {thing: [layer for layer in plan.layers if _shows(layer, thing)] for thing in _things(facts)}
-    doubled = tuple(thing for thing, layers in shown.items() if len(layers) > 1)
-    lost = tuple(thing for thing, layers in shown.items() if not layers)
-    if any(layer.override for layer in plan.layers):
-        return Recombination("", doubled, lost, ())
-    holding = {
-        layer.name: all(_shows(layer, group) or _holds(layer, group) for group in facts.groups) for layer in plan.layers
-    }
-    loose = tuple(name for name, holds in holding.items() if not holds)
-    if doubled or lost:
-        return Recombination("", doubled, lost, loose)
-    return Recombination(SUM if not loose else OVER if _in_order(plan, facts) else "", (), (), loose)
+def layering_of(plan: Plan, facts: SceneFacts) -> Layering:
+    """How to lay its layers together; by what they say themselves if nothing is known of the scene."""
+    if not facts.groups:
+        return layering(plan.layers)
+    things = _things(facts)
+    return layering(plan.layers, tuple(facts.groups), [thing for thing in things if thing in SURROUNDINGS])
 
 
 def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     """Layers that show nothing, and whether all together make the whole picture."""
     yield from _layers(plan, facts)
     if len(plan.layers) > 1 and facts.groups:
-        yield from _together(plan, recombination(plan, facts))
+        yield from _together(plan, together(plan, facts))
 
 
 def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
     if found.doubled:
-        layer = next(layer for layer in reversed(plan.layers) if _shows(layer, found.doubled[0]))
+        layer = next(layer for layer in reversed(plan.layers) if shows(layer, found.doubled[0]))
         yield Finding(
             "layers.doubled", WARNING, f"More than one layer shows {', '.join(found.doubled)}.", "layers",
             "Put together, the layers would hold that light twice. That is right only for layers that are never combined.",
@@ -85,32 +63,10 @@ def _things(facts: SceneFacts) -> list[str]:
     return groups + [thing for thing in SURROUNDINGS if there[thing]]
 
 
-def _shows(layer: Layer, thing: str) -> bool:
-    if thing in SURROUNDINGS:
-        return thing not in layer.kept_out
-    return layer.visibility.get(thing, "visible") == "visible"
-
-
-def _holds(layer: Layer, group: str) -> bool:
-    return layer.visibility.get(group) == "holdout"
-
-
 def _without(layer: Layer, thing: str) -> Layer:
     if thing in SURROUNDINGS:
         return layer.replace(kept_out=(*layer.kept_out, thing))
     return layer.replace(visibility=layer.visibility | {thing: "holdout"})
-
-
-def _in_order(plan: Plan, facts: SceneFacts) -> bool:
-    """Whether each layer holds out all that later ones show, so that it can lie over them."""
-    for place, layer in enumerate(plan.layers):
-        behind = [group for later in plan.layers[place + 1 :] for group in facts.groups if _shows(later, group)]
-        before = [group for first in plan.layers[:place] for group in facts.groups if _shows(first, group)]
-        if not all(_holds(layer, group) for group in behind):
-            return False
-        if any(layer.visibility.get(group) == "hidden" for group in before):
-            return False  # its shadows and reflections would be lost
-    return True
 
 
 def _layers(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:

@@ -1,0 +1,105 @@
+"""Where the sources of a ledger lie: a table that goes along with an exported ledger, so that other programs can find the files."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from prism.combine.ledger import Ledger, SourceEntry
+from prism.elements import disk
+from prism.elements.element import Element, ElementPass, Files
+from prism.elements.identify import from_key
+from prism.passes.catalogue import BY_KEY
+from prism.text import from_storable, storable
+
+
+def with_files(ledger: Ledger, elements: Iterable[Element], root: Path) -> Ledger:
+    """The ledger with a table of where its sources lie below a folder; what no element holds is left out.
+
+    A whole Cryptomatte goes along with its first rank, since a matte names only that.
+    """
+    known = {element.name: element for element in elements}
+    first = ledger.elements[0] if ledger.elements else next(iter(known), "")
+    table: dict[str, SourceEntry] = {}
+    for key in ledger.sources:
+        name, _, bare = key.rpartition("/")
+        element = known.get(name or first)
+        for held in _ranks(element, bare) if element else ():
+            table[f"{name}/{held.key}" if name else held.key] = _entry(element, held, root)
+    return ledger.replace(files=table)
+
+
+def _ranks(element: Element, key: str) -> list[ElementPass]:
+    """The pass of that key, and those that follow it in number if it is the first rank of a Cryptomatte."""
+    found = next((held for held in element.passes if held.key == key), None)
+    if found is None:
+        return []
+    kind = found.pass_kind
+    if kind is None or not kind.ranked or not key[-2:].isdigit():
+        return [found]
+    return [held for held in element.passes if held.key[:-2] == key[:-2] and held.key[-2:].isdigit()]
+
+
+def _entry(element: Element, held: ElementPass, root: Path) -> SourceEntry:
+    folder = Path(from_storable(held.files.folder))
+    below = folder.relative_to(root) if folder.is_relative_to(root) else folder
+    return SourceEntry(
+        folder=storable(str(below)),
+        head=held.files.head,
+        padding=held.files.padding,
+        suffix=held.files.suffix,
+        part=held.part,
+        channels=held.channels,
+        alpha=held.alpha,
+        state=held.state,
+        curve=held.curve,
+        layer=element.layer,
+        camera=element.camera,
+        pass_kind=held.kind,
+        denoised=held.denoised,
+    )
+
+
+def elements_of(ledger: Ledger, root: Path) -> list[Element]:
+    """Elements as the table of a ledger has them, below a folder, with the frames that are there; that of the beauty first.
+
+    Empty if the ledger has no table, or if not one of its files is there.
+    """
+    if not ledger.files:
+        return []
+    scanned = {_place(sequence): sequence for sequence in disk.scan(root).sequences}
+    by_element: dict[str, list[tuple[str, SourceEntry, disk.Sequence]]] = {}
+    for key, entry in ledger.files.items():
+        folder = Path(from_storable(entry.folder))
+        sequence = scanned.get((root / folder, from_storable(entry.head), entry.padding, from_storable(entry.suffix)))
+        if sequence is not None:
+            name, _, bare = key.rpartition("/")
+            by_element.setdefault(name, []).append((bare, entry, sequence))
+    main = ledger.beauty.rpartition("/")[0]
+    names = sorted(by_element, key=lambda name: name != main)
+    return [_element(name or root.resolve().name or "files", by_element[name]) for name in names]
+
+
+def _place(sequence: disk.Sequence) -> tuple[Path, str, int, str]:
+    return sequence.folder, sequence.head, sequence.padding, sequence.suffix
+
+
+def _element(name: str, held: list[tuple[str, SourceEntry, disk.Sequence]]) -> Element:
+    passes = tuple(
+        ElementPass(
+            key=key,
+            title=match.title if (match := from_key(key)) else key,
+            kind=entry.pass_kind if entry.pass_kind in BY_KEY else None,
+            files=Files.of(sequence),
+            part=entry.part,
+            channels=entry.channels,
+            alpha=entry.alpha,
+            state=entry.state,
+            curve=entry.curve,
+            denoised=entry.denoised,
+            reason="named by the ledger's table",
+        )
+        for key, entry, sequence in held
+    )
+    first = held[0][1]
+    return Element(name=name, layer=first.layer, camera=first.camera, passes=passes)
