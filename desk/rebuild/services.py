@@ -12,26 +12,33 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from desk.rebuild import layers
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
 from desk.shots.saving import Outdated
 from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
+from desk.shots.storage import shot_folder
 from desk.viewer.store import PIXELS
 from prism.combine import adding
 from prism.combine import balance as balances
 from prism.combine import ledger as documents
 from prism.combine.adding import Added
 from prism.combine.contributions import contributions
+from prism.combine.copying import with_copied
 from prism.combine.dimmers import in_words, light_of
 from prism.combine.evaluate import identity
-from prism.combine.first import first_ledger
+from prism.combine.first import first_ledger, of_main, require_beauty
+from prism.combine.merging import merge
 from prism.combine.program import compile_ledger
 from prism.combine.starting import best_ledger
+from prism.combine.table import with_files
 from prism.combine.templates import lay
 from prism.combine.wording import changes
+from prism.elements.element import Element as ElementDocument
 from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
+from prism.elements.pixels import OfElement
 from prism.errors import UnreadableFile
 from prism.mattes import ranks
 from prism.viewing.picture import Look, encode, step_for, to_screen
@@ -42,20 +49,31 @@ MOST_NAMES = 20_000
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
-    """The ledger in work, made from the passes found if there is none yet. None if the shot has no frames.
+    """The ledger in work, made from the passes found if there is none yet: all layers of the newest version of the plan that has
+    them, else the first element that was brought in, those with a beauty before others. None if the shot has no frames.
 
     Raises NoBeauty, NoComponents or UnreadableFile if the files do not allow a first ledger.
     """
     existing = shot.ledgers.select_related("element").order_by("-changed").first()
     if existing is not None:
         return existing
-    for element in shot.elements.all():
-        frames = frames_on_disk(element)
-        if frames:
-            document = best_ledger(sources_of([element], frames[0])).replace(space=shot.settings.space)
-            made = {"element": element, "document": document.as_json()}  # two first visits at once make one
-            return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
-    return None
+    picture = layers.picture_of(shot)
+    if picture is not None:
+        element, document = picture.elements[0], layers.ledger_of(picture, picture.frames[0])
+    else:
+        element = _first_element(shot)
+        if element is None:
+            return None
+        document = best_ledger(sources_of([element], frames_on_disk(element)[0]))
+    document = document.replace(space=shot.settings.space)
+    made = {"element": element, "document": document.as_json()}  # two first visits at once make one
+    return Ledger.objects.get_or_create(shot=shot, name=document.name, defaults=made)[0]
+
+
+def _first_element(shot: Shot) -> Element | None:
+    there = [element for element in shot.elements.all() if frames_on_disk(element)]
+    whole = (e for e in there if any(held.kind == "beauty" and not held.aside for held in document_of(e).passes))
+    return next(whole, next(iter(there), None))
 
 
 def parse(shot: Shot, document: Any) -> documents.Ledger:
@@ -63,7 +81,7 @@ def parse(shot: Shot, document: Any) -> documents.Ledger:
 
     Raises BadDocument or UnknownOperator with the path to the field.
     """
-    return documents.Ledger.from_json(document, where="ledger").replace(space=shot.settings.space)
+    return documents.Ledger.from_json(document, where="ledger").replace(space=shot.settings.space, files=())
 
 
 def save(ledger: Ledger, document: documents.Ledger, revision: int, user) -> int:
@@ -82,8 +100,9 @@ def save(ledger: Ledger, document: documents.Ledger, revision: int, user) -> int
     return revision + 1
 
 
-def theirs(ledger: Ledger, mine: documents.Ledger) -> dict[str, Any]:
-    """The ledger as somebody else left it: who, when, and what it has that `mine` has not, in words."""
+def theirs(ledger: Ledger, mine: documents.Ledger, base: documents.Ledger | None) -> dict[str, Any]:
+    """The ledger as somebody else left it: who, when, and what they changed since `base`, in words; both changes as one ledger where
+    they do not meet."""
     newest = Ledger.objects.select_related("changed_by").get(pk=ledger.pk)
     document = parse(ledger.shot, newest.document)
     return {
@@ -91,14 +110,23 @@ def theirs(ledger: Ledger, mine: documents.Ledger) -> dict[str, Any]:
         "revision": newest.revision,
         "by": newest.changed_by.get_username() if newest.changed_by else "somebody",
         "at": newest.changed.isoformat(timespec="minutes"),
-        "changes": changes(mine, document),
-    }
+        "changes": changes(base or mine, document),
+    } | _joined(base, mine, document)
 
 
-def keep_version(ledger: Ledger, user, comment: str = "") -> LedgerVersion:
-    """Keep the ledger as it is now; the newest version again if nothing changed since."""
+def _joined(base: documents.Ledger | None, mine: documents.Ledger, other: documents.Ledger) -> dict[str, Any]:
+    if base is None:
+        return {"merged": None, "meeting": []}
+    found = merge(base, mine, other)
+    return {"merged": found.ledger.as_json() if found.ledger else None, "meeting": list(found.meeting)}
+
+
+def keep_version(ledger: Ledger, user, comment: str = "", document: documents.Ledger | None = None) -> LedgerVersion:
+    """Keep the ledger as it is now, or a document that was not saved; the newest version again if nothing changed since."""
     with transaction.atomic():
         locked = Ledger.objects.select_for_update().get(pk=ledger.pk)
+        if document is not None:
+            locked.document = document.as_json()
         newest = locked.versions.first()
         if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, locked.document):
             return newest
@@ -128,12 +156,30 @@ def version_entry(version: LedgerVersion) -> dict[str, Any]:
 
 
 def laid_on(ledger: Ledger, document: documents.Ledger, element: Element) -> documents.Ledger:
-    """The document on another element of the shot. Nothing is saved. Raises UnreadableFile if that has no readable frame."""
+    """The document on another element of the shot; one of several layers on the same layers of its camera and version. Nothing is
+    saved. Raises UnreadableFile if that has no readable frame, or a layer is missing there."""
     frames = frames_on_disk(element)
     if not frames:
         raise UnreadableFile("This element has no frames on disk.", where=element.name)
     sources_of([element], frames[0])
-    return document.moved(document.elements[0] if document.elements else "", element.name)
+    used = {name: "" for name in document.elements}
+    known = {each.name: document_of(each) for each in ledger.shot.elements.exclude(document={})}
+    target = document_of(element)
+    there = {
+        each.layer: name for name, each in known.items() if (each.camera, each.number) == (target.camera, target.number)
+    }
+    layered = [name for name in used if name in known and known[name].layer]
+    if len(layered) < 2 or not target.layer:
+        return document.moved(document.elements[0] if document.elements else "", element.name)
+    missing = [known[name].layer for name in layered if known[name].layer not in there]
+    if missing:
+        raise UnreadableFile(
+            f"Layer {', '.join(missing)} is not there through camera {target.camera}.", where=element.name,
+            advice="Choose other files, or render that layer.",
+        )  # fmt: skip
+    for name in layered:
+        document = document.moved(name, there[known[name].layer])
+    return document
 
 
 def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
@@ -193,8 +239,8 @@ def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
 
 def names_of(document: documents.Ledger, sources: OpenFrame, first: str) -> dict[str, Any]:
     """Of a Cryptomatte, by its first rank. lost: share of what the beauty covers that no rank holds."""
-    beauty = sources.pixels(document.beauty) if document.beauty in sources else None
-    alpha = beauty.alpha if beauty is not None else None
+    own = of_main(OfElement(sources, sources.source(first).key.rpartition("/")[0]))
+    alpha = sources.pixels(require_beauty(own).key).alpha if own is not None else None
     height, width = sources.shape()
     found = ranks.shares(sources, first)[:MOST_NAMES]
     return {
@@ -206,23 +252,26 @@ def names_of(document: documents.Ledger, sources: OpenFrame, first: str) -> dict
 def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
     """What a row may take, for the page: the passes that are open, then those of other elements."""
     elements = {element.name: element for element in shot.elements.exclude(document={})}
-    listed = [_listed(elements[source.key.rpartition("/")[0]], source.held, source.title) for source in sources]
+    listed = [_listed(elements[source.key.rpartition("/")[0]], source.held) for source in sources]
     known = {source["elementName"] for source in listed}
     for element in elements.values():
         if element.name not in known:
-            passes = document_of(element).passes
-            listed += [_listed(element, held, f"{element.name}: {held.title}") for held in passes]
-    return listed
+            listed += [_listed(element, held) for held in document_of(element).passes]
+    return (
+        listed
+        if len(known) < 2
+        else [entry | {"title": f"{entry['elementName']}: {entry['title']}"} for entry in listed]
+    )
 
 
-def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
+def _listed(element: Element, held: ElementPass) -> dict[str, Any]:
     kind = held.pass_kind
     return {
         "key": f"{element.name}/{held.key}",
         "element": element.pk,
         "elementName": element.name,
         "pass": held.key,
-        "title": title,
+        "title": held.title,
         "passTitle": held.title.removesuffix(f", {DENOISED}"),
         "denoised": held.denoised,
         "role": kind.role if kind else "unknown",
@@ -237,10 +286,22 @@ def _listed(element: Element, held: ElementPass, title: str) -> dict[str, Any]:
     }
 
 
-def start_again(ledger: Ledger, element: Element, frame: int, by: str, *, denoised: bool) -> documents.Ledger:
-    """A fresh first ledger, by components or by light groups, under the same name. Nothing is saved."""
-    made = first_ledger(sources_of([element], frame), by=by, denoised=denoised, name=ledger.name)
+def start_again(ledger: Ledger, frame: int, by: str, *, denoised: bool, of_layers: bool) -> documents.Ledger:
+    """A fresh first ledger, by components or by light groups, under the same name; of all layers that its element is one of, or of
+    that element alone. Nothing is saved. Raises BadArgument, NoBeauty, NoComponents or UnreadableFile."""
+    picture = layers.picture_around(ledger.shot, ledger.element) if of_layers else None
+    if picture is not None:
+        made = layers.ledger_of(picture, frame, by=by, denoised=denoised).replace(name=ledger.name)
+    else:
+        made = first_ledger(sources_of([ledger.element], frame), by=by, denoised=denoised, name=ledger.name)
     return made.replace(space=ledger.shot.settings.space)
+
+
+def exported(ledger: Ledger, document: documents.Ledger) -> dict[str, Any]:
+    """The document for other programs, with a table of where its sources lie below the production's folder of the shot."""
+    elements = [document_of(element) for element in ledger.shot.elements.exclude(document={})]
+    folder = shot_folder(ledger.shot)
+    return with_files(document, elements, folder).as_json()
 
 
 def templates_for(shot: Shot) -> list[dict[str, Any]]:
@@ -251,7 +312,7 @@ def templates_for(shot: Shot) -> list[dict[str, Any]]:
 
 def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
     """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
-    sources = sources_of(elements_of(ledger, parse(ledger.shot, ledger.document))[:1], frame)
+    sources = frame_around(ledger, frame)
     laid = lay(template.replace(space=ledger.shot.settings.space), sources, chosen=chosen)
     titles = {source.key: source.title for source in sources}
     return {
@@ -259,6 +320,32 @@ def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: di
         "missing": [{"row": row, "source": source} for row, source in laid.missing],
         "leftOver": [titles[key] for key in laid.left_over],
     }
+
+
+def frame_around(ledger: Ledger, frame: int) -> OpenFrame:
+    """The passes of all elements of the shot that have a frame, the ledger's own first; of a planned one only those of the same camera
+    and version beside what was brought in. Raises UnreadableFile."""
+    (main, *_) = elements_of(ledger, parse(ledger.shot, ledger.document))
+    own = document_of(main)
+    others = [
+        element
+        for element in ledger.shot.elements.exclude(pk=main.pk).exclude(document={})
+        if frame in frames_on_disk(element) and _belongs(document_of(element), own)
+    ]
+    return sources_of([main, *others], frame)
+
+
+def _belongs(other: ElementDocument, main: ElementDocument) -> bool:
+    planned = other.planned and main.planned
+    return not planned or (other.camera, other.number) == (main.camera, main.number)
+
+
+def pasted(
+    ledger: Ledger, document: documents.Ledger, data: Any, frame: int, after: str
+) -> tuple[documents.Ledger, str]:
+    """The document with rows of a copied one, and a remark. Raises BadDocument, UnreadableFile."""
+    made, remark = with_copied(document, data, frame_around(ledger, frame), after)
+    return made, remark
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:

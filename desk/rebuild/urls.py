@@ -12,6 +12,7 @@ urlpatterns = [
     path("element/", views.element, name="rebuild-element"),
     path("lay/<int:ledger>/<int:element>/", views.lay, name="rebuild-lay"),
     path("copy/", views.copy, name="rebuild-copy"),
+    path("export/", views.export, name="rebuild-export"),
     path("paste/", views.paste, name="rebuild-paste"),
     path("template/", views.template, name="rebuild-template"),
     path("sweep/", views.sweep, name="rebuild-sweep"),

@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.plan.measures import to_render_again
-from desk.rebuild import services, sweeps
+from desk.rebuild import layers, services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -19,7 +19,7 @@ from desk.shots.saving import Outdated
 from desk.shots.services import frames_on_disk, stations
 from desk.viewer.services import viewer_page
 from prism.colour.view import ViewTransform
-from prism.combine.copying import copied, with_copied
+from prism.combine.copying import copied
 from prism.combine.first import starts_of
 from prism.combine.histogram import of_measure, of_row, of_source
 from prism.combine.ledger import Ledger as Document
@@ -153,7 +153,10 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
     try:
         revision = services.save(ledger, document, whole_number(body, "revision"), request.user)
     except Outdated as error:
-        return JsonResponse({"error": error.as_json() | {"theirs": services.theirs(ledger, document)}}, status=409)
+        base = services.parse(shot, body["base"]) if isinstance(body.get("base"), dict) else None
+        return JsonResponse(
+            {"error": error.as_json() | {"theirs": services.theirs(ledger, document, base)}}, status=409
+        )
     return JsonResponse({"revision": revision})
 
 
@@ -162,7 +165,9 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
     body = json_body(request)
-    kept = services.keep_version(_ledger(shot, body), request.user, str(body.get("comment", ""))[:500])
+    comment = str(body.get("comment", ""))[:500]
+    document = services.parse(shot, body["ledger"]) if isinstance(body.get("ledger"), dict) else None
+    kept = services.keep_version(_ledger(shot, body), request.user, comment, document)
     return JsonResponse(services.version_entry(kept))
 
 
@@ -194,6 +199,7 @@ def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResp
     kept = get_object_or_404(shot.ledgers, pk=ledger)
     chosen = get_object_or_404(shot.elements, pk=element)
     document = services.laid_on(kept, services.parse(shot, kept.document), chosen)
+    services.keep_version(kept, request.user, f"before it was laid on {chosen.name}")
     services.save(kept, document, kept.revision, request.user)
     return redirect("rebuild", production=shot.production.code, shot=shot.code)
 
@@ -204,7 +210,7 @@ def first(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     ledger = _ledger(shot, body)
     frame, by, denoised = whole_number(body, "frame"), str(body.get("by")), body.get("denoised") is True
-    document = services.start_again(ledger, ledger.element, frame, by, denoised=denoised)
+    document = services.start_again(ledger, frame, by, denoised=denoised, of_layers=body.get("layers") is True)
     return JsonResponse({"ledger": document.as_json()})
 
 
@@ -225,7 +231,17 @@ def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Rows as the text of a ledger of their own."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
-    return JsonResponse({"text": json.dumps(copied(document, [str(body.get("row"))]), indent=2)})
+    rows = Document.from_json(copied(document, [str(body.get("row"))]), where="row")
+    return JsonResponse({"text": json.dumps(services.exported(_ledger(shot, body), rows), indent=2)})
+
+
+@require_POST
+@with_shot
+def export(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The ledger as a file for other shots and programs, with the table of its files."""
+    body = json_body(request)
+    document = services.parse(shot, body.get("ledger"))
+    return JsonResponse(services.exported(_ledger(shot, body), document))
 
 
 @require_POST
@@ -235,7 +251,8 @@ def paste(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     text = read_json(str(body.get("text", "")), where="what was copied")
-    made, remark = with_copied(document, text, str(body.get("row", "")))
+    after = str(body.get("row", ""))
+    made, remark = services.pasted(_ledger(shot, body), document, text, whole_number(body, "frame"), after)
     return JsonResponse({"ledger": made.as_json(), "remark": remark})
 
 
@@ -262,7 +279,8 @@ def template(request: HttpRequest, shot: Shot) -> JsonResponse:
     else:
         others = Ledger.objects.filter(shot__in=Shot.objects.visible_to(request.user)).select_related("shot")
         kept = get_object_or_404(others, pk=whole_number(body, "template"))
-        other = services.parse(kept.shot, kept.document)
+        document = services.parse(kept.shot, kept.document)
+        other = Document.from_json(services.exported(kept, document), where="ledger")
     chosen = body.get("chosen") if isinstance(body.get("chosen"), dict) else {}
     chosen = {str(name): str(source) for name, source in chosen.items()}
     return JsonResponse(services.laid_from(_ledger(shot, body), other, whole_number(body, "frame"), chosen))
@@ -292,6 +310,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "element",
         "add",
         "copy",
+        "export",
         "paste",
         "place",
         "template",
@@ -315,7 +334,10 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "frames": frames,
         "frame": frame,
         "sources": services.source_list(shot, sources),
-        "starts": [asdict(start) | {"title": start.title} for start in starts_of(sources)],
+        "starts": [
+            *layers.starts_of_layers(shot, ledger, frame),
+            *(asdict(start) | {"title": start.title, "layers": False} for start in starts_of(sources)),
+        ],
         "operators": [operator_entry(operator) for operator in OPERATORS.values()],
         "templates": services.templates_for(shot),
         "renderAgain": to_render_again(shot, len(frames)),

@@ -71,10 +71,12 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
 
 
 def _make_known(run: Run, plan: Plan, files: Sequence[PlannedFiles], image: PlannedImage) -> None:
-    """What a run has made so far is an element of the shot, so that Intake and Rebuild find it."""
+    """What a run has made so far is an element of the shot, so that Intake and Rebuild find it; once an image has all its frames,
+    Intake reads them."""
     single = len(plan.layers) == 1 and len(plan.cameras) == 1
     name = f"render v{run.number:03}" + ("" if single else f" {image.layer.name} {image.camera}")
     with suppress(*CUT_OFF):
         element = look_at_run(run.shot, name, files)
-        if element is not None and not run.frames.filter(state__in=OPEN).exists():
+        frames = run.frames.filter(payload__layer=image.layer.name, payload__camera=image.camera)
+        if element is not None and not frames.filter(state__in=OPEN).exists():
             checks.begin(element, run.job.author)

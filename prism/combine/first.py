@@ -9,7 +9,7 @@ from prism.combine.dimmers import light_of
 from prism.combine.ledger import Ledger
 from prism.combine.rows import GroupRow, PassRow, Row
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame, Source
+from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
@@ -36,13 +36,13 @@ class Start:
 
 
 def starts_of(sources: Frame) -> list[Start]:
-    """The ways a first ledger can be made of a frame; empty without a beauty."""
+    """The ways a first ledger can be made of the main element of a frame; empty without a beauty."""
     return [
         Start(by, denoised)
         for denoised in (False, True)
-        if _beauty_of(sources, denoised) is not None
+        if (own := of_main(sources, denoised)) is not None
         for by in WAYS
-        if (_raw_pair(sources, denoised) if by == RAW else _light_of(sources, denoised)[by])
+        if (_raw_pair(own, denoised) if by == RAW else _light_of(own, denoised)[by])
     ]
 
 
@@ -54,6 +54,7 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
     Raises NoBeauty, NoComponents or BadArgument.
     """
     beauty = require_beauty(sources, denoised=denoised)
+    sources = of_main(sources, denoised)
     choices = _light_of(sources, denoised)
     if by is None:
         by = next((way for way in SUMS if choices[way]), WAYS[0])
@@ -76,6 +77,12 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
         if source.kind.key in ("occlusion", "shadow"):
             rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
     return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
+
+
+def of_main(frame: Frame, denoised: bool = False) -> Frame | None:
+    """The element that a ledger of a frame is made of: that of its first beauty. None without a beauty."""
+    beauty = _beauty_of(frame, denoised)
+    return None if beauty is None else OfElement(frame, beauty.key.rpartition("/")[0])
 
 
 def require_beauty(sources: Frame, *, denoised: bool = False) -> Source:

@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from prism.combine.first import SUMS, first_ledger, require_beauty, starts_of
+from prism.combine.first import SUMS, Start, first_ledger, require_beauty, starts_of
 from prism.combine.ledger import Ledger
 from prism.combine.rows import GroupRow, PassRow, Row
-from prism.combine.starting import best_ledger
+from prism.combine.starting import best_ledger, lands
 from prism.elements.element import Element
 from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import NoComponents, UnreadableFile
@@ -76,8 +76,8 @@ def choose(elements: Sequence[Element], layering: Layering, camera: str, number:
 def layered_ledger(
     frame: Frame, chosen: Chosen, *, by: str | None = None, denoised: bool = False, name: str = "first"
 ) -> Ledger:
-    """A ledger that lays the chosen layers together. by: one of WAYS, for the layers that have passes of it; the first that all
-    layers have if None. denoised: from denoised passes, in layers that have a denoised beauty.
+    """A ledger that lays the chosen layers together. by: one of WAYS, for the layers that have passes of it; the first by
+    which all layers land on their beauties if None. denoised: from denoised passes, in layers that have a denoised beauty.
 
     A single layer is a first ledger like any other. Raises NoBeauty, NoComponents or BadArgument.
     """
@@ -100,13 +100,26 @@ def layered_ledger(
     return Ledger(name=name, beauty=main, alpha=None, rows=rows, reference=reference)
 
 
+def ways_of(frame: Frame, chosen: Chosen) -> list[Start]:
+    """The ways to begin that all chosen layers have."""
+    listed = [starts_of(OfElement(frame, layer)) for layer in chosen.layers]
+    return [start for start in listed[0] if all(start in starts for starts in listed)]
+
+
 def _is_denoised(part: Frame, denoised: bool) -> bool:
     return denoised and any(start.denoised for start in starts_of(part))
 
 
 def _shared_way(parts: Sequence[Frame], denoised: bool) -> str | None:
-    ways = [{start.by for start in starts_of(part) if start.denoised == _is_denoised(part, denoised)} for part in parts]
-    return next((way for way in SUMS if all(way in own for own in ways)), None)
+    """The first way by which every layer lands on its beauty; None if there is none, so that each takes its own."""
+    cleaned = [_is_denoised(part, denoised) for part in parts]
+    ways = [{s.by for s in starts_of(part) if s.denoised == clean} for part, clean in zip(parts, cleaned, strict=True)]
+
+    def suits(way: str) -> bool:
+        pairs = zip(parts, cleaned, strict=True)
+        return all(lands(first_ledger(part, by=way, denoised=clean), part) for part, clean in pairs)
+
+    return next((way for way in SUMS if all(way in own for own in ways) and suits(way)), None)
 
 
 def _of_one(part: Frame, by: str | None, *, denoised: bool, name: str, plain: bool = False) -> Ledger:

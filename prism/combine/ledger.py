@@ -17,11 +17,12 @@ VERSION = 4
 
 
 class SourceEntry(Value):
-    """Where a source lies. folder: from where the ledger's files are; head, padding and suffix: of its file names, the frame number with
+    """Where a source lies. source: its key. folder: from where the ledger's files are; head, padding and suffix: of its file names, the frame number with
     as many digits between them, or none (padding 0) for a still. part: of the file, from 0. alpha, state: its alpha channel, and
     of the colour towards it. curve: of the stored values. layer, camera, pass_kind, denoised: what it is a picture of.
     """
 
+    source: SourceName
     folder: Annotated[str, Field(max_length=500)] = ""
     head: Annotated[str, Field(max_length=500)] = ""
     padding: Annotated[int, Field(ge=0, le=32)] = 4
@@ -52,7 +53,7 @@ class Ledger(Document):
     beauty: str = "beauty"  # the rendered image that the rows are balanced against, unless there is a reference
     reference: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
     alpha: str | None = "beauty"  # source whose alpha the sum starts with; None starts transparent
-    files: Annotated[dict[SourceName, SourceEntry], Field(max_length=20_000)] = {}
+    files: Annotated[tuple[SourceEntry, ...], Field(max_length=20_000)] = ()
     mattes: Mattes = ()
     rows: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
 
@@ -144,7 +145,7 @@ class Ledger(Document):
             mattes=tuple(with_sources(matte, others) for matte in self.mattes),
             rows=_changed(self.rows, laid),
             reference=_changed(self.reference, laid),
-            files={},  # of the sources before
+            files=(),  # of the sources before
         )
 
     def untrimmed(self) -> Ledger:

@@ -38,7 +38,7 @@ def _plates(other: Ledger) -> set[str]:
 
 def _match(name: str, other: Ledger, frame: Frame) -> str:
     element, _, bare = name.rpartition("/")
-    entry = other.files.get(name)
+    entry = next((entry for entry in other.files if entry.source == name), None)
     layer, camera = (entry.layer, entry.camera) if entry else ("", "")
     same = [source for source in frame if _bare(source.key) == bare]
     for fits in (

@@ -20,10 +20,11 @@ def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:
     if len(starts) < 2:
         return first_ledger(sources, denoised=any(start.denoised for start in starts), name=name)
     made = [first_ledger(sources, by=start.by, denoised=start.denoised, name=name) for start in starts]
-    return next((ledger for ledger in made if _lands(ledger, sources)), made[0])
+    return next((ledger for ledger in made if lands(ledger, sources)), made[0])
 
 
-def _lands(ledger: Ledger, sources: Frame) -> bool:
+def lands(ledger: Ledger, sources: Frame) -> bool:
+    """Whether a ledger balances; one that asks for what is not there does not."""
     try:
         return balance(ledger, sources, causes=0).balanced
     except PrismError:

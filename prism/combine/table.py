@@ -25,8 +25,9 @@ def with_files(ledger: Ledger, elements: Iterable[Element], root: Path) -> Ledge
         name, _, bare = key.rpartition("/")
         element = known.get(name or first)
         for held in _ranks(element, bare) if element else ():
-            table[f"{name}/{held.key}" if name else held.key] = _entry(element, held, root)
-    return ledger.replace(files=table)
+            source = f"{name}/{held.key}" if name else held.key
+            table[source] = _entry(source, element, held, root)
+    return ledger.replace(files=tuple(table.values()))
 
 
 def _ranks(element: Element, key: str) -> list[ElementPass]:
@@ -40,10 +41,11 @@ def _ranks(element: Element, key: str) -> list[ElementPass]:
     return [held for held in element.passes if held.key[:-2] == key[:-2] and held.key[-2:].isdigit()]
 
 
-def _entry(element: Element, held: ElementPass, root: Path) -> SourceEntry:
+def _entry(source: str, element: Element, held: ElementPass, root: Path) -> SourceEntry:
     folder = Path(from_storable(held.files.folder))
     below = folder.relative_to(root) if folder.is_relative_to(root) else folder
     return SourceEntry(
+        source=source,
         folder=storable(str(below)),
         head=held.files.head,
         padding=held.files.padding,
@@ -69,11 +71,11 @@ def elements_of(ledger: Ledger, root: Path) -> list[Element]:
         return []
     scanned = {_place(sequence): sequence for sequence in disk.scan(root).sequences}
     by_element: dict[str, list[tuple[str, SourceEntry, disk.Sequence]]] = {}
-    for key, entry in ledger.files.items():
+    for entry in ledger.files:
         folder = Path(from_storable(entry.folder))
         sequence = scanned.get((root / folder, from_storable(entry.head), entry.padding, from_storable(entry.suffix)))
         if sequence is not None:
-            name, _, bare = key.rpartition("/")
+            name, _, bare = entry.source.rpartition("/")
             by_element.setdefault(name, []).append((bare, entry, sequence))
     main = ledger.beauty.rpartition("/")[0]
     names = sorted(by_element, key=lambda name: name != main)

@@ -23,12 +23,12 @@ def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
     old, new = ({row.id: row for row in ledger.walk()} for ledger in (before, after))
     for key, row in new.items():
         if key not in old:
-            yield f"{_name(row)} added"
+            yield f"{named(row)} added"
         else:
             yield from _row(old[key], row)
     for key, row in old.items():
         if key not in new:
-            yield f"{_name(row)} removed"
+            yield f"{named(row)} removed"
     if _order(before, old, new) != _order(after, old, new):
         yield "rows in another order"
     yield from _mattes(before, after)
@@ -55,23 +55,24 @@ def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
 
 def _row(before: Row, after: Row) -> Iterator[str]:
     if type(before) is not type(after):
-        yield f"{_name(after)} is now a {after.kind}"
+        yield f"{named(after)} is now a {after.kind}"
         return
     for field in type(after).model_fields:
         old, new = getattr(before, field), getattr(after, field)
         if old == new or field in _SILENT:
             continue
         if field in _WORDS:
-            yield f"{_name(after)} {_WORDS[field][0 if new else 1]}"
+            yield f"{named(after)} {_WORDS[field][0 if new else 1]}"
         elif field == "curves":
-            yield f"{_name(after)} curve changed"
+            yield f"{named(after)} curve changed"
         elif field == "comment":
-            yield f"{_name(after)} commented"
+            yield f"{named(after)} commented"
         else:
-            yield f"{_name(after)} {field.replace('_', ' ')} {_said(old, field)} → {_said(new, field)}"
+            yield f"{named(after)} {field.replace('_', ' ')} {_said(old, field)} → {_said(new, field)}"
 
 
-def _name(row: Row) -> str:
+def named(row: Row) -> str:
+    """What a row is called in a sentence."""
     return (row.name or row.id) if isinstance(row, GroupRow) else row.id
 
 

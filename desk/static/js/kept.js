@@ -8,8 +8,9 @@ const KEPT_PAST = 50; // steps back that outlast loading the page anew
 
 export class Kept {
   // field: under which name the document is sent. say: hears saving, saved or not saved. onFault: hears what went wrong.
+  // base: what the newest revision holds, for changes of two people to be joined.
   constructor({ document, revision, url, field, extra = {}, say, onFault }) {
-    Object.assign(this, { revision, url, field, extra, say, onFault });
+    Object.assign(this, { revision, url, field, extra, say, onFault, base: document });
     this.history = new History(document);
     this.saves = new Newest((entry) => this.store(entry));
     this.unsaved = false;
@@ -52,8 +53,9 @@ export class Kept {
   }
 
   // What somebody else saved meanwhile is taken in place of ours, which stays one undo away; or ours goes on top of it.
-  adopt({ revision, document }) {
+  adopt({ revision, document, base }) {
     this.revision = revision;
+    this.base = base ?? this.base;
     if (document) this.history.change(document);
     this.failed = false;
     this.later();
@@ -72,8 +74,9 @@ export class Kept {
 
   async store(document) {
     try {
-      const answer = await post(this.url, { ...this.extra, [this.field]: document, revision: this.revision });
+      const answer = await post(this.url, { ...this.extra, [this.field]: document, base: this.base, revision: this.revision });
       this.revision = (await answer.json()).revision;
+      this.base = document;
       this.unsaved = document !== this.current;
       this.failed = false;
       this.say(this.state);

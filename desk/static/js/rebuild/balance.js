@@ -80,6 +80,12 @@ export const balance = (page, held) => ({
   get question() {
     return { ledgerId: page.ledgerId, ledger: held.kept.current, frame: this.frame, view: this.viewName };
   },
+  // Of several layers: what their sum is held against.
+  get landingText() {
+    if (this.ledger.reference.length) return "held against the beauties of the layers, laid together";
+    const layered = this.ledger.rows.some(({ alpha }) => alpha);
+    return layered ? `held against ${this.sourceOf({ source: this.ledger.beauty })?.elementName ?? "a render of everything"}` : "";
+  },
   showDifference() {
     this.show("difference");
     if (this.balance) this.lookAt(this.balance.x, this.balance.y);

@@ -12,6 +12,7 @@ export const keeping = (page, held) => ({
   elements: page.elements,
   mayChange: page.mayChange,
   theirs: null,
+  replacing: null, // what would take the ledger's place, until somebody says so
   keepingVersion: false,
   versionComment: "",
   canUndo: false,
@@ -63,27 +64,60 @@ export const keeping = (page, held) => ({
     this.account(picture);
     picture.then(() => this.askProbe());
   },
-  // Somebody else changed the ledger since this page read it: which of the two goes on is for a person to say.
+  // Somebody else changed the ledger since this page read it. Changes that do not meet are joined; else a person says which go on.
   saveFailed(error) {
-    if (error.theirs) this.theirs = error.theirs;
+    if (error.theirs?.merged) {
+      const { revision, ledger, merged } = error.theirs;
+      held.kept.adopt({ revision, document: merged, base: ledger });
+      this.adopt();
+      this.remark = `${this.saidOf(error.theirs)} Your changes are kept beside them.`;
+    } else if (error.theirs) this.theirs = error.theirs;
     else this.fault = error;
   },
-  get theirsText() {
-    if (!this.theirs) return "";
-    const { by, at, changes } = this.theirs;
+  saidOf({ by, at, changes }) {
     const said = changes.slice(0, MOST_SAID).join("; ") + (changes.length > MOST_SAID ? "; and more" : "");
     return `${by} changed this ledger at ${at.slice(11, 16)}: ${said || "nothing that differs from yours"}.`;
   },
-  takeTheirs() {
-    const { revision, ledger } = this.theirs;
-    this.theirs = null;
-    held.kept.adopt({ revision, document: ledger });
-    this.adopt();
+  get theirsText() {
+    if (!this.theirs) return "";
+    const meeting = this.theirs.meeting.slice(0, MOST_SAID).join("; ");
+    return this.saidOf(this.theirs) + (meeting ? ` Both of you changed: ${meeting}.` : "");
+  },
+  async takeTheirs() {
+    const { by, revision, ledger } = this.theirs;
+    await this.guarded(async () => {
+      await this.keepAs(`mine, before ${by}'s was taken`, { ledger: held.kept.current });
+      this.theirs = null;
+      held.kept.adopt({ revision, document: ledger, base: ledger });
+      this.adopt();
+    });
   },
   keepMine() {
-    const { revision } = this.theirs;
+    const { revision, ledger } = this.theirs;
     this.theirs = null;
-    held.kept.adopt({ revision });
+    held.kept.adopt({ revision, base: ledger });
+  },
+
+  // Whatever takes the ledger's place is asked for first, and what was there stays as a version.
+  askToReplace(text, make) { this.replacing = { text, make }; },
+  get replacingText() { return this.replacing ? `${this.replacing.text} The ledger as it is now is kept as a version.` : ""; },
+  leaveReplacing() { this.replacing = null; },
+  async replace() {
+    const { text, make } = this.replacing;
+    this.replacing = null;
+    await this.guarded(async () => {
+      if (await this.keptBefore(text)) await make();
+    });
+  },
+  async keptBefore(text) {
+    if (!(await this.saved())) return false;
+    await this.keepAs(`before: ${text}`);
+    return true;
+  },
+  async keepAs(comment, more = {}) {
+    const version = await (await post(page.urls.version, { ledgerId: page.ledgerId, comment, ...more })).json();
+    this.version = version.label;
+    if (!this.versions.some((known) => known.number === version.number)) this.versions.unshift(version);
   },
   askVersion() {
     this.keepingVersion = !this.keepingVersion;
@@ -96,12 +130,9 @@ export const keeping = (page, held) => ({
   async keepVersion() {
     await this.guarded(async () => {
       if (!(await this.saved())) return; // a version of what others saved would not be of this
-      const comment = this.versionComment;
-      const version = await (await post(page.urls.version, { ledgerId: page.ledgerId, comment })).json();
+      await this.keepAs(this.versionComment);
       this.versionComment = "";
       this.keepingVersion = false;
-      this.version = version.label;
-      if (!this.versions.some((known) => known.number === version.number)) this.versions.unshift(version);
       this.say("kept");
     });
   },
@@ -110,26 +141,28 @@ export const keeping = (page, held) => ({
     const from = version.base && version.base !== version.number - 1 ? ` · goes on from v${String(version.base).padStart(3, "0")}` : "";
     return `${version.label}${from} · ${version.made.slice(0, 16).replace("T", " ")}${by}${version.comment ? ` · ${version.comment}` : ""}`;
   },
-  async loadVersion(event) {
+  loadVersion(event) {
     const number = event.target.value;
     event.target.value = "";
     if (!number) return;
-    await this.guarded(async () => {
+    const label = `v${String(number).padStart(3, "0")}`;
+    this.askToReplace(`Go back to ${label}?`, async () => {
       const { ledger, changes } = await (await get(`${page.urls.version}${page.ledgerId}/${number}/`)).json();
       this.commit(ledger);
-      this.remark = `Back at v${String(number).padStart(3, "0")}. Undone since then: ${changes.join("; ") || "nothing"}.`;
+      this.remark = `Back at ${label}. Undone since then: ${changes.join("; ") || "nothing"}.`;
     });
   },
-  async chooseElement(event) {
-    await this.guarded(async () => {
-      const element = Number(event.target.value);
+  chooseElement(event) {
+    const element = Number(event.target.value);
+    event.target.value = String(this.element);
+    const { name } = this.elements.find(({ id }) => id === element);
+    this.askToReplace(`Lay the ledger on ${name}?`, async () => {
       const answer = await post(page.urls.element, { ...this.question, element });
       held.kept.change((await answer.json()).ledger);
       if (!(await this.saved())) return;
       held.kept.keepHistory(page.urls.save);
       window.location.reload();
     });
-    if (this.fault) event.target.value = String(this.element);
   },
   say(state) {
     const text = `ledger “${this.ledger.name}” ${this.version} · ${state}`;

@@ -42,10 +42,12 @@ export const rows = (page, held) => ({
     if (row.kind !== "pass") return this.titleOf(row);
     const source = this.sourceOf(row);
     const beauty = this.sourceOf({ source: this.ledger.beauty });
-    return source?.denoised && beauty?.denoised ? source.passTitle : this.titleOf(row);
+    if (!source) return row.source;
+    return source.denoised && !beauty?.denoised ? `${source.passTitle}, denoised` : source.passTitle;
   },
   sourceHint(row) {
-    const meaning = row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "Under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    const layer = row.alpha && this.sourceOf({ source: row.alpha });
+    const meaning = layer ? `The layer ${layer.elementName}, with its own alpha.` : row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "Under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
@@ -63,10 +65,19 @@ export const rows = (page, held) => ({
   rowClass({ row, depth }) {
     return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: row.kind === "group", inner: depth > 0 };
   },
+  // Within the group of its own layer, which says so already.
+  isOfLayer(row, source) {
+    const { group } = tree.placeOf(this.ledger, row.id);
+    const alpha = group && tree.find(this.ledger, group).alpha;
+    return alpha && this.sourceOf({ source: alpha })?.element === source.element;
+  },
+  get hasElements() { return new Set(this.sources.map(({ element }) => element)).size > 1; },
   signOf(row) { return page.operators.find(({ key }) => key === row.operator).sign; },
   signClass(row) { return { word: this.signOf(row).length > 3 }; },
   marksOf(row) {
-    const marks = row.kind === "background" && row.fill === "picture" ? ["behind"] : [];
+    const source = this.sourceOf(row);
+    const marks = this.hasElements && source && row.kind === "pass" && !this.isOfLayer(row, source) ? [source.elementName] : [];
+    if (row.kind === "background" && row.fill === "picture") marks.push("behind");
     if (row.solo) marks.push("solo");
     if (row.matte) marks.push(row.matte);
     if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);
@@ -176,7 +187,7 @@ export const rows = (page, held) => ({
     }
     const start = page.starts[chosen];
     if (!start) return;
-    await this.guarded(async () => {
+    this.askToReplace(`Start again from ${start.title}?`, async () => {
       const answer = await post(page.urls.first, { ledgerId: page.ledgerId, frame: this.frame, ...start });
       this.commit((await answer.json()).ledger);
     });
