@@ -81,6 +81,12 @@ def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArra
     return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ adapt @ primaries_to_xyz(source))
 
 
+@cache
+def plain_conversion(source: Chromaticities, target: Chromaticities) -> NDArray[np.float64]:
+    """The same without adapting the white, as careless programs do it: grey does not stay grey if the whites differ."""
+    return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ primaries_to_xyz(source))
+
+
 @lru_cache(maxsize=256)
 def are_same(first: Chromaticities, second: Chromaticities) -> bool:
     """Whether two sets of primaries agree to four digits, which is what headers keep."""

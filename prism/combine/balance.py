@@ -87,7 +87,7 @@ def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale 
         rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
-        suggestions=_suggestions(plain, sources, wrong | strange, rendered, bound, count, causes) if causes else (),
+        suggestions=_suggestions(plain, sources, wrong | strange, bound, count, causes) if causes else (),
     )
 
 
@@ -118,13 +118,19 @@ def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDAr
 
 
 def _suggestions(
-    plain: Ledger, sources: Frame, wrong: NDArray, rendered: NDArray, bound: NDArray, count: int, causes: int
+    plain: Ledger, sources: Frame, wrong: NDArray, bound: NDArray, count: int, causes: int
 ) -> tuple[Suggestion, ...]:
     if not wrong.any():
         return ()
     places = pick(wrong)
-    picked, slack = (array.reshape(4, -1)[:, places][:, np.newaxis] for array in (rendered, bound))
-    return tuple(find_causes(plain, sources, places, Residue(picked, slack, count), most=causes))
+    residue = Residue(
+        bound=bound.reshape(4, -1)[:, places][:, np.newaxis],
+        wrong=wrong.reshape(-1)[places][np.newaxis],
+        channels=count,
+        count=int(wrong.sum()),
+        places=places,
+    )
+    return tuple(find_causes(plain, sources, residue, most=causes))
 
 
 def _mean(rgba: NDArray) -> float:

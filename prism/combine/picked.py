@@ -29,18 +29,35 @@ class Picked(FramePart):
         other._picks = self._picks
         return other
 
-    def with_shift(self, key: str, x: int, y: int) -> Picked:
-        """The same pixels, one source taken from so many pixels further right and down."""
-        return self.with_change(key, lambda pixels: self._pick(key, self._shifted(x, y)))
+    def with_shift(self, key: str, x: int, y: int) -> tuple[Picked, NDArray[np.bool_]]:
+        """The same pixels, one source taken from so many pixels further right and down; and which of them, (1, N), have such a pixel."""
+        height, width = self.whole.shape()
+        rows, columns = np.divmod(self._places, width)
+        rows, columns = rows + y, columns + x
+        inside = (rows >= 0) & (rows < height) & (columns >= 0) & (columns < width)
+        places = np.clip(rows, 0, height - 1) * width + np.clip(columns, 0, width - 1)
+        return self.with_change(key, lambda _: self._pick(key, places)), inside[np.newaxis]
+
+    def with_nudge(self, key: str, factor: np.float32) -> Picked:
+        """The same pixels, the colour of one source multiplied before it is changed: to see what becomes of rounding."""
+
+        def nudged(pixels: Pixels) -> Pixels:
+            planes = tuple(plane.astype(np.float32) * factor for plane in pixels.planes)
+            moved = Pixels(planes, pixels.alpha)
+            return self._changed[key](moved) if key in self._changed else moved
+
+        return self.with_change(key, nudged)
+
+    def with_mirror(self, key: str, *, across: bool, down: bool) -> Picked:
+        """The same pixels, one source mirrored in the picture."""
+        height, width = self.whole.shape()
+        rows, columns = np.divmod(self._places, width)
+        places = (height - 1 - rows if down else rows) * width + (width - 1 - columns if across else columns)
+        return self.with_change(key, lambda _: self._pick(key, places))
 
     def of(self, frame: Frame) -> Picked:
         """The same places of another frame."""
         return Picked(frame, self._places)
-
-    def _shifted(self, x: int, y: int) -> NDArray[np.int64]:
-        height, width = self.whole.shape()
-        rows, columns = np.divmod(self._places, width)
-        return np.clip(rows + y, 0, height - 1) * width + np.clip(columns + x, 0, width - 1)
 
     def _pick(self, key: str, places: NDArray[np.int64]) -> Pixels:
         pixels = self.whole.pixels(key)

@@ -1,6 +1,7 @@
 """How far rounding alone can take a sum of stored passes from the stored whole.
 
-A value stored as half is off by up to 2^-11 of itself, as float32 by 2^-24 (IEEE 754); a sum of n float terms in any order by up to
+A value stored as half is off by up to 2^-11 of itself, as float32 by 2^-24 (IEEE 754), and by more where a renderer summed it from
+many samples: errors of n terms that are as often up as down come to about the square root of n (Higham, section 2.8). A sum of n float terms in any order by up to
 n 2^-24 of their magnitudes together (Higham, "Accuracy and Stability of Numerical Algorithms", section 4.2). The bounds are carried
 through the rows like the values: what is multiplied has its error multiplied.
 """
@@ -18,6 +19,9 @@ from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlaySte
 from prism.elements.pixels import Frame, Pixels
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
+UNIT_SUMMED = (
+    2.0**-16
+)  # of a float pass that was itself summed from up to 2^16 samples: the square root of that, in units
 SMALLEST_HALF, SMALLEST_FLOAT = 2.0**-25, 2.0**-150  # half of the smallest subnormal: what values near 0 are off by
 BAND_ROWS = 32
 STEEP = 2  # no blend mode made for display values multiplies an error by more, but where it leaps
@@ -68,7 +72,7 @@ def _start(source: str | None, sources: Frame, rows: slice) -> _Term:
 
 def _error(plane: NDArray) -> NDArray[np.float32]:
     half = plane.dtype == np.float16
-    unit, smallest = (UNIT_HALF, SMALLEST_HALF) if half else (UNIT_FLOAT, SMALLEST_FLOAT)
+    unit, smallest = (UNIT_HALF, SMALLEST_HALF) if half else (UNIT_SUMMED, SMALLEST_FLOAT)
     return np.abs(plane.astype(np.float32)) * np.float32(unit) + np.float32(smallest)
 
 

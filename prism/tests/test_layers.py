@@ -159,6 +159,7 @@ class Rendered(unittest.TestCase):
         self.assertFalse(found.balanced)
         alpha = frame.pixels("things main v001/beauty").alpha
         self.assertLessEqual(found.beyond, int(((alpha > 0) & (alpha < 1)).sum()))
+        self.assertEqual(found.suggestions[0].cause, "soft_edges")
 
     def test_what_is_not_there_is_said(self):
         (self.folder / "half").mkdir(exist_ok=True)
