@@ -16,8 +16,9 @@ from prism.combine.causes import Residue, Suggestion, find_causes, pick
 from prism.combine.evaluate import Stale, evaluate, never, run
 from prism.combine.first import require_beauty
 from prism.combine.ledger import Ledger
-from prism.combine.program import compile_ledger
-from prism.combine.rounding import rounding_bound
+from prism.combine.picked import Picked
+from prism.combine.program import Program, compile_ledger
+from prism.combine.rounding import UNIT_HALF, UNIT_SUMMED, rounding_bound
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
 from prism.pixels.stats import Difference, compare
@@ -57,9 +58,11 @@ class Balance:
         return {**asdict(self), "balanced": self.balanced}
 
 
-def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale = never) -> Balance:
+def balance(
+    ledger: Ledger, sources: Frame, *, causes: int = 2, made: NDArray[np.float32] | None = None, is_stale: Stale = never
+) -> Balance:
     """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to be told only
-    whether it balances.
+    whether it balances. made: the picture of the ledger as it is, if it was evaluated before.
 
     Raises NoBeauty, UnknownSource, BadArgument, Superseded.
     """
@@ -69,11 +72,11 @@ def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale 
     program, reference = (compile_ledger(each, sources.number) for each in (plain, ledger.rendered))
     sources.read([*reference.sources, *program.sources])
     rendered = run(reference, sources, is_stale=is_stale)
-    rebuilt = run(program, sources, is_stale=is_stale)
-    bound = rounding_bound(program, reference, sources)
+    same = made is not None and program == compile_ledger(ledger, sources.number)
+    rebuilt = made if same else run(program, sources, is_stale=is_stale)
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
-    beyond = _beyond(rebuilt, rendered, bound)
+    beyond = _beyond(rebuilt, rendered, program, reference, sources)
     wrong = beyond[:count].any(axis=0)
     difference = compare(rebuilt[:3], rendered[:3])
     window, display = sources.window, sources.display_window
@@ -87,7 +90,7 @@ def balance(ledger: Ledger, sources: Frame, *, causes: int = 2, is_stale: Stale 
         rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
-        suggestions=_suggestions(plain, sources, wrong | strange, bound, count, causes) if causes else (),
+        suggestions=_suggestions(plain, sources, wrong | strange, count, causes) if causes else (),
     )
 
 
@@ -117,14 +120,13 @@ def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDAr
     return picture
 
 
-def _suggestions(
-    plain: Ledger, sources: Frame, wrong: NDArray, bound: NDArray, count: int, causes: int
-) -> tuple[Suggestion, ...]:
+def _suggestions(plain: Ledger, sources: Frame, wrong: NDArray, count: int, causes: int) -> tuple[Suggestion, ...]:
     if not wrong.any():
         return ()
     places = pick(wrong)
+    programs = (compile_ledger(each, sources.number) for each in (plain, plain.rendered))
     residue = Residue(
-        bound=bound.reshape(4, -1)[:, places][:, np.newaxis],
+        bound=rounding_bound(*programs, Picked(sources, places)),
         wrong=wrong.reshape(-1)[places][np.newaxis],
         channels=count,
         count=int(wrong.sum()),
@@ -141,8 +143,23 @@ def _uses_half(keys: Collection[str], sources: Frame) -> bool:
     return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys if key in sources)
 
 
-def _beyond(rebuilt: NDArray, rendered: NDArray, bound: NDArray) -> NDArray[np.bool_]:
-    """(4, H, W): where they are further apart than rounding explains; equal infinities and NaN on both sides are not."""
+def _beyond(
+    rebuilt: NDArray, rendered: NDArray, program: Program, reference: Program, sources: Frame
+) -> NDArray[np.bool_]:
+    """(4, H, W): where they are further apart than rounding explains; equal infinities and NaN on both sides are not.
+
+    Most pixels lie within what storing the rendered picture alone may be off by, and need no bound of their own.
+    """
+    halves = all(sources.pixels(key).planes[0].dtype == np.float16 for key in reference.sources)
+    unit = np.float32(UNIT_HALF if halves else UNIT_SUMMED)
     with np.errstate(invalid="ignore"):
-        close = np.abs(rebuilt - rendered) <= bound
-    return ~(close | (rebuilt == rendered) | (np.isnan(rebuilt) & np.isnan(rendered)))
+        gap = np.abs(rebuilt - rendered)
+        apart = ~((gap <= unit * np.abs(rendered)) | (np.isnan(rebuilt) & np.isnan(rendered)))
+        apart &= rebuilt != rendered
+        places = np.flatnonzero(apart.any(axis=0))
+        if places.size:
+            some = places.size < apart[0].size // 2
+            bound = rounding_bound(program, reference, Picked(sources, places) if some else sources)
+            index = np.unravel_index(places, apart.shape[1:]) if some else (slice(None), slice(None))
+            apart[:, *index] &= ~(gap[:, *index] <= (bound[:, 0] if some else bound))
+    return apart

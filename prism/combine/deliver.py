@@ -11,6 +11,7 @@ from prism.colour.view import ViewTransform
 from prism.combine.balance import balance
 from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.ledger import Ledger
+from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import passing, to_half, write_exr
@@ -47,13 +48,17 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
     path = Path(path)
     if output.matte:
         return _write_matte(ledger, sources, path, output)
+    sources.read(wanted_of(ledger, sources.number))
     rgba = evaluate(ledger, sources, is_stale=is_stale)
-    said = _of_balance(ledger, sources)
+    said = _of_balance(ledger, sources, rgba)
     if path.suffix.lower() == ".exr":
         return [*said, *_write_exr(ledger, sources, path, rgba, output)]
     display = sources.display_window
     picture = on_display(sources, rgba)
-    report = write_still(path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha)
+    report = write_still(
+        path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha,
+        pixel_aspect=sources.pixel_aspect,
+    )  # fmt: skip
     remarks = said
     if report.clipped:
         remarks.append(
@@ -77,12 +82,18 @@ def _write_matte(ledger: Ledger, sources: Frame, path: Path, output: Output) -> 
     return []
 
 
-def _of_balance(ledger: Ledger, sources: Frame) -> list[str]:
+def wanted_of(ledger: Ledger, number: int) -> list[str]:
+    """All that a delivery of a frame asks for: what the picture needs, and what it is held against. To be read in one go."""
+    programs = (compile_ledger(each, number) for each in (ledger, ledger.untrimmed(), ledger.rendered))
+    return list(dict.fromkeys(source for program in programs for source in program.sources))
+
+
+def _of_balance(ledger: Ledger, sources: Frame, rgba: np.ndarray) -> list[str]:
     """That the untrimmed sum is not what was rendered, where there is something it should land on."""
     if not all(key in sources for key in ledger.rendered.sources) or not any(row.in_balance for row in ledger.rows):
         return []
     try:
-        found = balance(ledger, sources, causes=0)
+        found = balance(ledger, sources, causes=0, made=rgba)
     except PrismError as error:  # of a pass that only a row asks for which is off
         return [f"Frame {sources.number} could not be held against what was rendered: {error.what}"]
     if found.balanced:

@@ -15,6 +15,22 @@ ZERO, HALF, ONE, TWO, FOUR = (np.float32(v) for v in (0, 0.5, 1, 2, 4))
 
 
 @inlined
+def _smaller(one, other):
+    """What is no number stays so, on whichever side."""
+    return one if one < other or one != one else other
+
+
+@inlined
+def _larger(one, other):
+    return one if one > other or one != one else other
+
+
+@inlined
+def _limited(value):
+    return value if value != value else min(max(value, ZERO), ONE)
+
+
+@inlined
 def _times(factor, value):
     """A factor of 0 leaves nothing, of infinity either."""
     return factor * value if factor != ZERO else ZERO
@@ -50,9 +66,9 @@ def plain_sum(b, s, w, code):
         elif code == op.DIVIDE:
             b[i] = _mixed(b[i], b[i] / s[i] if s[i] != ZERO else b[i], w[i])
         elif code == op.MINIMUM:
-            b[i] = _mixed(b[i], min(b[i], s[i]), w[i])
+            b[i] = _mixed(b[i], _smaller(b[i], s[i]), w[i])
         elif code == op.MAXIMUM:
-            b[i] = _mixed(b[i], max(b[i], s[i]), w[i])
+            b[i] = _mixed(b[i], _larger(b[i], s[i]), w[i])
 
 
 @inlined
@@ -84,6 +100,8 @@ def _to_display(light):
     """The curve of sRGB (IEC 61966-2-1), going on above 1."""
     if light <= np.float32(0.0031308):
         return np.float32(12.92) * light
+    if light == ONE:  # dodge and burn leap there, and rounding would miss it
+        return ONE
     return np.float32(1.055) * light ** np.float32(1 / 2.4) - np.float32(0.055)
 
 
@@ -91,12 +109,14 @@ def _to_display(light):
 def _to_light(display):
     if display <= np.float32(0.04045):
         return display / np.float32(12.92)
+    if display == ONE:
+        return ONE
     return ((display + np.float32(0.055)) / np.float32(1.055)) ** np.float32(2.4)
 
 
 @compiled
 def _screen(r, s):
-    high = max(r, s)
+    high = _larger(r, s)
     return r + s - r * s if high <= ONE else high
 
 
@@ -129,20 +149,15 @@ def _of_limited(r, s, code):
     return r + s - TWO * r * s
 
 
-@inlined
-def _limited(value):
-    return min(max(value, ZERO), ONE)
-
-
 @compiled
 def _blended(r, s, code, display):
     """One channel of a separable mode on straight values; what r has outside of 0..1 is kept aside where the mode cannot take it."""
     if code == op.MULTIPLY:
         return r * s
     if code == op.DARKEN:
-        return min(r, s)
+        return _smaller(r, s)
     if code == op.LIGHTEN:
-        return max(r, s)
+        return _larger(r, s)
     if code == op.DIFFERENCE:
         return abs(r - s)
     if code == op.SCREEN:
@@ -211,6 +226,9 @@ def _with_luminosity(r, g, b, wanted):
     shift = wanted - _luminosity(r, g, b)
     r, g, b = r + shift, g + shift, b + shift
     middle, low, high = _luminosity(r, g, b), min(r, g, b), max(r, g, b)
+    if not low < high:  # grey, which rounding may put beside 0..1
+        grey = _limited(wanted)
+        return grey, grey, grey
     if low < ZERO:
         part = middle / (middle - low)
         r, g, b = middle + (r - middle) * part, middle + (g - middle) * part, middle + (b - middle) * part

@@ -87,14 +87,17 @@ def bend(plane, table, covered, whole):
         while at < last and plane[i] >= table[at + 1, 0]:
             at += 1
         t = plane[i] - table[at, 0]
-        plane[i] = table[at, 1] + t * (table[at, 2] + t * (table[at, 3] + t * table[at, 4]))
+        if table[at, 3] == ZERO and table[at, 4] == ZERO:  # straight on beyond its ends, for infinity as well
+            plane[i] = table[at, 1] + (t * table[at, 2] if table[at, 2] != ZERO else ZERO)
+        else:
+            plane[i] = table[at, 1] + t * (table[at, 2] + t * (table[at, 3] + t * table[at, 4]))
 
 
 @compiled
 def limit(plane, covered, whole):
     """Clamp to 0..1."""
     for i in range(plane.size):
-        if whole or covered[i] > ZERO:
+        if (whole or covered[i] > ZERO) and plane[i] == plane[i]:
             plane[i] = min(max(plane[i], ZERO), ONE)
 
 

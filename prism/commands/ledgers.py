@@ -5,18 +5,20 @@ from __future__ import annotations
 import argparse
 import json
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
 from prism.colour.view import VIEWS, ViewTransform
 from prism.combine.balance import Balance, balance
-from prism.combine.deliver import PIXELS, Output, deliver
+from prism.combine.deliver import PIXELS, Output, deliver, wanted_of
 from prism.combine.first import WAYS, first_ledger
 from prism.combine.ledger import Ledger
 from prism.combine.rows import GroupRow, Row
 from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import add_files, frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
+from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
@@ -89,8 +91,7 @@ def rebuild(args: argparse.Namespace) -> Answer:
     pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
     written, remarks = [], []
     loaded = Ledger.load(args.ledger)
-    for sources in frames_of(args, loaded):
-        ledger = ledger_on(loaded, sources)
+    for ledger, sources in _read_ahead(loaded, frames_of(args, loaded)):
         for setting in args.set:
             ledger = ledger.with_setting(*_setting(setting))
         path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
@@ -105,6 +106,25 @@ def rebuild(args: argparse.Namespace) -> Answer:
     names = [str(path) for path in written]
     answer = {"file": names[0], "files": names, "remarks": remarks}
     return answer, "\n".join([*names, *remarks])
+
+
+def _read_ahead(loaded: Ledger, frames: Iterator[OpenFrame]) -> Iterator[tuple[Ledger, OpenFrame]]:
+    """Frames with the ledger laid on them; while one is worked on, the next is decoded."""
+
+    def read(sources: OpenFrame) -> tuple[Ledger, OpenFrame]:
+        ledger = ledger_on(loaded, sources)
+        sources.read(wanted_of(ledger, sources.number))
+        return ledger, sources
+
+    with ThreadPoolExecutor(1) as reader:
+        ahead = None
+        for sources in frames:
+            following = reader.submit(read, sources)
+            if ahead is not None:
+                yield ahead.result()
+            ahead = following
+        if ahead is not None:
+            yield ahead.result()
 
 
 def _setting(text: str) -> tuple[str, str, Any]:

@@ -203,7 +203,7 @@ class OpenFrame:
         return self._reels.get(key) or self._reels.get(self._full(key))
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        """Planes of a source, every side divided by `step` for a preview (colour averaged, data picked)."""
+        """Planes of a source, every side divided by `step`, rounded up, for a preview (colour averaged, data picked)."""
         source = self.source(key)
         return self._store.get(self._identity(source, step), lambda: self._load(source, step))
 
@@ -227,7 +227,7 @@ class OpenFrame:
 
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
-        return self.window.height // step, self.window.width // step
+        return -(-self.window.height // step), -(-self.window.width // step)
 
     def stays(self) -> None:
         """Files were named one by one: they are of this frame and no other."""

@@ -268,18 +268,38 @@ class Region(FramePart):
 
 
 def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:
-    """Every side divided by `step`. Colour is premultiplied, so plain averages are right; data must not be averaged: pick."""
+    """Every side divided by `step` and rounded up, so that nothing is lost at the right and below. Colour is premultiplied, so plain
+    averages are right; data must not be averaged: pick."""
     done: dict[int, NDArray] = {}
 
     def reduce(plane: NDArray) -> NDArray:
         if id(plane) not in done:
-            height, width = (side // step for side in plane.shape)
-            blocks = plane[: height * step, : width * step].reshape(height, step, width, step)
-            small = blocks[:, step // 2, :, step // 2] if pick else blocks.mean(axis=(1, 3), dtype=np.float32)
+            small = _picked(plane, step) if pick else averaged(plane, step)
             done[id(plane)] = np.ascontiguousarray(small.astype(plane.dtype, copy=False))
         return done[id(plane)]
 
     return Pixels(tuple(map(reduce, pixels.planes)), None if pixels.alpha is None else reduce(pixels.alpha))
+
+
+def _picked(plane: NDArray, step: int) -> NDArray:
+    rows, columns = (np.minimum(np.arange(0, side, step) + step // 2, side - 1) for side in plane.shape)
+    return plane[np.ix_(rows, columns)]
+
+
+def averaged(plane: NDArray, step: int) -> NDArray[np.float32]:
+    """Means of the blocks of a plane (H, W); those at the right and below may be narrower."""
+    if step == 1:
+        return plane.astype(np.float32, copy=False)
+    if not (plane.shape[0] % step or plane.shape[1] % step):
+        rows = sum(plane[row::step].astype(np.float32, copy=False) for row in range(step))
+        total = sum(rows[:, column::step] for column in range(step))
+        return np.ascontiguousarray(total * np.float32(1 / step**2))
+    for axis, side in enumerate(plane.shape):
+        begins = np.arange(0, side, step)
+        sizes = np.diff([*begins, side]).astype(np.float32)
+        sums = np.add.reduceat(plane, begins, axis=axis, dtype=np.float32)
+        plane = sums / (sizes[:, np.newaxis] if axis == 0 else sizes)
+    return plane
 
 
 def on_display(frame: Frame, rgba: NDArray, *, step: int = 1) -> NDArray:
@@ -301,7 +321,7 @@ def _overlap(held: slice, wanted: slice, count: int, step: int) -> tuple[slice, 
     held, wanted: in pixels from a common origin. count: of small pixels held. step: pixels for one of them.
     """
     begin, end = held.start // step, held.start // step + count
-    first, length = wanted.start // step, (wanted.stop - wanted.start) // step
+    first, length = wanted.start // step, -(-(wanted.stop - wanted.start) // step)
     low = min(max(begin, first), first + length)
     high = max(low, min(end, first + length))
     return slice(low - first, high - first), slice(low - begin, high - begin), length

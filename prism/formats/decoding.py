@@ -50,7 +50,10 @@ def decode_flat(path: str, request: Mapping[str, Any], allocate: Allocate) -> di
     # uint32 does not fit into float32, so whole numbers and floats are fetched apart.
     integers = [name for name, kind in request["channels"].items() if kind == "uint"]
     floats = [name for name, kind in request["channels"].items() if kind != "uint"]
-    for members, kind in ((floats, oiio.FLOAT), (integers, oiio.UINT)):
+    halves = all(
+        request["channels"][name] == "half" for name in floats
+    )  # which spares turning them into floats and back
+    for members, kind in ((floats, oiio.HALF if halves else oiio.FLOAT), (integers, oiio.UINT)):
         if members:
             _fill(source, request, {name: names.index(name) for name in members}, kind, planes)
     source.close()

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.curves import bent
-from prism.elements.pixels import Frame
+from prism.elements.pixels import Frame, averaged
 from prism.elements.store import Held
 from prism.errors import BadArgument
 from prism.mattes import drawn, measured, ranks
@@ -74,7 +74,7 @@ def _taken(each: PartPlan, plan: MattePlan, frame: Frame, step: int) -> NDArray[
         window, display = frame.window, frame.display_window
         return draw(part, frame.shape(step), (window.x0 - display.x0, window.y0 - display.y0), step)
     whole = frame.kept(("part", _bare(part), plan.space), lambda: Held(_followed(part, plan.space, frame))).array
-    return _smaller(whole, step)
+    return averaged(whole, step)
 
 
 def _bare(part: Part) -> Part:
@@ -111,13 +111,3 @@ def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
             advice="Take the matte from a pass that has one.",
         )
     return alpha
-
-
-def _smaller(plane: NDArray[np.float32], step: int) -> NDArray[np.float32]:
-    if step == 1:
-        return plane
-    height, width = (side // step for side in plane.shape)
-    whole = plane[: height * step, : width * step]
-    rows = sum(whole[row::step] for row in range(step))
-    total = sum(rows[:, column::step] for column in range(step))
-    return np.ascontiguousarray(total * np.float32(1 / step**2))

@@ -55,7 +55,7 @@ class MemoryFrame:
         pass
 
     def shape(self, step: int = 1) -> tuple[int, int]:
-        return self.window.height // step, self.window.width // step
+        return -(-self.window.height // step), -(-self.window.width // step)
 
     def at(self, number: int):
         if number not in self.others:

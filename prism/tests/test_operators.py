@@ -224,6 +224,45 @@ class Laws(unittest.TestCase):
 
 
 class Half(unittest.TestCase):
+    def test_finite_colours_give_finite_pictures(self):
+        """Grey on black, and values that the curve of sRGB puts at 1, where modes leap."""
+        greys = np.concatenate([np.float32([0.2355680912733078]), np.random.default_rng(4).random(4000, np.float32)])
+        source = np.stack([greys, greys, greys, np.ones_like(greys)])
+        for operator in ("hue", "saturation", "colour", "luminosity"):
+            for backdrop in (np.zeros_like(source), np.ones_like(source)):
+                backdrop[3] = 1
+                for display in (False, True):
+                    self.assertTrue(np.isfinite(join(operator, backdrop, source, display=display)).all(), operator)
+        white, black = pixel(1, 1, 1, 1), pixel(0, 0, 0, 1)
+        np.testing.assert_array_equal(join("colour-burn", white, black, display=True).ravel(), 1)
+        np.testing.assert_array_equal(join("colour-dodge", black, white, display=True).ravel()[:3], 0)
+        np.testing.assert_array_equal(join("colour-dodge", pixel(0.2, 0.2, 0.2, 1), white, display=True).ravel(), 1)
+
+    def test_what_is_no_number_stays_so(self):
+        """One rule for all operators: a value that is no number, on either side, gives none, but where a factor of 0 takes it away."""
+        for key, operator in OPERATORS.items():
+            for backdrop, source in (
+                (pixel(0.3, np.nan, 0.4, 1), pixel(0.2, 0.5, 0.6, 0.5)),
+                (pixel(0.3, 0.2, 0.4, 0.5), pixel(0.2, np.nan, 0.6, 1)),
+            ):
+                with self.subTest(key):
+                    result = join(key, backdrop, source)[:3].ravel()
+                    of_source = np.isnan(source).any()
+                    if operator.family == "cover":
+                        f0, f1, g0, g1 = operator.factors
+                        factor = f0 + f1 * backdrop[3, 0] if of_source else 1 - (g0 + g1 * source[3, 0])
+                        self.assertEqual(np.isnan(result[1]), factor != 0)
+                    else:
+                        self.assertTrue(np.isnan(result[1]))
+                    if key not in ("hue", "saturation", "colour", "luminosity"):
+                        self.assertTrue(np.isfinite(result[[0, 2]]).all())
+
+    def test_curves_go_straight_on_to_infinity(self):
+        ends = pixel(np.inf, -np.inf, 0.5, 1)
+        for points, expected in (([[0, 0], [1, 2]], (np.inf, -np.inf)), ([[0, 0.5], [1, 0.5]], (0.5, 0.5))):
+            curves = {"all": {"points": points}}
+            np.testing.assert_array_equal(join("copy", B, ends, curves=curves).ravel()[:2], expected)
+
     def test_every_half_is_read_exactly(self):
         """All 65536 bit patterns against NumPy's conversion (IEEE 754 binary16), NaN and subnormals included."""
         patterns = np.arange(65536, dtype=np.uint16)
