@@ -69,7 +69,7 @@ def compare_frame(task: Task) -> Outcome:
         {"pass": planned.group.title, "kind": kind, "what": what}
         for planned, _, (kind, what) in frame_faults(plan, facts, image, files, task.number, shot_folder(shot))
     ]
-    found = f"{len(faults)} deviation{'s' * (len(faults) > 1)}" if faults else "as planned"
+    found = f"{len(faults)} deviation{'s' * (len(faults) > 1)}" if faults else "no deviation"
     return Outcome(line=f"Read to the end: {found}.", result={"faults": faults, "seen": seen})
 
 

@@ -162,7 +162,9 @@ class Runs(Rendering, WorldCase):
         element = Element.objects.get(shot=self.shot)
         document = document_of(element)
         self.assertTrue(document.planned)
-        self.assertEqual((document.frames, {held.reason for held in document.passes}), ((1001, 1002), {"as planned"}))
+        self.assertEqual(
+            (document.frames, {held.reason for held in document.passes}), ((1001, 1002), {"named by the plan"})
+        )
         self.assertEqual(list(element.checks.values_list("frame", flat=True)), [1001, 1002])
         judgement = Judgement.objects.get(element=element)
         self.assertEqual((judgement.checked, judgement.whole), (2, 2))

@@ -88,7 +88,10 @@ def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answe
         raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
     deviations = audit_folder(document, facts, args.folder)
     lines = [
-        f"{deviation.kind:<11}{deviation.name} {deviation.frames} {deviation.what}" for deviation in deviations
+        " ".join(
+            filter(None, (f"{deviation.kind:<11}{deviation.name}", deviation.frames, deviation.what, deviation.advice))
+        )
+        for deviation in deviations
     ] or ["all as planned"]
     answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
     if deviations:

@@ -84,7 +84,7 @@ class FileSource:
     @property
     def lossy(self) -> str:
         """The compression that may have changed its values; empty if there is none."""
-        return self.part.compression or self.part.format if self.part.is_lossy else ""
+        return self.part.lossy_for(self.channels)
 
     @property
     def attributes(self) -> Mapping[str, Attribute]:

@@ -12,7 +12,7 @@ from prism.formats.headers import Part
 from prism.passes.expansion import PlannedFiles
 from prism.passes.kinds import RANKS_PER_LAYER
 
-AS_PLANNED = "as planned"
+AS_PLANNED = "named by the plan"
 _TOLD = frozenset({"production", "shot", "layer", "camera", "pass", "suffix"})  # fields that tell sequences apart
 
 

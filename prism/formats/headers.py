@@ -9,7 +9,7 @@ import os
 import stat
 import struct
 from collections import OrderedDict
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from threading import Lock
@@ -19,6 +19,7 @@ from typing import Any, BinaryIO
 from prism.errors import SizeMismatch, TooLarge, UnreadableFile
 from prism.formats.kinds import kind_of_title
 from prism.pixels.channels import short, split_name
+from prism.pixels.compression import loses
 from prism.pixels.window import PIXEL_LIMIT, Window
 
 WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
@@ -31,7 +32,6 @@ ATTRIBUTE_LIMIT = 1024  # of one part: libraries need time in their square
 HEADER_LIMIT = 64 << 20  # bytes of all attributes; manifests of object names are the longest
 FARTHEST = 1 << 30  # from the origin, in pixels, as the format's own library has it
 
-LOSSY = ("dwaa", "dwab", "b44", "b44a", "lj2k")  # to colour in half
 _COMPRESSIONS = (
     "none", "rle", "zips", "zip", "piz", "pxr24", "b44", "b44a", "dwaa", "dwab", "htj2k256", "htj2k32", "lj2k", "zstd",
 )  # fmt: skip
@@ -100,10 +100,12 @@ class Part:
         """The value of an attribute; None without one."""
         return self.attributes[name].value if name in self.attributes else None
 
-    @property
-    def is_lossy(self) -> bool:
-        """Whether the compression may have changed colour values."""
-        return self.compression in LOSSY or kind_of_title(self.format).lossy
+    def lossy_for(self, names: Iterable[str]) -> str:
+        """The compression that may have changed values of any of these channels; empty if there is none."""
+        if kind_of_title(self.format).lossy:
+            return self.compression or self.format
+        changed = any(loses(self.compression, self.channels[name], name) for name in names if name in self.channels)
+        return self.compression if changed else ""
 
     def layer_names(self) -> dict[str, str]:
         """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for one

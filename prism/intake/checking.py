@@ -23,12 +23,14 @@ from prism.formats.decoding import SAMPLES
 from prism.formats.headers import Part
 from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
+from prism.intake.agreeing import disagreements
 from prism.intake.measuring import digest_of, measure
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image
 from prism.text import storable
 
+MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
 
 
@@ -70,12 +72,14 @@ class SumFacts:
 
 @dataclass(frozen=True, slots=True)
 class FrameFacts:
-    """All of a frame. passes: by key. sums: of the ways that do not land on the beauty. stamps: of its files, by path."""
+    """All of a frame. passes: by key. sums: of the ways that do not land on the beauty. apart: pairs of keys that measure one surface and
+    do not agree. stamps: of its files, by path."""
 
     frame: int
     passes: dict[str, PassFacts]
     sums: tuple[SumFacts, ...] = ()
     stamps: dict[str, tuple[int, int]] = field(default_factory=dict)
+    apart: tuple[tuple[str, str], ...] = ()
 
     def as_json(self) -> dict[str, Any]:
         """All fields, for JSON."""
@@ -105,7 +109,8 @@ class FrameFacts:
             SumFacts(**{**s, "place": tuple(s["place"]), "reasons": tuple(s["reasons"])}) for s in data["sums"]
         )
         stamps = {path: tuple(stamp) for path, stamp in data["stamps"].items()}
-        return cls(data["frame"], passes, sums, stamps)
+        apart = tuple((one, other) for one, other in data.get("apart", ()))
+        return cls(data["frame"], passes, sums, stamps, apart)
 
 
 def _places(held: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int]] | None:
@@ -137,7 +142,8 @@ def check_frame(element: Element, frame: int, *, is_stale: Stale = never) -> Fra
             raise Superseded("A newer request took over.")
         passes |= _facts_of_part(path, part, held, decoded)
     ordered = {held.key: passes[held.key] for held in element.passes if held.key in passes}
-    return FrameFacts(frame, ordered, tuple(_sums(element, frame, decoded, is_stale)), stamps)
+    sums = tuple(_sums(element, frame, decoded, is_stale))
+    return FrameFacts(frame, ordered, sums, stamps, tuple(_apart(element, frame, decoded)))
 
 
 class _Decoded:
@@ -192,7 +198,7 @@ def _facts_of_pass(held: ElementPass, part: Part, image: dict, facts: dict[str, 
         window=(data.x0 - display.x0, data.y0 - display.y0, data.width, data.height),
         aspect=part.pixel_aspect,
         pixel=part.stored or (part.channels[there[0]] if there else ""),
-        lossy=part.compression or part.format if part.is_lossy else "",
+        lossy=part.lossy_for(there),
         format=part.format,
         primaries=part.says("chromaticities"),
         planes={_component(name): facts[name] for name in there},
@@ -245,6 +251,22 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
         if not found.balanced:
             reasons = tuple(suggestion.text for suggestion in found.suggestions)
             yield SumFacts(start.title, found.difference.largest, found.beyond, (found.x, found.y), reasons)
+
+
+def _apart(element: Element, frame: int, decoded: _Decoded) -> list[tuple[str, str]]:
+    """Keys of passes that measure one surface and do not agree."""
+    chosen = {kind: held for kind in MEASURES for held in element.passes if held.kind == kind and not held.aside}
+    if "position" not in chosen or len(chosen) < 2:
+        return []
+    try:
+        sources = open_frame(
+            element.replace(passes=tuple(chosen.values())), frame, store=PixelStore(MOST_BYTES), reader=decoded
+        )
+        planes = {kind: sources.pixels(held.key).planes for kind, held in chosen.items() if held.key in sources}
+    except PrismError:
+        return []
+    shaped = {kind: three[0] if kind == "depth" else np.stack(three) for kind, three in planes.items()}
+    return [(chosen[one].key, chosen[other].key) for one, other in disagreements(shaped)]
 
 
 def frames_to_check(element: Element) -> tuple[int, ...]:

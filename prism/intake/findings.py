@@ -64,6 +64,10 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
         for verdict in judge_values(kind, held.title, planes, whole_numbers=own.pixel in INTEGERS):
             place = _in_picture(verdict.place, own)
             yield _said(held, verdict.kind, verdict.severity, verdict.what, _ADVICE.get(verdict.kind, ""), place=place)
+    for one, other in facts.apart:
+        first, second = element.find(one), element.find(other)
+        yield _said(first, "apart", ERROR, f"{first.title} does not fit {second.title} of the same pixels: one of them is of another "
+                    "camera or frame.", "Render both again, from one camera and frame.")  # fmt: skip
     for gap in facts.sums:
         few = sum(1 for p in element.passes if p.pass_kind and p.pass_kind.role in LIT and not p.aside) < 2
         reason = f" {gap.reasons[0]}" if gap.reasons else ""
@@ -78,11 +82,12 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
 _ADVICE = {
     "nan": "Render it again, or find out what divides by zero there.",
     "infinite": "Render it again, or find out what divides by zero there.",
-    "negative": "Filters with negative lobes make such; look whether they matter.",
+    "negative": "Filters with negative lobes can cause them. Check whether they are visible.",
     "black": "Was the light, the layer or the pass switched off when it was rendered?",
     "white": "Was it rendered with anything to show?",
     "constant": "Was it rendered with anything to show?",
     "clamped": "Write it as half or float without clamping; what was cut off cannot come back.",
+    "range": "Render it again, or say by a rule which pass it is.",
     "eight-bit": "Write it as 32-bit float straight from the renderer.",
 }
 
@@ -221,5 +226,5 @@ def _unknown(element: Element) -> Iterator[Finding]:
     for held in element.passes:
         if held.kind is None and not held.aside:
             name = ", ".join(held.channels) if held.layer else printable(held.files.pattern)
-            yield Finding("unknown", NOTE, f"Nobody can tell which pass {name} is; it is kept as {held.key}.",
+            yield Finding("unknown", NOTE, f"{name} is no known pass; it is kept as {held.key}.",
                           "Say once which pass it is.", key=held.key, action="rule")  # fmt: skip

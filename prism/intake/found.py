@@ -57,6 +57,7 @@ def _exr(path: Path) -> FoundFile:
         chromaticities=first.says("chromaticities"),
         scene=str(first.says("sceneFingerprint") or ""),
         plan=str(first.says("planFingerprint") or ""),
+        place={name: says for name in ("shot", "layer", "camera", "frame") if (says := first.says(name)) is not None},
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
+from typing import Any
 
 from prism.colour.spaces import SPACES, space_of
 from prism.errors import BadArgument
@@ -12,7 +13,14 @@ from prism.passes.expansion import PlannedFiles, PlannedPass
 from prism.passes.judging import ERROR, PlaneFacts, judge_values
 from prism.passes.packing import FORMATS, WHOLE_NUMBERS
 
-_AUDITED = {"nan": "values", "infinite": "values", "black": "blank", "clamped": "clamped", "eight-bit": "values"}
+_AUDITED = {
+    "nan": "values",
+    "infinite": "values",
+    "black": "blank",
+    "clamped": "clamped",
+    "eight-bit": "values",
+    "range": "values",
+}
 """What of the judgement of values counts against the plan, and under which kind."""
 
 
@@ -33,18 +41,20 @@ class FoundFile:
     chromaticities: tuple[float, ...] | None = None
     scene: str = ""  # fingerprint of what it was rendered from
     plan: str = ""
+    place: Mapping[str, Any] = field(default_factory=dict)  # what the header says of shot, layer, camera and frame
     fault: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Deviation:
     """kind: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped, scene,
-    plan or sum. frames: those concerned, as a list of runs."""
+    plan, place or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
 
     kind: str
     name: str  # of the first file of the sequence
     frames: str
     what: str
+    advice: str = "Render these again."
 
     def as_json(self) -> dict[str, str]:
         """All fields, for JSON."""
@@ -59,8 +69,10 @@ class Expected:
     plan: str = ""
 
 
-def faults_of(planned: PlannedFiles, found: FoundFile | None, expected: Expected) -> Iterator[tuple[str, str]]:
-    """(kind, what) of all that is not as planned in one file."""
+def faults_of(
+    planned: PlannedFiles, found: FoundFile | None, expected: Expected, frame: int | None = None
+) -> Iterator[tuple[str, str]]:
+    """(kind, what) of all that is not as planned in one file. frame: that it should be of, if that is known."""
     if found is None:
         yield "missing", "Not there."
     elif found.fault or found.channels is None:
@@ -69,6 +81,7 @@ def faults_of(planned: PlannedFiles, found: FoundFile | None, expected: Expected
         yield from _windows(planned, found)
         yield from _channels(planned, found)
         yield from _header(planned, found, expected)
+        yield from _place(planned, found, frame)
         yield from _values(planned, found)
 
 
@@ -77,7 +90,13 @@ def gathered(found: Iterable[tuple[PlannedFiles, int, tuple[str, str]]]) -> list
     frames: dict[tuple[str, str, str], list[int]] = {}
     for planned, frame, (kind, what) in found:
         frames.setdefault((kind, planned.example.rpartition("/")[2], what), []).append(frame)
-    return [Deviation(kind, name, format_frames(numbers), what) for (kind, name, what), numbers in frames.items()]
+    return [
+        Deviation(kind, name, format_frames(numbers), what, _ADVICE.get(kind, "Render these again."))
+        for (kind, name, what), numbers in frames.items()
+    ]
+
+
+_ADVICE = {"missing": "Render these.", "scene": "Render these again, or take that scene back."}
 
 
 def audit(
@@ -88,7 +107,7 @@ def audit(
         (planned, frame, fault)
         for planned in files
         for frame in planned.frames
-        for fault in faults_of(planned, found.get(planned.path(frame)), expected)
+        for fault in faults_of(planned, found.get(planned.path(frame)), expected, frame)
     )
     return gathered(faults) + extras(files, found)
 
@@ -111,7 +130,9 @@ def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviatio
 
     strange = (path for path in sorted(paths) if path not in planned and path.rpartition("/")[0] in folders)
     return [
-        Deviation("extra", path, "", "This file is not in the plan.") for path in strange if not is_other_version(path)
+        Deviation("extra", path, "", "This file is not in the plan.", "Remove it, or put it into another folder.")
+        for path in strange
+        if not is_other_version(path)
     ]
 
 
@@ -163,9 +184,18 @@ def _header(planned: PlannedFiles, found: FoundFile, expected: Expected) -> Iter
             says = SPACES[space] if space else "other primaries" if found.chromaticities else "nothing of its colour"
             yield "colour", f"Says {says} instead of {SPACES[planned.shot.space]}."
     if expected.scene and found.scene and found.scene != expected.scene:
-        yield "scene", "Rendered from an older scene; render it again, or take that scene back."
+        yield "scene", "Rendered from another scene than the one of now."
     if expected.plan and found.plan and found.plan != expected.plan:
         yield "plan", "Rendered by another plan than this version's."
+
+
+def _place(planned: PlannedFiles, found: FoundFile, frame: int | None) -> Iterator[tuple[str, str]]:
+    """Whose picture the file says it is: a copy under another's name is as well made as the true one."""
+    wanted = {name: planned.place[name] for name in ("shot", "layer", "camera")} | {"frame": frame}
+    for name, value in wanted.items():
+        says = found.place.get(name)
+        if says is not None and value is not None and str(says) != str(value):
+            yield "place", f"Holds {name} {says} instead of {value}, as its header says."
 
 
 def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
+from types import MappingProxyType
 from typing import Any
 
 from prism.passes.kinds import PassKind, Role
@@ -29,6 +31,17 @@ SIGNED = frozenset(
     }
 )
 CONTINUOUS = frozenset({"depth", "depth_filtered", "normals", "normals_camera", "position"})  # 256 steps are too few
+BOUNDS: Mapping[str, tuple[float, float]] = MappingProxyType(
+    {
+        "mist": (0.0, 1.0),
+        "occlusion": (0.0, 1.0),
+        "normals": (-1.0, 1.0),
+        "normals_camera": (-1.0, 1.0),
+        "alpha": (0.0, 1.0),
+    }
+)
+"""Least and most of what may be in a pass, by what it means."""
+BEYOND = 2e-3  # by which rounding and filters may pass a bound
 Place = tuple[int, int]  # column and row in the plane
 
 
@@ -65,7 +78,7 @@ class PlaneFacts:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """kind: black, white, constant, clamped, nan, infinite, negative, eight-bit. place: where to look, if somewhere."""
+    """kind: black, white, constant, clamped, nan, infinite, negative, eight-bit, range. place: where to look, if somewhere."""
 
     kind: str
     severity: str
@@ -86,6 +99,7 @@ def judge_values(
         yield from _flat(kind, title, colour)
         yield from _cut_off(kind, title, colour, whole_numbers=whole_numbers)
         yield from _coarse(kind, title, colour)
+        yield from _bounded(kind, title, colour)
 
 
 def _not_numbers(kind: PassKind | None, title: str, planes: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
@@ -146,6 +160,18 @@ def _coarse(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts])
     telling = [plane for plane in colour.values() if not plane.is_constant and plane.pixels >= GRID_PIXELS]
     if telling and all(plane.stepped for plane in telling):
         yield Verdict("eight-bit", ERROR, f"{title} has only the steps of 8 bits.")
+
+
+def _bounded(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
+    low, high = BOUNDS.get(kind.key if kind else "", (-math.inf, math.inf))
+    least = min((plane.least for plane in colour.values() if plane.least is not None), default=0.0)
+    most = max((plane.most for plane in colour.values() if plane.most is not None), default=0.0)
+    if least < low - BEYOND or most > high + BEYOND:
+        yield Verdict(
+            "range",
+            ERROR,
+            f"{title} goes from {least:.4g} to {most:.4g}, but means nothing beyond {low:g} to {high:g}.",
+        )
 
 
 def _place(plane: PlaneFacts, kind: str) -> Place | None:

@@ -15,6 +15,7 @@ from pydantic import model_validator
 
 from prism.documents import Value
 from prism.passes.kinds import PassKind
+from prism.pixels.compression import EXACT
 
 HALF, FLOAT, BYTE, WORD = "half", "float", "uint8", "uint16"
 WHOLE_NUMBERS = frozenset({BYTE, WORD})
@@ -60,16 +61,16 @@ FORMATS: Mapping[str, FileFormat] = MappingProxyType(
         "exr": FileFormat(
             "OpenEXR", "exr", (HALF, FLOAT),
             {
-                "zip": Compression("lossless, 16 rows at a time: the usual choice", _ANY),
-                "zips": Compression("lossless, row by row: quick to read in part", _ANY, deep=True),
-                "piz": Compression("lossless, by wavelets: for grain and noise", _ANY),
-                "rle": Compression("lossless, for flat areas such as mattes", _ANY, deep=True),
-                "none": Compression("as it is: largest, quickest", _ANY, deep=True),
-                "pxr24": Compression("lossless for half; float loses its last 8 bits", frozenset({HALF})),
-                "b44": Compression("lossy, of fixed size: for playing back", _LOSSY),
-                "b44a": Compression("lossy, smaller where flat: for playing back", _LOSSY),
-                "dwaa": Compression("lossy, 32 rows at a time: small, for looking", _LOSSY),
-                "dwab": Compression("lossy, 256 rows at a time: smallest, for looking", _LOSSY),
+                "zip": Compression("lossless, 16 rows at a time: the usual choice", EXACT["zip"]),
+                "zips": Compression("lossless, row by row: quick to read in part", EXACT["zips"], deep=True),
+                "piz": Compression("lossless, by wavelets: for grain and noise", EXACT["piz"]),
+                "rle": Compression("lossless, for flat areas such as mattes", EXACT["rle"], deep=True),
+                "none": Compression("as it is: largest, quickest", EXACT["none"], deep=True),
+                "pxr24": Compression("lossless for half; float loses its last 8 bits", EXACT["pxr24"]),
+                "b44": Compression("lossy for half, of fixed size: for playing back; float stays as it is", EXACT["b44"]),
+                "b44a": Compression("lossy for half, smaller where flat: for playing back; float stays", EXACT["b44a"]),
+                "dwaa": Compression("lossy, 32 rows at a time: small, for looking", EXACT["dwaa"]),
+                "dwab": Compression("lossy, 256 rows at a time: smallest, for looking", EXACT["dwab"]),
             },
             frozenset({"alpha", "layers"}),
         ),

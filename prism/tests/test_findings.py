@@ -10,6 +10,7 @@ import numpy as np
 from prism.elements import disk
 from prism.elements.gathering import gather
 from prism.formats.exr import write_exr
+from prism.intake.agreeing import disagreements
 from prism.intake.checking import FrameFacts, check_frame, frames_to_check
 from prism.intake.finding import Wanted
 from prism.intake.findings import findings
@@ -326,6 +327,33 @@ class OverTime(Found):
         self.assertEqual((jump.key, jump.frames), ("emission", (1003,)))
 
 
+class Agreeing(unittest.TestCase):
+    """Depth, position and normals of one camera agree; those of another do not. Plain geometry of a pinhole camera."""
+
+    def seen(self, camera, turn):
+        """A wavy ground below the camera: depth along its axis, distance, position, normals."""
+        y, x = np.mgrid[-1:1:60j, -1:1:80j]
+        axis = np.array([np.cos(turn), np.sin(turn), -0.6])
+        axis /= np.linalg.norm(axis)
+        right = np.cross(axis, [0, 0, 1])
+        right /= np.linalg.norm(right)
+        rays = axis[:, None, None] + x * right[:, None, None] + y * np.cross(axis, right)[:, None, None] * 0.4
+        z = -camera[2] / rays[2]
+        position = np.array(camera)[:, None, None] + rays * z
+        normals = np.zeros_like(position)
+        normals[2] = 1
+        return z, z * np.linalg.norm(rays, axis=0), position, normals
+
+    def test_what_one_camera_sees_agrees(self):
+        z, distance, position, normals = self.seen((1.0, -2.0, 3.0), 0.4)
+        other, _, elsewhere, _ = self.seen((-2.0, 5.0, 4.0), 2.0)
+        for depth in (z, distance):
+            self.assertEqual(disagreements({"depth": depth, "position": position, "normals": normals}), [])
+        self.assertEqual(disagreements({"depth": other[::-1], "position": position}), [("depth", "position")])
+        tilted = normals[[2, 0, 1]]
+        self.assertEqual(disagreements({"normals": tilted, "position": elsewhere}), [("normals", "position")])
+
+
 class Judged(unittest.TestCase):
     def test_facts_of_planes_as_numpy_has_them(self):
         rng = np.random.default_rng(3)
@@ -344,7 +372,11 @@ class Judged(unittest.TestCase):
 
     def test_infinite_depth_and_signed_normals_are_no_fault(self):
         plane = facts_of_plane(np.float32([[1, 2], [-3, np.inf]]))
-        for key, kinds in (("depth", set()), ("normals", {"infinite"}), ("emission", {"infinite", "negative"})):
+        for key, kinds in (
+            ("depth", set()),
+            ("normals", {"infinite", "range"}),
+            ("emission", {"infinite", "negative"}),
+        ):
             found = {
                 verdict.kind for verdict in judge_values(BY_KEY[key], key, {"X" if key == "normals" else "Z": plane})
             }

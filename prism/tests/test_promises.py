@@ -328,6 +328,9 @@ class Written(FolderCase):
                 "depth",
                 "crypto_object",
                 "light_group",
+                "mist",
+                "raw_light",
+                "surface_colour",
             ),
             quality=Quality(samples=2, indirect_limit=3.0),
             packing=Packing(rule="each-pass"),
@@ -393,6 +396,11 @@ class Written(FolderCase):
             ("colour", lambda: self.rewrite("beauty", header={"chromaticities": CHROMATICITIES["lin_rec709"]}), {"colour"}),
             ("older scene", lambda: self.rewrite("depth", header={"sceneFingerprint": "0" * 16}), {"scene"}),
             ("other plan", lambda: self.rewrite("depth", header={"planFingerprint": "0" * 16}), {"plan"}),
+            ("other camera", lambda: self.rewrite("depth", header={"camera": "side"}), {"place"}),
+            ("other frame", lambda: self.rewrite("depth", header={"frame": 2}), {"place"}),
+            ("other layer", lambda: self.rewrite("beauty", header={"layer": "set", "shot": "T"}), {"place"}),
+            ("beyond its range", lambda: self.rewrite("mist", lambda plane: plane + np.float32(0.5)), {"values"}),
+            ("raw light doubled", lambda: self.rewrite("raw_light", lambda plane: plane * 2), {"sum"}),
             ("cut short", lambda: self.path("depth").write_bytes(self.path("depth").read_bytes()[:-200]), {"unreadable"}),
             ("gone", lambda: self.path("depth").unlink(), {"missing"}),
             ("beside", lambda: self.path("depth").with_name("stray.exr").write_bytes(b"x"), {"extra"}),
@@ -407,6 +415,20 @@ class Written(FolderCase):
                 if name != "beside":
                     image = next(self.plan.images())
                     self.assertFalse(is_as_planned(self.plan, self.facts, image, self.files, 1, self.folder))
+
+    def test_a_doubled_component_is_named(self):
+        self.rewrite("diffuse_direct", lambda plane: plane * 2)
+        (found,) = (each for each in audit_folder(self.plan, self.facts, self.folder) if "components" in each.what)
+        self.assertIn("diffuse, direct is 2 times as bright", found.what)
+        self.assertEqual((found.frames, found.advice), ("1", "Render these again."))
+
+    def test_denoised_passes_are_summed_as_well(self):
+        plan = self.plan.replace(quality=self.plan.quality.replace(denoise=True), number=3)
+        self.carry_out(plan)
+        self.assertEqual(self.kinds(plan), set())
+        denoised = next(p for p in self.files if p.group.denoised and p.passes[0].key == "diffuse_direct")
+        self.rewrite(denoised.group.title, lambda plane: plane * 2)
+        self.assertEqual(self.kinds(plan), {"sum"})
 
     def test_components_of_light_groups_sum_too(self):
         """From Plan to ledger; and the audit tells when one of them lost its light."""

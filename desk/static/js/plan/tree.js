@@ -82,7 +82,7 @@ export default () => {
     },
     get deviations() { return this.audit?.complete && this.audit.isOfNow ? this.audit.deviations : []; },
     deviationKey(deviation) { return `${deviation.kind} ${deviation.name} ${deviation.what}`; },
-    deviationText(deviation) { return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.kind === "missing" ? "" : deviation.what}`; },
+    deviationText(deviation) { return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.what} ${deviation.advice}`; },
   };
 };
 
