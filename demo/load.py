@@ -37,7 +37,7 @@ def plan_of(shot: DemoShot) -> Plan:
     width, height = build_scene().size
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
     plan = apply(Plan(shot=settings, cameras=(shot.camera,)), "everything", SHIPPED)
-    passes = (*plan.passes, "crypto_object", "wire")
+    passes = tuple(key for key in plan.passes if key not in ("motion_forward", "crypto_material"))
     return plan.replace(
         passes=passes, quality=plan.quality.replace(samples=SAMPLES, indirect_limit=LIMIT, denoise=True)
     )

@@ -69,7 +69,7 @@ def _require_storable(found: Any, where: str) -> None:
 def _require_text(text: str, where: str) -> None:
     """A lone surrogate is half a character, and a zero ends a text in files and file names."""
     if _NO_CHARACTER.search(text):
-        raise BadDocument("A text holds what is no character.", where=where, advice="Type it anew.")
+        raise BadDocument("A text holds an invalid character.", where=where, advice="Type it again.")
 
 
 def _too_deep(where: str) -> BadDocument:

@@ -23,7 +23,7 @@ def password(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         given = request.POST.get("old_password", "")
         if not first and not request.user.check_password(given):
-            form.add_error(None, "The password you have now is another.")
+            form.add_error(None, "Your current password is not right.")
         if form.is_valid():
             form.save()
             OneTimePassword.objects.filter(user=request.user).delete()

@@ -149,7 +149,7 @@ def set_aside(shot: Shot, text: str) -> Path:
     files = (*unreadable_files_of(shot), *files_of_shot(shot))
     path = next((file for file in files if printable(str(file)) == text and file.exists()), None)
     if path is None:
-        raise UnreadableFile("This is no file of the shot's elements.", where=text[:200])
+        raise UnreadableFile("This file belongs to no element of the shot.", where=text[:200])
     found = found_file(kept_inside(path, shot.production))
     if found is not None and not found.fault:
         raise BadArgument("This file can be read to its last pixel; it stays.", where=path.name)

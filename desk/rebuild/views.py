@@ -131,7 +131,7 @@ def pick(request: HttpRequest, shot: Shot) -> JsonResponse:
     sources = _sources(shot, body, document)
     x, y, x1, y1 = (whole_number(body, name) for name in ("x", "y", "x1", "y1"))
     if not (0 <= x <= x1 and 0 <= y <= y1):
-        raise BadArgument("This is no place in a picture.", where="picture")
+        raise BadArgument("The place lies outside of the picture.", where="picture")
     display = sources.display_window
     box = Window(x, y, x1, y1).moved(display.x0, display.y0)
     return JsonResponse(picked(sources, str(body.get("source")), box, measured=_measured(body), space=document.space))

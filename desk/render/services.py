@@ -276,7 +276,7 @@ def _frames(plan: Plan, wish: Wish) -> list[int]:
     if strange:
         raise BadArgument(f"Not in the plan: {format_frames(strange)}.", where="frames", advice="Plan them first.")
     if wish.every < 1:
-        raise BadArgument("Every how many frames must be 1 or more.", where="every")
+        raise BadArgument("The step between frames must be 1 or more.", where="every")
     return sorted(wanted)[:: wish.every]
 
 

@@ -119,7 +119,7 @@ def _require_fitting(manifest: dict[str, Any], path: Path) -> None:
         )  # fmt: skip
     if Production.objects.exists():
         raise BadDocument(
-            "This house holds productions already.", where=str(path),
+            "There are productions here already.", where=str(path),
             advice="Restore into an empty one: set EAGER_VAR to a new folder, or move this house's away.",
         )  # fmt: skip
 

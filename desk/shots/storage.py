@@ -45,7 +45,9 @@ def kept_inside(path: Path, production: Production) -> Path:
     since a link may be laid at any time. Raises UnreadableFile."""
     if _inside(str(path), production) is None:
         raise UnreadableFile(
-            "A link leads out of the production's folder.", where=str(path), advice="Replace the link by what it means."
+            "A link leads out of the production's folder.",
+            where=str(path),
+            advice="Put the file itself there instead of the link.",
         )
     return path
 

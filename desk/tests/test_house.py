@@ -277,7 +277,7 @@ class Backup(World, TransactionTestCase):
     def test_what_is_refused_changes_nothing(self):
         self.with_ledger()
         backup.backup(self.file)
-        with self.assertRaisesRegex(BadDocument, "holds productions already"):
+        with self.assertRaisesRegex(BadDocument, "productions here already"):
             backup.restore(self.file)
         self.empty()
         whole = self.file.read_bytes()

@@ -75,6 +75,22 @@ class Planning(BrowserCase):
             ["Failed to load resource: the server responded with a status of 422 (Unprocessable Entity)"],
         )
 
+    def test_ticks_in_quick_succession_are_all_kept(self):
+        """Ten within one turn of the page, while answers to the first ones are still on their way."""
+        self.part("Shot")
+        self.page.get_by_label("close").check()
+        self.part("Sheet")
+        boxes = self.page.locator("tr[data-pass] input[type=checkbox]")
+        before = set(self.saved()["passes"])
+        ticked = self.page.evaluate(
+            """() => [...document.querySelectorAll("tr[data-pass]")]
+                 .filter((row) => !row.querySelector("input").checked).slice(0, 10)
+                 .map((row) => (row.querySelector("input").click(), row.dataset.pass))"""
+        )
+        self.assertEqual(len(ticked), 10)
+        expect(boxes.first).to_be_attached()
+        self.assertEqual(set(self.saved()["passes"]), before | set(ticked))
+
     def test_layers_cameras_and_light_labels(self):
         """Passes for one camera of one layer, groups hidden in a layer, a light put under another label."""
         self.part("Shot")
@@ -170,7 +186,7 @@ class Planning(BrowserCase):
 
     def test_a_locked_version_stays_and_a_change_makes_the_next(self):
         self.page.get_by_role("button", name="Lock as rendered").click()
-        expect(self.page.locator(".plan-bar")).to_contain_text("v001 is rendered; a change makes v002")
+        expect(self.page.locator(".plan-bar")).to_contain_text("v001 is locked; a change makes v002")
         self.page.get_by_label("depth in layer all").check()
         self.assertEqual(self.saved()["number"], 2)
         self.page.get_by_label("Version to look at").select_option("1")

@@ -108,7 +108,7 @@ def sheet(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The pass sheet of a frame as a file."""
     element = _asked_element(request, shot)
     if element is None:
-        raise Http404("There is nothing to look at yet.")
+        raise Http404("No picture is there yet.")
     shown = _nearest(request.GET.get("frame", ""), frames_on_disk(element) or [0])
     view = request.GET.get("view", "film")
     body = services.sheet(element, shown, Look(transform=ViewTransform(shot.settings.space, view)))

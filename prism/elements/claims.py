@@ -110,7 +110,9 @@ class NameReader:
                 continue
             if match is not None and denoised:
                 match = cleaned(match)
-            view = layer.view or view_of(_stem(sequence))
+            view = (
+                layer.view or view_of(_stem(sequence)) or next(filter(None, map(_view_folder, reversed(folders))), "")
+            )
             own = layer.name or ("alpha" if layer.is_alpha else telling) or "picture"
             claims.append(Claim(sequence, layer, match, own, words, version, camera=view))
         return _apart_by_layer(_with_strays(claims))
@@ -145,6 +147,11 @@ class NameReader:
         if layer.is_picture and (not single or self.alone):
             return bare_picture(0.8 if single else 0.95, "bare R, G, B are the picture itself")
         return None
+
+
+def _view_folder(name: str) -> str:
+    """A folder that is called after one of two eyes, and nothing else."""
+    return VIEWS.get(name.lower(), "")
 
 
 def bare_picture(certainty: float, reason: str) -> Match:

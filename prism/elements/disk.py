@@ -132,7 +132,7 @@ def around(path: Path) -> Scan:
     beside = scan(path.parent, below=False)
     own = [sequence for sequence in beside.sequences if path in map(sequence.path, sequence.files)]
     if not own:
-        raise UnreadableFile("This is no picture.", where=str(path), advice="Name an EXR file or another picture.")
+        raise UnreadableFile("This is not a picture.", where=str(path), advice="Name an EXR file or another picture.")
     return Scan(tuple(own))
 
 

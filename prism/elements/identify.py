@@ -150,6 +150,10 @@ def _known(words: Sequence[str]) -> Iterator[_Word]:
         ):  # short for light; at the end, left
             yield _Word(word, "light")
             continue
+        following = words[place + 1] if place + 1 < len(words) else ""
+        if len(word) == 1 and following.isdigit() and len(following) <= 2:  # numbered parts, such as p0, p1
+            yield _Word(word, "")
+            continue
         for piece in in_known_words(lower) or (lower,):
             yield _Word(piece if piece != lower else word, WORDS.get(piece, ""))
 

@@ -156,7 +156,7 @@ def open_regular(path: Path) -> BinaryIO:
     os.close(descriptor)
     if stat.S_ISDIR(kind):
         raise UnreadableFile("This is a folder.", where=str(path), advice="Name the files in it.")
-    raise UnreadableFile("This is no ordinary file.", where=str(path), advice="Put the picture itself there.")
+    raise UnreadableFile("This is not a regular file.", where=str(path), advice="Put the picture itself there.")
 
 
 def read_parts(path: Path) -> list[Part]:

@@ -28,7 +28,7 @@ def read_header(path: Path) -> list[Part]:
     path = Path(path)
     kind = kind_of(path.name)
     if kind is None:
-        raise UnreadableFile("This is no picture.", where=str(path), advice="Name an EXR file or another picture.")
+        raise UnreadableFile("This is not a picture.", where=str(path), advice="Name an EXR file or another picture.")
     if kind.title == _EXR:
         return read_parts(path)
     with open_regular(path) as file:

@@ -30,6 +30,7 @@ from prism.pixels.channels import split_name
 from prism.pixels.image import Image
 from prism.text import storable
 
+SAYS = ("shot", "layer", "camera", "view")  # header entries that should be alike in all frames
 MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
 
@@ -51,6 +52,7 @@ class PassFacts:
     border: int = 0  # pixels of one colour all around, where the picture itself begins
     fault: str = ""
     missing: tuple[str, ...] = ()  # channels that other frames have
+    says: tuple[tuple[str, str], ...] = ()  # what its header says of camera, view, layer and shot
 
     @property
     def mean(self) -> float | None:
@@ -104,6 +106,7 @@ class FrameFacts:
                 **held
                 | {"planes": planes, "alpha": alpha, "primaries": primaries}
                 | {name: tuple(held[name]) for name in ("size", "window", "missing")}
+                | {"says": tuple((name, value) for name, value in held.get("says", ()))}
             )
         sums = tuple(
             SumFacts(**{**s, "place": tuple(s["place"]), "reasons": tuple(s["reasons"])}) for s in data["sums"]
@@ -206,6 +209,7 @@ def _facts_of_pass(held: ElementPass, part: Part, image: dict, facts: dict[str, 
         alpha=weighed,
         border=_border(colour) if colour and not part.deep and held.kind in (None, "wire") else 0,
         missing=tuple(name for name in _names(held) if name not in image),
+        says=tuple((name, said[:200]) for name in SAYS if isinstance(said := part.says(name), str) and said),
     )
 
 

@@ -14,7 +14,7 @@ from prism.elements.gathering import Doubt, doubts_of
 from prism.formats.kinds import kind_of_title
 from prism.intake.checking import FrameFacts, PassFacts
 from prism.intake.finding import Finding, Wanted
-from prism.intake.over_time import findings_over_time
+from prism.intake.over_time import findings_over_time, with_fades
 from prism.passes.judging import ERROR, NOTE, WARNING, PlaneFacts, judge_values
 from prism.passes.kinds import LIT, Role
 from prism.text import printable
@@ -35,6 +35,7 @@ def findings(
         for finding in _of_frame(element, facts, wanted):
             found[finding.kind, finding.key, finding.severity].append((frame, finding))
     gathered = [_together(element, alike) for alike in found.values()]
+    gathered = [with_fades(element, frames, finding) for finding in gathered]
     gathered += [_of_doubt(doubt) for doubt in doubts_of(element)]
     gathered += _unknown(element)
     gathered += findings_over_time(element, frames)
@@ -43,12 +44,10 @@ def findings(
 
 def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[Finding]:
     beauty = _setting(element, facts)
+    yield from _unreadable(element, facts)
     for held in element.passes:
         own = facts.passes.get(held.key)
-        if own is None:
-            continue
-        if own.fault:
-            yield _said(held, "unreadable", ERROR, f"{held.title}: {own.fault}", "Render or copy this file again.")
+        if own is None or own.fault:
             continue
         if own.missing:
             lost = ", ".join(own.missing)
@@ -77,6 +76,18 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
             gap.reasons[0] if gap.reasons else "Look at the difference in Rebuild: a pass is missing, doubled, or changed.",
             place=gap.place,
         )  # fmt: skip
+
+
+def _unreadable(element: Element, facts: FrameFacts) -> Iterator[Finding]:
+    """Once for each file, whatever it holds."""
+    by_file: dict[tuple, list[ElementPass]] = defaultdict(list)
+    for held in element.passes:
+        own = facts.passes.get(held.key)
+        if own is not None and own.fault:
+            by_file[held.files.sequence, own.fault].append(held)
+    for (_, fault), (first, *others) in by_file.items():
+        more = f" and {len(others)} more pass{'es' if len(others) > 1 else ''} of its file" if others else ""
+        yield _said(first, "unreadable", ERROR, f"{first.title}{more}: {fault}", "Render or copy this file again.")
 
 
 _ADVICE = {

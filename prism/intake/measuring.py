@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 from prism.compiled import compiled
 from prism.passes.judging import PlaneFacts
 
+MOST_COUNTED = 1 << 16  # pixels looked at for levels
+OFTEN = 16  # times that each level comes, on average
 STRANGE = ("nan", "infinite", "negative")
 _STEPS = 255.0
 _LEAST, _MOST, _TOTAL, _NAN, _INFINITE, _NEGATIVE, _ONES, _OFF, _PLACES = range(9)
@@ -48,8 +50,16 @@ def facts_of_plane(plane: NDArray) -> PlaneFacts:
         negative=int(found[_NEGATIVE]),
         mean=float(found[_TOTAL] / finite) if finite else None,
         stepped=bool(finite and not found[_OFF]),
+        levels=_levels(values),
         strange=strange or None,
     )
+
+
+def _levels(values: NDArray[np.float32]) -> int:
+    """Different values among many pixels, if each comes often; else 0."""
+    picked = values[:: max(1, values.size // MOST_COUNTED)]
+    count = len(np.unique(picked[np.isfinite(picked)]))
+    return count if count * OFTEN <= picked.size else 0
 
 
 def digest_of(planes: dict[str, NDArray]) -> str:

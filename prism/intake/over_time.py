@@ -4,23 +4,26 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
 from itertools import pairwise
 
-from prism.elements.element import Element
+from prism.elements.element import Element, Files
 from prism.intake.checking import FrameFacts
 from prism.intake.finding import Finding, count_of, files_of, paths_of
 from prism.naming.frames import format_frames
-from prism.passes.judging import NOTE, WARNING
+from prism.passes.judging import ERROR, NOTE, WARNING
 from prism.passes.kinds import LIT, Role
 from prism.text import printable
 
 ALONE = 1.5  # times that one pass changes from a frame to the next, while no other does
 STEADY = 1.1  # a pass that changes less is called steady
+EVEN = 1.03  # times by which the passes of a frame may differ in how much they change, to change alike
+DIM = 0.5  # of the brightest frame, below which a fade has come far
 FLASH = 1.15  # times that a frame is brighter or darker than both its neighbours
 
 
 def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[Finding]:
-    """Frames that are their neighbours, flash, or hold one pass that changes alone. frames: those that were read."""
+    """Frames that are their neighbours, flash, hold one pass that changes alone, or differ from the others in size, level or header. frames: those that were read."""
     numbers = sorted(frames)
     if len(numbers) < 2 or not element.frames:
         return
@@ -32,6 +35,100 @@ def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> It
     }
     yield from _flashes(element, means)
     yield from _jumps(element, means)
+    yield from _levels(element, means)
+    yield from _sizes(element, frames, numbers)
+    yield from _headers(element, frames, numbers)
+
+
+def with_fades(element: Element, frames: Mapping[int, FrameFacts], finding: Finding) -> Finding:
+    """A black picture is no fault where the picture goes dark towards it, as a fade does."""
+    if finding.kind != "black" or not finding.frames:
+        return finding
+    means = {n: frames[n].passes[finding.key].mean or 0.0 for n in frames if finding.key in frames[n].passes}
+    brightest = max(means.values(), default=0.0)
+
+    def fades(number: int) -> bool:
+        """Whether the nearest frames that are not black, on either side, are darker than those beyond."""
+        for step in (-1, 1):
+            near = number
+            while near in means and not means[near]:
+                near += step
+            if near in means and near + step in means and means[near] < min(means[near + step], DIM * brightest):
+                return True
+        return False
+
+    if brightest > 0 and all(fades(number) for number in finding.frames):
+        return replace(finding, severity=NOTE, text=f"{finding.text} It fades to black there.", advice="")
+    return finding
+
+
+def _levels(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iterator[Finding]:
+    """All passes brighter or darker by one factor from a frame on."""
+    steps: dict[int, list[float]] = defaultdict(list)
+    for by_frame in means.values():
+        for number, mean in by_frame.items():
+            if number - 1 in by_frame and min(mean, by_frame[number - 1]) > 1e-6:
+                steps[number].append(mean / by_frame[number - 1])
+    whole = {
+        n: ratios for n, ratios in steps.items() if len(ratios) > 1 and len(ratios) == max(map(len, steps.values()))
+    }
+    for number, ratios in whole.items():
+        factor = sorted(ratios)[len(ratios) // 2]
+        alike = max(ratios) / min(ratios) < EVEN
+        others = [ratio for n, listed in whole.items() if n != number for ratio in listed]
+        calm = all(1 / STEADY < ratio < STEADY for ratio in others)
+        if alike and calm and len(others) > len(ratios) and not 1 / FLASH < factor < FLASH:
+            yield Finding(
+                "level", WARNING, f"All passes are {factor:.3g} times as bright from frame {number} on.",
+                "Was the exposure changed there, or another version rendered?", frames=(number,),
+            )  # fmt: skip
+
+
+def _sizes(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
+    """Frames of the picture that have another size than most; all else is held against the picture frame by frame."""
+    whole = [held.key for held in element.passes if held.kind == "beauty" and not held.aside]
+    for files, keys in _by_files(element):
+        if whole and not set(whole) & set(keys):
+            continue
+        sizes = {n: own.size for n in numbers if (own := frames[n].passes.get(keys[0])) and not own.fault}
+        if len(set(sizes.values())) < 2:
+            continue
+        most = max(sizes.values(), key=list(sizes.values()).count)
+        odd = [n for n, size in sizes.items() if size != most]
+        width, height = sizes[odd[0]]
+        yield Finding(
+            "size", ERROR, f"{printable(files.pattern)}: {count_of(odd)} of {width} x {height} pixels instead of "
+            f"{most[0]} x {most[1]}.", "Render these again.", files=paths_of(files, odd), frames=tuple(odd),
+            key=keys[0] if len(keys) == 1 else "",
+        )  # fmt: skip
+
+
+def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
+    """Frames whose header says another camera, view, layer or shot than most of the element, or than what it is known as."""
+    said: dict[str, dict[tuple[int, str], str]] = defaultdict(dict)
+    by_key = {keys[0]: files for files, keys in _by_files(element)}
+    for number in numbers:
+        for key in by_key:
+            own = frames[number].passes.get(key)
+            for name, value in own.says if own is not None else ():
+                said[name][number, key] = value
+    for name, by_place in said.items():
+        values = list(by_place.values())
+        due = {"camera": element.camera, "layer": element.layer}.get(name, "") if element.planned else ""
+        most = due or max(values, key=values.count)
+        for other in dict.fromkeys(value for value in values if value != most):
+            places = [place for place, value in by_place.items() if value == other]
+            odd = tuple(sorted({number for number, _ in places}))
+            files = tuple(path for number, key in places for path in paths_of(by_key[key], [number]))
+            yield Finding(
+                "place", ERROR, f"{count_of(odd)} {'says' if len(odd) == 1 else 'say'} {name} {printable(other)} in the header instead "
+                f"of {printable(most)}.", "Render these again, or move them to where they belong.", files=files, frames=odd,
+            )  # fmt: skip
+
+
+def _by_files(element: Element) -> list[tuple[Files, list[str]]]:
+    """Its sequences, each with the keys of the passes that lie in it."""
+    return [(f, [held.key for held in element.passes if held.files == f]) for f in files_of(element) if not f.is_still]
 
 
 def _identical(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:

@@ -42,7 +42,8 @@ def _lay(out: NDArray[np.float32], stroke: Stroke, points: NDArray[np.float64], 
         lines = np.repeat(lines, 2, axis=0)
     run_bands(lambda a, b: _distance_to_lines(far, lines, reach, a, b), len(far), BAND_ROWS)
     soft = radius * (1 - stroke.hardness)  # inside of the radius
-    laid = (0.5 + (radius - soft / 2 - far) / max(1.0, soft)).clip(0, 1) * np.float32(stroke.opacity)
+    most = min(1.0, max(0.0, 2 * radius - soft))  # a line thinner than a pixel covers no more of it than it is wide
+    laid = (0.5 + (radius - soft / 2 - far) / max(1.0, soft)).clip(0, most) * np.float32(stroke.opacity)
     box[:] = box * (1 - laid) if stroke.erases else box + laid * (1 - box)
 
 
@@ -80,7 +81,8 @@ def shape(part: ShapePart, size: tuple[int, int], origin: tuple[float, float], s
     cosine, sine = math.cos(math.radians(part.turn)), math.sin(math.radians(part.turn))
     across, down = cosine * x + sine * y, cosine * y - sine * x
     away = (_from_ellipse if part.form == "ellipse" else _from_rectangle)(across, down, part.width / 2, part.height / 2)
-    return (0.5 - away / max(step, part.soft)).clip(0, 1).astype(np.float32)
+    most = min(1.0, part.width / step) * min(1.0, part.height / step)  # of a pixel that holds all of it
+    return (0.5 - away / max(step, part.soft)).clip(0, max(0.0, most)).astype(np.float32)
 
 
 def _from_rectangle(x: NDArray, y: NDArray, wide: float, high: float) -> NDArray:

@@ -1,4 +1,5 @@
-"""Mattes grown, shrunk and blurred: cost grows with the radius, never with its square."""
+"""Mattes grown, shrunk and blurred. A wide blur is made on a smaller plane, and what is hard grows by its distances, so that neither
+costs more with its radius; what is soft grows by chords, which cost as much more as the radius is larger."""
 
 from __future__ import annotations
 
@@ -9,19 +10,38 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled
-from prism.pixels.fitting import Side, fitted
+from prism.elements.pixels import averaged
+from prism.pixels.fitting import Side, fitted, side
 
 BAND_ROWS = 32
 REACH = 4.0  # standard deviations that a blur reaches
+WIDE = 9.0  # deviation in pixels from which a blur is made on a smaller plane
+COARSE = 4.0  # deviations that are at least left there
+FAR = 8  # radius in pixels from which distances are quicker than chords
 
 
 def blurred(plane: NDArray[np.float32], deviation: float) -> NDArray[np.float32]:
     """A Gaussian of that standard deviation in pixels, cut off at REACH of it, first along rows and then along columns. The border
-    goes on outside."""
+    goes on outside.
+
+    From WIDE on it is made of means of blocks and brought back by triangles, whose own widths it leaves out: within 0.003 of the
+    Gaussian, measured on hard edges, at a cost that falls with the deviation.
+    """
     if deviation <= 0:
         return plane
     height, width = plane.shape
-    return fitted(plane, _bell(width, deviation), _bell(height, deviation))
+    if deviation < WIDE or min(plane.shape) < 4:
+        return fitted(plane, _bell(width, deviation), _bell(height, deviation))
+    step = min(int(deviation / COARSE), min(plane.shape) // 2)
+    # Variances add: a block of n pixels has (n² - 1) / 12, the triangle that brings it back n² / 6.
+    rest = math.sqrt(deviation**2 - (step**2 - 1) / 12 - step**2 / 6) / step
+    more = [(2 * step, 2 * step + -count % step) for count in plane.shape]  # blocks of the border, which goes on
+    small = averaged(np.pad(plane, more, mode="edge"), step)
+    soft = fitted(small, _bell(small.shape[1], rest), _bell(small.shape[0], rest))
+    across, down = (
+        side(count, held, 2.0, 1 / step) for count, held in zip((width, height), soft.shape[::-1], strict=True)
+    )
+    return fitted(soft, across, down)
 
 
 def _bell(count: int, deviation: float) -> Side:
@@ -46,6 +66,8 @@ def _spread(plane: NDArray[np.float32], radius: int) -> NDArray[np.float32]:
     """The largest value within a disc: of each chord by a running maximum, then of the chords."""
     if radius == 0:
         return plane
+    if radius >= FAR and ((plane == 0) | (plane == 1)).all():
+        return (_distances(plane > 0, radius) <= radius**2).astype(np.float32)
     rows = np.arange(radius + 1)
     chords = np.floor(np.sqrt(radius**2 - rows**2)).astype(np.int64)  # half of each
     out = np.full_like(plane, -np.inf)
@@ -62,6 +84,73 @@ def _spread(plane: NDArray[np.float32], radius: int) -> NDArray[np.float32]:
         run_bands(along, len(plane), BAND_ROWS)
         run_bands(join, len(plane), BAND_ROWS)
     return out
+
+
+def _distances(inside: NDArray[np.bool_], radius: int) -> NDArray[np.float32]:
+    """Squared distance of every pixel from the nearest one inside: along columns, then the lower envelope of parabolas along rows
+    (Felzenszwalb & Huttenlocher, "Distance transforms of sampled functions", Theory of Computing 8, 2012). What lies further than
+    the radius is only known to."""
+    height, width = inside.shape
+    far = np.float32((radius + 1) ** 2)
+    column = np.full((height, width), far, np.float32)
+    _down_columns(inside, column, radius)
+    out = np.empty((height, width), np.float32)
+    places, bounds = np.empty((height, width), np.int32), np.empty((height, width + 1), np.float32)
+    run_bands(lambda begin, end: _along_rows(column, out, places, bounds, begin, end, far), height, BAND_ROWS)
+    return out
+
+
+@compiled
+def _down_columns(inside, out, radius):
+    """Squared distance within each column, as far as the radius goes."""
+    height, width = inside.shape
+    for column in range(width):
+        last = -radius - 1
+        for row in range(height):
+            if inside[row, column]:
+                last = row
+            if row - last <= radius:
+                out[row, column] = np.float32((row - last) ** 2)
+        last = height + radius + 1
+        for row in range(height - 1, -1, -1):
+            if inside[row, column]:
+                last = row
+            if last - row <= radius:
+                out[row, column] = min(out[row, column], np.float32((last - row) ** 2))
+
+
+@compiled
+def _along_rows(column, out, places, bounds, begin, end, far):
+    """places, bounds: (H, W) and (H, W + 1), for the parabolas of each row and where each begins to be the lowest."""
+    width = column.shape[1]
+    for row in range(begin, end):
+        count = -1
+        for q in range(width):
+            if column[row, q] >= far:
+                continue
+            height = column[row, q] + float(q) * q
+            start = -np.inf
+            while count >= 0:
+                p = places[row, count]
+                start = (height - (column[row, p] + float(p) * p)) / (2.0 * (q - p))
+                if start > bounds[row, count]:
+                    break
+                count -= 1
+            if count < 0:
+                start = -np.inf
+            count += 1
+            places[row, count], bounds[row, count] = q, start
+        if count < 0:
+            for x in range(width):
+                out[row, x] = far
+            continue
+        bounds[row, count + 1] = np.inf
+        at = 0
+        for x in range(width):
+            while bounds[row, at + 1] < x:
+                at += 1
+            p = places[row, at]
+            out[row, x] = np.float32((x - p) ** 2 + column[row, p])
 
 
 @compiled

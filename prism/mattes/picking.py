@@ -27,7 +27,7 @@ def picked(
     """
     place = box.intersection(frame.window)
     if place is None:
-        raise BadArgument("There is nothing.", where="picture", advice="Press inside of the picture.")
+        raise BadArgument("The place lies outside of the picture.", where="picture", advice="Press inside the picture.")
     region = Region(frame, place)
     kind = frame.source(source).kind
     if kind is not None and kind.ranked:

@@ -12,6 +12,7 @@ from prism.passes.kinds import PassKind, Role
 
 ERROR, WARNING, NOTE = "error", "warning", "note"
 CLAMPED_SHARE = 1e-3  # of the pixels at just 1.0, with none above, that look cut off there
+FEWEST_LEVELS = 40  # fewer are flat things, seen straight on
 GRID_PIXELS = 4096  # fewer are too few to say that all lie on the steps of 8 bits
 BLANK_ROLES = (Role.WHOLE, Role.IDENTIFY, Role.MEASURE)
 """Passes that are never empty where their subject is in frame; light may be dark for good reasons."""
@@ -48,7 +49,7 @@ Place = tuple[int, int]  # column and row in the plane
 @dataclass(frozen=True, slots=True)
 class PlaneFacts:
     """Over all pixels of a channel. least, most, mean: of the finite values; None where there is none. ones: at just 1.0.
-    stepped: all finite values are steps of 8 bits. strange: where the first NaN, infinite or negative value lies, by kind."""
+    stepped: all finite values are steps of 8 bits. levels: how many different values there are, if few of many pixels; else 0. strange: where the first NaN, infinite or negative value lies, by kind."""
 
     least: float | None
     most: float | None
@@ -59,6 +60,7 @@ class PlaneFacts:
     negative: int = 0
     mean: float | None = None
     stepped: bool = False
+    levels: int = 0
     strange: Mapping[str, Place] | None = None
 
     @property
@@ -160,6 +162,11 @@ def _coarse(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts])
     telling = [plane for plane in colour.values() if not plane.is_constant and plane.pixels >= GRID_PIXELS]
     if telling and all(plane.stepped for plane in telling):
         yield Verdict("eight-bit", ERROR, f"{title} has only the steps of 8 bits.")
+    elif telling and kind.key in ("depth", "position") and all(plane.levels >= FEWEST_LEVELS for plane in telling):
+        levels = max(plane.levels for plane in telling)
+        yield Verdict(
+            "eight-bit", ERROR, f"{title} has only {levels} different values: it was stored in few bits once."
+        )
 
 
 def _bounded(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:

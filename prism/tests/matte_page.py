@@ -129,7 +129,7 @@ def _strokes(page, part, mattes):
         d = np.min([_from_piece(x, y, a, b) for a, b in pairs], axis=0)
         r = stroke.get("size", 40) / 2
         s = r * (1 - stroke.get("hardness", 0.8))
-        laid = (0.5 + (r - s / 2 - d) / max(1, s)).clip(0, 1) * stroke.get("opacity", 1)
+        laid = (0.5 + (r - s / 2 - d) / max(1, s)).clip(0, min(1, 2 * r - s)) * stroke.get("opacity", 1)
         p = p * (1 - laid) if stroke.get("erases") else p + laid * (1 - p)
     return p
 
@@ -153,7 +153,7 @@ def _shape(page, part, mattes):
     else:
         q = np.hypot(u / a, v / b)
         d = q * (q - 1) / np.hypot(u / a**2, v / b**2)
-    return (0.5 - d / max(1, one("soft"))).clip(0, 1)
+    return (0.5 - d / max(1, one("soft"))).clip(0, min(1, 2 * a) * min(1, 2 * b))
 
 
 def _outline(c, form, x, y):

@@ -26,6 +26,8 @@ BY_STYLE = {
         AmbientOcclusion occlusion | BaseColor surface_colour | RawLight raw_light | RawLighting raw_light
         DiffuseColor surface_colour | CryptoObject crypto_object | CryptoMaterial crypto_material
         CryptoAsset crypto_group | ZDepth depth | WireFrame wire | KeyLight light_key | LightKey light_key
+        SSSDir subsurface | TransDir transmission | GI diffuse_indirect | Caustics specular_indirect | SelfIllumination emission
+        VolumeLighting volume | RL_key light_key
         lightRim light_rim | RimLight light_rim | DiffuseDirectLightKey diffuse_direct_light_key
     """,
     "short forms": """

@@ -327,6 +327,82 @@ class OverTime(Found):
         self.assertEqual((jump.key, jump.frames), ("emission", (1003,)))
 
 
+class Sequences(FolderCase):
+    """Faults that show in one frame beside the others, or in all of them alike."""
+
+    def write(self, number, *, name="s", scale=1.0, step=1, depth=None, says=None, seed=7):
+        rng = np.random.default_rng(seed)
+        parts = {
+            key: np.roll(rng.random((3, 90, 120)), number, 2) * scale for key in ("diffuse", "specular", "emission")
+        }
+        planes = {c: plane for c, plane in zip("RGB", sum(parts.values()), strict=True)}
+        for key, three in parts.items():
+            planes |= {f"{key}.{c}": plane for c, plane in zip("RGB", three, strict=True)}
+        planes = {key: plane.astype(np.float16) for key, plane in planes.items()}
+        planes["A"] = np.ones((90, 120), np.float16)
+        z = np.linspace(3, 40, 90 * 120).reshape(90, 120) + rng.random((90, 120))
+        planes["Z"] = (z if depth is None else depth(z)).astype(np.float32)
+        path = self.folder / f"{name}.{number:04}.exr"
+        path.parent.mkdir(exist_ok=True)
+        cut = {key: np.ascontiguousarray(plane[::step, ::step]) for key, plane in planes.items()}
+        write_exr(path, Image.of_planes(cut, **(says or {})))
+        return path
+
+    def found(self):
+        elements = gather(disk.scan(self.folder).sequences, root=self.folder).elements
+        self.assertEqual(len(elements), 1)
+        (element,) = elements
+        return findings(element, {frame: check_frame(element, frame) for frame in frames_to_check(element)})
+
+    def kinds(self):
+        return {(finding.kind, finding.severity, finding.frames) for finding in self.found()}
+
+    def sequence(self, **changes):
+        for number in range(1, 6):
+            self.write(number, **{name: change(number) for name, change in changes.items()})
+
+    def test_sound_frames_have_no_findings(self):
+        self.sequence()
+        self.assertEqual(self.found(), [])
+
+    def test_one_frame_of_another_size(self):
+        self.sequence(step=lambda number: 2 if number == 3 else 1)
+        self.assertEqual(self.kinds(), {("size", "error", (3,))})
+
+    def test_a_level_change_of_all_passes(self):
+        self.sequence(scale=lambda number: 1.5 if number > 3 else 1.0)
+        self.assertEqual(self.kinds(), {("level", "warning", (4,))})
+
+    def test_another_camera_in_a_header(self):
+        self.sequence(says=lambda number: {"camera": "close" if number == 4 else "wide"})
+        self.assertEqual(self.kinds(), {("place", "error", (4,))})
+
+    def test_depth_of_few_levels_at_any_scale(self):
+        self.sequence(depth=lambda number: lambda z: np.round((z - 3) / 40 * 249) / 249 * 7000)
+        self.assertEqual(self.kinds(), {("eight-bit", "error", (1, 2, 3, 4, 5))})
+
+    def test_a_fade_to_black_is_no_error(self):
+        self.sequence(scale=lambda number: (5 - number) / 4)
+        self.assertEqual({severity for kind, severity, _ in self.kinds() if kind == "black"}, {"note"})
+        self.write(3, scale=0.0)
+        self.write(5, scale=0.2)
+        self.assertIn(("black", "error", (3,)), self.kinds())
+
+    def test_a_damaged_file_is_named_once(self):
+        self.sequence()
+        path = self.write(2)
+        path.write_bytes(path.read_bytes()[:3000])
+        self.assertEqual(self.kinds(), {("unreadable", "error", (2,))})
+
+    def test_two_views_in_folders_are_two_elements(self):
+        for number in (1, 2):
+            for seed, view in enumerate(("left", "right")):
+                self.write(number, name=f"{view}/s", seed=seed)
+        elements = gather(disk.scan(self.folder).sequences, root=self.folder).elements
+        self.assertEqual([element.camera for element in elements], ["left", "right"])
+        self.assertFalse(any(held.aside for element in elements for held in element.passes))
+
+
 class Agreeing(unittest.TestCase):
     """Depth, position and normals of one camera agree; those of another do not. Plain geometry of a pinhole camera."""
 

@@ -107,7 +107,7 @@ export default () => {
     get versionText() { return `v${String(page.version).padStart(3, "0")}`; },
     get manyLayers() { return this.layers.length > 1; },
     get layersText() { return this.chosenLayers.length ? this.chosenLayers.join(", ") : "all layers"; },
-    get labelsText() { return this.chosenLabels.length ? `only ${this.chosenLabels.join(", ")}` : "all files"; },
+    get labelsText() { return this.chosenLabels.length ? `only ${this.chosenLabels.join(", ")}` : "all light groups"; },
     get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker is running"; },
 
     // ---- The run shown ----

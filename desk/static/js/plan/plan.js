@@ -12,6 +12,9 @@ export default () => {
   const page = pageData();
   let kept = null;
   let changes = Promise.resolve();
+  let waiting = 0; // changes that are not part of the plan yet
+  let answered = null; // what the newest plan was answered with
+  let undrawn = false; // whether the page shows an older plan than is kept
 
   return {
     plan: page.plan,
@@ -58,7 +61,7 @@ export default () => {
       return this.inTurn(async () => {
         const changed = withFields(kept.current, fieldsOf(kept.current));
         const plan = this.isLocked(changed.number) ? { ...changed, number: this.nextNumber() } : changed;
-        this.answer = await this.ask(plan);
+        answered = await this.ask(plan);
         kept.change(plan);
       });
     },
@@ -73,18 +76,28 @@ export default () => {
     redo() { this.inTurn(() => this.stepped(() => kept.redo())); },
     async stepped(step) {
       step();
-      this.answer = await this.ask(kept.current);
+      answered = await this.ask(kept.current);
     },
     inTurn(work) {
       this.say("saving"); // at once: from here on the page differs from what is stored
-      changes = changes.then(work).then(() => this.adopt(), (error) => (this.fault = error)).finally(() => this.say(kept.state)); // what was typed stays
+      waiting += 1;
+      const carried = changes.then(work);
+      changes = carried.then(() => null, (error) => error).then((error) => {
+        waiting -= 1;
+        undrawn ||= !error;
+        if (undrawn && !waiting) this.adopt(); // drawn once for quick changes, so that none is seen to be taken back
+        if (error) this.fault = error; // what was typed stays
+        this.say(kept.state);
+      });
       return changes;
     },
     // Resolves once every change so far is part of the plan.
     settled() { return changes; },
     async ask(plan) { return Object.freeze(await (await post(page.urls.answer, { plan })).json()); },
     adopt() {
+      undrawn = false;
       this.plan = kept.current;
+      this.answer = answered ?? this.answer;
       this.canUndo = kept.canUndo;
       this.canRedo = kept.canRedo;
       this.fault = null;
@@ -235,7 +248,7 @@ export default () => {
     isLocked(number) { return this.versions.some((version) => version.number === number); },
     nextNumber() { return Math.max(kept.current.number, ...this.versions.map((version) => version.number)) + 1; },
     get locked() { return this.isLocked(this.plan.number); },
-    get lockText() { return this.locked ? `${tag(this.plan.number)} is rendered; a change makes ${tag(this.nextNumber())}` : ""; },
+    get lockText() { return this.locked ? `${tag(this.plan.number)} is locked; a change makes ${tag(this.nextNumber())}` : ""; },
     versionUp() { this.change(() => ({ number: this.nextNumber() })); },
     lock() {
       return this.attempt(async () => {

@@ -88,7 +88,10 @@ export default () => {
       const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "form-check-input m-0", disabled: !this.mayChange });
       box.tabIndex = -1; // one stop of Tab for the sheet; arrow keys move on
       box.setAttribute("aria-label", `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`);
-      box.addEventListener("change", () => this.change((plan) => switched(plan, [column], pass.key, box.checked)));
+      box.addEventListener("change", () => {
+        const on = box.checked; // now: until its turn comes, an answer to an earlier change draws the box anew
+        this.change((plan) => switched(plan, [column], pass.key, on));
+      });
       cell.append(box);
       return cell;
     },

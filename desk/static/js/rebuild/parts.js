@@ -50,7 +50,7 @@ export const PART_CHOICES = {
   range: [{ field: "measure", title: "of its", words: ["luminance", "first", "second", "third"] }],
 };
 export const HOWS = [
-  { value: "add", text: "and" }, { value: "subtract", text: "without" }, { value: "intersect", text: "only in" }, { value: "exclude", text: "or else" },
+  { value: "add", text: "plus" }, { value: "subtract", text: "without" }, { value: "intersect", text: "only in" }, { value: "exclude", text: "either, not both" },
 ];
 export const FORMS = ["ellipse", "rectangle", "polygon", "smooth", "gradient"];
 

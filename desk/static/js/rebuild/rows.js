@@ -47,7 +47,7 @@ export const rows = (page, held) => ({
   },
   sourceHint(row) {
     const layer = row.alpha && this.sourceOf({ source: row.alpha });
-    const meaning = layer ? `The layer ${layer.elementName}, with its own alpha.` : row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "Under what covers." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    const meaning = layer ? `The layer ${layer.elementName}, with its own alpha.` : row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "A background: it lies under everything that has an alpha." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
@@ -153,6 +153,14 @@ export const rows = (page, held) => ({
     this.opened = id;
   },
   ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },
+  // By element, under whose name a pass needs no other.
+  get sourceGroups() {
+    const byElement = Map.groupBy(this.sources, ({ elementName }) => elementName);
+    return [...byElement].map(([name, sources]) => ({
+      name, label: `as a row: ${name}`,
+      sources: sources.map((source) => ({ ...source, text: source.denoised ? `${source.passTitle}, denoised` : source.passTitle })),
+    }));
+  },
   // Pictures that may lie behind: those of other files first.
   get behindChoices() {
     const beauty = this.sourceOf({ source: this.ledger.beauty });

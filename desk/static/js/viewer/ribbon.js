@@ -6,6 +6,8 @@ export class Ribbon {
   constructor(canvas, { onChoose }) {
     Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set(), keys: [], sound: new Set(), broken: new Set() });
     new ResizeObserver(() => this.draw()).observe(canvas);
+    // Drawn colours do not follow a theme by themselves.
+    new MutationObserver(() => this.draw()).observe(document.documentElement, { attributeFilter: ["data-bs-theme"] });
     canvas.addEventListener("pointerdown", (event) => this.press(event));
     canvas.addEventListener("pointermove", (event) => (canvas.title = this.titleAt(event)));
   }
