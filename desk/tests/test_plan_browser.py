@@ -91,6 +91,20 @@ class Planning(BrowserCase):
         expect(boxes.first).to_be_attached()
         self.assertEqual(set(self.saved()["passes"]), before | set(ticked))
 
+    def test_all_findings_of_a_kind_are_fixed_together(self):
+        """Two layers with a pass that comes out black in each."""
+        self.part("Shot")
+        self.page.get_by_label("close").check()
+        self.part("Sheet")
+        self.page.get_by_label("volume in layer all").check()
+        self.page.get_by_label("Name of a new layer").fill("second")
+        self.page.get_by_role("button", name="Add the layer").click()
+        black = self.page.locator(".finding", has_text="would come out all black")
+        expect(black).to_have_count(2)
+        black.first.get_by_role("button", name="Fix all 2").click()
+        expect(black).to_have_count(0)
+        self.assertFalse(any("volume" in layer["passes"] for layer in self.saved()["layers"]))
+
     def test_layers_cameras_and_light_labels(self):
         """Passes for one camera of one layer, groups hidden in a layer, a light put under another label."""
         self.part("Shot")

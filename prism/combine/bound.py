@@ -242,10 +242,11 @@ class _Writer:
                 self.code.add(m.MULTIPLY, plane, s + 3)
 
     def _shape(self, trims: Trims, plane: int, index: int, alpha: int, *, whole: bool) -> None:
-        if trims.contrast != 1:
-            self.code.add(m.BOW, plane, alpha, flag=whole, numbers=[trims.pivot, trims.contrast])
-        if trims.gamma != 1:
-            self.code.add(m.BOW, plane, alpha, flag=whole, numbers=[1, 1 / trims.gamma])
+        if trims.contrast != 1 or trims.gamma != 1:
+            # Contrast, then gamma: the power of a power is one power.
+            pivot = trims.pivot if trims.contrast != 1 else 1.0
+            numbers = [pivot ** (1 / trims.gamma), 1 / pivot, trims.contrast / trims.gamma]
+            self.code.add(m.POWER, plane, alpha, flag=whole, numbers=numbers)
         for points in (trims.curves[0], trims.curves[index + 1]):
             if points:
                 self.code.add(m.BEND, plane, alpha, *self.code.table(pieces(points)), flag=whole)

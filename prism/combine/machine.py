@@ -18,12 +18,12 @@ from numba.extending import intrinsic
 from numba.np.arrayobj import make_array, populate_array
 from numpy.typing import NDArray
 
-from prism.combine import joining, kernels, shaping
+from prism.combine import joining, kernels, powers, shaping
 from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, BOW, BEND, LIMIT, TIMES, BETWEEN, HAZE, COPY,
+    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, POWER, BEND, LIMIT, TIMES, BETWEEN, HAZE, COPY,
     MIX, COVER, SUM, SHADE, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
 ) = range(26)  # fmt: skip
 RUNNING = 0  # first slot of the running result
@@ -200,8 +200,8 @@ def _shape(kind, b, row, number, tables, slots, count):
         shaping.shift(b, number[0], covered, whole)
     elif kind == TURN:
         shaping.turn(b, _plane(slots, row[1] + 1, count), _plane(slots, row[1] + 2, count), number)
-    elif kind == BOW:
-        shaping.bow(b, number[0], number[1], covered, whole)
+    elif kind == POWER:
+        powers.signed_power(b, number[0], number[1], number[2], covered, whole)
     elif kind == BEND:
         shaping.bend(b, tables[row[3] : row[4]], covered, whole)
     elif kind == TIMES:

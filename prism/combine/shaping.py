@@ -68,15 +68,6 @@ def turn(r, g, b, matrix):
 
 
 @compiled
-def bow(plane, pivot, power, covered, whole):
-    """pivot |v / pivot|^power with the sign of v: contrast about a pivot, or gamma about 1."""
-    for i in range(plane.size):
-        if whole or covered[i] > ZERO:
-            bent = pivot * (abs(plane[i]) / pivot) ** power
-            plane[i] = bent if plane[i] >= ZERO else -bent
-
-
-@compiled
 def bend(plane, table, covered, whole):
     """A curve. table: of `curves.pieces`."""
     last = len(table) - 1

@@ -19,7 +19,7 @@ from desk.shots.models import Membership, Production, Shot
 from desk.shots.setup import create_shot
 from desk.shots.storage import shot_folder
 
-BEHIND_OTHERS = -2
+BEHIND_OTHERS = -2  # a shot of few frames goes before one of many, so that every page soon has something to show
 
 
 class Command(BaseCommand):
@@ -80,6 +80,6 @@ class Command(BaseCommand):
             files = files_of(plan, facts_for(shot, plan.cameras), image.layer.name, image.camera)
             look_at_run(shot, f"render v{plan.number:03}", files)
             self._grade(open_ledger(shot), user)
-        begin(Shot.objects.get(pk=shot.pk), user, Wish(frames=demo.frames, priority=BEHIND_OTHERS))
+        begin(Shot.objects.get(pk=shot.pk), user, Wish(frames=demo.frames, priority=BEHIND_OTHERS + (not demo.at_once)))
         if demo.layered_next:
             Plan.objects.filter(shot=shot).update(document=load.next_plan_of(demo).as_json())

@@ -237,7 +237,20 @@ export default () => {
     findingKey(finding) { return `${finding.code} ${finding.where} ${finding.what}`; },
     findingIcon(finding) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[finding.level]; },
     canFix(finding) { return this.mayChange && Object.keys(finding.fix).length > 0; },
-    fix(finding) { this.change(() => finding.fix); },
+    fix(finding) { return this.change(() => finding.fix); },
+    alike(finding) { return this.findings.filter((other) => other.code === finding.code && this.canFix(other)); },
+    // Offered once for each kind.
+    canFixAll(finding) { return this.alike(finding).length > 1 && this.alike(finding)[0] === finding; },
+    fixAllText(finding) { return `Fix all ${this.alike(finding).length}`; },
+    // One after another, since each is a change of the plan as the one before has left it.
+    async fixAll({ code }) {
+      const tried = new Set();
+      const next = () => this.findings.find((other) => other.code === code && this.canFix(other) && !tried.has(this.findingKey(other)));
+      for (let finding = next(); finding && !this.fault; finding = next()) {
+        tried.add(this.findingKey(finding));
+        await this.fix(finding);
+      }
+    },
     get together() { return this.answer.together; },
     get sceneFaultText() { return this.sceneFault ? `${this.sceneFault.what} ${this.sceneFault.where}` : ""; },
     get faultWhat() { return this.fault?.what ?? ""; },
