@@ -9,10 +9,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from prism.combine.first import SUMS, Start, first_ledger, require_beauty, starts_of
+from prism.combine.first import RAW, SUMS, Start, first_ledger, require_beauty, starts_of
 from prism.combine.ledger import Ledger
 from prism.combine.rows import GroupRow, PassRow, Row
-from prism.combine.starting import best_ledger, lands
+from prism.combine.starting import lands
 from prism.elements.element import Element
 from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import NoComponents, UnreadableFile
@@ -87,12 +87,13 @@ def layered_ledger(
     by = by or _shared_way(parts, denoised)
     own = [_of_one(part, by, denoised=denoised, name=name) for part in parts]
     pairs = list(zip(chosen.layering.places, own, strict=True))
-    beauties = [require_beauty(part, denoised=_is_denoised(part, denoised)) for part in parts]
+    beauties = [part.source(ledger.beauty) for part, ledger in zip(parts, own, strict=True)]
     rows = tuple(_group(place, ledger, part) for (place, ledger), part in zip(pairs, parts, strict=True))
     main, reference = beauties[0].key, ()
     if chosen.whole:
         whole = OfElement(frame, chosen.whole)
-        main = require_beauty(whole, denoised=_is_denoised(whole, denoised)).key
+        cleaned = any(beauty.denoised for beauty in beauties)
+        main = require_beauty(whole, denoised=cleaned and any(source.denoised for source in whole)).key
     else:
         reference = tuple(
             _laid(place, beauty, part) for (place, _), beauty, part in zip(pairs, beauties, parts, strict=True)
@@ -125,11 +126,11 @@ def _shared_way(parts: Sequence[Frame], denoised: bool) -> str | None:
 def _of_one(part: Frame, by: str | None, *, denoised: bool, name: str, plain: bool = False) -> Ledger:
     """The ledger of a layer; of its beauty alone if it has no other light, unless it is the only layer."""
     denoised = denoised if plain else _is_denoised(part, denoised)
-    ways = {start.by for start in starts_of(part) if start.denoised == denoised}
-    if by is None and denoised is False:
-        return _or_beauty(lambda: best_ledger(part, name=name), part, plain=plain)
-    chosen = by if by in ways or plain else None
-    return _or_beauty(lambda: first_ledger(part, by=chosen, denoised=denoised, name=name), part, plain=plain)
+    ways = [start.by for start in starts_of(part) if start.denoised == denoised and start.by != RAW]
+    if by is None or not (by in ways or plain):
+        lands_by = (way for way in ways if lands(first_ledger(part, by=way, denoised=denoised), part))
+        by = next(lands_by, None) if len(ways) > 1 else None
+    return _or_beauty(lambda: first_ledger(part, by=by, denoised=denoised, name=name), part, plain=plain)
 
 
 def _or_beauty(make: Callable[[], Ledger], part: Frame, *, plain: bool) -> Ledger:

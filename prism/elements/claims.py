@@ -66,16 +66,18 @@ def planned_claims(sequence: disk.Sequence, layers: Sequence[Layer], planned: Pl
     claims = []
     for layer in layers:
         match = planned.match((*layer.channels, *((layer.alpha,) if layer.alpha else ())), layer.part)
-        match = match or _light_group(layer)
+        match = match or _light_group(layer, denoised=planned.files.group.denoised)
         own = layer.name or planned.title
         claims.append(Claim(sequence, layer, match, own, (planned.layer, planned.camera), **place))
     return _with_strays(claims)
 
 
-def _light_group(layer: Layer) -> Match | None:
-    """A light group by its name: without its scene, a plan does not know which lights there are."""
+def _light_group(layer: Layer, *, denoised: bool) -> Match | None:
+    """A light group by its name: without its scene, a plan does not know which lights there are. denoised: whether its file is."""
     match = identify(printable(layer.name)) if layer.name else None
-    return match if match is not None and match.kind.role in (Role.GROUP, Role.PART) else None
+    if match is None or match.kind.role not in (Role.GROUP, Role.PART):
+        return None
+    return cleaned(match) if denoised else match
 
 
 @dataclass(frozen=True, slots=True)

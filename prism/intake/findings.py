@@ -57,7 +57,8 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
         if beauty is not None and own is not beauty:
             yield from _sizes(held, own, beauty)
         yield from _stored(held, own, wanted)
-        yield from _alpha(held, own)
+        if not (element.planned and dict(own.says).get("layer")):  # what the plan had written is known
+            yield from _alpha(held, own)
         kind = held.pass_kind
         planes = _components(held, own)
         for verdict in judge_values(kind, held.title, planes, whole_numbers=own.pixel in INTEGERS):

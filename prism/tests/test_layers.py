@@ -36,7 +36,7 @@ PASSES = (
     "background", "volume", "light_group",
 )  # fmt: skip
 
-NAMES = ("sum", "proof", "over", "half")
+NAMES = ("sum", "proof", "over", "clean", "half")
 
 
 def layer(name, **visibility):
@@ -89,13 +89,14 @@ class Rendered(unittest.TestCase):
         cls.run_all("sum", apart)
         cls.run_all("proof", [*apart, whole], rule="each-pass")
         cls.run_all("over", [*over, whole])
+        cls.run_all("clean", apart, rule="parts", denoise=True)
 
     @classmethod
-    def run_all(cls, name, layers, rule="one-file"):
+    def run_all(cls, name, layers, rule="one-file", denoise=False):
         plan = {
             "format": "eager-prism.plan", "version": 3, "cameras": ["main", "side"], "passes": PASSES,
             "shot": {"production": "P", "code": "S", "frames": "1-2", "width": 64, "height": 36},
-            "layers": [each.model_dump(mode="json") for each in layers], "quality": {"samples": 4}, "packing": {"rule": rule},
+            "layers": [each.model_dump(mode="json") for each in layers], "quality": {"samples": 4, "denoise": denoise}, "packing": {"rule": rule},
         }  # fmt: skip
         (cls.folder / f"{name}.json").write_text(json.dumps(plan))
         cls.run_verb("render", "scene.json", "--plan", f"{name}.json", "--out", name, "--frames", "1")
@@ -160,6 +161,13 @@ class Rendered(unittest.TestCase):
         alpha = frame.pixels("things main v001/beauty").alpha
         self.assertLessEqual(found.beyond, int(((alpha > 0) & (alpha < 1)).sum()))
         self.assertEqual(found.suggestions[0].cause, "soft_edges")
+
+    def test_denoised_layers_keep_to_their_own_beauties(self):
+        """In parts of one file beside the noisy ones, with lights that the plan does not know without its scene."""
+        for words, cleaned in (((), False), (("--denoised",), True)):
+            ledger, _ = self.ledger("clean", *words)
+            self.assertEqual({row.source.endswith("_denoised") for row in ledger.passes}, {cleaned})
+            self.run_verb("balance", "clean", "--ledger", "clean.L.json")
 
     def test_what_is_not_there_is_said(self):
         (self.folder / "half").mkdir(exist_ok=True)
