@@ -81,7 +81,7 @@ def _create(
         Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark})
         for number, mark in frames.items()
     )
-    job = engine.begin(KIND, shot, title, tasks, author=user)
+    job = engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
     return Delivery.objects.create(
         shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=asdict(output), take=take
     )

@@ -16,6 +16,8 @@ from prism.errors import PrismError
 from prism.naming.frames import format_frames
 
 SHOWN = 50
+FIRST = {"exr": True, "still": ".png", "view": "film"}
+REMEMBERED = ("exr", "pixel", "compression", "still", "view", "bits", "alpha", "mattes")  # of the last order of a shot
 ACTIONS = {"again": services.try_again, "cancel": services.cancel}
 
 
@@ -31,7 +33,9 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
     frame = request.GET.get("frame", "") or (str(frames[0]) if frames else "")
     mattes = [matte.id for matte in parse(shot, ledger.document).mattes] if ledger else []
     form = OrderForm(
-        request.POST or None, mattes=mattes, initial={"frames": frame, "exr": True, "still": ".png", "view": "film"}
+        request.POST or None,
+        mattes=mattes,
+        initial=FIRST | request.session.get(_remembered(shot), {}) | {"frames": frame},
     )
     if request.method == "POST" and ledger:
         require_change(request, shot)
@@ -45,6 +49,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
                     form.outputs(shot.settings.space),
                     form.matte_outputs(),
                 )
+                request.session[_remembered(shot)] = {name: form.cleaned_data[name] for name in REMEMBERED}
                 return redirect(request.get_full_path())
             except PrismError as error:
                 form.add_error("frames" if error.where == "frames" else None, f"{error.what} {error.advice}")
@@ -90,6 +95,11 @@ def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> Fi
     if not path.is_file():
         raise Http404(f"{path.name} was written, but is no longer in {path.parent}.")
     return FileResponse(open(path, "rb"), as_attachment=True, filename=path.name)
+
+
+def _remembered(shot: Shot) -> str:
+    """The name that the choices of a shot go by in a session."""
+    return f"hand-off of {shot.pk}"
 
 
 def _listed(shot: Shot) -> list[dict]:

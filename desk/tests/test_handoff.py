@@ -110,6 +110,14 @@ class Orders(HandoffCase):
         self.assertGreater(read_channels(path, read_parts(path)[0]).plane("R").max(), 0)
         self.assertEqual(self.order()[0].version.label, "v002")
 
+    def test_the_choices_of_the_last_order_are_there_again(self):
+        self.post(pixel="float", still=".tif", bits="16", alpha="keep")
+        form = self.client.get(self.url("hand-off"), {"frame": "1002"}).context["form"]
+        chosen = {name: form[name].value() for name in ("frames", "pixel", "still", "bits", "alpha", "exr")}
+        self.assertEqual(
+            chosen, {"frames": "1002", "pixel": "float", "still": ".tif", "bits": 16, "alpha": "keep", "exr": True}
+        )
+
     def test_several_formats_at_once(self):
         self.assertEqual(self.post(still=".png", view="film").status_code, 302)
         self.work()

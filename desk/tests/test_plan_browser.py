@@ -91,6 +91,14 @@ class Planning(BrowserCase):
         expect(boxes.first).to_be_attached()
         self.assertEqual(set(self.saved()["passes"]), before | set(ticked))
 
+    def test_back_goes_to_the_part_before(self):
+        self.part("Names")
+        self.part("Packing")
+        self.page.go_back()
+        expect(self.page.get_by_label("names", exact=True)).to_be_visible()
+        self.page.go_back()
+        expect(self.page.get_by_label("Sheet of passes")).to_be_visible()
+
     def test_all_findings_of_a_kind_are_fixed_together(self):
         """Two layers with a pass that comes out black in each."""
         self.part("Shot")

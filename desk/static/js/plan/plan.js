@@ -48,7 +48,7 @@ export default () => {
         onFault: (error) => (this.fault = error),
       });
       this.say(page.mayChange ? "saved" : "read-only");
-      window.addEventListener("hashchange", () => this.show(location.hash.slice(1)));
+      window.addEventListener("hashchange", () => this.show(location.hash.slice(1) || "sheet")); // Back, too
     },
     say(state) {
       window.dispatchEvent(new CustomEvent("eager:keeping", { detail: `plan ${tag(this.plan.number)} · ${state}` }));
@@ -126,8 +126,8 @@ export default () => {
     // ---- Sections ----
     show(section) {
       if (!SECTIONS.includes(section)) return;
+      if (section !== this.section && section !== location.hash.slice(1)) history.pushState(null, "", `#${section}`);
       this.section = section;
-      history.replaceState(null, "", `#${section}`);
     },
     showing(section) { return this.section === section; },
     get sheetText() { return `${this.plan.layers.length} × ${Math.max(1, this.plan.cameras.length)}`; },
