@@ -58,7 +58,7 @@ class Shots(WorldCase):
 
     def test_an_unknown_shot(self):
         answer = self.client.get("/shots/TST/NOPE/rebuild/")
-        self.assertContains(answer, "nothing at this address", status_code=404)
+        self.assertContains(answer, "Page not found", status_code=404)
 
 
 class Intake(WorldCase):
