@@ -80,6 +80,7 @@ class FromElsewhere(BrowserCase):
         self.client.post(self.url("rebuild-lay", ledger=self.ledger.pk, element=made.pk))
         self.page.goto(self.live_server_url + self.url("rebuild"))
         self.page.get_by_label("Start again from").select_option(label="components")
+        self.page.get_by_role("button", name="Yes").click()
         self.settled()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
         complaints = [text for text in self.complaints if "422" not in text]

@@ -5,7 +5,7 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from desk.rebuild.models import Ledger
+from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.services import sources_of
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH, write_named
@@ -178,42 +178,64 @@ class Ledgers(BrowserCase):
         self.assertTrue(np.isclose(measured, fog().near, rtol=1e-4).any())
 
         # Other files are a change like any other, though the page is loaded anew.
+        self.page.get_by_label("Files of the passes").select_option(label="far")
+        expect(self.page.get_by_text("The ledger as it is now is kept as a version.")).to_be_visible()
         with self.page.expect_navigation():
-            self.page.get_by_label("Files of the passes").select_option(label="far")
+            self.page.get_by_role("button", name="Yes").click()
         self.settled()
+        self.assertEqual(LedgerVersion.objects.get().comment, "before: Lay the ledger on far?")
         self.assertEqual(Ledger.objects.get().document["beauty"], "far/beauty")
         self.page.get_by_role("button", name="Undo").click()
         self.settled()
         self.assertEqual(Ledger.objects.get().document["beauty"], "render/beauty")
         self.assertEqual(self.complaints, [])
 
-    def test_two_pages_and_the_second_chooses(self):
-        """What the first saved is said in words; taken, ours is one undo away; kept, ours is what stands."""
+    def elsewhere(self, address, change):
+        """A change by another page, saved."""
+        context = self.browser.new_context(storage_state=self.page.context.storage_state())
+        other = context.new_page()
+        other.goto(address)
+        expect(other.locator("header")).to_contain_text("· saved")
+        change(other)
+        expect(other.locator("header")).to_contain_text("· saved")
+        other.wait_for_load_state("networkidle")
+        context.close()
+
+    def test_changes_of_two_pages_that_do_not_meet_are_joined(self):
         self.log_in()
         address = f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission"
         self.page.goto(address)
         self.settled()
-        for choice, expected in (("Take theirs", (False, 1)), ("Keep mine", (False, 0.25))):
-            context = self.browser.new_context(storage_state=self.page.context.storage_state())
-            other = context.new_page()
-            other.goto(address)
-            expect(other.locator("header")).to_contain_text("· saved")
-            other.get_by_label("background on").uncheck()
-            expect(other.locator("header")).to_contain_text("· saved")
-            other.wait_for_load_state("networkidle")
-            context.close()
-            field = self.amount("emission")
-            field.fill("0.25")
-            field.press("Enter")
-            expect(self.page.get_by_role("alert").first).to_contain_text("ada changed this ledger")
+        self.elsewhere(address, lambda other: other.get_by_label("background on").uncheck())
+        field = self.amount("emission")
+        field.fill("0.25")
+        field.press("Enter")
+        expect(self.page.locator(".notice", has_text="ada changed this ledger")).to_contain_text("background off")
+        self.settled()
+        document = Document.from_json(Ledger.objects.get().document)
+        self.assertEqual((document.row("emission").amount, document.row("background").on), (0.25, False))
+
+    def test_two_pages_and_the_second_chooses(self):
+        """What the first saved is said in words; taken, ours is one undo away and a version; kept, ours is what stands."""
+        self.log_in()
+        address = f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission"
+        self.page.goto(address)
+        self.settled()
+        for choice, theirs, mine, expected in (("Take theirs", "0.6", "0.25", 0.6), ("Keep mine", "0.7", "0.35", 0.35)):
+
+            def typed(page, value):
+                field = page.locator("[data-row=emission] .ledger-row num-field input")
+                field.fill(value)
+                field.press("Enter")
+
+            self.elsewhere(address, lambda other, value=theirs: typed(other, value))
+            typed(self.page, mine)
+            expect(self.page.get_by_role("alert").first).to_contain_text("Both of you changed: emission amount")
             self.page.get_by_role("button", name=choice).click()
             self.settled()
-            document = Document.from_json(Ledger.objects.get().document)
-            self.assertEqual(document.row("emission").amount, expected[1], choice)
-            if choice == "Take theirs":
-                self.assertFalse(document.row("background").on)
-                self.page.get_by_label("background on").check()
-                self.settled()
+            self.assertEqual(Document.from_json(Ledger.objects.get().document).row("emission").amount, expected, choice)
+        kept = LedgerVersion.objects.get()
+        self.assertEqual(Document.from_json(kept.document).row("emission").amount, 0.25)
         self.complaints = [said for said in self.complaints if "409" not in said]
         self.assertEqual(self.complaints, [])
 
