@@ -130,7 +130,11 @@ class Children(FolderCase):
         with mock.patch.dict(os.environ, {"EAGER_SECRET_KEY": "secret"}):
             started = guarded._Child()
         self.addCleanup(started.end)
-        environment = Path(f"/proc/{started._process.pid}/environ").read_bytes()
+        place = Path(f"/proc/{started._process.pid}/environ")
+        for _ in range(200):  # until it runs its own program there is nothing to read
+            if environment := place.read_bytes():
+                break
+            time.sleep(0.05)
         self.assertNotIn(b"EAGER_SECRET_KEY", environment)
         self.assertIn(b"PYTHONPATH", environment)
 
