@@ -19,12 +19,6 @@ export const comparing = (held) => {
     get otherPointed() {
       return { subject: this.otherOrigin ? this.otherSubject(this.otherOrigin, this.otherKey) : null, frame: this.follows ? this.frame : this.other.frame };
     },
-    // What the other half of a wipe shows, or the other of two pictures beside each other.
-    get otherTitle() {
-      if (this.comparison !== "wipe" && this.comparison !== "beside") return "";
-      const item = this.otherItems.find(({ key }) => key === this.otherKey);
-      return `${this.otherOrigin?.text ?? ""}: ${item?.text ?? ""}${this.follows ? "" : `, frame ${this.other.frame}`}`;
-    },
     get showsOther() { return ["wipe", "flicker", "beside"].includes(this.comparison); },
     toggleAgainst() {
       this.against = !this.against;
