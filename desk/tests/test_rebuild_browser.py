@@ -331,7 +331,7 @@ class Mattes(BrowserCase):
         self.page.mouse.down()
         self.page.mouse.move(canvas["x"] + canvas["width"] * 0.8, canvas["y"] + canvas["height"] * 0.6, steps=5)
         self.page.mouse.up()
-        expect(sentence).to_contain_text("; and a stroke")
+        expect(sentence).to_contain_text("; plus a stroke")
 
         # It is chosen again and made finer; then taken away, and comes back.
         def drawn():
@@ -406,7 +406,7 @@ class Mattes(BrowserCase):
         self.page.get_by_label("Add a part").select_option(label="polygon")
         for corner in ((0.1, 0.1), (0.9, 0.2), (0.5, 0.9), (0.1, 0.1)):
             self.page.mouse.click(*at(*corner))
-        expect(self.page.locator(".matte-sentence")).to_contain_text("and a polygon")
+        expect(self.page.locator(".matte-sentence")).to_contain_text("plus a polygon")
         soft = self.page.get_by_role("spinbutton", name="softness of side 2")
         soft.fill("4")
         soft.press("Enter")
