@@ -6,10 +6,31 @@ covered: alpha of the source; where it is not above 0 there is no whole colour t
 from __future__ import annotations
 
 import numpy as np
+from llvmlite import ir
+from numba import types
+from numba.core import cgutils
+from numba.extending import intrinsic
+from numba.np.arrayobj import make_array, populate_array
 
 from prism.compiled import compiled
 
 ZERO, ONE = np.float32(0), np.float32(1)
+RUN = 512  # pixels that a curve bends at a time
+_FLOATS = types.Array(types.float32, 1, "C")
+
+
+@intrinsic
+def _scratch(typing_context):
+    """An array (RUN,) on the stack of the loop that asks for it: nothing is allocated."""
+
+    def generate(context, builder, signature, args):
+        made = make_array(_FLOATS)(context, builder)
+        data = cgutils.alloca_once(builder, ir.FloatType(), size=RUN)
+        shape, width = context.get_constant(types.intp, RUN), context.get_constant(types.intp, 4)
+        populate_array(made, data=data, shape=[shape], strides=[width], itemsize=width, meminfo=None)
+        return made._getvalue()
+
+    return _FLOATS(), generate
 
 
 @compiled
@@ -69,19 +90,40 @@ def turn(r, g, b, matrix):
 
 @compiled
 def bend(plane, table, covered, whole):
-    """A curve. table: of `curves.pieces`."""
-    last = len(table) - 1
-    for i in range(plane.size):
-        if not (whole or covered[i] > ZERO):
-            continue
-        at = 0
-        while at < last and plane[i] >= table[at + 1, 0]:
-            at += 1
-        t = plane[i] - table[at, 0]
-        if table[at, 3] == ZERO and table[at, 4] == ZERO:  # straight on beyond its ends, for infinity as well
-            plane[i] = table[at, 1] + (t * table[at, 2] if table[at, 2] != ZERO else ZERO)
-        else:
-            plane[i] = table[at, 1] + t * (table[at, 2] + t * (table[at, 3] + t * table[at, 4]))
+    """A curve. table: of `curves.pieces`.
+
+    Every piece is worked out for a run of pixels and kept where it begins at or below them: a search for the piece of each pixel
+    branches, and took four times as long for a curve of five points.
+    """
+    bent = _scratch()
+    for first in range(0, plane.size, RUN):
+        count = min(RUN, plane.size - first)
+        values = plane[first : first + count]
+        for i in range(count):
+            value = values[i]
+            straight = table[0, 1] + (value - table[0, 0]) * table[0, 2]
+            bent[i] = straight if table[0, 2] != ZERO or value != value else table[0, 1]
+        for at in range(1, len(table)):
+            _piece(bent, values, table[at])
+        for i in range(count):
+            if whole or covered[first + i] > ZERO:
+                plane[first + i] = bent[i]
+
+
+@compiled
+def _piece(bent, values, piece):
+    """One piece of a curve, laid where values are not below its beginning."""
+    begin, c0, c1, c2, c3 = piece[0], piece[1], piece[2], piece[3], piece[4]
+    if c1 == ZERO and c2 == ZERO and c3 == ZERO:  # level, for infinity as well
+        for i in range(values.size):
+            bent[i] = c0 if values[i] >= begin else bent[i]
+    elif c2 == ZERO and c3 == ZERO:  # straight on, for infinity as well
+        for i in range(values.size):
+            bent[i] = c0 + (values[i] - begin) * c1 if values[i] >= begin else bent[i]
+    else:
+        for i in range(values.size):
+            t = values[i] - begin
+            bent[i] = c0 + t * (c1 + t * (c2 + t * c3)) if values[i] >= begin else bent[i]
 
 
 @compiled

@@ -1,4 +1,5 @@
-"""Parts of mattes that are drawn: strokes and shapes, by the distance of each pixel's middle from their outline.
+"""Parts of mattes that are drawn: strokes and shapes, by the distance of each pixel's middle from their outline; polygons with hard edges
+by the share of each pixel that they cover.
 
 An edge is never harder than one pixel of the plane it is drawn on, so that it is antialiased at every size.
 """
@@ -16,6 +17,7 @@ from prism.mattes.parts import ShapePart, Stroke, StrokesPart
 
 BAND_ROWS = 16
 BETWEEN = 16  # straight pieces that a smooth curve has from corner to corner
+LINES = 16  # scan lines in every row of pixels of an outline with hard edges
 
 
 def strokes(part: StrokesPart, shape: tuple[int, int], origin: tuple[float, float], step: int) -> NDArray[np.float32]:
@@ -107,7 +109,11 @@ def _outlined(part: ShapePart, size: tuple[int, int], origin: tuple[float, float
     outline[:, :2] = (outline[:, :2] + (part.x - origin[0], part.y - origin[1])) / step
     outline[:, 2] = np.maximum(1, outline[:, 2] / step)
     out = np.zeros(size, np.float32)
-    run_bands(lambda a, b: _fill(out, outline, a, b), len(out), BAND_ROWS)
+    if outline[:, 2].max() <= 1:
+        crossings = np.empty((-(-len(out) // BAND_ROWS), len(outline)))
+        run_bands(lambda a, b: _cover(out, outline, crossings[a // BAND_ROWS], a, b), len(out), BAND_ROWS)
+    else:
+        run_bands(lambda a, b: _fill(out, outline, a, b), len(out), BAND_ROWS)
     return out
 
 
@@ -120,6 +126,48 @@ def _smooth(corners: NDArray[np.float64]) -> NDArray[np.float64]:
         + (3 * here - before - 3 * after + then) * t**3
     )  # fmt: skip
     return np.maximum(curve.reshape(-1, 3), (-np.inf, -np.inf, 0))
+
+
+@compiled
+def _cover(out, outline, crossings, begin, end):
+    """The share of every pixel that lies inside, by even and odd crossings of LINES lines in each row: exact along a line.
+
+    crossings: room for one number a side.
+    """
+    for row in range(begin, end):
+        for line in range(LINES):
+            count = _crossed(crossings, outline, row + (line + 0.5) / LINES)
+            for pair in range(0, count - 1, 2):
+                _add_span(out[row], crossings[pair], crossings[pair + 1])
+
+
+@compiled
+def _crossed(crossings, outline, y):
+    """Where the sides cross a line, left to right; answers how many do."""
+    found = 0
+    sides = len(outline)
+    for side in range(sides):
+        ax, ay = outline[side, 0], outline[side, 1]
+        other = side + 1 if side + 1 < sides else 0
+        bx, by = outline[other, 0], outline[other, 1]
+        if (ay > y) == (by > y):
+            continue
+        x = (bx - ax) * (y - ay) / (by - ay) + ax
+        at = found
+        while at > 0 and crossings[at - 1] > x:
+            crossings[at] = crossings[at - 1]
+            at -= 1
+        crossings[at] = x
+        found += 1
+    return found
+
+
+@compiled
+def _add_span(pixels, left, right):
+    """What a piece of a scan line covers of each pixel of its row."""
+    first, last = max(0, int(np.floor(left))), min(pixels.size - 1, int(np.floor(right)))
+    for column in range(first, last + 1):
+        pixels[column] += max(0.0, min(right, column + 1.0) - max(left, float(column))) / LINES
 
 
 @compiled

@@ -1,5 +1,5 @@
-"""Mattes grown, shrunk and blurred. A wide blur is made on a smaller plane, and what is hard grows by its distances, so that neither
-costs more with its radius; what is soft grows by chords, which cost as much more as the radius is larger."""
+"""Mattes grown, shrunk and blurred. A wide blur is made on a smaller plane, and what is hard grows by its distances, and what is
+soft by chords, far ones on a smaller plane, so that none costs more with its radius."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ BAND_ROWS = 32
 REACH = 4.0  # standard deviations that a blur reaches
 WIDE = 9.0  # deviation in pixels from which a blur is made on a smaller plane
 COARSE = 4.0  # deviations that are at least left there
+MOST_CHORDS = 24  # radius in pixels that soft mattes grow by chords; a larger one is made of so many blocks
 FAR = 8  # radius in pixels from which distances are quicker than chords
 
 
@@ -53,20 +54,42 @@ def _bell(count: int, deviation: float) -> Side:
 
 def grown(plane: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
     """Every level of a matte spread by a disc of that radius in pixels; shrunk by it if below 0. So soft edges stay as soft as they
-    were. Between whole radii it goes from one to the next in proportion. The border goes on outside."""
+    were. Between whole radii it goes from one to the next in proportion. The border goes on outside.
+
+    By more than MOST_CHORDS a soft matte grows in blocks of `ceil(radius / MOST_CHORDS)` pixels: its edges then lie within two blocks of
+    where they should, a twelfth of the radius.
+    """
     if radius < 0:
         return 1 - grown(1 - plane, -radius)
+    if radius > MOST_CHORDS and not _is_hard(plane):
+        return _grown_in_blocks(plane, radius)
     low = math.floor(radius)
     part = np.float32(radius - low)
     inner = _spread(plane, low)
     return inner if part == 0 else inner + part * (_spread(plane, low + 1) - inner)
 
 
+def _is_hard(plane: NDArray[np.float32]) -> bool:
+    return bool(((plane == 0) | (plane == 1)).all())
+
+
+def _grown_in_blocks(plane: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
+    """The largest of each block, grown and brought back by triangles. A block's largest value lies half of it from the edge that it
+    moves out on average, which is taken from the radius."""
+    step = math.ceil(radius / MOST_CHORDS)
+    most = plane
+    for axis, count in enumerate(plane.shape):
+        most = np.maximum.reduceat(most, np.arange(0, count, step), axis=axis)
+    wide = grown(most, (radius - (step - 1) / 2) / step)
+    down, across = (side(count, held, 0.0, 1 / step) for count, held in zip(plane.shape, wide.shape, strict=True))
+    return np.maximum(plane, fitted(wide, across, down))
+
+
 def _spread(plane: NDArray[np.float32], radius: int) -> NDArray[np.float32]:
     """The largest value within a disc: of each chord by a running maximum, then of the chords."""
     if radius == 0:
         return plane
-    if radius >= FAR and ((plane == 0) | (plane == 1)).all():
+    if radius >= FAR and _is_hard(plane):
         return (_distances(plane > 0, radius) <= radius**2).astype(np.float32)
     rows = np.arange(radius + 1)
     chords = np.floor(np.sqrt(radius**2 - rows**2)).astype(np.int64)  # half of each

@@ -166,6 +166,8 @@ def _outline(c, form, x, y):
                     (2 * c1 + (c2 - c0) * t + (2 * c0 - 5 * c1 + 4 * c2 - c3) * t**2 + (3 * c1 - c0 - 3 * c2 + c3) * t**3) / 2
                 )  # fmt: skip
         c = np.array(points)
+    if c[:, 2].max() <= 1:
+        return _by_lines(c[:, :2], x, y)
     inside, least, most = np.zeros(x.shape, bool), np.ones(x.shape), np.zeros(x.shape)
     for a, b in zip(c, np.roll(c, -1, axis=0), strict=True):
         if a[1] != b[1]:
@@ -174,6 +176,21 @@ def _outline(c, form, x, y):
         away = _from_piece(x, y, a[:2], b[:2]) / max(1, a[2])
         least, most = np.minimum(least, 0.5 + away), np.maximum(most, 0.5 - away)
     return np.where(inside, least, most).clip(0, 1)
+
+
+def _by_lines(c, x, y):
+    """x, y: of the middles of pixels."""
+    out = np.zeros(x.shape)
+    for row in range(len(y)):
+        for line in y[row, 0] - 0.5 + (np.arange(16) + 0.5) / 16:
+            at = [
+                a[0] + (b[0] - a[0]) * (line - a[1]) / (b[1] - a[1])
+                for a, b in zip(c, np.roll(c, -1, axis=0), strict=True)
+                if (a[1] > line) != (b[1] > line)
+            ]
+            for left, right in np.sort(at).reshape(-1, 2):
+                out[row] += (np.minimum(right, x[row] + 0.5) - np.maximum(left, x[row] - 0.5)).clip(0) / 16
+    return out
 
 
 _KINDS = {
