@@ -42,14 +42,18 @@ class OrderForm(forms.Form):
             self.add_error("mattes", "Two of these mattes would have the same file name; rename one under Rebuild.")
         return cleaned
 
-    def matte_outputs(self) -> list[Output]:
-        """One for each matte that was ticked. Only after the form was found valid."""
+    def wanted(self, space: str) -> tuple[str, dict[str, Output], list[Output]]:
+        """Frames, what the picture is written as, and the mattes. Only after the form was found valid."""
+        return self.cleaned_data["frames"], self._outputs(space), self._matte_outputs()
+
+    def _matte_outputs(self) -> list[Output]:
+        """One for each matte that was ticked."""
         chosen = self.cleaned_data
         how = {"pixel": chosen["pixel"], "compression": chosen["compression"]}
         return [Output(matte=name, **how) for name in chosen["mattes"]]
 
-    def outputs(self, space: str) -> dict[str, Output]:
-        """By suffix. Only after the form was found valid."""
+    def _outputs(self, space: str) -> dict[str, Output]:
+        """By suffix."""
         chosen = self.cleaned_data
         wanted = {}
         if chosen["exr"]:

@@ -37,6 +37,30 @@ def order(
 
     Raises BadArgument, with nothing queued, if a frame is not there or the list cannot be read.
     """
+    with transaction.atomic():
+        deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
+    engine.top_up()
+    return deliveries
+
+
+def names_before(
+    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
+) -> list[str]:
+    """Where the first file of each would be written if this were ordered now; nothing is. Raises BadArgument, as `order`."""
+    with transaction.atomic():
+        deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
+        paths = [str(folder_of(delivery) / _first_name(delivery)) for delivery in deliveries]
+        transaction.set_rollback(True)
+    return paths
+
+
+def _first_name(delivery: Delivery) -> str:
+    return delivery.file_name(min(delivery.frames.values_list("number", flat=True)))
+
+
+def _ordered(
+    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output]
+) -> list[Delivery]:
     numbers = parse_frames(frames)
     missing = sorted(set(numbers) - set(frames_on_disk(ledger.element)))
     if missing:
@@ -48,13 +72,10 @@ def order(
     document = parse(shot, ledger.document)
     elements = elements_named(shot, document.elements, ledger.element)
     marks = {number: _mark(elements, number) for number in numbers}
-    with transaction.atomic():
-        Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
-        version = keep_version(ledger, user)
-        wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
-        deliveries = [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in wanted]
-    engine.top_up()
-    return deliveries
+    Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
+    version = keep_version(ledger, user)
+    wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
+    return [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in wanted]
 
 
 def _create(

@@ -12,7 +12,7 @@ from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.services import frames_on_disk, stations
-from prism.errors import PrismError
+from prism.errors import BadArgument, PrismError
 from prism.naming.frames import format_frames
 
 SHOWN = 50
@@ -41,14 +41,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
         require_change(request, shot)
         if form.is_valid():
             try:
-                services.order(
-                    shot,
-                    ledger,
-                    request.user,
-                    form.cleaned_data["frames"],
-                    form.outputs(shot.settings.space),
-                    form.matte_outputs(),
-                )
+                services.order(shot, ledger, request.user, *form.wanted(shot.settings.space))
                 request.session[_remembered(shot)] = {name: form.cleaned_data[name] for name in REMEMBERED}
                 return redirect(request.get_full_path())
             except PrismError as error:
@@ -65,10 +58,27 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
             "fault": fault,
             "present": format_frames(frames),
             "may_change": shot.can_be_changed_by(request.user),
-            "page": {"deliveries": _listed(shot), "progress": reverse("hand-off-progress", kwargs=_address(shot))},
+            "page": {"deliveries": _listed(shot)}
+            | {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in ("progress", "names")},
         },
         status=422 if form.errors else 200,
     )
+
+
+@require_POST
+@with_shot
+def names(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Where the files of a filled-in form would be written; why not, if it cannot be."""
+    require_change(request, shot)
+    ledger = open_ledger(shot)
+    form = OrderForm(request.POST, mattes=[matte.id for matte in parse(shot, ledger.document).mattes])
+    if not form.is_valid():
+        return JsonResponse({"paths": [], "why": " ".join(text for texts in form.errors.values() for text in texts)})
+    try:
+        paths = services.names_before(shot, ledger, request.user, *form.wanted(shot.settings.space))
+    except BadArgument as error:
+        return JsonResponse({"paths": [], "why": f"{error.what} {error.advice}"})
+    return JsonResponse({"paths": paths, "why": ""})
 
 
 @require_GET

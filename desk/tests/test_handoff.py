@@ -118,6 +118,17 @@ class Orders(HandoffCase):
             chosen, {"frames": "1002", "pixel": "float", "still": ".tif", "bits": 16, "alpha": "keep", "exr": True}
         )
 
+    def test_names_are_shown_before_anything_is_written(self):
+        fields = {"frames": "1001", "exr": "on", "pixel": "half", "compression": "zip", "still": ".png", "view": "srgb"}
+        fields |= {"bits": "8", "alpha": "black"}
+        told = self.client.post(self.url("hand-off-names"), fields).json()
+        self.assertEqual((Delivery.objects.count(), LedgerVersion.objects.count()), (0, 0))
+        self.post(**fields)
+        self.work()
+        written = [str(services.path_of(delivery, 1001)) for delivery in Delivery.objects.order_by("pk")]
+        self.assertEqual(sorted(told["paths"]), sorted(written))
+        self.assertIn("Not rendered: 7", self.client.post(self.url("hand-off-names"), fields | {"frames": "7"}).json()["why"])
+
     def test_several_formats_at_once(self):
         self.assertEqual(self.post(still=".png", view="film").status_code, 302)
         self.work()

@@ -153,7 +153,9 @@ class Ledgers(BrowserCase):
         self.log_in()
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
         self.settled()
-        self.page.get_by_label("Add a row").select_option("fog")
+        self.page.get_by_role("button", name="Add a row…").click()
+        self.page.get_by_label("Search what to add").fill("fog")
+        self.page.keyboard.press("Enter")
         expect(self.page.locator("[data-row=fog]")).to_be_visible()
         self.settled()
         fog = lambda: Document.from_json(Ledger.objects.get().document).row("fog")  # noqa: E731

@@ -2,18 +2,37 @@
 import { get, pageData, post } from "./api.js";
 
 const EVERY = 700;
+const NAMED_AFTER = 250;
 const SHOWN_FILES = 5;
 const WORDS = { queued: "waiting", running: "being written", done: "written", failed: "failed", cancelled: "cancelled" };
 
 export default () => ({
   deliveries: [],
   fault: "",
+  paths: [],
+  why: "",
+  naming: 0,
 
   init() {
     const page = pageData();
     this.deliveries = page.deliveries;
     this.url = page.progress;
+    this.namesUrl = page.names;
+    if (this.$refs.order) this.nameFiles(this.$refs.order);
     this.follow();
+  },
+
+  // Of the form above: where its files would be written.
+  async nameFiles(form) {
+    clearTimeout(this.naming);
+    this.naming = setTimeout(async () => {
+      try {
+        const response = await fetch(this.namesUrl, { method: "POST", body: new FormData(form) });
+        Object.assign(this, response.ok ? await response.json() : { paths: [], why: "" });
+      } catch {
+        Object.assign(this, { paths: [], why: "" }); // pressing Write says what is wrong
+      }
+    }, NAMED_AFTER);
   },
 
   get none() { return this.deliveries.length === 0; },

@@ -2,6 +2,7 @@
 import { pageData } from "../api.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
+import { adding } from "./adding.js";
 import { balance } from "./balance.js";
 import { curves } from "./curves.js";
 import { dimmers } from "./dimmers.js";
@@ -16,6 +17,8 @@ import { strokes } from "./strokes.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
 import { trims } from "./trims.js";
+import { width } from "./width.js";
+import "../cut-name.js";
 import "../curve-field.js";
 import "../key-field.js";
 import "../range-field.js";
@@ -107,7 +110,7 @@ export default () => {
 
     // ---- Keys and faults ----
     ownKeys() {
-      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting() };
+      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting(), a: () => this.toggleAdding() };
     },
     key(event) {
       const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
@@ -120,5 +123,5 @@ export default () => {
       this.pressed(event);
     },
   };
-  return viewer(page, joined(rows(page, held), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(rows(page, held), adding(), width(), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };

@@ -153,25 +153,6 @@ export const rows = (page, held) => ({
     this.opened = id;
   },
   ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },
-  // By element, under whose name a pass needs no other.
-  get sourceGroups() {
-    const byElement = Map.groupBy(this.sources, ({ elementName }) => elementName);
-    return [...byElement].map(([name, sources]) => ({
-      name, label: `as a row: ${name}`,
-      sources: sources.map((source) => ({ ...source, text: source.denoised ? `${source.passTitle}, denoised` : source.passTitle })),
-    }));
-  },
-  // Pictures that may lie behind: those of other files first.
-  get behindChoices() {
-    const beauty = this.sourceOf({ source: this.ledger.beauty });
-    const light = this.sources.filter(({ data }) => !data).map((source) => ({ ...source, behind: `behind ${source.key}` }));
-    return light.sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
-  },
-  async addRow(event) {
-    const source = event.target.value;
-    event.target.value = "";
-    if (source) await this.add(source);
-  },
   async add(source, row = "") {
     await this.guarded(async () => {
       const answer = await (await post(page.urls.add, { ...this.question, source, row })).json();

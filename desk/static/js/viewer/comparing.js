@@ -16,6 +16,11 @@ export const comparing = (held) => {
     get otherOrigin() { return this.origins.find((origin) => origin.id === this.other.origin) ?? this.origins[0]; },
     get otherItems() { return this.otherOrigin?.items ?? []; },
     get otherKey() { return this.otherItems.find((item) => item.key === this.other.key)?.key ?? this.otherItems[0]?.key ?? ""; },
+    get otherTitle() {
+      const item = this.otherItems.find(({ key }) => key === this.otherKey);
+      const from = this.otherOrigin?.id === this.origins[0]?.id ? "" : `, ${this.otherOrigin.text}`;
+      return item ? `${item.text}${from}${this.follows ? "" : `, frame ${this.other.frame}`}` : "";
+    },
     get otherPointed() {
       return { subject: this.otherOrigin ? this.otherSubject(this.otherOrigin, this.otherKey) : null, frame: this.follows ? this.frame : this.other.frame };
     },

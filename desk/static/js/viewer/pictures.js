@@ -108,6 +108,7 @@ export const pictures = (held) => {
         if (main.ends) this.found = main.ends;
         held.bitmap = bitmap;
         held.stage.size(...main.size);
+        held.stage.names = { main: this.title, other: this.otherTitle };
         held.stage.put({ main: bitmap, other, passing: request.encoding === "jpeg" });
         this.fault = null;
         Object.assign(this.$refs.canvas.dataset, { serial: request.serial, encoding: request.encoding, across: bitmap.width });

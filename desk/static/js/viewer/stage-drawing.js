@@ -1,6 +1,7 @@
 // What a stage looks like: its pictures, compared or alone, the numbers in its pixels, and what is marked.
 import { lineOf, middleOf, spanOf } from "./wipe.js";
 
+const NAME_GAP = 14; // screen pixels from a wipe's line to what is written beside it
 export const NUMBERS_FROM = 38; // screen pixels that one pixel is high
 
 export function drawStage(stage) {
@@ -48,6 +49,28 @@ function drawWipe(stage, pen, other) {
   pen.fillStyle = "#fff";
   pen.fillRect(Math.round(line) - 0.5, -far, 1, 2 * far);
   pen.restore();
+  nameHalves(stage, pen, { left, top, line });
+}
+
+// Which picture lies on which side, beside the line's upper end: the other one where its way begins.
+function nameHalves(stage, pen, { left, top, line }) {
+  const turn = (stage.angle * Math.PI) / 180;
+  const [across, down] = [Math.cos(turn), Math.sin(turn)];
+  const up = 0.44 * Math.min((stage.height * stage.zoom) / Math.abs(across), (stage.width * stage.across) / Math.abs(down));
+  pen.font = "13px Next, sans-serif";
+  pen.textBaseline = "middle";
+  [[stage.names.other, -1], [stage.names.main, 1]].forEach(([name, side]) => {
+    const x = left + across * (line + side * NAME_GAP) + down * up;
+    const y = top + down * (line + side * NAME_GAP) - across * up;
+    const way = across * side;
+    const wide = pen.measureText(name).width + 12;
+    const from = way > 0.3 ? x : way < -0.3 ? x - wide : x - wide / 2;
+    pen.fillStyle = "#000a";
+    pen.fillRect(from, y - 11, wide, 22);
+    pen.fillStyle = "#fff";
+    pen.textAlign = "left";
+    pen.fillText(name, from + 6, y);
+  });
 }
 
 function drawBeside(stage, pen, main, other) {

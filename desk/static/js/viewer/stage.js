@@ -9,6 +9,7 @@ export class Stage {
   constructor(canvas, { width, height, aspect = 1, onPointer, onZoom, onBox }) {
     Object.assign(this, { canvas, width, height, aspect, onPointer, onZoom, onBox });
     this.pictures = { main: null, other: null };
+    this.names = { main: "", other: "" }; // what the pictures show, for the two halves of a wipe
     this.passing = false;
     this.zoom = 1;
     this.x = 0;

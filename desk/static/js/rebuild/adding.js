@@ -1,0 +1,46 @@
+// What can become a row: everything there is, searched by words and grouped by where it comes from.
+const OWN = [{ id: "background", text: "a background colour" }, { id: "fog", text: "fog" }];
+
+export const adding = () => ({
+  adding: false,
+  wanted: "",
+
+  toggleAdding() {
+    this.adding = !this.adding;
+    this.wanted = "";
+    if (this.adding) this.$nextTick(() => this.$refs.wanted.focus());
+  },
+  // By element, under whose name a pass needs no other; pictures that may lie behind last, those of other files first.
+  get choices() {
+    const byElement = Map.groupBy(this.sources, ({ elementName }) => elementName);
+    const asRows = [...byElement].map(([name, sources]) => ({
+      name, items: sources.map((source) => ({ id: source.key, text: source.denoised ? `${source.passTitle}, denoised` : source.passTitle, key: source.pass })),
+    }));
+    const beauty = this.sourceOf({ source: this.ledger.beauty });
+    const light = this.sources.filter(({ data }) => !data).sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
+    const behind = light.map((source) => ({ id: `behind ${source.key}`, text: source.title, key: source.pass }));
+    return [{ name: "", items: OWN }, ...asRows, { name: "as the picture behind", items: behind }];
+  },
+  get found() {
+    const words = this.wanted.toLowerCase().split(/\s+/);
+    const fits = (name, { text, key = "" }) => words.every((word) => `${name} ${text} ${key}`.toLowerCase().includes(word));
+    return this.choices.map(({ name, items }) => ({ name, items: items.filter((item) => fits(name, item)) })).filter(({ items }) => items.length);
+  },
+  get nothingFound() { return this.found.length === 0; },
+  async addFound(id) {
+    this.adding = false;
+    await this.add(id);
+  },
+  addFirst() {
+    const first = this.found[0]?.items[0];
+    if (first && this.wanted) this.addFound(first.id);
+  },
+  // Up and down walk the list as one column, from the search on.
+  walkChoices(event) {
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const stops = [...event.currentTarget.querySelectorAll("input, .choice")];
+    stops[Math.min(stops.length - 1, Math.max(0, stops.indexOf(document.activeElement) + step))].focus();
+  },
+});
