@@ -166,6 +166,8 @@ def _pass(held: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | Non
         "channels": " ".join([*held.channels, *([held.alpha] if held.alpha else [])]),
         "state": held.state,
         "curve": held.curve,
+        "primaries": held.primaries,
+        "isLight": len(held.channels) == 3 and not (kind is not None and kind.is_data),
         "seen": {"state": seen["state"], "reasons": "; ".join(seen["reasons"])} if seen else None,
         "deep": held.deep,
         "certainty": round(held.certainty * 100),

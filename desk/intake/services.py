@@ -116,7 +116,7 @@ def look_everywhere(shot: Shot, author) -> None:
 
 
 def choose(element: Element, key: str, author, **chosen: Any) -> None:
-    """Say how a pass is to be read: state of its alpha, curve, fit. Raises BadArgument or BadDocument."""
+    """Say how a pass is to be read: state of its alpha, curve, fit, primaries. Raises BadArgument or BadDocument."""
     document_of(element).find(key)
     element.choices = {**element.choices, key: {**element.choices.get(key, {}), **chosen}}
     try:

@@ -13,6 +13,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Element, Shot
 from desk.shots.requests import json_body, whole_number
 from desk.shots.services import stations
+from prism.colour.spaces import SPACES
 from prism.errors import BadArgument
 from prism.text import printable
 
@@ -29,6 +30,7 @@ def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
     }
     page = {
         "state": inventory.state(shot),
+        "spaces": list(SPACES.items()),
         "mayChange": shot.can_be_changed_by(request.user),
         "passes": inventory.pass_choices(),
         "shots": inventory.other_shots(shot, request.user),
@@ -162,7 +164,7 @@ def _reopen(shot: Shot, body: dict[str, Any], user) -> None:
 
 
 def _choose(shot: Shot, body: dict[str, Any], user) -> None:
-    chosen = {name: str(body[name]) for name in ("state", "curve", "fit") if name in body}
+    chosen = {name: str(body[name]) for name in ("state", "curve", "fit", "primaries") if name in body}
     services.choose(_element(shot, body), str(body.get("pass", "")), user, **chosen)
 
 

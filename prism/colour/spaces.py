@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cache, lru_cache
 from types import MappingProxyType
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ from prism.errors import BadArgument
 SPACES: Mapping[str, str] = MappingProxyType(
     {"lin_rec709": "linear Rec.709", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
 )
+Primaries = Literal["header", "working", "lin_rec709", "acescg", "aces2065_1"]
+"""Of which a pass's light is mixed: as its header says, those of the working space whatever it says, or of one of SPACES."""
 _ACES_WHITE = (0.32168, 0.33767)
 CHROMATICITIES: Mapping[str, tuple[float, ...]] = MappingProxyType(
     {

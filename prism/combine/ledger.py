@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from prism.colour.spaces import require_space
+from prism.colour.spaces import Primaries, require_space
 from prism.combine.rows import GroupRow, PassRow, Row, on_source, rebuilding, source_of, walk
 from prism.documents import Document, SourceName, Value
 from prism.errors import BadArgument, BadDocument, UnknownOperator
@@ -19,7 +19,8 @@ VERSION = 4
 class SourceEntry(Value):
     """Where a source lies. source: its key. folder: from where the ledger's files are; head, padding and suffix: of its file names, the frame number with
     as many digits between them, or none (padding 0) for a still. part: of the file, from 0. alpha, state: its alpha channel, and
-    of the colour towards it. curve: of the stored values. layer, camera, pass_kind, denoised: what it is a picture of.
+    of the colour towards it. curve: of the stored values. fit: what becomes of another size than the picture's. primaries: of which its
+    light is mixed. layer, camera, pass_kind, denoised: what it is a picture of.
     """
 
     source: SourceName
@@ -32,6 +33,8 @@ class SourceEntry(Value):
     alpha: str | None = None
     state: Literal["premultiplied", "straight", "none"] = "none"
     curve: Literal["linear", "srgb"] = "linear"
+    fit: Literal["place", "scale"] = "place"
+    primaries: Primaries = "header"
     layer: Annotated[str, Field(max_length=500)] = ""
     camera: Annotated[str, Field(max_length=500)] = ""
     pass_kind: Annotated[str, Field(max_length=200)] | None = None

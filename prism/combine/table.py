@@ -55,6 +55,8 @@ def _entry(source: str, element: Element, held: ElementPass, root: Path) -> Sour
         alpha=held.alpha,
         state=held.state,
         curve=held.curve,
+        fit=held.fit,
+        primaries=held.primaries,
         layer=element.layer,
         camera=element.camera,
         pass_kind=held.kind,
@@ -98,6 +100,8 @@ def _element(name: str, held: list[tuple[str, SourceEntry, disk.Sequence]]) -> E
             alpha=entry.alpha,
             state=entry.state,
             curve=entry.curve,
+            fit=entry.fit,
+            primaries=entry.primaries,
             denoised=entry.denoised,
             reason="named by the ledger's table",
         )

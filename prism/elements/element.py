@@ -8,6 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from prism.colour.spaces import Primaries
 from prism.documents import Document, Value
 from prism.elements.disk import Sequence, file_name
 from prism.errors import BadArgument
@@ -71,7 +72,7 @@ class ElementPass(Value):
     """One pass: where it lies, and how it is to be read.
 
     key: its name in a ledger. kind: of the catalogue; None if it is not known. alpha: the channel; state: of the colour
-    towards it. curve: of the stored values. fit: what becomes of another size than the element's. aside: why it takes no part
+    towards it. curve: of the stored values. primaries: of which its light is mixed. fit: what becomes of another size than the element's. aside: why it takes no part
     in sums, empty if it does.
     """
 
@@ -84,6 +85,7 @@ class ElementPass(Value):
     alpha: str | None = None
     state: AlphaState = "none"
     curve: Literal["linear", "srgb"] = "linear"
+    primaries: Primaries = "header"
     fit: Literal["place", "scale"] = "place"
     deep: bool = False
     denoised: bool = False

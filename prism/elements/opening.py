@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from prism.colour.spaces import Chromaticities, are_same
+from prism.colour.spaces import CHROMATICITIES, Chromaticities, are_same
 from prism.elements import disk
 from prism.elements.element import Element, ElementPass, Files
 from prism.elements.frame import REC709, FileSource, OpenFrame, Reader, primaries_of
@@ -236,6 +236,13 @@ def _setting(found: Sequence[_Found]) -> _Found:
     return beauty or found[windows.index(max(windows, key=windows.count))]
 
 
+def _primaries(held: ElementPass, part: Part) -> Chromaticities | None:
+    """Those that its light has before it is converted; None to leave it as it is."""
+    if held.primaries == "header":
+        return primaries_of(part)
+    return CHROMATICITIES.get(held.primaries)
+
+
 def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource:
     """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display window."""
     held, part = found.held, found.part
@@ -244,7 +251,7 @@ def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource
     window = display if scaled else part.data_window.moved(display.x0 - own.x0, display.y0 - own.y0)
     kind = held.pass_kind
     is_light = len(held.channels) == 3 and not (kind is not None and kind.is_data)
-    primaries = primaries_of(part) if is_light else None
+    primaries = _primaries(held, part) if is_light else None
     other = primaries if primaries is not None and not are_same(primaries, space) else None
     element = found.element
     return FileSource(

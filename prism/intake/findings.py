@@ -173,12 +173,13 @@ def _stored(held: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Findi
     elif light and not display and held.curve == "linear" and _is_stepped_light(own):
         yield _said(held, "curve", WARNING, f"{held.title} has only the steps of 8 bits: a picture for a screen, stored as "
                     f"{own.pixel}.", "Have it turned linear, or render it again as half.", action="linear")  # fmt: skip
-    if wanted.space and own.primaries is not None and (kind is None or not kind.is_data):
+    if wanted.space and own.primaries is not None and held.primaries == "header" and (kind is None or not kind.is_data):
         space = space_of(own.primaries)
         if space != wanted.space:
             says = SPACES[space] if space else "other primaries"
             yield _said(
-                held, "colour", NOTE, f"{held.title} says {says}; it is converted to {SPACES[wanted.space]}.", ""
+                held, "colour", NOTE, f"{held.title} says {says}; it is converted to {SPACES[wanted.space]}.",
+                "If the header is wrong, say which primaries it has.",
             )
     if kind is not None and kind.role is Role.WHOLE and held.alpha is None and own.format != "JPEG":
         yield _said(held, "no-alpha", WARNING, f"{held.title} has no alpha; it cannot be laid over another picture.",

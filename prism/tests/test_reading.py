@@ -199,6 +199,18 @@ class Colour(FolderCase):
         deliver(first_ledger(frame), frame, out, Output(pixel="float"))
         np.testing.assert_allclose(read_parts(out)[0].says("chromaticities"), CHROMATICITIES["acescg"], atol=1e-6)
 
+    def test_other_primaries_than_the_header_says(self):
+        """Asked for, they are converted from; the matrices are those of the ACES and OCIO configs."""
+        red = {"R": np.ones((2, 2), np.float32), "G": np.zeros((2, 2), np.float32), "B": np.zeros((2, 2), np.float32)}
+        write_exr(self.folder / "x_beauty.0001.exr", Image.of_planes(red, **self.primaries("acescg")))
+        (element,) = gathered(self.folder).elements
+        for primaries, expected in (
+            ("header", [1.705051, -0.130256, -0.024003]), ("working", [1, 0, 0]), ("lin_rec709", [1, 0, 0]),
+        ):  # fmt: skip
+            asked = element.replace(passes=tuple(held.replace(primaries=primaries) for held in element.passes))
+            got = open_frame(asked, 1, space=CHROMATICITIES["lin_rec709"]).pixels("beauty")
+            np.testing.assert_allclose([plane[0, 0] for plane in got.planes], expected, atol=3e-6)
+
     def test_primaries_that_span_nothing_are_passed_over(self):
         path = self.folder / "bad.exr"
         for bad in ((0.0,) * 8, (0.3, 0.3) * 4, (float("nan"),) * 8):

@@ -88,7 +88,7 @@ export default () => {
     get passes() { return this.element?.passes ?? []; },
     thumb(held) {
       const url = page.urls.thumb.replace("/0/", `/${this.element.id}/`);
-      return `${url}?pass=${encodeURIComponent(held.key)}&frame=${held.frame}&as=${held.state}${held.curve}`;
+      return `${url}?pass=${encodeURIComponent(held.key)}&frame=${held.frame}&as=${held.state}${held.curve}${held.primaries}`;
     },
     lookUrl(held, frame = held.frame) {
       return `${page.urls.look}?${new URLSearchParams({ element: this.element.id, pass: held.key, frame })}`;
@@ -103,6 +103,12 @@ export default () => {
     countText(held) { return `${this.countOf(held)} to look at`; },
     narrow(held) { this.only = this.only === held.key ? "" : held.key; },
     passClass(held) { return { narrowed: this.only === held.key, aside: held.aside }; },
+    // Of files of the plan nothing is to be asked, unless the header says other primaries than the shot's.
+    canChoosePrimaries(held) {
+      const isOther = this.element.findings.some(({ key, kind }) => key === held.key && kind === "colour");
+      return held.isLight && (isOther || !this.element.planned || held.primaries !== "header");
+    },
+    setPrimaries(held, primaries) { this.act("choose", { element: this.element.id, pass: held.key, primaries }); },
     canChooseAlpha(held) { return this.mayChange && held.state !== "none"; },
     setState(held, state) { this.act("choose", { element: this.element.id, pass: held.key, state }); },
     isEdging(held) { return this.edging === held.key; },
