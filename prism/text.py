@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from os import PathLike
 
-_UNFIT = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\ud800-\udfff]")
+# Controls, ends of lines, marks that turn the direction of text or cannot be seen, and halves of characters.
+_UNFIT = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
 
 
 def printable(text: str | PathLike[str]) -> str:

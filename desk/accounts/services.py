@@ -7,10 +7,11 @@ import secrets
 from django.contrib.auth import get_user_model
 from django.contrib.auth.validators import UnicodeUsernameValidator
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError
 from django.http import HttpRequest
 
 from desk.accounts.models import OneTimePassword
+from desk.shots.saving import at_once
 from prism.errors import BadArgument
 
 WORDS = 4
@@ -27,7 +28,7 @@ def address_of(request: HttpRequest) -> str:
     return request.META.get("REMOTE_ADDR", "")
 
 
-@transaction.atomic
+@at_once
 def create(name: str, *, may_set_up: bool = False) -> tuple[object, str]:
     """An account and its one-time password. may_set_up: whether it may make accounts and productions.
 
@@ -48,7 +49,7 @@ def create(name: str, *, may_set_up: bool = False) -> tuple[object, str]:
     return user, password
 
 
-@transaction.atomic
+@at_once
 def reset(user) -> str:
     """A new one-time password in the place of what the account had."""
     password = new_password()

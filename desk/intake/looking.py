@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from desk.intake.models import Judgement
 from desk.scenes.services import facts_for
 from desk.shots.models import Element, NameRule, Place, Shot
+from desk.shots.saving import at_once, locked
 from desk.shots.storage import allowed_place, kept_inside, shot_folder
 from prism.elements import disk
 from prism.elements.element import Element as Document
@@ -114,7 +115,7 @@ def _keep(place: Place, gathered: Gathered) -> list[Element]:
         held.pop(element.found, None)
         element.found = document.name
         element.document = document.replace(name=element.name).as_json()
-        element.save()
+        element.save(update_fields=["found", "document"] if element.pk else None)  # choices are made meanwhile
         kept.append(element)
     for gone in held.values():
         if gone.document and (gone.ledgers.exists() or gone.deliveries.exists()):
@@ -174,14 +175,22 @@ def rule(shot: Shot, pattern: str, does: str, target: str) -> NameRule:
     except ValidationError as error:
         said = error.errors()[0]["msg"].removeprefix("Value error, ")
         raise BadDocument(f"{said.rstrip('.')}.", where="rule") from None
+    return _keep_rule(shot, checked)
+
+
+@at_once
+def _keep_rule(shot: Shot, checked: Rule) -> NameRule:
+    locked(shot)  # the same may be said twice at once
     made, _ = NameRule.objects.update_or_create(
         shot=shot, pattern=checked.pattern, defaults={"does": checked.does, "target": checked.target}
     )
     return made
 
 
+@at_once
 def take_over(shot: Shot, other: Shot) -> int:
     """Add the rules of another shot; those of this one stay as they are. Returns how many were new."""
+    locked(shot)
     own = set(shot.name_rules.values_list("pattern", flat=True))
     new = [rule for rule in reversed(other.name_rules.all()) if rule.pattern not in own]
     NameRule.objects.bulk_create(
@@ -206,9 +215,10 @@ def unreadable_files_of(shot: Shot) -> Iterable[Path]:
             yield Path(from_storable(fault["path"]))
 
 
+@at_once
 def drop_file(shot: Shot, path: Path) -> None:
     """Take one file out of all elements of a shot, without listing its folder again."""
-    for element in shot.elements.exclude(document={}):
+    for element in shot.elements.exclude(document={}).select_for_update():
         document = Document.from_json(element.document)
         passes = tuple(_without(held, path) for held in document.passes)
         if passes != document.passes:

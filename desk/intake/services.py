@@ -16,6 +16,7 @@ from desk.intake.looking import drop_file, files_of_shot, look, unreadable_files
 from desk.jobs import engine
 from desk.jobs.models import Job, State, Task
 from desk.shots.models import Element, Place, Shot
+from desk.shots.saving import at_once, locked
 from desk.shots.services import document_of
 from desk.shots.storage import allowed_place, kept_inside
 from prism.documents import spoken_fault
@@ -117,14 +118,21 @@ def look_everywhere(shot: Shot, author) -> None:
 
 def choose(element: Element, key: str, author, **chosen: Any) -> None:
     """Say how a pass is to be read: state of its alpha, curve, fit, primaries. Raises BadArgument or BadDocument."""
-    document_of(element).find(key)
-    element.choices = {**element.choices, key: {**element.choices.get(key, {}), **chosen}}
+    _keep_choice(element, key, chosen)
+    checks.begin(element, author)
+
+
+@at_once
+def _keep_choice(element: Element, key: str, chosen: dict[str, Any]) -> None:
+    """Beside those that were made meanwhile. element: gets them all."""
+    now = locked(element)
+    document_of(now).find(key)
+    element.choices = now.choices = {**now.choices, key: {**now.choices.get(key, {}), **chosen}}
     try:
-        document_of(element)
+        document_of(now)
     except ValidationError as error:
         raise BadArgument(f"A pass cannot be read so: {spoken_fault(error.errors()[0])}", where=key) from None
-    element.save(update_fields=["choices"])
-    checks.begin(element, author)
+    now.save(update_fields=["choices"])
 
 
 def remove(element: Element) -> None:

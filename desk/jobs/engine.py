@@ -13,7 +13,6 @@ from itertools import islice
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
 from django.db.models import Case, Count, Q, QuerySet, Value, When
 from django.utils import timezone
 from kombu.exceptions import OperationalError
@@ -21,6 +20,7 @@ from kombu.exceptions import OperationalError
 from desk.celery import app
 from desk.jobs.models import OPEN, Job, State, Task, Worker
 from desk.shots.models import Shot
+from desk.shots.saving import at_once
 from prism.errors import BadArgument
 from prism.passes.checks.sizes import MOST_TASKS
 
@@ -36,7 +36,7 @@ SILENT = "The queue does not answer. Run ./eager start."
 NO_WORKER = "No worker is running. Run ./eager start, or start one on another machine."
 
 
-@transaction.atomic
+@at_once
 def begin(
     kind: str, shot: Shot, title: str, tasks: Iterable[Task], *, author=None, priority: int = 0, **payload: Any
 ) -> Job:

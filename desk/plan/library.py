@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db import transaction
-
 from desk.plan.models import OwnSize, StoredPreset
 from desk.shots.models import Production
+from desk.shots.saving import at_once
 from prism.errors import BadArgument
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import (
@@ -50,7 +49,7 @@ def listed(library: Library) -> list[dict[str, Any]]:
     ]
 
 
-@transaction.atomic
+@at_once
 def keep(production: Production, document: Document, name: str, purpose: str, base: str | None) -> None:
     """Store a plan's settings as a preset: a new one, or new settings for one of the production's own."""
     library = _locked(production)
@@ -61,7 +60,7 @@ def keep(production: Production, document: Document, name: str, purpose: str, ba
     _store(production, library, added(preset, library))
 
 
-@transaction.atomic
+@at_once
 def bring_in(production: Production, data: Any) -> None:
     """Store a preset from a file. Raises BadDocument with the path to a bad field, BadArgument if the name is taken."""
     library = _locked(production)
@@ -70,14 +69,14 @@ def bring_in(production: Production, data: Any) -> None:
     _store(production, library, added(preset, library))
 
 
-@transaction.atomic
+@at_once
 def rename(production: Production, name: str, new: str) -> None:
     library = _locked(production)
     require_own(find(name, library).name)
     _store(production, library, renamed(name, new, library))
 
 
-@transaction.atomic
+@at_once
 def duplicate(production: Production, name: str, new: str) -> None:
     library = _locked(production)
     require_free(new, library)
@@ -85,7 +84,7 @@ def duplicate(production: Production, name: str, new: str) -> None:
     _store(production, library, added(Preset.from_json(twin, where="preset"), library))
 
 
-@transaction.atomic
+@at_once
 def delete(production: Production, name: str) -> None:
     library = _locked(production)
     require_own(find(name, library).name)
@@ -128,7 +127,7 @@ def sizes_of(production: Production) -> list[dict[str, Any]]:
     return [*common, {"aspect": "own sizes", "sizes": kept}] if kept else common
 
 
-@transaction.atomic
+@at_once
 def keep_size(production: Production, title: str, width: int, height: int) -> None:
     """Raises BadArgument for a size that no plan may have."""
     if not title or len(title) > 40:

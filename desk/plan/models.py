@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from desk.shots.models import Production, Shot
+from prism.passes.plan import Plan as Document
 
 
 class Plan(models.Model):
@@ -12,6 +13,11 @@ class Plan(models.Model):
     document = models.JSONField()
     revision = models.PositiveIntegerField(default=1)  # up by one at each save; a save must name the one it builds on
     changed = models.DateTimeField(auto_now=True)
+
+    def put(self, document: Document) -> None:
+        """The next revision. Only on a record that is locked: see `desk.shots.saving`."""
+        self.document, self.revision = document.as_json(), self.revision + 1
+        self.save()
 
 
 class PlanVersion(models.Model):

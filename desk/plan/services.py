@@ -6,8 +6,6 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from django.db import transaction
-from django.utils import timezone
 
 from desk.plan.library import presets_of
 from desk.plan.measures import estimate
@@ -15,7 +13,7 @@ from desk.plan.models import Plan, PlanVersion
 from desk.plan.versions import lock, next_number, require_unlocked
 from desk.scenes.services import facts_for, known_facts
 from desk.shots.models import Shot
-from desk.shots.saving import Outdated
+from desk.shots.saving import Outdated, at_once, locked
 from desk.shots.storage import free_bytes
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument
@@ -47,21 +45,21 @@ def parse(document: Any) -> Document:
     return Document.from_json(document, where="plan")
 
 
+@at_once
 def save(plan: Plan, document: Document, revision: int) -> int:
     """Save a change that builds on `revision`. Returns the new revision.
 
     Raises Outdated if that is not the newest, Locked if this version is rendered and the change is not a new one,
     ForeignPlan if it is the plan of another shot, BadDocument if what it notes of its preset is none.
     """
-    require_own(plan.shot, document)
     require_applied(document)
-    require_unlocked(plan, document)
-    changed = Plan.objects.filter(pk=plan.pk, revision=revision).update(
-        document=document.as_json(), revision=revision + 1, changed=timezone.now()
-    )
-    if not changed:
+    now = locked(plan)
+    if now.revision != revision:
         raise Outdated("plan")
-    return revision + 1
+    require_own(now.shot, document)
+    require_unlocked(now, document)
+    now.put(document)
+    return now.revision
 
 
 class ForeignPlan(BadArgument):
@@ -79,7 +77,7 @@ def require_own(shot: Shot, document: Document) -> None:
         )  # fmt: skip
 
 
-@transaction.atomic
+@at_once
 def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
     """Put a whole plan in the place of the shot's, as a new version. What was there is kept as a version too.
 
@@ -89,12 +87,11 @@ def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
     if not take_over:
         require_own(shot, document)
     require_applied(document)
-    plan = Plan.objects.select_for_update().get(shot=shot)
+    plan = locked(shot.plan)
     number = next_number(plan)
     lock(plan, PlanVersion.Reason.REPLACED)
     settings = document.shot.replace(production=shot.production.code, code=shot.code)
-    plan.document, plan.revision = document.replace(number=number, shot=settings).as_json(), plan.revision + 1
-    plan.save()
+    plan.put(document.replace(number=number, shot=settings))
     return plan
 
 

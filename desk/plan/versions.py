@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from desk.plan.models import Plan, PlanVersion
 from desk.shots.models import Shot
+from desk.shots.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import Plan as Document
 
@@ -21,11 +20,12 @@ class Locked(BadArgument):
         )
 
 
+@at_once
 def lock(plan: Plan, reason: str = PlanVersion.Reason.RENDERED) -> PlanVersion:
-    """Keep the plan's version as it is; once is enough."""
-    number = plan.document["number"]
+    """Keep the plan's version as it is saved now; once is enough."""
+    now = locked(plan)
     version, _ = PlanVersion.objects.get_or_create(
-        plan=plan, number=number, defaults={"document": plan.document, "reason": reason}
+        plan=now, number=now.document["number"], defaults={"document": now.document, "reason": reason}
     )
     return version
 
@@ -42,12 +42,13 @@ def require_unlocked(plan: Plan, document: Document) -> None:
         raise Locked(document.number)
 
 
-@transaction.atomic
-def copy_to(document: Document, target: Shot, begun: Plan) -> Plan:
+@at_once
+def copy_to(document: Document, target: Shot) -> Plan:
     """Lay a plan on another shot, whose code, frames, rate and size stay.
 
-    begun: the plan of that shot so far. It is kept as a version, and the copy gets the next number, so nothing is lost.
+    The plan of that shot so far is kept as a version, and the copy gets the next number, so nothing is lost.
     """
+    begun = locked(target.plan)
     number = next_number(begun)
     lock(begun, PlanVersion.Reason.REPLACED)
     before = Document.from_json(begun.document).shot
@@ -55,6 +56,5 @@ def copy_to(document: Document, target: Shot, begun: Plan) -> Plan:
         include={"production", "code", "frames", "rate", "width", "height", "pixel_aspect", "space"}
     )
     copy = document.replace(number=number, shot=document.shot.replace(**kept))
-    begun.document, begun.revision = copy.as_json(), begun.revision + 1
-    begun.save()
+    begun.put(copy)
     return begun

@@ -116,7 +116,7 @@ def copy(request: HttpRequest, shot: Shot) -> JsonResponse:
     others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
     target = get_object_or_404(others, code=str(body.get("shot", "")))
     require_change(request, target)
-    copied = versions.copy_to(services.parse(body.get("plan")), target, services.open_plan(target))
+    copied = versions.copy_to(services.parse(body.get("plan")), target)
     address = reverse("plan", kwargs={"production": target.production.code, "shot": target.code})
     return JsonResponse({"url": address, "number": copied.document["number"]})
 

@@ -22,6 +22,7 @@ from desk.render import written
 from desk.render.models import Run
 from desk.scenes.services import current, facts_for, scene_of
 from desk.shots.models import Shot
+from desk.shots.saving import Outdated, locked
 from desk.shots.storage import free_bytes
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
@@ -99,9 +100,10 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
         shot, plan.fingerprint, facts.fingerprint, (file.path(number) for file in planned for number in frames)
     )
     with transaction.atomic():
+        if locked(opened).revision != opened.revision:
+            raise Outdated("plan")
         if wish.new_version:
             save(opened, plan, opened.revision)
-            opened.refresh_from_db()
         versions.lock(opened)
         title = f"{shot.code} v{plan.number:03}" + (
             f", only {', '.join(wish.light_groups)}" if wish.light_groups else ""

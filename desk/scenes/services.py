@@ -10,11 +10,11 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.db import transaction
 from numpy.typing import NDArray
 
 from desk.scenes.models import SceneVersion
 from desk.shots.models import Production, Shot
+from desk.shots.saving import at_once
 from desk.shots.storage import allowed_file
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
@@ -60,7 +60,7 @@ def read_stored(path: str, production: Production) -> Scene | FactsSheet:
     return parse(load_json(allowed_file(path, production)), path)
 
 
-@transaction.atomic
+@at_once
 def keep(shot: Shot, document: Scene | FactsSheet, author=None, origin: str = "") -> SceneVersion:
     """Make it the shot's scene; the same one again changes nothing."""
     Shot.objects.select_for_update().get(pk=shot.pk)

@@ -10,12 +10,13 @@ from django.utils import timezone
 
 from desk.plan.models import Plan
 from desk.shots.models import Membership, Production, Shot
+from desk.shots.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import DEFAULT_NAMES
 from prism.passes.plan import Plan as PlanDocument
 
 
-@transaction.atomic
+@at_once
 def create_production(code: str, title: str, owner) -> Production:
     """Raises BadArgument if the code is taken or cannot be one."""
     production = Production(code=code.strip(), title=title.strip())
@@ -24,7 +25,7 @@ def create_production(code: str, title: str, owner) -> Production:
     return production
 
 
-@transaction.atomic
+@at_once
 def create_shot(
     production: Production, code: str, title: str = "", *, cameras: tuple[str, ...] = (), **settings: object
 ) -> Shot:
@@ -42,7 +43,7 @@ def create_shot(
 
 def _enter(production: Production, code: str, title: str, plan: Callable[[], PlanDocument]) -> Shot:
     """Keep a new shot, in a folder that no other uses, with its plan, which is made once the code is seen to be sound."""
-    Production.objects.select_for_update().get(pk=production.pk)  # one new shot after another
+    locked(production)  # one new shot after another
     shot = Shot(
         production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}"
     )
@@ -54,7 +55,7 @@ def _enter(production: Production, code: str, title: str, plan: Callable[[], Pla
     return shot
 
 
-@transaction.atomic
+@at_once
 def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
     """A new shot with the plan and the scene of another; its files, runs and ledgers stay where they are."""
     from desk.scenes.services import current, keep, parse
@@ -70,30 +71,42 @@ def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
     return copy
 
 
-@transaction.atomic
+@at_once
 def rename_shot(shot: Shot, code: str, title: str) -> None:
     """Files and folder stay; a plan whose version is rendered goes on under the next number with the new code."""
     from desk.plan.versions import next_number
 
-    before = shot.code
+    locked(shot.production)  # one new code after another
+    before = locked(shot).code
     shot.code, shot.title = code.strip(), title.strip()
     _require_sound(shot)
-    shot.save()
+    shot.save(update_fields=["code", "title"])
     if shot.code == before:
         return
-    plan = shot.plan
+    plan = locked(shot.plan)
     document = PlanDocument.from_json(plan.document, where="plan")
-    locked = plan.versions.filter(number=document.number).exists()
-    number = next_number(plan) if locked else document.number
-    plan.document = document.replace(number=number, shot=document.shot.replace(code=shot.code)).as_json()
-    plan.revision += 1
-    plan.save()
+    is_rendered = plan.versions.filter(number=document.number).exists()
+    number = next_number(plan) if is_rendered else document.number
+    plan.put(document.replace(number=number, shot=document.shot.replace(code=shot.code)))
 
 
 def set_archived(thing: Production | Shot, archived: bool) -> None:
     """Put away, or take back; nothing is deleted."""
     thing.archived = timezone.now() if archived else None
     thing.save(update_fields=["archived"])
+
+
+@at_once
+def change_role(production: Production, user, role: str | None) -> None:
+    """Make somebody a member, or one in another role; None takes them out. Raises BadArgument if no owner would be left."""
+    locked(production)  # two owners who step down at once must not both find the other one
+    owners = production.memberships.filter(role=Membership.Role.OWNER).exclude(user=user)
+    if role != Membership.Role.OWNER and not owners.exists():
+        raise BadArgument("A production keeps at least one owner.", where="role", advice="Make somebody else one first.")
+    if role is None:
+        production.memberships.filter(user=user).delete()
+    else:
+        Membership.objects.update_or_create(production=production, user=user, defaults={"role": role})
 
 
 def _save_new(thing: Production | Shot) -> None:

@@ -14,7 +14,7 @@ from desk.shots.access import with_shot
 from desk.shots.forms import MemberForm, NameForm, ProductionForm, ShotForm
 from desk.shots.models import Membership, Production, Shot
 from desk.shots.services import stations
-from prism.errors import PrismError
+from prism.errors import BadArgument, PrismError
 
 
 @require_http_methods(["GET", "POST"])
@@ -61,17 +61,14 @@ def members(request: HttpRequest, production: str) -> HttpResponse:
         return redirect("production", production=found.code)
     name, role = form.cleaned_data["name"].strip(), form.cleaned_data["role"]
     user = get_user_model().objects.filter(username=name).first()
-    owners = found.memberships.filter(role=Membership.Role.OWNER).exclude(user=user)
     if user is None:
         messages.warning(request, f"There is no account {name}. Make it under Accounts first.")
-    elif role != Membership.Role.OWNER and not owners.exists():
-        messages.warning(request, "A production keeps at least one owner.")
-    elif role == "out":
-        found.memberships.filter(user=user).delete()
-        messages.success(request, f"{name} is no longer a member.")
-    else:
-        Membership.objects.update_or_create(production=found, user=user, defaults={"role": role})
-        messages.success(request, f"{name} is {role} now.")
+        return redirect("production", production=found.code)
+    try:
+        setup.change_role(found, user, None if role == "out" else role)
+        messages.success(request, f"{name} is no longer a member." if role == "out" else f"{name} is {role} now.")
+    except BadArgument as error:
+        messages.warning(request, f"{error.what} {error.advice}")
     return redirect("production", production=found.code)
 
 

@@ -27,6 +27,7 @@ from desk.rebuild.services import open_ledger
 from desk.scenes.services import keep
 from desk.shots.models import Element, Membership, Place, Production, Shot
 from desk.shots.setup import create_shot
+from prism.errors import PrismError
 from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import header, name_floats, ranked
 from prism.pixels.image import Image
@@ -149,18 +150,24 @@ class Together:
     """Mixed into a TransactionTestCase: requests at the same moment, each in a thread and a connection of its own."""
 
     def together(self, work, count=4):
-        start = Barrier(count)
+        return self.all_at_once(*[work] * count)
 
-        def alone(_):
+    def all_at_once(self, *works):
+        """What each answers, or the PrismError it raises."""
+        start = Barrier(len(works))
+
+        def alone(work):
             try:
                 connection.ensure_connection()
                 start.wait()
                 return work()
+            except PrismError as error:
+                return error
             finally:
                 connection.close()
 
-        with ThreadPoolExecutor(count) as threads:
-            return list(threads.map(alone, range(count)))
+        with ThreadPoolExecutor(len(works)) as threads:
+            return list(threads.map(alone, works))
 
 
 class WorldCase(World, TestCase):

@@ -22,6 +22,9 @@ from prism.formats.kinds import is_picture
 MOST_FOLDERS = 5_000
 MOST_FILES = 500_000
 _VERSION_AT_END = re.compile(r"(^|[^A-Za-z])[vV]\d+$")
+_COUNTED = re.compile("[0-9]")
+# Ends of lines, digits of other scripts, and what fileseq takes for folders: such a name is cut at no number.
+_ODD = re.compile(r"[\x00-\x1f\x7f\\]|(?![0-9])\d")
 _MINUS = re.compile(r"[._]$")
 
 
@@ -176,29 +179,35 @@ def _entries(folder: Path) -> _Entries:
 def sequences_of(folder: Path, pictures: Mapping[str, FileFacts]) -> Iterator[Sequence]:
     """The names of one folder sorted into sequences and stills."""
     groups: dict[tuple[str, int, str], dict[int | None, FileFacts]] = defaultdict(dict)
-    numbered = []
+    numbered: dict[str, FileFacts] = {}
     for name, facts in pictures.items():
         stem, _, _ = name.rpartition(".")
-        if _VERSION_AT_END.search(stem) or not any(character.isdigit() for character in stem):
+        if _VERSION_AT_END.search(stem) or not _COUNTED.search(stem) or _ODD.search(name):
             groups[stem, 0, name[len(stem) :]][None] = facts
         else:
-            numbered.append(name)
-    for cut in fileseq.FileSequence.yield_sequences_in_list(numbered, pad_style=fileseq.PAD_STYLE_HASH1):
-        _add(groups, cut, pictures)
+            numbered[name] = facts
+    for cut in fileseq.FileSequence.yield_sequences_in_list(list(numbered), pad_style=fileseq.PAD_STYLE_HASH1):
+        _add(groups, cut, numbered)
+    for name, facts in numbered.items():  # those that do not come back from their cut, such as `a-0.exr`
+        stem = name.rpartition(".")[0]
+        groups[stem, 0, name[len(stem) :]][None] = facts
     for (head, padding, suffix), files in groups.items():
         yield Sequence(Path(folder), head, padding, suffix, dict(sorted(files.items(), key=lambda item: item[0] or 0)))
 
 
-def _add(groups, cut: fileseq.FileSequence, pictures: Mapping[str, FileFacts]) -> None:
-    """Sort the files of one cut into the groups, by the rules above."""
+def _add(groups, cut: fileseq.FileSequence, pictures: dict[str, FileFacts]) -> None:
+    """Move the files of one cut from the pictures into the groups, by the rules above."""
     head, suffix, padding = cut.basename(), cut.extension(), cut.zfill()
     frames = [None] if cut.frameSet() is None else [int(frame) for frame in cut.frameSet()]
     for frame in frames:
         if frame is None:
-            groups[head, 0, suffix][None] = pictures[head + suffix]
+            if facts := pictures.pop(head + suffix, None):
+                groups[head, 0, suffix][None] = facts
             continue
         number = f"{frame:0{padding}d}"
-        facts = pictures[head + number + suffix]
+        facts = pictures.pop(head + number + suffix, None)
+        if facts is None:
+            continue
         if frame < 0 and not _MINUS.search(head):
             groups[f"{head}-", padding - 1, suffix][-frame] = facts
         elif _VERSION_AT_END.search(head + number):

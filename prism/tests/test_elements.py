@@ -1,6 +1,8 @@
 """What lies on disk, told apart: sequences, names, elements, and their pixels."""
 
+import random
 import unittest
+from pathlib import Path
 
 import fileseq
 
@@ -11,6 +13,24 @@ from prism.errors import UnreadableFile
 from prism.passes.catalogue import CATALOGUE
 from prism.tests.frames import FolderCase
 from prism.tests.naming_table import table
+from prism.text import printable
+
+
+class OddNames(unittest.TestCase):
+    def test_every_name_is_found_again(self):
+        """Any characters that a file name may have, digits of other scripts and ends of lines among them."""
+        pick = random.Random(1)
+        letters = list("aZ0129._- #@%$[]{}(),x;:'\\!~`^&*+=|<>?\n\r\t\x0b\u0661\u00b2\u202e\xe9\udc80\uff11v")
+        for _ in range(4000):
+            names = {
+                "".join(pick.choices(letters, k=pick.randint(1, 9))) + pick.choice([".exr", ".0001.exr", ".EXR"])
+                for _ in range(pick.randint(1, 6))
+            }
+            found = disk.sequences_of(Path("/x"), dict.fromkeys(names, disk.FileFacts(1, 1)))
+            self.assertEqual(sorted(s.path(frame).name for s in found for frame in s.files), sorted(names))
+
+    def test_names_are_shown_on_one_line_in_one_direction(self):
+        self.assertEqual(printable("a\u202eb\nc\u200f\xe9"), r"a\u202eb\nc\u200f" + "\xe9")
 
 
 class Names(unittest.TestCase):

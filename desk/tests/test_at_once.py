@@ -1,0 +1,94 @@
+"""Two people at the same moment: what was answered as done is there afterwards, and the other is told."""
+
+from django.contrib.auth import get_user_model
+from django.test import TransactionTestCase
+
+from desk.intake.looking import look, rule
+from desk.intake.services import choose
+from desk.plan import services, versions
+from desk.plan.models import Plan
+from desk.shots import setup
+from desk.shots.models import Element, Membership, Place, Production, Shot
+from desk.shots.saving import Outdated
+from desk.shots.services import document_of
+from desk.tests.world import Together, World
+from prism.errors import BadArgument
+
+ROUNDS = 5
+
+
+class AtOnce(Together, World, TransactionTestCase):
+    def setUp(self):
+        super().setUp()
+        self.build()
+        self.plan = services.open_plan(self.shot)
+
+    def save(self, **changes):
+        """Of a page that was opened just now, and saves in a moment."""
+        opened = services.open_plan(self.shot)
+        document = services.parse(opened.document).replace(**changes)
+        return lambda: services.save(opened, document, opened.revision)
+
+    def test_a_plan_saved_while_its_shot_is_renamed(self):
+        for number in range(ROUNDS):
+            save, code = self.save(cameras=(f"c{number}",)), f"TST_1{number}"
+            shot = Shot.objects.get(pk=self.shot.pk)
+            saved, _ = self.all_at_once(save, lambda shot=shot, code=code: setup.rename_shot(shot, code, ""))
+            plan = services.parse(Plan.objects.get().document)
+            self.assertEqual(plan.shot.code, code)
+            if not isinstance(saved, BadArgument):
+                self.assertEqual(plan.cameras, (f"c{number}",))
+
+    def test_a_plan_saved_while_another_is_laid_on_it(self):
+        other = services.parse(services.open_plan(self.make_shot("TST_020")).document)
+        for number in range(ROUNDS):
+            save = self.save(cameras=(f"c{number}",))
+            target = Shot.objects.select_related("plan").get(pk=self.shot.pk)
+            saved, _ = self.all_at_once(save, lambda target=target: versions.copy_to(other, target))
+            cameras = [services.parse(v.document).cameras for v in self.plan.versions.all()]
+            self.assertTrue(isinstance(saved, Outdated) or (f"c{number}",) in cameras)
+
+    def test_a_locked_version_is_the_plan_that_is_saved(self):
+        for number in range(2, ROUNDS + 2):
+            self.save(number=number)()
+            opened = services.open_plan(self.shot)
+            saved, version = self.all_at_once(
+                self.save(cameras=("late",), number=number), lambda opened=opened: versions.lock(opened)
+            )
+            now = Plan.objects.get()
+            self.assertEqual(version.document, now.document)
+            self.assertEqual(isinstance(saved, BadArgument), now.revision == opened.revision)
+
+    def test_choices_of_several_passes(self):
+        self.render(1001)
+        element = self.bring_in()
+        keys = [held.key for held in document_of(element).passes]
+        made = [Element.objects.get(pk=element.pk) for _ in keys]
+        place = Place.objects.get()
+        self.all_at_once(
+            *(lambda key=key, own=own: choose(own, key, None, fit="scale") for key, own in zip(keys, made, strict=True)),
+            lambda: look(place),
+        )
+        self.assertEqual(set(Element.objects.get().choices), set(keys))
+
+    def test_the_last_two_owners_step_down(self):
+        owners = [get_user_model().objects.create_user(name) for name in ("one", "two")]
+        for _ in range(ROUNDS):
+            for owner in owners:
+                setup.change_role(self.production, owner, Membership.Role.OWNER)
+            answers = self.all_at_once(
+                *(lambda owner=owner: setup.change_role(self.production, owner, None) for owner in owners)
+            )
+            self.assertEqual(sum(isinstance(answer, BadArgument) for answer in answers), 1)
+            self.assertEqual(self.production.memberships.filter(role=Membership.Role.OWNER).count(), 1)
+
+    def test_the_same_thing_made_twice(self):
+        """One is made, and whoever comes second is told; never a fault of the database."""
+        for number in range(ROUNDS):
+            made = self.together(lambda number=number: setup.create_production(f"P{number}", "x", self.artist))
+            self.assertEqual(sum(isinstance(answer, Production) for answer in made), 1)
+            made = self.together(lambda number=number: self.make_shot(f"S{number}"))
+            self.assertEqual(sum(isinstance(answer, Shot) for answer in made), 1)
+        self.together(lambda: rule(self.shot, "wibble", "pass", "diffuse"))
+        self.together(lambda: setup.change_role(self.production, self.stranger, "owner"))
+        self.assertEqual((self.shot.name_rules.count(), self.stranger.memberships.count()), (1, 1))
