@@ -2,10 +2,10 @@
 
 import sys
 
-from bench import denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, presses, renders
+from bench import costs, denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, presses, renders
 
 BENCHES = {
-    "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "mattes": mattes, "pictures": pictures, "plans": plans,
+    "costs": costs, "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "mattes": mattes, "pictures": pictures, "plans": plans,
     "presses": presses, "renders": renders,
 }  # fmt: skip
 

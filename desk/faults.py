@@ -14,6 +14,7 @@ from django.shortcuts import render
 from prism.errors import PrismError, Superseded
 
 log = logging.getLogger("desk.faults")
+STATUS = {Superseded.code: 409, "work.busy": 429}  # of faults that lie in the moment, not in what was asked
 ANSWERED = (Http404, PermissionDenied, SuspiciousOperation)  # by Django, which has pages for them
 
 
@@ -37,7 +38,7 @@ class FaultsMiddleware:
         if isinstance(exception, ANSWERED):
             return None
         if isinstance(exception, PrismError):
-            return _answer(request, exception, 409 if isinstance(exception, Superseded) else 422)
+            return _answer(request, exception, STATUS.get(exception.code, 422))
         number = secrets.token_hex(4)
         log.error("fault %s: %s %s", number, request.method, request.path, exc_info=exception)
         got_request_exception.send(sender=type(self), request=request)

@@ -1,11 +1,11 @@
 """Addresses name what is shown: production, shot, station."""
 
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.views import LoginView, LogoutView
+from django.contrib.auth.views import LogoutView
 from django.http import HttpResponse
 from django.urls import include, path
 
-from desk.accounts.views import password
+from desk.accounts.views import Login, password
 from desk.shots import setup_views
 from desk.shots.views import shots
 
@@ -20,7 +20,7 @@ def health(request):
 
 urlpatterns = [
     path("health/", health),
-    path("login/", LoginView.as_view(template_name="login.html", redirect_authenticated_user=True), name="login"),
+    path("login/", Login.as_view(), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
     path("password/", password, name="password"),
     path("accounts/", include("desk.accounts.urls")),

@@ -10,6 +10,7 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from functools import cache
 
 from prism.errors import Superseded
+from prism.limits import Limit, current
 
 Band = tuple[int, int]
 
@@ -37,20 +38,21 @@ def run_bands(
     """Call `work(first, end)` for every band, spread over all cores, and return when all are done.
 
     alone: up to so many bands are not worth handing out, and are worked off here.
-    is_stale: asked before each band; once it answers True the remaining bands are skipped and Superseded is raised.
+    is_stale: asked before each band; once it answers True the remaining bands are skipped and Superseded is raised. So they are
+    once the limit of `prism.limits` is over, by what it raises.
     on_progress: called in the caller's thread with the share of bands done, 0..1.
     """
     bands = list(split_rows(height, band_rows))
+    limit = current()  # the threads do not know of it
 
     def guarded(first: int, end: int) -> bool:
-        if is_stale():
+        if is_stale() or limit.is_over:
             return False
         work(first, end)
         return True
 
     if len(bands) <= alone:
-        if not all([guarded(*band) for band in bands]):
-            raise Superseded("A newer request took over.")
+        _require_all(all([guarded(*band) for band in bands]), limit)
         return
     futures = [_pool().submit(guarded, *band) for band in bands]
     complete = True
@@ -61,5 +63,10 @@ def run_bands(
     finally:
         for future in futures:
             future.cancel()
+    _require_all(complete, limit)
+
+
+def _require_all(complete: bool, limit: Limit) -> None:
     if not complete:
+        limit.require()
         raise Superseded("A newer request took over.")

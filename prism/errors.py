@@ -52,6 +52,12 @@ class TooLarge(PrismError):
     code = "file.too-large"
 
 
+class TooCostly(PrismError):
+    """More work than somebody can wait for; a job has the time for it."""
+
+    code = "work.costly"
+
+
 class SizeMismatch(PrismError):
     """Images that must share a size do not."""
 

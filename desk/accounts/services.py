@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 from django.contrib.auth import get_user_model
 from django.contrib.auth.validators import UnicodeUsernameValidator
@@ -11,10 +13,12 @@ from django.db import IntegrityError
 from django.http import HttpRequest
 
 from desk.accounts.models import OneTimePassword
+from desk.limits import one_of_few, require_few_tries
 from desk.shots.saving import at_once
 from prism.errors import BadArgument
 
 WORDS = 4
+MOST_TRIES = 60  # passwords a minute from one address, whoever's they are
 _SYLLABLES = [a + b for a in "bdfgklmnprstvz" for b in "aeiou"]
 
 
@@ -26,6 +30,15 @@ def new_password() -> str:
 def address_of(request: HttpRequest) -> str:
     """Of the client: the web server has put it in place of a reverse proxy's, if it trusts that."""
     return request.META.get("REMOTE_ADDR", "")
+
+
+@contextmanager
+def checking_passwords(request: HttpRequest) -> Iterator[None]:
+    """A place among the passwords that are checked at once. Raises Busy if there are too many, of all or of this address."""
+    address = address_of(request)
+    require_few_tries(f"passwords {address}", most=MOST_TRIES, seconds=60)
+    with one_of_few(f"passwords {address}", at_once=2), one_of_few("passwords", at_once=3, waiting=6):
+        yield
 
 
 @at_once

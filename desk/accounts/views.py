@@ -2,9 +2,10 @@ from __future__ import annotations
 
 from django.conf import settings
 from django.contrib import messages
-from django.contrib.auth import get_user_model, update_session_auth_hash
+from django.contrib.auth import authenticate, get_user_model, update_session_auth_hash
 from django.contrib.auth.decorators import login_not_required
-from django.contrib.auth.forms import SetPasswordForm
+from django.contrib.auth.forms import AuthenticationForm, SetPasswordForm
+from django.contrib.auth.views import LoginView
 from django.core.exceptions import PermissionDenied
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -12,6 +13,7 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from desk.accounts import services
 from desk.accounts.models import OneTimePassword
+from desk.shots.saving import at_once
 from prism.errors import BadArgument
 
 
@@ -21,17 +23,24 @@ def password(request: HttpRequest) -> HttpResponse:
     form = SetPasswordForm(request.user, request.POST or None)
     first = OneTimePassword.objects.filter(user=request.user).exists()
     if request.method == "POST":
-        given = request.POST.get("old_password", "")
-        if not first and not request.user.check_password(given):
-            form.add_error(None, "Your current password is not right.")
+        with services.checking_passwords(request):
+            given = request.POST.get("old_password", "")
+            if not first and not _is_password(request, given):
+                form.add_error(None, "Your current password is not right.")
+            if form.is_valid():
+                form.save()
         if form.is_valid():
-            form.save()
             OneTimePassword.objects.filter(user=request.user).delete()
             update_session_auth_hash(request, request.user)
             messages.success(request, "Your password is changed.")
             return redirect("shots")
     status = 422 if form.errors else 200
     return render(request, "accounts/password.html", {"form": form, "first": first}, status=status)
+
+
+def _is_password(request: HttpRequest, given: str) -> bool:
+    """Of the user's; a wrong one counts like a wrong login, and is as slow when there were many."""
+    return authenticate(request, username=request.user.get_username(), password=given) is not None
 
 
 @require_http_methods(["GET", "POST"])
@@ -64,6 +73,30 @@ def change(request: HttpRequest, pk: int) -> HttpResponse:
     except BadArgument as error:
         return _page(request, {"fault": error}, 422)
     return redirect("accounts")
+
+
+class LoginForm(AuthenticationForm):
+    """Django's, which passes on names that are too long for any account, and for the record of wrong ones."""
+
+    def clean_username(self) -> str:
+        """Raises ValidationError, as for a name there is not."""
+        name = self.cleaned_data["username"]
+        if len(name) > get_user_model()._meta.get_field("username").max_length:
+            raise self.get_invalid_login_error()
+        return name
+
+
+class Login(LoginView):
+    """The login page. Checking a password takes long on purpose, so only few are checked at once, and few for one address."""
+
+    form_class = LoginForm
+    template_name = "login.html"
+    redirect_authenticated_user = True
+
+    def post(self, request: HttpRequest, *arguments, **named) -> HttpResponse:
+        """Raises Busy."""
+        with services.checking_passwords(request):
+            return at_once(super().post)(request, *arguments, **named)  # wrong ones are counted in one record by all
 
 
 @login_not_required

@@ -67,6 +67,7 @@ MIDDLEWARE = [
     "desk.accounts.middleware.OneTimePasswordMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "desk.limits.LimitMiddleware",
     "desk.faults.FaultsMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
@@ -125,7 +126,12 @@ AXES_CLIENT_IP_CALLABLE = "desk.accounts.services.address_of"
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "shots"
 LOGOUT_REDIRECT_URL = "login"
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in (
+        "MinimumLengthValidator", "CommonPasswordValidator", "NumericPasswordValidator", "UserAttributeSimilarityValidator",
+    )
+]  # fmt: skip
 SESSION_COOKIE_SAMESITE = "Lax"
 SECURE_REFERRER_POLICY = "same-origin"
 X_FRAME_OPTIONS = "DENY"

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import tempfile
 import time
+import unittest
 import zipfile
 from pathlib import Path
 from unittest import mock
@@ -19,9 +20,12 @@ from django.test import Client, TransactionTestCase, override_settings
 from django.urls import reverse
 
 from demo.conservatory import build_scene
+from desk import limits
 from desk.jobs import engine
 from desk.jobs.models import Task
+from desk.limits import one_of_few
 from desk.plan.services import open_plan
+from desk.serving import MOST_UNFINISHED, SLOWEST, WHOLE_WITHIN, BoundedChannel
 from desk.shots import backup
 from desk.shots.models import Place, Production, Shot
 from desk.tests.world import Together, World, WorldCase
@@ -46,6 +50,35 @@ class Logins(WorldCase):
             self.log_in(Client(REMOTE_ADDR="10.1.2.3")).status_code, 302
         )  # from elsewhere, with the right one
         self.assertEqual(self.log_in(client, "rex").status_code, 302)  # nor is anybody else kept out
+
+    def test_names_that_are_none_are_refused_like_any(self):
+        for name in ("x" * 151, "x" * 5000, "☃" * 150, "a\x00b", " "):
+            self.assertEqual(self.log_in(Client(REMOTE_ADDR="10.1.2.4"), name).status_code, 200)
+
+    def test_guesses_of_the_old_password_are_slowed_alike(self):
+        new = {"new_password1": "a-fine-word-9", "new_password2": "a-fine-word-9"}
+        with self.assertLogs("axes", "WARNING"):
+            codes = [
+                self.client.post(reverse("password"), {"old_password": f"guess{n}"} | new).status_code for n in range(6)
+            ]
+        self.assertEqual(codes, [422] * 4 + [429] * 2)
+        self.artist.refresh_from_db()
+        self.assertTrue(self.artist.check_password("light-and-shade"))
+
+    def test_passwords_that_everybody_guesses_are_not_chosen(self):
+        for bad in ("password123", "8520147963", "short1"):
+            new = {"old_password": "light-and-shade", "new_password1": bad, "new_password2": bad}
+            self.assertEqual(self.client.post(reverse("password"), new).status_code, 422)
+
+    def test_few_are_checked_at_once_and_few_from_one_address(self):
+        client = Client(REMOTE_ADDR="10.9.9.9")
+        places = f"passwords {client.defaults['REMOTE_ADDR']}"
+        with one_of_few(places, at_once=2), one_of_few(places, at_once=2), mock.patch.object(limits, "PATIENCE", 0.0):
+            self.assertEqual(self.log_in(client).status_code, 429)
+            self.assertEqual(self.log_in(Client(REMOTE_ADDR="10.9.9.8")).status_code, 302)
+        with mock.patch("desk.accounts.services.MOST_TRIES", 3):
+            codes = [self.log_in(Client(REMOTE_ADDR="10.9.9.7"), f"name{n}").status_code for n in range(5)]
+        self.assertEqual(codes, [200] * 3 + [429] * 2)
 
     def test_a_right_one_begins_the_count_anew(self):
         client = Client()
@@ -76,6 +109,31 @@ class Deployed(WorldCase):
     def test_it_can_say_no(self):
         with mock.patch.dict(os.environ, EAGER_SECRET_KEY="short"):
             self.assertIn("security.W009", self.run_with("check --deploy --fail-level WARNING"))
+
+
+def is_closed(line: socket.socket) -> bool:
+    line.setblocking(False)
+    try:
+        return line.recv(1) == b""
+    except BlockingIOError:
+        return False
+    except OSError:
+        return True
+
+
+class Late(unittest.TestCase):
+    """A request has a time in which it must have come whole, whatever pauses it makes."""
+
+    def is_late(self, after, length=None, begun=100.0):
+        channel = mock.Mock(begun=begun, request=mock.Mock(content_length=length))
+        return BoundedChannel.is_late(channel, 100 + after)
+
+    def test_headers_and_bodies(self):
+        self.assertFalse(self.is_late(WHOLE_WITHIN - 1))
+        self.assertTrue(self.is_late(WHOLE_WITHIN + 1))
+        self.assertFalse(self.is_late(WHOLE_WITHIN + 1, length=8 << 20))
+        self.assertTrue(self.is_late(WHOLE_WITHIN + (8 << 20) / SLOWEST + 1, length=8 << 20))
+        self.assertFalse(self.is_late(1e6, begun=None))  # idle, between two requests
 
 
 class Serving(WorldCase):
@@ -135,6 +193,15 @@ class Serving(WorldCase):
                 self.addCleanup(held[-1].close)
                 held[-1].sendall(start)
         self.assertTrue(all(self.ask().startswith(b"HTTP/1.0 200") for _ in range(20)))
+        for _ in range(120):  # more of one address than may be unfinished: those that began first are closed
+            held.append(socket.create_connection(("127.0.0.1", self.port)))
+            self.addCleanup(held[-1].close)
+            held[-1].sendall(b"GET / HTTP/1.1\r\nX: ")
+        deadline = time.monotonic() + 30
+        while sum(is_closed(line) for line in held) < len(held) - 2 * MOST_UNFINISHED:
+            self.assertLess(time.monotonic(), deadline, "unfinished connections stay open")
+            time.sleep(0.2)
+        self.assertTrue(self.ask().startswith(b"HTTP/1.0 200"))
         before = self.workers()
         self.assertEqual(len(before), 2)
         os.kill(min(before), 9)

@@ -2,11 +2,13 @@
 
 import io
 import json
+from unittest import mock
 
 import numpy as np
 from PIL import Image as Pillow
 
 from desk.jobs import work
+from desk.limits import pictures_of
 from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
@@ -19,6 +21,7 @@ from prism.combine.ledger import Ledger as Document
 from prism.formats.exr import write_exr
 from prism.passes.estimate import Measured
 from prism.pixels.image import Image
+from prism.viewing.subjects import LedgerSubject
 
 
 def decoded(answer) -> np.ndarray:
@@ -146,6 +149,23 @@ class Pictures(RebuildCase):
         answer = self.question("look-picture", width=9, encoding="jpeg")
         self.assertEqual((answer.headers["X-Step"], decoded(answer).shape), ("2", (HEIGHT // 2, WIDTH // 2, 3)))
         self.assertEqual(answer.headers["Content-Type"], "image/jpeg")
+
+    def test_what_takes_too_long_is_smaller_or_refused(self):
+        """By what it is said to cost: a picture that nobody would wait for is not begun."""
+        self.assertNotIn("X-Saved", self.question("look-picture").headers)
+        for seconds, step, status in ((9, "2", 200), (30, "4", 200), (500, "8", 200), (5000, None, 422)):
+            with mock.patch.object(LedgerSubject, "seconds", lambda *_, step, seconds=seconds: seconds / step**2):
+                answer = self.question("look-picture")
+            self.assertEqual((answer.status_code, answer.headers.get("X-Step")), (status, step))
+        self.assertEqual(answer.json()["error"]["code"], "work.costly")
+
+    def test_one_user_has_few_pictures_under_way(self):
+        """Others wait, so many and so long; further ones are told so, and nobody else's are concerned."""
+        with pictures_of(self.artist.pk), pictures_of(self.artist.pk):
+            self.assertEqual(self.question("look-picture").status_code, 429)
+            with pictures_of(self.reviewer.pk):
+                pass
+        self.assertEqual(self.question("look-picture").status_code, 200)
 
     def test_an_overtaken_request_is_dropped(self):
         claim_newest("a page", 9)

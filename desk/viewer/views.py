@@ -8,6 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from desk.limits import pictures_of
 from desk.shots.access import with_shot
 from desk.shots.models import Element, Shot
 from desk.shots.requests import finite, json_body, number, texts, whole_number
@@ -74,12 +75,15 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
         against=_opened(shot, body, against) if isinstance(against, dict) else None,
         gain=number(body, "gain", 1.0, 1e-6, 1e6),
     )
-    encoded = services.picture(opened, wish, is_stale)
+    with pictures_of(request.user.pk, is_stale):
+        encoded = services.picture(opened, wish, is_stale)
     answer = HttpResponse(encoded.body, content_type=f"image/{encoding}")
     answer["X-Step"] = str(encoded.step)
     answer["X-Size"] = (
         f"{opened.frame.display_window.width} {opened.frame.display_window.height} {opened.frame.pixel_aspect}"
     )
+    if encoded.saved:
+        answer["X-Saved"] = f"{encoded.saved:.0f}"
     if encoded.ends is not None:
         answer["X-Range"] = f"{encoded.ends[0]:.6g} {encoded.ends[1]:.6g}"
     answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"

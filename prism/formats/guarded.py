@@ -28,6 +28,7 @@ from numpy.typing import NDArray
 from prism.errors import TooLarge, UnreadableFile
 from prism.formats.headers import Part, open_regular
 from prism.formats.planes import PlaneFolder
+from prism.limits import current
 
 MEMORY = 1 << 30  # bytes a child may take beside what the declared size explains
 MOST_MEMORY = 8 << 30
@@ -153,14 +154,16 @@ class _Child:
         return self._process.poll() is None
 
     def ask(self, path: Path, request: Mapping[str, Any], descriptors: list[int]) -> dict[str, Any]:
-        """Raises UnreadableFile if the child breaks or takes too long, or _Gone."""
+        """Raises UnreadableFile if the child breaks or takes too long, TooCostly if the limit ends before, or _Gone."""
         said = json.dumps(request).encode()
-        self._line.settimeout(request["seconds"])
+        limit = current()
+        self._line.settimeout(min(request["seconds"], limit.left or request["seconds"]))
         try:
             socket.send_fds(self._line, [struct.pack("<I", len(said))], descriptors)
             self._line.sendall(said)
             return json.loads(self._take(struct.unpack("<I", self._take(4))[0]))
         except TimeoutError:
+            limit.require()
             raise UnreadableFile(
                 f"Decoding took more than {request['seconds']} s and was ended.",
                 where=str(path),
@@ -213,8 +216,13 @@ class _Door:
 
     def ask(self, path: Path, request: Mapping[str, Any], source: int, target: int) -> dict[str, Any]:
         """What the decoder answers, its faults raised with the path."""
-        with self._places:
+        limit = current()
+        if not self._places.acquire(timeout=limit.left):
+            limit.require()
+        try:
             answer = self._asked(path, request, [source, target])
+        finally:
+            self._places.release()
         if "fault" in answer:
             kind = TooLarge if answer["fault"] == TooLarge.code else UnreadableFile
             raise kind(answer["what"], where=str(path), advice="Render or copy this file again.")

@@ -67,6 +67,7 @@ class MadeMatte(_Matte):
         return tuple(part.of for part in self.parts if isinstance(part, MattePart))
 
 
+MOST_DEEP = 50  # mattes that a matte may be made of, one inside the other
 _KINDS = ("alpha", "inverted", "made")
 
 
@@ -80,16 +81,19 @@ Mattes = Annotated[tuple[Matte, ...], Field(max_length=500)]
 
 
 def require_order(mattes: tuple[Matte, ...]) -> frozenset[str]:
-    """The ids of all mattes. Raises ValueError if two share one, or if one is made of another that does not stand before it."""
-    seen: set[str] = set()
+    """The ids of all mattes. Raises ValueError if two share one, if one is made of another that does not stand before it, or of others
+    that are made of others too often."""
+    depths: dict[str, int] = {}
     for matte in mattes:
-        if matte.id in seen:
+        if matte.id in depths:
             raise ValueError(f"Two mattes have the id {matte.id}")
         for other in matte.others:
-            if other not in seen:
+            if other not in depths:
                 raise ValueError(f"Matte {matte.id} is made of {other}, which does not stand before it")
-        seen.add(matte.id)
-    return frozenset(seen)
+        depths[matte.id] = 1 + max((depths[other] for other in matte.others), default=0)
+        if depths[matte.id] > MOST_DEEP:
+            raise ValueError(f"Matte {matte.id} is made of a matte of a matte, more than {MOST_DEEP} times over")
+    return frozenset(depths)
 
 
 def with_sources(matte: Matte, others: Mapping[str, str]) -> Matte:

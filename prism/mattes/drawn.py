@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled
+from prism.limits import current
 from prism.mattes.parts import ShapePart, Stroke, StrokesPart
 
 BAND_ROWS = 16
@@ -24,6 +25,7 @@ def strokes(part: StrokesPart, shape: tuple[int, int], origin: tuple[float, floa
     """(H, W). origin: x and y of the plane's upper left corner in the picture. step: pixels of the picture for one of the plane."""
     out = np.zeros(shape, np.float32)
     for stroke in part.strokes:
+        current().require()
         moved = (np.array(stroke.points) + np.array([part.x - origin[0], part.y - origin[1]])) / step
         _lay(out, stroke, moved, stroke.size / 2 / step)
     return out

@@ -3,8 +3,9 @@ give equal planes of equal sources."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from prism.curves import Curve
@@ -24,23 +25,38 @@ class PartPlan:
     other: MattePlan | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class MattePlan:
-    """Parts in order. space: working colour, whose weights make luminance."""
+    """Parts in order. space: working colour, whose weights make luminance.
+
+    digest: equal for equal plans, worked out once: a matte may be made of others, twice of the same, and those likewise, so that
+    comparing part by part would take twice as long with every step down. sources: all that it will ask for, each once.
+    """
 
     parts: tuple[PartPlan, ...]
     space: str = "lin_rec709"
+    digest: str = field(init=False)
+    sources: tuple[str, ...] = field(init=False)
+
+    def __post_init__(self) -> None:
+        others = [each.other for each in self.parts if each.other is not None]
+        said = [self.space, *(each.part.model_dump_json() for each in self.parts), *(other.digest for other in others)]
+        own = (each.part.source for each in self.parts if hasattr(each.part, "source"))
+        asked = (*own, *(source for other in others for source in other.sources))
+        object.__setattr__(self, "digest", hashlib.sha256("\n".join(said).encode()).hexdigest())
+        object.__setattr__(self, "sources", tuple(dict.fromkeys(asked)))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, MattePlan) and self.digest == other.digest
+
+    def __hash__(self) -> int:
+        return hash(self.digest)
 
     @property
     def alpha_of(self) -> str | None:
         """The source whose alpha it is, as it is; None for any other."""
         part = self.parts[0].part if len(self.parts) == 1 else None
         return part.source if isinstance(part, AlphaPart) and part == AlphaPart(source=part.source) else None
-
-    @property
-    def sources(self) -> tuple[str, ...]:
-        """All that it will ask for, each once."""
-        return tuple(dict.fromkeys(_sources(self)))
 
 
 def plans(mattes: tuple[Matte, ...], frame: int, space: str = "lin_rec709") -> Mapping[str, MattePlan]:
@@ -80,11 +96,3 @@ def _planned(part: Part, frame: int, made: Mapping[str, MattePlan]) -> PartPlan:
         )
         plain = plain.model_copy(update={"strokes": there})
     return PartPlan(plain, made[part.of] if isinstance(part, MattePart) else None)
-
-
-def _sources(plan: MattePlan) -> Iterator[str]:
-    for each in plan.parts:
-        if hasattr(each.part, "source"):
-            yield each.part.source
-        if each.other is not None:
-            yield from _sources(each.other)

@@ -13,6 +13,7 @@ from prism.curves import bent
 from prism.elements.pixels import Frame, averaged
 from prism.elements.store import Held
 from prism.errors import BadArgument
+from prism.limits import current
 from prism.mattes import drawn, measured, ranks
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import (
@@ -32,15 +33,30 @@ from prism.mattes.plan import MattePlan, PartPlan
 def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.float32]:
     """(H, W) float32, 0..1, read-only: a matte over the window of a whole frame, every side divided by `step`. It is kept with the
     frame's pixels for the next time. Raises UnknownSource, BadArgument."""
-    return frame.kept(("matte", plan, step), lambda: Held(_made(plan, frame, step))).array
+    return _Planes(frame, step).of(plan)
 
 
-def _made(plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+class _Planes:
+    """Those that one matte is made of, each made once, even where nothing is kept with the frame."""
+
+    def __init__(self, frame: Frame, step: int) -> None:
+        self._frame, self._step = frame, step
+        self._made: dict[MattePlan, NDArray[np.float32]] = {}
+
+    def of(self, plan: MattePlan) -> NDArray[np.float32]:
+        if plan not in self._made:
+            key = ("matte", plan, self._step)
+            self._made[plan] = self._frame.kept(key, lambda: Held(_made(plan, self._frame, self._step, self))).array
+        return self._made[plan]
+
+
+def _made(plan: MattePlan, frame: Frame, step: int, others: _Planes) -> NDArray[np.float32]:
     made = np.zeros(frame.shape(step), np.float32)
     for each in plan.parts:
+        current().require()
         amount = each.part.amount
         if amount != 0:
-            made = _joined(each.part.how, made, _shaped(each, plan, frame, step) * np.float32(amount))
+            made = _joined(each.part.how, made, _shaped(each, plan, frame, step, others) * np.float32(amount))
     made.setflags(write=False)
     return made
 
@@ -56,19 +72,18 @@ def _joined(how: str, made: NDArray[np.float32], part: NDArray[np.float32]) -> N
     return made + part - 2 * made * part
 
 
-def _shaped(each: PartPlan, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+def _shaped(each: PartPlan, plan: MattePlan, frame: Frame, step: int, others: _Planes) -> NDArray[np.float32]:
     part = each.part
-    plane = grown(_taken(each, plan, frame, step), part.grow / step) if part.grow else _taken(each, plan, frame, step)
+    plane = others.of(each.other) if each.other is not None else _taken(part, plan, frame, step)
+    if part.grow:
+        plane = grown(plane, part.grow / step)
     plane = blurred(plane, part.blur / 2 / step)
     if part.curve.points:
         plane = bent(plane, part.curve.points).clip(0, 1)
     return 1 - plane if part.inverted else plane
 
 
-def _taken(each: PartPlan, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
-    part = each.part
-    if each.other is not None:
-        return matte_plane(each.other, frame, step)
+def _taken(part: Part, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
     if isinstance(part, StrokesPart | ShapePart):
         draw = drawn.strokes if isinstance(part, StrokesPart) else drawn.shape
         window, display = frame.window, frame.display_window

@@ -8,12 +8,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import decode_srgb
+from prism.combine.costs import mattes_seconds, seconds_of
 from prism.combine.evaluate import Evaluator, Stale, never
 from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument
 from prism.mattes import ranks
+from prism.mattes.document import within
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.window import Window
@@ -52,6 +54,14 @@ class MatteSubject:
         share = np.float32(STRENGTH) * cover
         tinted = np.nan_to_num(rebuilt[:3]) * (1 - share) + light * share
         return Shown(_opaque(tinted), False, (cover,), ("matte",))
+
+    def seconds(self, frame: Frame, *, step: int = 1) -> float:
+        """Of the rebuilt picture, and of the matte with all that it is made of."""
+        own = within(self.ledger.mattes, {self.matte})
+        size = frame.shape()
+        return seconds_of(self.ledger, size, step=step, frame=frame.number) + mattes_seconds(
+            own, size, step=step, frame=frame.number
+        )
 
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:
         """How much of the matte is there, and which names."""

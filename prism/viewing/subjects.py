@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.balance import difference_picture
+from prism.combine.costs import seconds_of
 from prism.combine.evaluate import Evaluator, Stale, never
 from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame
@@ -41,6 +42,9 @@ class Subject(Protocol):
     def shown(self, frame: Frame, *, step: int = 1, remap: Remap = Remap(), is_stale: Stale = never) -> Shown:
         """Its picture, every side divided by `step`. Raises BadArgument, UnknownSource, UnreadableFile, Superseded."""
 
+    def seconds(self, frame: Frame, *, step: int = 1) -> float:
+        """About how long that takes: see `prism.combine.costs`."""
+
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:
         """What a probe reads of it at a pixel or over a box. Raises BadArgument outside of the picture."""
 
@@ -59,6 +63,10 @@ class PassSubject:
         names = component_names(source)[:3] or ("",)
         ends = found_range(planes[0]) if way_for(source, remap) == "range" else None
         return Shown(rgba, data, planes[: len(names)], names, ends)
+
+    def seconds(self, frame: Frame, *, step: int = 1) -> float:
+        """Next to nothing."""
+        return 0.0
 
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:
         """Every pass of the frame."""
@@ -84,6 +92,13 @@ class LedgerSubject:
         else:
             rgba = self.evaluator.evaluate(self._stage(), frame, step=step, edited=self.edited, is_stale=is_stale)
         return Shown(rgba, data=False, planes=rgba[:3], names="RGB")
+
+    def seconds(self, frame: Frame, *, step: int = 1) -> float:
+        """Of the rows that are shown, and their mattes."""
+        if self.show == "source":
+            return 0.0
+        stage = self.ledger if self.show == "difference" else self._stage()
+        return seconds_of(stage, frame.shape(), step=step, frame=frame.number)
 
     def _stage(self) -> Ledger:
         if self.show == "rebuilt":

@@ -10,6 +10,7 @@ const REST = 300; // milliseconds without a further step
 const PAUSE = 150; // milliseconds that a drag stands still
 const SLOW = 200; // milliseconds after which the page says that it reads
 const WHOLE = 1 << 16; // pixels across: as many as there are
+const BUSY = 800; // milliseconds until a picture that had to wait is asked for again
 const SMALLEST = 320; // pixels across, of pictures while something is dragged
 
 export const pictures = (held) => {
@@ -25,6 +26,7 @@ export const pictures = (held) => {
     zoom: 1,
     scoping: false,
     busy: false,
+    saved: 0, // seconds that the picture would have taken in the size that was asked for
     fault: null,
 
     openViewer() {
@@ -120,6 +122,10 @@ export const pictures = (held) => {
     },
     pictureFailed(request, error) {
       if (error.code === "work.superseded" || error.name === "AbortError" || request.serial < drawn) return;
+      if (error.code === "work.busy") {
+        restTimer = setTimeout(() => this.askPicture({}), BUSY);
+        return;
+      }
       drawn = request.serial;
       this.clear();
       this.fault = error;
@@ -136,9 +142,11 @@ export const pictures = (held) => {
     async answer(request, signal) {
       const answer = await post(page.urls.picture, request, { signal });
       const ends = answer.headers.get("X-Range")?.split(" ").map(Number);
+      this.saved = Number(answer.headers.get("X-Saved") ?? 0);
       return { ends, size: answer.headers.get("X-Size").split(" ").map(Number), blob: await answer.blob() };
     },
 
+    get savedText() { return this.saved ? ` · smaller than asked for, which would take some ${this.saved} s` : ""; },
     fit() { held.stage.fit(); },
     lookAt(x, y) { held.stage.lookAt(x, y); },
     oneToOne() { held.stage.zoomTo(1); },
