@@ -70,7 +70,10 @@ def upload_begin(request: HttpRequest, shot: Shot) -> JsonResponse:
     files = body.get("files")
     if not isinstance(files, list) or not all(isinstance(file, dict) for file in files):
         raise BadArgument("Say which files will come.", where="upload")
-    coming = [uploads.Coming(str(file.get("name", "")), whole_number(file, "size")) for file in files]
+    coming = [
+        uploads.Coming(str(file.get("name", "")), whole_number(file, "size"), str(file.get("digest", "")))
+        for file in files
+    ]
     return JsonResponse(uploads.begin(shot, str(body.get("folder", "")), coming))
 
 
@@ -79,10 +82,10 @@ def upload_begin(request: HttpRequest, shot: Shot) -> JsonResponse:
 def upload_piece(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The body is the piece itself; the address says of which file, and from which byte on."""
     require_change(request, shot)
-    asked = {name: request.GET.get(name, "") for name in ("folder", "name", "size", "at")}
+    asked = {name: request.GET.get(name, "") for name in ("folder", "name", "size", "digest", "at")}
     if not asked["size"].isdecimal() or not asked["at"].isdecimal():
         raise BadArgument("Say how long the file is, and where the piece begins.", where="upload")
-    file = uploads.Coming(asked["name"], int(asked["size"]))
+    file = uploads.Coming(asked["name"], int(asked["size"]), asked["digest"])
     return JsonResponse(uploads.take(shot, asked["folder"], file, int(asked["at"]), request.body))
 
 

@@ -2,6 +2,7 @@
 
 import io
 import time
+from hashlib import sha256
 from threading import Event, Lock
 from unittest import mock
 
@@ -11,7 +12,7 @@ from PIL import Image as Pillow
 
 from desk.intake import checks
 from desk.intake.looking import look
-from desk.intake.uploads import MOST_PIECE, Coming, begin, take
+from desk.intake.uploads import MOST_PIECE, SPARE, Coming, begin, take
 from desk.shots.models import Place
 from desk.shots.services import document_of
 from desk.tests.world import HEIGHT, WIDTH, Together, World, WorldCase
@@ -20,31 +21,66 @@ from prism.pixels.image import Image
 
 
 class Uploads(WorldCase):
-    def begin(self, name, size, folder="sent"):
-        return self.ask("intake-upload-begin", folder=folder, files=[{"name": name, "size": size}])
+    def begin(self, name, size, folder="sent", digest="0" * 64):
+        return self.ask("intake-upload-begin", folder=folder, files=[{"name": name, "size": size, "digest": digest}])
 
-    def piece(self, name, whole, at, length=None, folder="sent"):
+    def begin_whole(self, name, whole):
+        (entry,) = self.begin(name, len(whole), digest=sha256(whole).hexdigest()).json()["files"]
+        return entry
+
+    def piece(self, name, whole, at, length=None, folder="sent", digest=""):
         piece = whole[at : len(whole) if length is None else at + length]
         address = f"{self.url('intake-upload-piece')}?folder={folder}&name={name}&size={len(whole)}&at={at}"
+        address += f"&digest={digest or sha256(whole).hexdigest()}"
         return self.client.post(
             address, piece, content_type="application/octet-stream", headers={"accept": "application/json"}
         )
 
     def test_a_file_in_pieces_taken_up_where_it_broke_off(self):
         whole = self.render(1001).read_bytes()
-        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["at"], 0)
+        self.assertEqual(self.begin_whole("a.1001.exr", whole)["at"], 0)
         self.assertEqual(self.piece("a.1001.exr", whole, 0, 100).json()["at"], 100)
         self.assertEqual(self.piece("a.1001.exr", whole, 0, 100).json()["at"], 100)  # sent twice: not kept twice
         self.assertEqual(
             self.piece("a.1001.exr", whole, 300, 50).json()["at"], 100
         )  # beyond a gap: told where to go on
-        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["at"], 100)
+        self.assertEqual(self.begin_whole("a.1001.exr", whole)["at"], 100)
         self.assertEqual(self.piece("a.1001.exr", whole, 100).json()["done"], True)
         folder = self.root / "TST" / "TST_010" / "uploads" / "sent"
         self.assertEqual([path.name for path in folder.iterdir()], ["a.1001.exr"])
         self.assertEqual((folder / "a.1001.exr").read_bytes(), whole)
-        self.assertEqual(self.begin("a.1001.exr", len(whole)).json()["files"][0]["done"], True)
-        self.assertIn("Another file", self.begin("a.1001.exr", len(whole) + 1).json()["error"]["what"])
+        self.assertEqual(self.begin_whole("a.1001.exr", whole)["done"], True)
+        for size in (len(whole), len(whole) + 1):
+            self.assertIn("other contents", self.begin("a.1001.exr", size).json()["error"]["what"])
+
+    def test_two_files_of_one_name_and_size_are_never_mixed(self):
+        first, second = (self.render(1001, seed=seed).read_bytes().ljust(9000, b"\0") for seed in (1, 2))
+        self.begin_whole("a.1001.exr", first)
+        self.assertEqual(self.piece("a.1001.exr", first, 0, 500).json()["at"], 500)
+        self.assertEqual(self.begin_whole("a.1001.exr", second)["at"], 0)
+        self.assertTrue(self.piece("a.1001.exr", second, 0).json()["done"])
+        folder = self.root / "TST" / "TST_010" / "uploads" / "sent"
+        self.assertEqual((folder / "a.1001.exr").read_bytes(), second)
+        self.assertIn("other contents", self.piece("a.1001.exr", first, 500).json()["error"]["what"])
+        self.assertEqual((folder / "a.1001.exr").read_bytes(), second)
+
+    def test_what_arrives_otherwise_than_it_was_sent_is_not_kept(self):
+        whole = self.render(1001).read_bytes()
+        meant = sha256(whole).hexdigest()
+        self.begin_whole("a.1001.exr", whole)
+        answer = self.piece("a.1001.exr", whole[:-1] + b"x", 0, digest=meant)
+        self.assertIn("not what was sent", answer.json()["error"]["what"])
+        self.assertEqual(list((self.root / "TST" / "TST_010" / "uploads" / "sent").iterdir()), [])
+        self.assertTrue(self.piece("a.1001.exr", whole, 0, digest=meant).json()["done"])
+
+    def test_a_full_disk_is_seen_before_and_on_the_way(self):
+        whole = self.render(1001).read_bytes()
+        self.begin_whole("a.1001.exr", whole)
+        self.piece("a.1001.exr", whole, 0, 100)
+        with mock.patch("desk.intake.uploads.free_bytes", return_value=SPARE):
+            refused = (self.begin("b.exr", 9), self.piece("a.1001.exr", whole, 100))
+        self.assertEqual([answer.json()["error"]["code"] for answer in refused], ["file.too-large"] * 2)
+        self.assertTrue(self.piece("a.1001.exr", whole, 100).json()["done"])
 
     def test_what_is_no_picture_is_not_kept(self):
         self.begin("a.1001.exr", 9)
@@ -103,7 +139,7 @@ class AtOnce(Together, World, TransactionTestCase):
 
     def test_two_pages_that_send_the_same_file_make_one(self):
         whole = self.render(1001).read_bytes()
-        coming = Coming("a.1001.exr", len(whole))
+        coming = Coming("a.1001.exr", len(whole), sha256(whole).hexdigest())
         begin(self.shot, "sent", [coming])
 
         def send():

@@ -1,4 +1,6 @@
-// Files sent in pieces. A broken connection is waited for; what has arrived is not sent again.
+// Files sent in pieces. A broken connection is waited for; what has arrived is not sent again. Each is named by the digest of its
+// contents, so that nothing else goes on where it broke off, and what arrived can be compared with it.
+import { sha256 } from "../vendor/js-sha256/sha256.min.js";
 import { post, send } from "./api.js";
 
 const PIECE = 2 << 20;
@@ -13,9 +15,10 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
   // Each is asked about by itself, so that one that cannot be taken keeps no other out.
   for (const file of files) {
     try {
-      const begun = await patiently(() => post(urls["upload-begin"], { folder, files: [{ name: file.name, size: file.size }] }, { signal }));
+      const digest = await digestOf(file, signal);
+      const begun = await patiently(() => post(urls["upload-begin"], { folder, files: [{ name: file.name, size: file.size, digest }] }, { signal }));
       ({ folder: place } = begun);
-      wanted.push({ file, at: begun.files[0].at });
+      wanted.push({ file, digest, ...begun.files[0] });
     } catch (error) {
       if (signal.aborted) return null;
       faults.push(`${file.name}: ${error.what ?? error}`);
@@ -23,9 +26,9 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
   }
   let before = 0;
   let kept = 0;
-  for (const { file, at } of wanted) {
+  for (const { file, digest, at, done } of wanted) {
     try {
-      await sendFile(file, at, (now) => onProgress({ done: before + now, whole, name: file.name, faults }));
+      if (!done) await sendFile(file, digest, at, (now) => onProgress({ done: before + now, whole, name: file.name, faults }));
       kept += 1;
     } catch (error) {
       if (signal.aborted) break;
@@ -36,12 +39,12 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
   onProgress({ done: before, whole, name: "", faults });
   return kept ? place : null;
 
-  async function sendFile(file, begin, onNow) {
+  async function sendFile(file, digest, begin, onNow) {
     let at = begin;
     for (;;) {
       if (signal.aborted) throw new Error("stopped");
       const piece = file.slice(at, at + PIECE);
-      const query = new URLSearchParams({ folder, name: file.name, size: file.size, at });
+      const query = new URLSearchParams({ folder, name: file.name, size: file.size, digest, at });
       const answer = await patiently(() => send(`${urls["upload-piece"]}?${query}`, piece));
       at = answer.at;
       onNow(at);
@@ -59,4 +62,13 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
       }
     }
   }
+}
+
+async function digestOf(file, signal) {
+  const hash = sha256.create();
+  for (let at = 0; at < file.size; at += PIECE) {
+    if (signal.aborted) throw new Error("stopped");
+    hash.update(await file.slice(at, at + PIECE).arrayBuffer());
+  }
+  return hash.hex();
 }
