@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any, Literal
 
 from django.apps import apps
 from django.conf import settings
@@ -22,17 +22,31 @@ from django.db import DatabaseError, connection, models, transaction
 from django.db.migrations.loader import MigrationLoader
 from django.db.models.functions import Concat, Substr
 from django.utils import timezone
+from pydantic import Field
 
 from desk.shots.models import Element, Place, Production
+from desk.shots.soundness import require_fields, require_sound
+from prism.documents import Document
 from prism.errors import BadDocument, UnreadableFile
 from prism.formats.safe import replacing
+from prism.json_text import read_json
 
-FORMAT = "eager-prism.backup"
 LEFT_OUT = frozenset(
     {"sessions", "contenttypes", "axes"}
 )  # apps whose records are of the moment, or made by themselves
 LEFT_OUT_MODELS = frozenset({"auth.permission", "jobs.worker"})
 AT_ONCE = 2000  # records held in memory
+
+
+class Manifest(Document):
+    """What a backup says of itself. migrations: what the tables looked like. roots: of the storage. counts: of each kind of record."""
+
+    format: Literal["eager-prism.backup"] = "eager-prism.backup"
+    version: Literal[1] = 1
+    made: str
+    migrations: list[str]
+    roots: Annotated[list[str], Field(min_length=1)]
+    counts: dict[str, int]
 
 
 class _Exact(DjangoJSONEncoder):
@@ -59,14 +73,13 @@ def backup(path: Path) -> dict[str, int]:
                     serializers.serialize("jsonl", records, stream=text, cls=_Exact)
                 text.flush()
                 text.detach()
-            manifest = {
-                "format": FORMAT,
-                "made": timezone.now().isoformat(timespec="seconds"),
-                "migrations": _migrations(),
-                "roots": [str(root) for root in settings.STORAGE_ROOTS],
-                "counts": counts,
-            }
-            archive.writestr("manifest.json", json.dumps(manifest, indent=1))
+            manifest = Manifest(
+                made=timezone.now().isoformat(timespec="seconds"),
+                migrations=_migrations(),
+                roots=[str(root) for root in settings.STORAGE_ROOTS],
+                counts=counts,
+            )
+            archive.writestr("manifest.json", json.dumps(manifest.as_json(), indent=1))
     return counts
 
 
@@ -81,7 +94,7 @@ def restore(path: Path) -> dict[str, int]:
         with zipfile.ZipFile(path) as archive:
             if archive.testzip() is not None:
                 raise zipfile.BadZipFile("a record does not agree with its checksum")
-            manifest = json.loads(archive.read("manifest.json"))
+            manifest = Manifest.from_json(read_json(archive.read("manifest.json"), where="manifest"), where="manifest")
             _require_fitting(manifest, path)
             with archive.open("records.jsonl") as file:
                 return _restored(io.TextIOWrapper(file, encoding="utf-8"), manifest, path)
@@ -91,31 +104,36 @@ def restore(path: Path) -> dict[str, int]:
         ) from error
 
 
-def _restored(lines, manifest: dict[str, Any], path: Path) -> dict[str, int]:
+def _restored(lines, manifest: Manifest, path: Path) -> dict[str, int]:
     try:
         with transaction.atomic(), connection.constraint_checks_disabled():
             get_user_model().objects.all().delete()  # of the first start; the backup has its own
             counts: dict[str, int] = {}
+            kinds = list(_models())
             for entry in serializers.deserialize("jsonl", lines):
+                if type(entry.object) not in kinds:
+                    raise BadDocument("This kind of record is in no backup.", where=entry.object._meta.label_lower)
+                require_fields(entry.object)
                 entry.save()
                 label = entry.object._meta.label_lower
                 counts[label] = counts.get(label, 0) + 1
             connection.check_constraints()
-            if counts != {label: count for label, count in manifest["counts"].items() if count}:
+            if counts != {label: count for label, count in manifest.counts.items() if count}:
                 raise UnreadableFile("Records are missing from this backup.", where=str(path))
-            _move_elements(manifest["roots"][0])
+            _move_elements(manifest.roots[0])
+            for model in kinds:  # once all are there that they refer to
+                for record in model._default_manager.order_by("pk").iterator(AT_ONCE):
+                    require_sound(record)
             return counts
-    except (DeserializationError, DatabaseError) as error:
+    except (DeserializationError, DatabaseError, TypeError, AttributeError) as error:
         raise UnreadableFile(f"A record of this backup cannot be kept: {error}.", where=str(path)) from error
 
 
-def _require_fitting(manifest: dict[str, Any], path: Path) -> None:
-    if manifest["format"] != FORMAT:
-        raise BadDocument(f"This is a {manifest['format']}.", where=str(path), advice="Choose a backup.")
-    if manifest["migrations"] != _migrations():
+def _require_fitting(manifest: Manifest, path: Path) -> None:
+    if manifest.migrations != _migrations():
         raise BadDocument(
             "This backup was made by another version of Eager Prism.", where=str(path),
-            advice=f"Restore it with the version of {manifest['made'][:10]}, then update that.",
+            advice=f"Restore it with the version of {manifest.made[:10]}, then update that.",
         )  # fmt: skip
     if Production.objects.exists():
         raise BadDocument(

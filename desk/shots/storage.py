@@ -52,6 +52,11 @@ def kept_inside(path: Path, production: Production) -> Path:
     return path
 
 
+def stays_inside(text: str, production: Production) -> bool:
+    """Whether a folder or file, there or not, lies in the production's folder."""
+    return _inside(text, production) is not None
+
+
 def shot_file(shot: Shot, relative: str) -> Path:
     """A file of a shot, to be read or written, that kept_inside has seen."""
     return kept_inside(shot_folder(shot) / relative, shot.production)

@@ -355,13 +355,57 @@ class Backup(World, TransactionTestCase):
                 backup.restore(self.file)
         for change, text in (
             ({"migrations": ["shots.0001_initial"]}, "another version"),
-            ({"format": "eager-prism.plan"}, "This is a eager-prism.plan"),
+            ({"format": "eager-prism.plan"}, "eager-prism.backup"),
+            ({"roots": 7}, "list"),
+            ({"roots": []}, "At least 1"),
+            ({"counts": [1]}, "Names with values"),
+            ({"migrations": None}, "list"),
+            ({"made": 9}, "A text"),
             ({"counts": {"auth.user": 9}}, "Records are missing"),
         ):
             self.changed(whole, change)
             with self.subTest(text), self.assertRaisesRegex((BadDocument, UnreadableFile), text):
                 backup.restore(self.file)
         self.assertEqual(sum(map(len, self.everything().values())), 0)
+
+    def test_a_crafted_record_is_refused_by_its_name(self):
+        """Each as the database would have taken it: folders outside, documents that are none, kinds that are in no backup."""
+        self.with_ledger()
+        self.give_scene(build_scene())
+        backup.backup(self.file)
+        self.empty()
+        whole = self.file.read_bytes()
+        for label, change, text in (
+            ("shots.shot", {"folder": "../../etc"}, "does not belong"),
+            ("shots.shot", {"folder": "OTHER/TST_010"}, "does not belong"),
+            ("shots.shot", {"code": "a b"}, "Letters, digits"),
+            ("shots.place", {"folder": "/etc"}, "does not belong"),
+            ("shots.element", {"document": []}, "kind of value"),
+            ("shots.element", {"choices": {"beauty": {"state": "odd"}}}, "state"),
+            ("plan.plan", {"document": {"shot": 7}}, "plan.plan"),
+            ("rebuild.ledger", {"document": {"rows": [{}]}}, "rebuild.ledger"),
+            ("scenes.sceneversion", {"document": {}}, "neither a scene"),
+            ("shots.membership", {"role": "king"}, "king"),
+        ):
+            with self.subTest(label, change=change):
+                self.recorded(whole, label, change)
+                with self.assertRaisesRegex((BadDocument, UnreadableFile), text):
+                    backup.restore(self.file)
+                self.assertEqual(sum(map(len, self.everything().values())), 0)
+        self.file.write_bytes(whole)
+        self.assertGreater(sum(backup.restore(self.file).values()), 9)
+
+    def recorded(self, whole: bytes, label: str, change: dict) -> None:
+        """The backup with fields of the first record of a kind changed."""
+        self.file.write_bytes(whole)
+        with zipfile.ZipFile(self.file) as archive:
+            held = {name: archive.read(name) for name in archive.namelist()}
+        records = [json.loads(line) for line in held["records.jsonl"].splitlines()]
+        next(record for record in records if record["model"] == label)["fields"].update(change)
+        held["records.jsonl"] = "\n".join(map(json.dumps, records)).encode()
+        with zipfile.ZipFile(self.file, "w") as archive:
+            for name, content in held.items():
+                archive.writestr(name, content)
 
     def flipped(self, whole: bytes) -> bytes:
         at = whole.index(b"records.jsonl") + 200

@@ -1,0 +1,102 @@
+"""Whether a record that comes from outside is one that this application could have written: its fields, its document, its folders."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from types import MappingProxyType
+
+from django.core.exceptions import ValidationError
+from django.db.models import JSONField, Model
+
+from desk.scenes.services import parse as parse_scene
+from desk.shots.models import Element, Place, Production, Shot
+from desk.shots.storage import shot_folder, stays_inside
+from prism.combine.ledger import Ledger
+from prism.elements.element import Element as ElementDocument
+from prism.errors import BadDocument, PrismError
+from prism.formats.stills import STILLS
+from prism.passes.plan import Plan
+from prism.passes.presets import Preset
+from prism.text import from_storable
+
+
+def require_fields(record: Model) -> None:
+    """What it holds by itself. Raises BadDocument naming the record and the field."""
+    documents = [field for field in record._meta.fields if isinstance(field, JSONField)]
+    empty = [field.name for field in record._meta.fields if field.null and getattr(record, field.attname) is None]
+    related = [field.name for field in record._meta.fields if field.is_relation]  # which the database checks
+    try:
+        record.clean_fields(exclude=[*(field.name for field in documents), *empty, *related])
+    except ValidationError as fault:
+        field, words = next(iter(fault.message_dict.items()))
+        raise BadDocument(" ".join(words), where=f"{_name(record)}, {field}") from None
+    for field in documents:
+        if field.has_default() and type(getattr(record, field.name)) is not type(field.get_default()):
+            raise BadDocument("This is not the kind of value that belongs here.", where=f"{_name(record)}, {field.name}")
+
+
+def require_sound(record: Model) -> None:
+    """Its document, and where its folders lie; once all that it refers to is there. Raises BadDocument naming the record."""
+    try:
+        _CHECKS.get(record._meta.label_lower, lambda record: None)(record)
+    except PrismError as fault:
+        raise BadDocument(fault.what, where=f"{_name(record)}, {fault.where}") from None
+
+
+def _name(record: Model) -> str:
+    return f"{record._meta.label_lower} {record.pk}"
+
+
+def _require_inside(folders: Iterator[str], production: Production) -> None:
+    for folder in folders:
+        if not stays_inside(folder, production):
+            raise BadDocument("This folder does not belong to the production.", where=folder[:200])
+
+
+def _shot(shot: Shot) -> None:
+    _require_inside(iter([shot.folder]), shot.production)
+
+
+def _place(place: Place) -> None:
+    _require_inside(iter([from_storable(place.folder)]), place.shot.production)
+
+
+def _element(element: Element) -> None:
+    if not element.document:
+        return
+    document = ElementDocument.from_json(element.document)
+    chosen = element.choices if isinstance(element.choices, dict) else None
+    if chosen is None or not all(isinstance(choices, dict) for choices in chosen.values()):
+        raise BadDocument("Choices are given by pass.", where="choices")
+    ElementDocument.from_json(
+        element.document | {"passes": [p | chosen.get(p["key"], {}) for p in element.document["passes"]]}
+    )
+    _require_inside((from_storable(held.files.folder) for held in document.passes), element.shot.production)
+
+
+def _written(written: Model) -> None:
+    shot = written.shot
+    _require_inside(iter([str(shot_folder(shot) / written.path)]), shot.production)
+
+
+def _delivery(delivery: Model) -> None:
+    if delivery.suffix != ".exr" and delivery.suffix not in STILLS:
+        raise BadDocument(f"Nothing is written as {delivery.suffix}.", where="suffix")
+
+
+_CHECKS: Mapping[str, Callable[[Model], object]] = MappingProxyType(
+    {
+        "shots.shot": _shot,
+        "shots.place": _place,
+        "shots.element": _element,
+        "scenes.sceneversion": lambda record: parse_scene(record.document, "scene"),
+        "plan.plan": lambda record: Plan.from_json(record.document),
+        "plan.planversion": lambda record: Plan.from_json(record.document),
+        "plan.storedpreset": lambda record: Preset.from_json(record.document),
+        "render.run": lambda record: Plan.from_json(record.document),
+        "render.written": _written,
+        "rebuild.ledger": lambda record: Ledger.from_json(record.document),
+        "rebuild.ledgerversion": lambda record: Ledger.from_json(record.document),
+        "handoff.delivery": _delivery,
+    }
+)
