@@ -40,7 +40,9 @@ def ledgers(rng: np.random.Generator) -> dict[str, Ledger]:
         "soft polygon": with_matte(
             [{"kind": "shape", "form": "polygon", "corners": [corner | {"soft": 5} for corner in corners]}]
         ),
-        "strokes": with_matte([{"kind": "strokes", "strokes": [{"points": places(50), "size": 40} for _ in range(10)]}]),
+        "strokes": with_matte(
+            [{"kind": "strokes", "strokes": [{"points": places(50), "size": 40} for _ in range(10)]}]
+        ),
         "a wide stroke": with_matte([{"kind": "strokes", "strokes": [{"points": places(50), "size": 2000}]}]),
         "trims": Ledger(alpha=None, rows=tuple({"id": f"r{n}", "source": f"p{n % 4}"} | TRIMS for n in range(20))),
     }

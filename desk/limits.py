@@ -74,7 +74,10 @@ def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[],
     while rank >= at_once and not is_stale():
         if rank >= at_once + waiting or time.time() - begun > PATIENCE:
             _queue.zrem(key, own)
-            raise Busy("This is being done for others, or for you, as often as there is room for.", advice="Try again in a moment.")
+            raise Busy(
+                "This is being done for others, or for you, as often as there is room for.",
+                advice="Try again in a moment.",
+            )
         time.sleep(LOOK_EVERY)
         rank = _queue.zrank(key, own) or 0
 

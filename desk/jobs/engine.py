@@ -24,9 +24,11 @@ from desk.shots.saving import at_once
 from prism.errors import BadArgument
 from prism.passes.checks.sizes import MOST_TASKS
 
-MOST_ATTEMPTS = 3
+MOST_ATTEMPTS = 3  # that a task may fail by itself
+MOST_OUTAGES = 12  # workers that one task may lose; then it is taken to be what ends them
 LOST_AFTER = timedelta(seconds=settings.JOBS_LOST_AFTER)  # without a beat a worker is given up
-BACKOFF = timedelta(seconds=settings.JOBS_BACKOFF)  # doubled with every attempt
+BACKOFF = timedelta(seconds=settings.JOBS_BACKOFF)  # doubled with every attempt, up to:
+LONGEST_BACKOFF = timedelta(minutes=2)
 PRIORITIES = range(-2, 2)
 TASK = "jobs.next_task"
 QUEUE = "celery"
@@ -62,7 +64,7 @@ def cancel(job: Job) -> None:
 def resume(job: Job) -> None:
     """Take up again what was cancelled or failed."""
     ended = job.tasks.filter(state__in=(State.CANCELLED, State.FAILED))
-    ended.update(state=State.QUEUED, attempts=0, not_before=None, ended=None, fault="")
+    ended.update(state=State.QUEUED, attempts=0, outages=0, not_before=None, ended=None, fault="")
     top_up()
 
 
@@ -112,20 +114,26 @@ def end(task: Task, state: str, line: str, **values: Any) -> bool:
     return bool(_still(task).update(state=state, ended=timezone.now(), log=_logged(task, line), **values))
 
 
-def put_off(task: Task, line: str) -> None:
-    """After a failed attempt: try again later, or leave it as failed so that the rest goes on."""
-    if task.attempts >= MOST_ATTEMPTS:
-        end(task, State.FAILED, line, fault=line)
+def put_off(task: Task, line: str, *, outage: bool = False) -> None:
+    """After an attempt that came to nothing: try again later, or leave it as failed so that the rest goes on.
+
+    outage: a worker, the database or the queue went away, which is not held against the task.
+    """
+    outages = task.outages + outage
+    if task.attempts - outages >= MOST_ATTEMPTS or outages > MOST_OUTAGES:
+        end(task, State.FAILED, line, fault=line, outages=outages)
         return
-    later = timezone.now() + BACKOFF * 2 ** (task.attempts - 1)
-    if _still(task).update(state=State.QUEUED, not_before=later, claim="", fault=line, log=_logged(task, line)):
+    later = timezone.now() + min(BACKOFF * 2 ** (task.attempts - 1), LONGEST_BACKOFF)
+    if _still(task).update(
+        state=State.QUEUED, not_before=later, claim="", fault=line, outages=outages, log=_logged(task, line)
+    ):
         send(1, countdown=(later - timezone.now()).total_seconds() + 0.1)
 
 
 def sweep() -> None:
     """Give up workers that do not beat any more, and see that every waiting task has a message."""
     for task in Task.objects.filter(state=State.RUNNING, beat__lt=timezone.now() - LOST_AFTER):
-        put_off(task, LOST)
+        put_off(task, LOST, outage=True)
     top_up()
 
 

@@ -53,6 +53,9 @@ class Task(models.Model):
     payload = models.JSONField(default=dict)
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     attempts = models.PositiveSmallIntegerField(default=0)
+    outages = models.PositiveSmallIntegerField(
+        default=0
+    )  # of the attempts, those that ended by no fault of the task's own
     not_before = models.DateTimeField(null=True)  # after a failed attempt
     claim = models.CharField(max_length=32, blank=True)
     worker = models.CharField(max_length=120, blank=True)

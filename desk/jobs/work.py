@@ -29,6 +29,9 @@ def next_task(worker: str) -> Task | None:
             outcome = of_kind(task.job.kind)(task, watch)
         except Superseded:
             finish = lambda: engine.end(task, State.CANCELLED, "Cancelled.")  # noqa: E731
+        except CUT_OFF as error:
+            text = f"The database went away: {error}"
+            finish = lambda: engine.put_off(task, text, outage=True)  # noqa: E731
         except PrismError as error:
             text = str(error)
             finish = lambda: engine.put_off(task, text)  # noqa: E731

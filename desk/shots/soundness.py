@@ -32,7 +32,9 @@ def require_fields(record: Model) -> None:
         raise BadDocument(" ".join(words), where=f"{_name(record)}, {field}") from None
     for field in documents:
         if field.has_default() and type(getattr(record, field.name)) is not type(field.get_default()):
-            raise BadDocument("This is not the kind of value that belongs here.", where=f"{_name(record)}, {field.name}")
+            raise BadDocument(
+                "This is not the kind of value that belongs here.", where=f"{_name(record)}, {field.name}"
+            )
 
 
 def require_sound(record: Model) -> None:

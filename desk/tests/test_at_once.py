@@ -66,7 +66,10 @@ class AtOnce(Together, World, TransactionTestCase):
         made = [Element.objects.get(pk=element.pk) for _ in keys]
         place = Place.objects.get()
         self.all_at_once(
-            *(lambda key=key, own=own: choose(own, key, None, fit="scale") for key, own in zip(keys, made, strict=True)),
+            *(
+                lambda key=key, own=own: choose(own, key, None, fit="scale")
+                for key, own in zip(keys, made, strict=True)
+            ),
             lambda: look(place),
         )
         self.assertEqual(set(Element.objects.get().choices), set(keys))

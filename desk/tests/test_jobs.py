@@ -4,6 +4,7 @@ import json
 from datetime import timedelta
 from unittest import mock
 
+from django.db import OperationalError
 from django.test import TestCase, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
@@ -52,7 +53,7 @@ class AnyOrder(World, HypothesisCase):
             before = dict(job.tasks.values_list("pk", "state"))
             self.happen(event, job, held)
             for task in job.tasks.all():
-                self.assertLessEqual(task.attempts, engine.MOST_ATTEMPTS)
+                self.assertLessEqual(task.attempts - task.outages, engine.MOST_ATTEMPTS)
                 self.assertEqual(task.ended is not None, task.state in ENDED, (event, task.state))
                 if before[task.pk] in GOOD:
                     self.assertEqual(task.state, before[task.pk], event)
@@ -92,6 +93,48 @@ class AnyOrder(World, HypothesisCase):
             Task.objects.update(not_before=None)  # time passes
         elif event in ("cancel", "resume"):
             getattr(engine, event)(job)
+
+
+class Outages(WorldCase):
+    """A worker or the database that goes away is no fault of the task that it had."""
+
+    def setUp(self):
+        super().setUp()
+        quietly(self)
+        self.job = engine.begin("nothing", self.shot, "a job", [Task(number=1, title="1")])
+
+    def lose(self) -> Task:
+        Task.objects.update(not_before=None)
+        engine.take("a")
+        Task.objects.update(beat=timezone.now() - 2 * engine.LOST_AFTER)
+        engine.sweep()
+        return Task.objects.get()
+
+    def test_it_costs_no_attempt(self):
+        for _ in range(2 * engine.MOST_ATTEMPTS):
+            self.assertEqual(self.lose().state, State.QUEUED)
+        with mock.patch.object(work, "of_kind", return_value=mock.Mock(side_effect=OperationalError("gone away"))):
+            for _ in range(engine.MOST_ATTEMPTS):
+                Task.objects.update(not_before=None)
+                work.next_task("a")
+        self.assertEqual(Task.objects.get().state, State.QUEUED)
+        Task.objects.update(not_before=None)
+        self.assertTrue(engine.end(engine.take("a"), State.DONE, "Done."))
+
+    def test_back_off_grows_to_an_end(self):
+        waits = []
+        for _ in range(9):
+            task = self.lose()
+            waits.append(round((task.not_before - timezone.now()).total_seconds()))
+        self.assertEqual(waits, sorted(waits))
+        self.assertLessEqual(waits[-1], engine.LONGEST_BACKOFF.total_seconds())
+
+    def test_what_ends_every_worker_fails_in_the_end(self):
+        for _ in range(engine.MOST_OUTAGES + 1):
+            task = self.lose()
+        self.assertEqual((task.state, task.fault), (State.FAILED, engine.LOST))
+        engine.resume(self.job)
+        self.assertEqual(self.lose().state, State.QUEUED)
 
 
 class Carried(WorldCase):

@@ -19,7 +19,10 @@ NANO = 1e-9
 ROW, BENT_TRIM, TRIM = 1.0, 5.0, 1.2  # nanoseconds a pixel, each for three channels
 FOLLOWED, JOINED = 15.0, 3.0  # of a part that follows a pass, at full size; of any part at the size that is asked for
 CHORD, BLOCKS, TAP, WIDE_BLUR = 14.0, 70.0, 2.0, 20.0  # of growing, for each pixel of the radius; in blocks; of blurs
-SIDE, LINES = 17.0, 150.0  # of outlines with soft edges, for each side; of hard ones, for each side that a row of pixels is tried with
+SIDE, LINES = (
+    17.0,
+    150.0,
+)  # of outlines with soft edges, for each side; of hard ones, for each side that a row of pixels is tried with
 PIECE = 10.0  # of strokes, for each pixel around each piece
 
 
