@@ -152,7 +152,7 @@ class Pictures(RebuildCase):
 
     def test_what_takes_too_long_is_smaller_or_refused(self):
         """By what it is said to cost: a picture that nobody would wait for is not begun."""
-        self.assertNotIn("X-Saved", self.question("look-picture").headers)
+        self.assertNotIn("X-Smaller", self.question("look-picture").headers)
         for seconds, step, status in ((9, "2", 200), (30, "4", 200), (500, "8", 200), (5000, None, 422)):
             with mock.patch.object(LedgerSubject, "seconds", lambda *_, step, seconds=seconds: seconds / step**2):
                 answer = self.question("look-picture")

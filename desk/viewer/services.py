@@ -27,6 +27,7 @@ from prism.viewing.subjects import gap
 MOST_VALUES = 4096  # pixels whose numbers are drawn at once
 SHEET_WIDTH = 320
 PATIENCE, MOST_PATIENCE = 4.0, 12.0  # seconds that somebody waits for a picture
+MOST_PIXELS = 20_000_000  # of a picture on a page: some bytes of each are held for every step of its making
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,42 +45,52 @@ class Wish:
 
 @dataclass(frozen=True, slots=True)
 class Encoded:
-    """ends: the nearest and farthest surface, where the subject is shown as a range. saved: seconds that it would have taken in the
-    size that was asked for; 0 if it has that."""
+    """ends: the nearest and farthest surface, where the subject is shown as a range. smaller: why it is smaller than it was
+    asked for; empty if it is not."""
 
     body: bytes
     step: int
-    saved: float = 0.0
+    smaller: str = ""
     ends: tuple[float, float] | None = None
 
 
 def picture(opened: Opened, wish: Wish, is_stale: Callable[[], bool]) -> Encoded:
     """Smaller than it was asked for if it would take longer than anybody waits. Raises PrismError; TooCostly if that does not help."""
     frame = opened.frame
-    step, saved = _affordable(opened, step_for(frame.display_window, wish.width))
+    step, smaller = _affordable(opened, step_for(frame.display_window, wish.width))
     shown = opened.subject.shown(frame, step=step, remap=wish.remap, is_stale=is_stale)
     if wish.against is not None:
         other = wish.against.subject.shown(wish.against.frame, step=step, is_stale=is_stale)
         apart = on_display(frame, gap(shown, other, gain=wish.gain), step=step)
-        return Encoded(encode(to_screen(apart, wish.look), wish.encoding), step, saved)
+        return Encoded(encode(to_screen(apart, wish.look), wish.encoding), step, smaller)
     screen = to_screen(on_display(frame, shown.rgba, step=step), wish.look, data=shown.data)
     if wish.marks:
         stored = on_display(frame, np.stack(shown.planes).astype(np.float32), step=step)
         screen = marked(screen, stored, wish.marks, white=float(2.0**-wish.look.stops))
-    return Encoded(encode(screen, wish.encoding), step, saved, shown.ends)
+    return Encoded(encode(screen, wish.encoding), step, smaller, shown.ends)
 
 
-def _affordable(opened: Opened, step: int) -> tuple[int, float]:
-    """The step, or the first larger one at which the picture takes no more than PATIENCE; and what it would have taken. What follows
-    passes is read at full size whatever the step, so the largest may take longer, but not longer than MOST_PATIENCE."""
-    costs = {step * more: opened.subject.seconds(opened.frame, step=step * more) for more in (1, 2, 4, 8)}
-    found = next((step for step, cost in costs.items() if cost <= PATIENCE), 8 * step)
+def _affordable(opened: Opened, step: int) -> tuple[int, str]:
+    """The step, or the first larger one at which the picture has no more than MOST_PIXELS and takes no more than PATIENCE; and why.
+
+    What follows passes is read at full size whatever the step, so the largest may take longer, but not longer than MOST_PATIENCE.
+    Raises TooCostly.
+    """
+    display = opened.frame.display_window
+    pixels = display.width * display.height
+    steps = [step * more for more in (1, 2, 4, 8)]
+    while pixels / steps[0] ** 2 > MOST_PIXELS:
+        steps = [2 * step for step in steps]
+    costs = {step: opened.subject.seconds(opened.frame, step=step) for step in steps}
+    found = next((step for step, cost in costs.items() if cost <= PATIENCE), steps[-1])
     if costs[found] > MOST_PATIENCE:
         raise TooCostly(
-            f"This picture would take some {costs[step]:,.0f} s.", where="mattes",
+            f"This picture would take some {costs[steps[0]]:,.0f} s.", where="mattes",
             advice="Take parts, strokes or corners out of its mattes; frames are written by a job, which has the time.",
         )  # fmt: skip
-    return found, costs[step] if found > step else 0.0
+    if found > steps[0]:
+        return found, f"it would take some {costs[steps[0]]:,.0f} s"
+    return found, f"it has {pixels / 1e6:,.0f} million pixels" if found > step else ""
 
 
 def probe(opened: Opened, box: Window, look: Look) -> list[dict[str, Any]]:

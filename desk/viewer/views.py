@@ -82,8 +82,8 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     answer["X-Size"] = (
         f"{opened.frame.display_window.width} {opened.frame.display_window.height} {opened.frame.pixel_aspect}"
     )
-    if encoded.saved:
-        answer["X-Saved"] = f"{encoded.saved:.0f}"
+    if encoded.smaller:
+        answer["X-Smaller"] = encoded.smaller
     if encoded.ends is not None:
         answer["X-Range"] = f"{encoded.ends[0]:.6g} {encoded.ends[1]:.6g}"
     answer["Server-Timing"] = f"picture;dur={(time.perf_counter() - begun) * 1000:.1f}"

@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.bands import split_rows
 from prism.colour.spaces import (
     CHROMATICITIES,
     Chromaticities,
@@ -21,13 +22,15 @@ from prism.colour.spaces import (
 )
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
-from prism.elements.pixels import Pixels, Reel, smaller
+from prism.elements.pixels import Pixels, Reel, joined, smaller
 from prism.elements.store import Held, PixelStore
 from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
+from prism.formats.planes import let_go
 from prism.formats.reading import read_planes
 from prism.formats.stamps import stamp_if_there, stamp_of
+from prism.limits import current
 from prism.passes.kinds import PassKind
 from prism.pixels.channels import CHROMA, split_name
 from prism.pixels.image import Image, dtype_of
@@ -35,6 +38,8 @@ from prism.pixels.resize import resized
 from prism.pixels.window import Window
 
 Reader = Callable[..., Image]  # as read_planes
+HUGE = 512 << 20  # bytes as float from which a pass is made smaller band by band
+HUGE_ROWS = 256  # of such a band
 REC709 = CHROMATICITIES["lin_rec709"]  # of a file that says nothing: OpenEXR technical introduction
 
 
@@ -220,8 +225,8 @@ class OpenFrame:
             bytes_a_pixel = sum(
                 dtype_of(source.part.channels[name]).itemsize for source in together for name in source.channels
             )
-            fits = bytes_a_pixel * self.window.width * self.window.height <= self._store.byte_limit * 9 // 10
-            if len(together) > 1 and fits:
+            size = bytes_a_pixel * self.window.width * self.window.height
+            if len(together) > 1 and size <= min(self._store.byte_limit * 9 // 10, HUGE):
                 for source, pixels in self._decoded(together):
                     self._store.put(self._identity(source, 1), pixels)
 
@@ -271,8 +276,29 @@ class OpenFrame:
 
     def _load(self, source: FileSource, step: int) -> Pixels:
         if step > 1:
+            if self._is_huge(source):
+                return self._reduced(source, step)
             return smaller(self.pixels(source.key), step, pick=source.is_data)
         return next(pixels for _, pixels in self._decoded([source]))
+
+    def _is_huge(self, source: FileSource) -> bool:
+        """Whether its pixels are better not held as a whole for a smaller picture, and need not be, since rows by themselves are enough."""
+        by_rows = source.window == self.window and not (source.scaled or source.is_chroma or source.part.deep)
+        size = 4 * len(source.channels) * self.window.width * self.window.height
+        return by_rows and size > HUGE and self._identity(source, 1) not in self._store
+
+    def _reduced(self, source: FileSource, step: int) -> Pixels:
+        """As the whole made smaller, band by band: only the file of decoded planes ever holds all of it."""
+        image = self._reader(source.path, source.part, sorted(source.channels), kept=self._store.folder)
+        planes = [image.plane(name) for name in source.channels]
+        bands = []
+        for first, end in split_rows(self.window.height, step * max(1, HUGE_ROWS // step)):
+            current().require()
+            whole = self._pixels_of(source, [plane[first:end] for plane in planes], placed=True)
+            bands.append(smaller(whole, step, pick=source.is_data))
+            for plane in planes:
+                let_go(plane)
+        return joined(bands)
 
     def _identity(self, source: FileSource, step: int) -> tuple:
         held = source.held
@@ -288,18 +314,16 @@ class OpenFrame:
             names = sorted({name for source in together for name in source.channels})
             image = self._reader(first.path, first.part, names, kept=self._store.folder)
         for source in together:
-            yield source, self._pixels_of(source, image)
+            yield source, self._pixels_of(source, [image.plane(name) for name in source.channels])
 
-    def _pixels_of(self, source: FileSource, image: Image) -> Pixels:
-        planes = [image.plane(name) for name in source.channels]
+    def _pixels_of(self, source: FileSource, planes: list[NDArray], *, placed: bool = False) -> Pixels:
+        """planes: of its channels, as the file has them. placed: whether they are rows of the frame's window."""
         alpha = planes.pop() if source.alpha else None
         if not source.is_as_stored:
             planes, alpha = self._converted(source, planes, alpha)
-        placed = _alike(
-            [self._placed(plane, source.window) for plane in (*planes, *(() if alpha is None else (alpha,)))]
-        )
-        alpha = placed.pop() if alpha is not None else None
-        planes = placed
+        all_of_it = [*planes, *(() if alpha is None else (alpha,))]
+        planes = _alike(all_of_it if placed else [self._placed(plane, source.window) for plane in all_of_it])
+        alpha = planes.pop() if alpha is not None else None
         if len(planes) == 1:
             planes *= 3
         elif len(planes) == 2:  # u and v of a motion pass

@@ -6,7 +6,7 @@ still, a constant, a deep image) is its own affair.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -279,6 +279,15 @@ def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:
         return done[id(plane)]
 
     return Pixels(tuple(map(reduce, pixels.planes)), None if pixels.alpha is None else reduce(pixels.alpha))
+
+
+def joined(bands: Sequence[Pixels]) -> Pixels:
+    """Bands of rows as one; a pass of one channel keeps its plane three times."""
+    planes = [np.concatenate([band.planes[place] for band in bands]) for place in range(3)]
+    if all(band.planes[0] is band.planes[2] for band in bands):
+        planes = [planes[0]] * 3
+    alpha = None if bands[0].alpha is None else np.concatenate([band.alpha for band in bands])
+    return Pixels(tuple(planes), alpha)
 
 
 def _picked(plane: NDArray, step: int) -> NDArray:

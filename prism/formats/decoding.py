@@ -141,11 +141,15 @@ def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> d
     source = _open_still(path)
     spec = source.spec()
     planes = allocate({name: ("float32", (spec.height, spec.width)) for name in spec.channelnames})
-    pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
-    if pixels is None:
-        raise UnreadableFile(f"Damaged or cut short: {_reason(source.geterror())}.")
-    for place, name in enumerate(spec.channelnames):
-        planes[name][...] = np.asarray(pixels).reshape(spec.height, spec.width, -1)[..., place]
+    for top, bottom in split_rows(spec.height, spec.height if spec.tile_width else ROWS_AT_ONCE):
+        if spec.tile_width:
+            pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+        else:
+            pixels = source.read_scanlines(0, 0, spec.y + top, spec.y + bottom, 0, 0, spec.nchannels, oiio.FLOAT)
+        if pixels is None:
+            raise UnreadableFile(f"Damaged or cut short: {_reason(source.geterror())}.")
+        for place, name in enumerate(spec.channelnames):
+            planes[name][top:bottom] = np.asarray(pixels).reshape(bottom - top, spec.width, -1)[..., place]
     source.close()
     return {"type": str(spec.format), "aspect": float(spec.getattribute("PixelAspectRatio") or 1.0)}
 

@@ -6,6 +6,7 @@ breaks, hangs or devours a child is one sentence to the caller. Headers need no 
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import json
 import mmap
@@ -15,10 +16,12 @@ import socket
 import struct
 import subprocess
 import sys
-from collections.abc import Mapping
-from contextlib import suppress
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import gettempdir
 from threading import BoundedSemaphore, Lock
 from typing import Any, BinaryIO
 
@@ -31,7 +34,8 @@ from prism.formats.planes import PlaneFolder
 from prism.limits import current
 
 MEMORY = 1 << 30  # bytes a child may take beside what the declared size explains
-MOST_MEMORY = 8 << 30
+MOST_MEMORY = 6 << 30
+LARGE = 3 << 30  # from which only one file is decoded at a time, in all processes of a user together
 SECONDS = 30  # for a small file; more by declared size
 VALUES_A_SECOND = 2_000_000  # of the slowest file that is still waited for
 CHUNK_ROWS = 256  # of the tallest compressed block
@@ -75,12 +79,14 @@ def decode_deep(path: Path, part: Part) -> Decoded:
     return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
 
 
-def decode_still(path: Path, *, kept: PlaneFolder | None = None) -> Decoded:
-    """All channels of a picture that is no OpenEXR file, each (H, W) as float. facts: type and aspect.
+def decode_still(path: Path, values: int, *, kept: PlaneFolder | None = None) -> Decoded:
+    """All channels of a picture that is no OpenEXR file, each (H, W) as float. values: pixels times channels, as its header was read.
+    facts: type and aspect.
 
     Raises UnreadableFile or TooLarge.
     """
-    return _decode(path, {"kind": "still", "memory": MOST_MEMORY, "seconds": 4 * SECONDS}, kept)
+    memory = min(MEMORY + 12 * values, MOST_MEMORY)  # the planes, and twice as much for formats that are read as a whole
+    return _decode(path, {"kind": "still", "memory": memory, "seconds": 4 * SECONDS}, kept)
 
 
 def describe_still(path: Path) -> Mapping[str, Any]:
@@ -201,6 +207,23 @@ class _Child:
         )
 
 
+@contextmanager
+def _alone_if_large(memory: int) -> Iterator[None]:
+    """What needs much memory waits for what does so elsewhere. Raises TooCostly or Superseded once the limit is over."""
+    if memory < LARGE:
+        yield
+        return
+    with open(Path(gettempdir()) / f"eager-prism-large-{os.getuid()}.lock", "a") as place:
+        while True:
+            try:
+                fcntl.flock(place, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError:
+                current().require()
+                time.sleep(0.05)
+        yield
+
+
 class _Door:
     """The children of this process. They begin when first needed, wait for more work, and end when there is none."""
 
@@ -220,7 +243,8 @@ class _Door:
         if not self._places.acquire(timeout=limit.left):
             limit.require()
         try:
-            answer = self._asked(path, request, [source, target])
+            with _alone_if_large(request["memory"]):
+                answer = self._asked(path, request, [source, target])
         finally:
             self._places.release()
         if "fault" in answer:

@@ -14,6 +14,9 @@ from pathlib import Path
 from tempfile import mkstemp
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 Found = tuple[mmap.mmap, dict[str, Any]]  # memory, and how the planes lie in it
 _SUFFIX = ".planes"
 _ABANDONED = 3600  # seconds after which a file that is still being written has lost its writer
@@ -88,6 +91,15 @@ class PlaneFolder:
             if entry.name.endswith(_SUFFIX) or not last_used:
                 Path(entry.path).unlink(missing_ok=True)
                 size -= blocks
+
+
+def let_go(plane: NDArray) -> None:
+    """Free the memory that reading a mapped plane took; its file still has it. Does nothing to a plane that is not mapped."""
+    memory = plane
+    while isinstance(memory, np.ndarray):
+        memory = memory.base
+    if isinstance(memory, mmap.mmap):
+        memory.madvise(mmap.MADV_DONTNEED)
 
 
 def _mapped(descriptor: int) -> Found:

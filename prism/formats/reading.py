@@ -51,7 +51,7 @@ def read_planes(
     """
     if part.format == _EXR:
         return exr.read_channels(path, part, names, kept=kept)
-    planes = guarded.decode_still(Path(path), kept=kept).planes
+    planes = guarded.decode_still(Path(path), values_of(part), kept=kept).planes
     shapes = {plane.shape for plane in planes.values()}
     if shapes != {part.data_window.shape}:
         raise UnreadableFile("It has changed while it was read.", where=str(path), advice="Look again.")
@@ -60,6 +60,11 @@ def read_planes(
         data_window=part.data_window,
         display_window=part.display_window,
     )
+
+
+def values_of(part: Part) -> int:
+    """Pixels times channels."""
+    return part.data_window.width * part.data_window.height * len(part.channels)
 
 
 def _still(path: Path, facts: Mapping[str, Any]) -> Part:

@@ -9,6 +9,7 @@ from prism.formats import guarded
 from prism.formats.decoding import SAMPLES
 from prism.formats.exr import read_channels
 from prism.formats.headers import Part, read_parts
+from prism.formats.reading import read_header, values_of
 from prism.intake.measuring import measure
 from prism.passes.audit import FoundFile
 from prism.passes.judging import PlaneFacts
@@ -70,7 +71,8 @@ def _deep_planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
 
 
 def _flat(path: Path) -> FoundFile:
-    decoded = guarded.decode_still(path)
+    (part,) = read_header(path)
+    decoded = guarded.decode_still(path, values_of(part))
     height, width = next(iter(decoded.planes.values())).shape
     return FoundFile(
         display=(width, height),

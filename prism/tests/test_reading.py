@@ -1,5 +1,7 @@
 """Files of every kind read rightly: written by other libraries or by hand, compared with known pixels."""
 
+from unittest import mock
+
 import numpy as np
 import OpenImageIO as oiio
 
@@ -11,10 +13,12 @@ from prism.elements.alpha import evidence
 from prism.elements.gathering import gather
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.pixels import Region
-from prism.errors import UnreadableFile
+from prism.errors import TooCostly, UnreadableFile
+from prism.formats import guarded
 from prism.formats.exr import write_exr, write_parts
 from prism.formats.headers import chromaticities_entry, read_parts
 from prism.formats.reading import read_header, read_planes
+from prism.limits import limited
 from prism.pixels.image import Image
 from prism.pixels.resize import resized
 from prism.pixels.window import Window
@@ -320,6 +324,34 @@ class Places(FolderCase):
         )
         placed = find_sources([first, moved]).pixels("emission").planes[0]
         self.assertEqual((placed[1:3, 1:3].min(), placed.sum()), (3, 12))
+
+    def test_what_is_huge_is_made_smaller_band_by_band(self):
+        """To the same pixels as from the whole, whatever is done to them on the way, and however the rows divide."""
+        rng = np.random.default_rng(4)
+        pixels = rng.random((41, 23, 4)) * [1, 1, 1, 0.9] + [0, 0, 0, 0.02]
+        zoo.still(self.folder / "s_beauty.0001.png", pixels, straight=True)
+        for name, planes in (
+            ("emission", {c: rng.random((41, 23)).astype(np.float16) for c in "RGB"}),
+            ("depth", {"Z": rng.random((41, 23)).astype(np.float32)}),
+        ):
+            write_exr(self.folder / f"s_{name}.0001.exr", Image.of_planes(planes))
+        (element,) = gathered(self.folder).elements
+        beauty = element.find("beauty").replace(curve="srgb", state="straight")
+        element = element.replace(passes=(beauty, *(p for p in element.passes if p.key != "beauty")))
+        whole = open_frame(element, 1)
+        with mock.patch.multiple("prism.elements.frame", HUGE=0, HUGE_ROWS=9):
+            for step in (2, 3, 8, 50):
+                for key in ("beauty", "emission", "depth"):
+                    got, wanted = open_frame(element, 1).pixels(key, step=step), whole.pixels(key, step=step)
+                    for a, b in zip((*got.planes, got.alpha), (*wanted.planes, wanted.alpha), strict=True):
+                        if b is not None:
+                            np.testing.assert_allclose(a, b, rtol=1e-5 if b.dtype == np.float32 else 1e-3)
+                            self.assertEqual(a.dtype, b.dtype)
+
+    def test_what_needs_much_memory_is_decoded_one_at_a_time(self):
+        with guarded._alone_if_large(guarded.LARGE), guarded._alone_if_large(1):
+            with self.assertRaises(TooCostly), limited(0.1), guarded._alone_if_large(guarded.LARGE):
+                pass
 
     def test_data_is_picked_and_colour_filtered(self):
         plane = np.float32([[0, 4], [8, 12]])

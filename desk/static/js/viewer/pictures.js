@@ -26,7 +26,7 @@ export const pictures = (held) => {
     zoom: 1,
     scoping: false,
     busy: false,
-    saved: 0, // seconds that the picture would have taken in the size that was asked for
+    smaller: "", // why the picture is smaller than it was asked for
     fault: null,
 
     openViewer() {
@@ -142,11 +142,11 @@ export const pictures = (held) => {
     async answer(request, signal) {
       const answer = await post(page.urls.picture, request, { signal });
       const ends = answer.headers.get("X-Range")?.split(" ").map(Number);
-      this.saved = Number(answer.headers.get("X-Saved") ?? 0);
+      this.smaller = answer.headers.get("X-Smaller") ?? "";
       return { ends, size: answer.headers.get("X-Size").split(" ").map(Number), blob: await answer.blob() };
     },
 
-    get savedText() { return this.saved ? ` · smaller than asked for, which would take some ${this.saved} s` : ""; },
+    get smallerText() { return this.smaller ? ` · shown smaller: ${this.smaller}` : ""; },
     fit() { held.stage.fit(); },
     lookAt(x, y) { held.stage.lookAt(x, y); },
     oneToOne() { held.stage.zoomTo(1); },
