@@ -6,19 +6,24 @@ import secrets
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from functools import wraps
+from threading import BoundedSemaphore
 
 import redis
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
-from prism.errors import PrismError
-from prism.limits import limited
+from prism.errors import PrismError, Superseded
+from prism.limits import current, limited
 
 SECONDS = 20.0  # of computing for one answer; what takes longer is a job's
-AT_ONCE = 2  # pictures of one user that are being made
-WAITING = 2  # more of them that wait for that, for so long:
-PATIENCE = 3.0
+AT_ONCE = 2  # answers that are being computed for one user
+WAITING = 8  # more that wait for that, for so long:
+PATIENCE = 5.0
 LOOK_EVERY = 0.02
+COMPUTING = 2  # answers that one process computes at once; they share its cores
+View = Callable[..., HttpResponse]
+_computing = BoundedSemaphore(COMPUTING)
 _queue = redis.Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=1, socket_connect_timeout=1)
 
 
@@ -42,7 +47,7 @@ class LimitMiddleware:
 
 @contextmanager
 def one_of_few(
-    places: str, *, at_once: int, waiting: int = WAITING, is_stale: Callable[[], bool] = lambda: False
+    places: str, *, at_once: int, waiting: int = 2, is_stale: Callable[[], bool] = lambda: False
 ) -> Iterator[None]:
     """One of so many places under a name, in all processes together.
 
@@ -82,9 +87,36 @@ def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[],
         rank = _queue.zrank(key, own) or 0
 
 
-def pictures_of(user_id: int, is_stale: Callable[[], bool] = lambda: False):
-    """A place among the pictures that are made for one user."""
-    return one_of_few(f"pictures {user_id}", at_once=AT_ONCE, is_stale=is_stale)
+@contextmanager
+def computing(
+    what: str, user_id: int, *, waiting: int = WAITING, is_stale: Callable[[], bool] = lambda: False
+) -> Iterator[None]:
+    """A place among what is computed for one user, and then among what this process computes: the other threads answer what costs
+    nothing. Raises Busy or TooCostly."""
+    with one_of_few(f"{what} {user_id}", at_once=AT_ONCE, waiting=waiting, is_stale=is_stale):
+        limit = current()
+        while not _computing.acquire(timeout=LOOK_EVERY):
+            limit.require()
+            if is_stale():
+                raise Superseded("A newer request took over.")
+        try:
+            yield
+        finally:
+            _computing.release()
+
+
+def computed(what: str = "work", *, waiting: int = WAITING) -> Callable[[View], View]:
+    """A view of a shot whose answer is computed from pixels; see `computing`."""
+
+    def decorate(view: View) -> View:
+        @wraps(view)
+        def wrapped(request: HttpRequest, *arguments, **named) -> HttpResponse:
+            with computing(what, request.user.pk, waiting=waiting):
+                return view(request, *arguments, **named)
+
+        return wrapped
+
+    return decorate
 
 
 def require_few_tries(name: str, *, most: int, seconds: int) -> None:

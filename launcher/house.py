@@ -133,6 +133,7 @@ class House:
             "EAGER_QUEUE_URL": f"redis://:{keys['queue']}@127.0.0.1:{self.queue_port}/0",
             "PRISM_CODE_CACHE": str(ROOT / "var" / "compiled"),
             "PYTHONUNBUFFERED": "1",
+            "MALLOC_ARENA_MAX": "2",  # many threads that each free into a heap of their own keep hundreds of megabytes
         }
 
 

@@ -9,6 +9,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.intake import browsing, checks, inventory, looking, services, uploads
+from desk.limits import computed
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Element, Shot
 from desk.shots.requests import json_body, whole_number
@@ -97,6 +98,7 @@ def folders(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_GET
 @with_shot
+@computed()
 def edge(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """A soft edge of a pass from near, read as premultiplied or as straight."""
     found = get_object_or_404(shot.elements.select_related("shot__production", "shot__plan"), pk=element)
@@ -108,6 +110,7 @@ def edge(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
 
 @require_GET
 @with_shot
+@computed("thumbs", waiting=40)
 def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """One pass of a frame, small."""
     found = get_object_or_404(shot.elements, pk=element)

@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from desk.limits import computed
 from desk.plan.measures import to_render_again
 from desk.rebuild import layers, services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
@@ -67,6 +68,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_POST
 @with_shot
+@computed()
 def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     look = Look(transform=_transform(shot, body))
@@ -76,6 +78,7 @@ def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
@@ -98,6 +101,7 @@ def sweep(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def histogram(request: HttpRequest, shot: Shot) -> JsonResponse:
     """How often values come that the curves of a row get; with `measure`, those that fog goes by; with a source and `what` is
     measured of it, those that the range of a matte goes by."""
@@ -115,6 +119,7 @@ def histogram(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def names(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The names of a Cryptomatte with what they cover of this frame, and what was lost to too few levels."""
     body = json_body(request)
@@ -124,6 +129,7 @@ def names(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def pick(request: HttpRequest, shot: Shot) -> JsonResponse:
     """What a press or a box in the picture tells about a pass."""
     body = json_body(request)
@@ -206,6 +212,7 @@ def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResp
 
 @require_POST
 @with_shot
+@computed()
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     ledger = _ledger(shot, body)
@@ -216,6 +223,7 @@ def first(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def add(request: HttpRequest, shot: Shot) -> JsonResponse:
     """A pass taken into the ledger; the page goes on with what comes back."""
     body = json_body(request)
@@ -246,6 +254,7 @@ def export(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def paste(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Rows from the text of a ledger, of whatever shot."""
     body = json_body(request)
@@ -258,6 +267,7 @@ def paste(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def place(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Where an overlay fits the rendered beauty; a suggestion, and nothing more."""
     body = json_body(request)
@@ -271,6 +281,7 @@ def place(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def template(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The ledger of another shot, or the text of a file, laid on the passes of this one."""
     body = json_body(request)

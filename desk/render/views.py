@@ -7,6 +7,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from desk.jobs import engine
 from desk.jobs.models import Task
+from desk.limits import computed
 from desk.plan.services import open_plan
 from desk.render import comparing, services
 from desk.render.models import Run
@@ -100,6 +101,7 @@ def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
 
 @require_GET
 @with_shot
+@computed("thumbs", waiting=40)
 def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
     key, denoised = request.GET.get("pass", "beauty"), request.GET.get("denoised") == "1"
     answer = HttpResponse(comparing.picture_of(_frame(shot, pk), key, denoised=denoised), content_type="image/jpeg")
@@ -115,6 +117,7 @@ def compare(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_GET
 @with_shot
+@computed()
 def difference(request: HttpRequest, shot: Shot) -> HttpResponse:
     return HttpResponse(comparing.difference_jpeg(*_two(request, shot)), content_type="image/jpeg")
 

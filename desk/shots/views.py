@@ -6,6 +6,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
+from desk.limits import computed
 from desk.shots import services
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
@@ -54,6 +55,7 @@ def shot(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_GET
 @with_shot
+@computed("thumbs", waiting=40)
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The rendered beauty of the first frame, small, for the list of shots."""
     element = shot.elements.first()

@@ -7,8 +7,9 @@ from unittest import mock
 import numpy as np
 from PIL import Image as Pillow
 
+from desk import limits
 from desk.jobs import work
-from desk.limits import pictures_of
+from desk.limits import one_of_few
 from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
@@ -161,9 +162,11 @@ class Pictures(RebuildCase):
 
     def test_one_user_has_few_pictures_under_way(self):
         """Others wait, so many and so long; further ones are told so, and nobody else's are concerned."""
-        with pictures_of(self.artist.pk), pictures_of(self.artist.pk):
-            self.assertEqual(self.question("look-picture").status_code, 429)
-            with pictures_of(self.reviewer.pk):
+        taken = [one_of_few(f"work {self.artist.pk}", at_once=2) for _ in range(2)]
+        with taken[0], taken[1], mock.patch.object(limits, "PATIENCE", 0.1):
+            for name in ("look-picture", "rebuild-contributions", "rebuild-balance", "look-probe"):
+                self.assertEqual(self.question(name, x=1, y=1).status_code, 429, name)
+            with one_of_few(f"work {self.reviewer.pk}", at_once=2):
                 pass
         self.assertEqual(self.question("look-picture").status_code, 200)
 

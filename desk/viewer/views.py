@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.limits import pictures_of
+from desk.limits import computed, computing
 from desk.shots.access import with_shot
 from desk.shots.models import Element, Shot
 from desk.shots.requests import finite, json_body, number, texts, whole_number
@@ -75,7 +75,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
         against=_opened(shot, body, against) if isinstance(against, dict) else None,
         gain=number(body, "gain", 1.0, 1e-6, 1e6),
     )
-    with pictures_of(request.user.pk, is_stale):
+    with computing("work", request.user.pk, is_stale=is_stale):
         encoded = services.picture(opened, wish, is_stale)
     answer = HttpResponse(encoded.body, content_type=f"image/{encoding}")
     answer["X-Step"] = str(encoded.step)
@@ -93,6 +93,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_POST
 @with_shot
+@computed()
 def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     opened = _opened(shot, body)
@@ -101,6 +102,7 @@ def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_POST
 @with_shot
+@computed()
 def values(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     return JsonResponse(finite(services.values(_opened(shot, body), _box(body))))
@@ -108,6 +110,7 @@ def values(request: HttpRequest, shot: Shot) -> JsonResponse:
 
 @require_GET
 @with_shot
+@computed()
 def sheet(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The pass sheet of a frame as a file."""
     element = _asked_element(request, shot)

@@ -1,0 +1,179 @@
+"""Twenty artists who drag, and one reviewer who asks for the dearest pictures there are, on the running demo: answers, their times, and
+the memory of the web processes."""
+
+from __future__ import annotations
+
+import http.client
+import json
+import os
+import random
+import re
+import threading
+import time
+from collections import Counter
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from html import unescape
+from pathlib import Path
+
+from bench.servers import House
+
+CLIENTS, SECONDS, HOSTILE = 20, 60, 16
+MEMORY_AIM, PAGE_AIM = 1.2e9, 1.0  # bytes of all web processes and what decodes for them; seconds of a simple page
+ROOT = Path(__file__).resolve().parent.parent
+VAR = Path(os.environ.get("EAGER_VAR", ROOT / "var"))
+PORT = int(os.environ.get("EAGER_PORT", "8710"))
+TOKEN = "0" * 32
+
+OPEN_SESSIONS = f"""
+import json
+from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY, get_user_model
+from django.conf import settings
+from django.contrib.sessions.backends.db import SessionStore
+from desk.shots.models import Membership, Production
+keys = []
+for number in range({CLIENTS + 1}):
+    user, _ = get_user_model().objects.get_or_create(username=f"bench-{{number}}")
+    role = "reviewer" if number == {CLIENTS} else "artist"
+    Membership.objects.update_or_create(production=Production.objects.get(code="ORR"), user=user, defaults={{"role": role}})
+    session = SessionStore()
+    session[SESSION_KEY], session[BACKEND_SESSION_KEY] = str(user.pk), settings.AUTHENTICATION_BACKENDS[-1]
+    session[HASH_SESSION_KEY] = user.get_session_auth_hash()
+    session.save()
+    keys.append(session.session_key)
+print(json.dumps(keys))
+"""
+CLOSE_SESSIONS = """
+from django.contrib.auth import get_user_model
+get_user_model().objects.filter(username__startswith="bench-").delete()
+"""
+
+
+class Client:
+    """One browser that is logged in."""
+
+    def __init__(self, session: str) -> None:
+        self._cookie = f"sessionid={session}; csrftoken={TOKEN}"
+        self.codes: Counter[int] = Counter()
+        self.seconds: list[float] = []
+
+    def ask(self, path: str, body: dict | None = None, *, patience: float = 60) -> str:
+        """The text of an answer; code 0 is none at all."""
+        headers = {"Cookie": self._cookie, "X-CSRFToken": TOKEN, "Content-Type": "application/json", "Accept": "*/*"}
+        begun = time.perf_counter()
+        line = http.client.HTTPConnection("127.0.0.1", PORT, timeout=patience)
+        try:
+            line.request("GET" if body is None else "POST", path, None if body is None else json.dumps(body), headers)
+            answer = line.getresponse()
+            code, text = answer.status, answer.read().decode(errors="replace")
+        except (OSError, http.client.HTTPException):
+            code, text = 0, ""
+        finally:
+            line.close()
+        self.codes[code] += 1
+        self.seconds.append(time.perf_counter() - begun)
+        return text
+
+
+def run() -> None:
+    house = House(VAR, {})
+    sessions = json.loads(house.python(OPEN_SESSIONS))
+    try:
+        page = Client(sessions[0]).ask("/shots/ORR/ORR_010/rebuild/")
+        data = json.loads(unescape(re.search(r'<script id="page-data"[^>]*>(.*?)</script>', page, re.S)[1]))
+        _measure([Client(key) for key in sessions], data)
+    finally:
+        house.python(CLOSE_SESSIONS)
+
+
+def _measure(clients: list[Client], data: dict) -> None:
+    *artists, reviewer = clients
+    most: list[float] = []
+    over, simple = threading.Event(), Client(artists[0]._cookie.split("=")[1].split(";")[0])
+    attackers = [Client(reviewer._cookie.split("=")[1].split(";")[0]) for _ in range(HOSTILE)]
+    with ThreadPoolExecutor(CLIENTS + HOSTILE + 2) as pool:
+        watching = [pool.submit(_watch_memory, over, most), pool.submit(_look, over, simple)]
+        watching += [pool.submit(_attack, over, attacker, data) for attacker in attackers]
+        for done in [pool.submit(_drag, artist, data, number) for number, artist in enumerate(artists)]:
+            done.result()
+        over.set()
+        for done in watching:
+            done.result()
+    print(f"{CLIENTS} artists and one hostile reviewer for {SECONDS} s")
+    for name, group in (("pictures", artists), ("simple page", [simple]), ("attacks", attackers)):
+        seconds = sorted(taken for client in group for taken in client.seconds)
+        codes = ", ".join(
+            f"{count} x {code or 'no answer'}"
+            for code, count in sorted(sum((c.codes for c in group), Counter()).items())
+        )
+        print(f"  {name:<12} median {_at(seconds, 0.5):.2f} s, p95 {_at(seconds, 0.95):.2f} s; {codes}")
+    aims = f"aims: a simple page under {PAGE_AIM} s, {MEMORY_AIM / 1e9} GB"
+    print(f"  most memory of the web {max(most) / 1e9:.2f} GB ({aims})")
+
+
+def _at(ordered: list[float], share: float) -> float:
+    return ordered[min(len(ordered) - 1, int(len(ordered) * share))] if ordered else 0.0
+
+
+def _drag(client: Client, data: dict, number: int) -> None:
+    """As the Rebuild page does."""
+    dice, ledger, until = random.Random(number), json.loads(json.dumps(data["ledger"])), time.monotonic() + SECONDS
+    serial = 0
+    while time.monotonic() < until:
+        serial += 1
+        row = dice.choice(ledger["rows"])
+        row["amount"] = round(dice.uniform(0, 2), 2)
+        body = {"ledgerId": data["ledgerId"], "ledger": ledger, "frame": dice.choice(data["frames"]), "view": "srgb"}
+        body |= {"subject": {"kind": "ledger"}, "edited": row["id"]}
+        client.ask(
+            data["urls"]["picture"], body | {"viewer": f"c{number}", "serial": serial, "width": 960, "encoding": "jpeg"}
+        )
+        if serial % 4 == 0:
+            client.ask(data["urls"]["contributions"], body)
+            client.ask(data["urls"]["probe"], body | {"x": dice.randrange(400), "y": dice.randrange(200)})
+        time.sleep(dice.uniform(0, 0.3))
+
+
+def _attack(over: threading.Event, client: Client, data: dict) -> None:
+    """Two hundred parts, each blurred, in a picture that is asked for again as soon as it was left."""
+    dice = random.Random(id(client))
+    while not over.is_set():
+        parts = [
+            {"kind": "range", "source": data["ledger"]["beauty"], "high": dice.random(), "blur": 40, "grow": 15}
+            for _ in range(200)
+        ]
+        matte = {"id": "m", "kind": "made", "parts": parts}
+        rows = [row | {"matte": "m"} for row in data["ledger"]["rows"] if row["kind"] == "pass"]
+        ledger = data["ledger"] | {"mattes": [matte], "rows": rows}
+        body = {"ledgerId": data["ledgerId"], "ledger": ledger, "frame": data["frames"][0], "view": "srgb"}
+        body |= {"viewer": str(dice.random()), "serial": 1, "subject": {"kind": "ledger"}}
+        client.ask(
+            data["urls"][dice.choice(["picture", "contributions", "balance"])], body, patience=dice.uniform(1, 20)
+        )
+
+
+def _look(over: threading.Event, client: Client) -> None:
+    while not over.wait(0.3):
+        client.ask("/work/")
+
+
+def _watch_memory(over: threading.Event, most: list[float]) -> None:
+    """Of the web server and all its children, shared pages counted once."""
+    master = int((VAR / "run" / "web.pid").read_text().split()[0])
+    while not over.wait(1):
+        most.append(sum(map(_own_bytes, _family(master))))
+
+
+def _family(pid: int) -> Iterator[int]:
+    yield pid
+    for children in Path(f"/proc/{pid}/task").glob("*/children"):
+        for child in children.read_text().split():
+            yield from _family(int(child))
+
+
+def _own_bytes(pid: int) -> float:
+    try:
+        rollup = Path(f"/proc/{pid}/smaps_rollup").read_text()
+    except OSError:
+        return 0
+    return int(re.search(r"^Pss:\s+(\d+)", rollup, re.M)[1]) * 1024
