@@ -20,6 +20,7 @@ from launcher.trouble import Trouble, step
 
 ROOT = Path(__file__).resolve().parent.parent
 LEAST_FREE_BYTES = 1 << 30
+HIDDEN = ("secrets.json", "mariadb", "redis", "run", "log")  # from what decodes foreign files, where the system can hide it
 SOCKET_PATH_LIMIT = 100  # Unix sockets take 107 bytes
 
 
@@ -132,6 +133,7 @@ class House:
             "EAGER_DB_PASSWORD": keys["database"],
             "EAGER_QUEUE_URL": f"redis://:{keys['queue']}@127.0.0.1:{self.queue_port}/0",
             "PRISM_CODE_CACHE": str(ROOT / "var" / "compiled"),
+            "PRISM_HIDDEN": os.pathsep.join(str(self.var / name) for name in HIDDEN),
             "PYTHONUNBUFFERED": "1",
             "MALLOC_ARENA_MAX": "2",  # many threads that each free into a heap of their own keep hundreds of megabytes
         }

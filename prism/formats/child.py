@@ -1,6 +1,6 @@
-"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET`, started by `prism.formats.guarded`.
+"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET HIDDEN`, started by `prism.formats.guarded`.
 
-It reads requests from the socket with the file to read and the file to fill, both open, and knows no other file.
+It reads requests from the socket with the file to read and the file to fill, both open, and shuts itself in before the first.
 """
 
 from __future__ import annotations
@@ -14,10 +14,12 @@ import socket
 import struct
 import sys
 from contextlib import suppress
+from pathlib import Path
 
 import numpy as np
 
 from prism.formats.decoding import DECODERS, refusal
+from prism.formats.sandbox import shut_in
 
 IDLE_SECONDS = 90  # without work, after which the process ends
 ALIGNED = 64  # bytes
@@ -105,4 +107,5 @@ if __name__ == "__main__":
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     with suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
         file.write("800")  # if the machine runs out of memory, this process goes first
+    shut_in(map(Path, filter(None, sys.argv[2].split(os.pathsep))))
     serve(socket.socket(fileno=int(sys.argv[1])))

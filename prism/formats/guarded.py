@@ -146,7 +146,7 @@ class _Child:
         with theirs:
             # An environment of its own: secrets of the application are not for what reads foreign files.
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "prism.formats.child", str(theirs.fileno())],
+                [sys.executable, "-m", "prism.formats.child", str(theirs.fileno()), os.environ.get("PRISM_HIDDEN", "")],
                 env={"PATH": os.defpath, "PYTHONPATH": _PACKAGES},
                 pass_fds=[theirs.fileno()],
                 stdin=subprocess.DEVNULL,

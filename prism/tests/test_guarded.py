@@ -4,8 +4,10 @@ import contextlib
 import io
 import os
 import signal
+import socket
 import struct
 import subprocess
+import sys
 import time
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -81,6 +83,46 @@ class Damaged(FolderCase):
             find_sources(paths)
         alone = find_sources(paths[1:])
         self.assertEqual(on_display(alone, np.ones((4, 2, 2), np.float32)).sum(), 0)
+
+
+SHUT_IN = """
+import os, socket, sys
+from pathlib import Path
+from prism.formats.sandbox import shut_in
+folder, port = Path(sys.argv[1]), int(sys.argv[2])
+held = open(folder / "written", "w")
+if not shut_in([folder / "secret", folder / "deep" / "secret"]):
+    sys.exit("not on this system")
+def tried(what):
+    try:
+        what()
+        return "done"
+    except OSError as error:
+        return error.strerror
+print([
+    tried(lambda: (folder / "open").read_text()), tried(lambda: (folder / "deep" / "open").read_text()),
+    tried(lambda: held.write("x") and held.flush()), tried(lambda: (folder / "secret").read_text()),
+    tried(lambda: (folder / "deep" / "secret" / "x").read_text()), tried(lambda: (folder / "new").write_text("x")),
+    tried(lambda: os.unlink(folder / "open")), tried(lambda: socket.create_connection(("127.0.0.1", port), 1)),
+    tried(lambda: Path(f"/proc/{os.getppid()}/environ").read_bytes()),
+])
+"""
+
+
+class ShutIn(FolderCase):
+    """What decodes foreign files can read no secret, write nowhere, and reach nobody."""
+
+    def test_by_the_kernel_itself(self):
+        for name in ("open", "secret", "deep/open", "deep/secret/x"):
+            path = self.folder / name
+            path.parent.mkdir(exist_ok=True, parents=True)
+            path.write_text("x")
+        with socket.create_server(("127.0.0.1", 0)) as server:
+            command = [sys.executable, "-c", SHUT_IN, str(self.folder), str(server.getsockname()[1])]
+            done = subprocess.run(command, capture_output=True, text=True)
+        if "not on this system" in done.stderr:
+            self.skipTest("This kernel has no Landlock.")
+        self.assertEqual(done.stdout.strip(), str(["done"] * 3 + ["Permission denied"] * 6), done.stderr)
 
 
 class Children(FolderCase):
