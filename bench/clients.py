@@ -75,18 +75,19 @@ class Client:
         return text
 
 
-def run() -> None:
+def run(seconds: float) -> dict[str, object]:
+    """Simple pages should take less than PAGE_AIM (p95), and the memory of the web stay below MEMORY_AIM."""
     house = House(VAR, {})
     sessions = json.loads(house.python(OPEN_SESSIONS))
     try:
         page = Client(sessions[0]).ask("/shots/ORR/ORR_010/rebuild/")
         data = json.loads(unescape(re.search(r'<script id="page-data"[^>]*>(.*?)</script>', page, re.S)[1]))
-        _measure([Client(key) for key in sessions], data)
+        return _measure([Client(key) for key in sessions], data, seconds)
     finally:
         house.python(CLOSE_SESSIONS)
 
 
-def _measure(clients: list[Client], data: dict) -> None:
+def _measure(clients: list[Client], data: dict, seconds: float) -> dict[str, object]:
     *artists, reviewer = clients
     most: list[float] = []
     over, simple = threading.Event(), Client(artists[0]._cookie.split("=")[1].split(";")[0])
@@ -94,30 +95,28 @@ def _measure(clients: list[Client], data: dict) -> None:
     with ThreadPoolExecutor(CLIENTS + HOSTILE + 2) as pool:
         watching = [pool.submit(_watch_memory, over, most), pool.submit(_look, over, simple)]
         watching += [pool.submit(_attack, over, attacker, data) for attacker in attackers]
-        for done in [pool.submit(_drag, artist, data, number) for number, artist in enumerate(artists)]:
+        for done in [pool.submit(_drag, artist, data, number, seconds) for number, artist in enumerate(artists)]:
             done.result()
         over.set()
         for done in watching:
             done.result()
-    print(f"{CLIENTS} artists and one hostile reviewer for {SECONDS} s")
+    answers: dict[str, object] = {"seconds": seconds}
     for name, group in (("pictures", artists), ("simple page", [simple]), ("attacks", attackers)):
-        seconds = sorted(taken for client in group for taken in client.seconds)
-        codes = ", ".join(
-            f"{count} x {code or 'no answer'}"
-            for code, count in sorted(sum((c.codes for c in group), Counter()).items())
-        )
-        print(f"  {name:<12} median {_at(seconds, 0.5):.2f} s, p95 {_at(seconds, 0.95):.2f} s; {codes}")
-    aims = f"aims: a simple page under {PAGE_AIM} s, {MEMORY_AIM / 1e9} GB"
-    print(f"  most memory of the web {max(most) / 1e9:.2f} GB ({aims})")
+        taken = sorted(taken for client in group for taken in client.seconds)
+        answers[f"{name}: median, p95 in seconds"] = f"{_at(taken, 0.5):.2f} {_at(taken, 0.95):.2f}"
+        for code, count in sorted(sum((client.codes for client in group), Counter()).items()):
+            answers[f"{name}: {code or 'no answer'}"] = count
+    answers[f"most memory of the web in GB, at most {MEMORY_AIM / 1e9}"] = f"{max(most) / 1e9:.2f}"
+    return answers
 
 
 def _at(ordered: list[float], share: float) -> float:
     return ordered[min(len(ordered) - 1, int(len(ordered) * share))] if ordered else 0.0
 
 
-def _drag(client: Client, data: dict, number: int) -> None:
+def _drag(client: Client, data: dict, number: int, seconds: float) -> None:
     """As the Rebuild page does."""
-    dice, ledger, until = random.Random(number), json.loads(json.dumps(data["ledger"])), time.monotonic() + SECONDS
+    dice, ledger, until = random.Random(number), json.loads(json.dumps(data["ledger"])), time.monotonic() + seconds
     serial = 0
     while time.monotonic() < until:
         serial += 1

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import random
 import signal
@@ -29,6 +30,7 @@ from desk.jobs.models import OPEN, Task
 print(Task.objects.filter(job__kind="hand-off", state__in=OPEN).count())
 """
 JUDGE = """
+import json
 from django.conf import settings
 from desk.jobs.models import Task
 from prism.intake.found import found_file
@@ -37,23 +39,28 @@ broken = [path.name for path in files if found_file(path).fault]
 orders = Task.objects.filter(job__kind="hand-off")
 lost = orders.exclude(state__in=("done", "skipped")).count()
 rendered = Task.objects.filter(job__kind="render", state="done").count()
-print(f"{orders.count()} frames handed off, {lost} lost; {rendered} rendered; {len(files)} files, {len(broken)} not whole")
+print(json.dumps({"frames handed off": orders.count(), "of them lost, must be 0": lost, "frames rendered": rendered,
+    "files": len(files), "of them not whole, must be 0": len(broken)}))
 """
 
 
-def run(kills: int = 20) -> None:
+def run(kills: int) -> dict[str, object]:
     """kills: of each process."""
     with tempfile.TemporaryDirectory() as folder:
         house = House(Path(folder) / "var")
         try:
             house.eager("start")
-            _kill(house, kills)
-            print(house.python(JUDGE))
+            failed = _kill(house, kills)
+            return {
+                f"kills of each of {', '.join(NAMES)}": kills,
+                "starts that failed, must be 0": failed,
+            } | json.loads(house.python(JUDGE))
         finally:
             house.eager("stop")
 
 
-def _kill(house: House, kills: int) -> None:
+def _kill(house: House, kills: int) -> int:
+    """How many starts after a kill failed."""
     dice, failed = random.Random(5), 0
     for _ in range(kills):
         house.python(ORDER)
@@ -61,10 +68,10 @@ def _kill(house: House, kills: int) -> None:
             time.sleep(dice.uniform(0.5, 5))
             house.kill(name)
             failed += house.eager("start") != 0
-    print(f"{kills} kills of each of {', '.join(NAMES)}; {failed} starts after them failed")
     until = time.monotonic() + PATIENCE
     while house.python(OPEN) != "0" and time.monotonic() < until:
         time.sleep(2)
+    return failed
 
 
 class House:

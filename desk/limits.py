@@ -96,7 +96,8 @@ def computing(
     with one_of_few(f"{what} {user_id}", at_once=AT_ONCE, waiting=waiting, is_stale=is_stale):
         limit = current()
         while not _computing.acquire(timeout=LOOK_EVERY):
-            limit.require()
+            if limit.is_over:
+                raise Busy("Everybody asks for pictures at once.", advice="Try again in a moment.")
             if is_stale():
                 raise Superseded("A newer request took over.")
         try:
