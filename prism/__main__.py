@@ -17,14 +17,17 @@ from prism.commands.plans import plan
 from prism.commands.renders import render
 from prism.commands.scenes import scene
 from prism.errors import BadArgument, PrismError
+from prism.formats.decoding import SAMPLES
 from prism.formats.exr import read_channels
+from prism.formats.guarded import decode_deep
 from prism.formats.headers import Part, read_parts
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.stats import plane_stats
 
 
 def inspect(args: argparse.Namespace) -> Answer:
-    """What is in the files: parts, windows, compression, and the numbers of every flat channel. Raises UnreadableFile."""
+    """What is in the files: parts, windows, compression, and the numbers of every channel, whose pixels or samples are all read.
+    Raises UnreadableFile."""
     files = [
         {"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files
     ]
@@ -32,14 +35,14 @@ def inspect(args: argparse.Namespace) -> Answer:
 
 
 def _inspect_part(path: Path, part: Part) -> dict[str, Any]:
-    image = None if part.deep else read_channels(path, part)
+    planes = decode_deep(path, part).planes if part.deep else read_channels(path, part).channels
     channels = [
-        {"name": name, "type": kind, **(asdict(plane_stats(image.plane(name))) if image else {})}
-        for name, kind in part.channels.items()
+        {"name": name, "type": kind, **asdict(plane_stats(planes[name]))} for name, kind in part.channels.items()
     ]
     return {
         "name": part.name,
         "deep": part.deep,
+        **({"samples": int(planes[SAMPLES].sum()), "most": int(planes[SAMPLES].max(initial=0))} if part.deep else {}),
         "tiled": part.tiled,
         "compression": part.compression,
         "data_window": asdict(part.data_window),
@@ -52,16 +55,17 @@ def _inspect_text(file: dict[str, Any]) -> str:
     lines = [file["file"]]
     for number, part in enumerate(file["parts"]):
         window = "{x0},{y0} to {x1},{y1}"
-        deep = "  deep" if part["deep"] else ""
+        deep = f"  deep, {part['samples']} samples, at most {part['most']} a pixel" if part["deep"] else ""
         lines.append(
             f"  part {number} {part['name']}  {part['compression']}{deep}  data {window.format(**part['data_window'])}"
             f"  display {window.format(**part['display_window'])}"
         )
         lines.append(f"    {'channel':<28}{'type':<7}{'min':>13}{'mean':>13}{'max':>13}{'NaN':>7}{'Inf':>7}")
         for channel in part["channels"]:
-            numbers = [channel.get(key) for key in ("minimum", "mean", "maximum")]
-            shown = "".join("            -" if n is None else f"{n:>13.6g}" for n in numbers)
-            counts = f"{channel.get('nan_count', '-'):>7}{channel.get('inf_count', '-'):>7}"
+            shown = "".join(
+                f"{'-':>13}" if channel[key] is None else f"{channel[key]:>13.6g}" for key in ("minimum", "mean", "maximum")
+            )
+            counts = f"{channel['nan_count']:>7}{channel['inf_count']:>7}"
             lines.append(f"    {channel['name']:<28}{channel['type']:<7}{shown}{counts}")
     return "\n".join(lines)
 

@@ -24,6 +24,7 @@ from prism.passes.packing import Packing
 from prism.passes.plan import Plan, ShotSettings
 from prism.pixels.image import Image
 from prism.standin.scene import Scene
+from prism.tests import zoo
 from prism.tests.frames import FolderCase, passes
 from prism.tests.test_standin import ball, scene_of, white_sky
 
@@ -44,6 +45,18 @@ class CommandLine(FolderCase):
         super().setUp()
         self.file = self.write("shot.1001.exr", passes(self.rng))
         self.ledger = self.folder / "L.json"
+
+    def test_inspect_reads_the_samples_of_deep_files(self):
+        path = zoo.deep(self.folder / "deep.exr")
+        code, out, _ = self.run_verb("inspect", "--json", path)
+        (part,) = json.loads(out)[0]["parts"]
+        depth = next(channel for channel in part["channels"] if channel["name"] == "Z")
+        self.assertEqual((code, part["samples"], part["most"]), (0, 2, 2))
+        self.assertEqual((depth["minimum"], depth["maximum"]), (10, 30))
+        path.write_bytes(path.read_bytes()[:-6])
+        code, _, err = self.run_verb("inspect", path)
+        self.assertEqual(code, 1)
+        self.assertIn("Damaged or cut short", err)
 
     def test_inspect(self):
         code, out, _ = self.run_verb("inspect", "--json", self.file)
