@@ -58,7 +58,10 @@ def begin(element: Element, author) -> Job | None:
 
 
 def have_changed(element: Element) -> bool:
-    """Whether a file is another one than was read. Only the times are asked for, and not of very many files."""
+    """Whether a file is another one than was read, or is to be read in another way since. Of files only the times are asked for, and
+    not of very many."""
+    if element.checks.exclude(document=_mark(document_of(element))).exists():
+        return True
     kept = element.checks.values_list("facts__stamps", flat=True)[:MOST_ASKED]
     stamps = {path: tuple(stamp) for of_frame in kept for path, stamp in of_frame.items()}
     return any(_stamp(Path(from_storable(path))) != stamp for path, stamp in list(stamps.items())[:MOST_ASKED])
@@ -159,8 +162,8 @@ def reopen(element: Element, mark: str) -> None:
 
 
 def _mark(document: Document) -> str:
-    """Changes with how passes are read, not with which frames there are."""
-    passes = [held.model_dump(mode="json", exclude={"files": {"frames"}}) for held in document.passes]
+    """Changes with how passes are read, not with which frames there are, nor with choices that a later version of the application adds."""
+    passes = [held.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for held in document.passes]
     return fingerprint(passes)
 
 

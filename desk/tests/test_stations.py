@@ -8,6 +8,7 @@ from django.urls import reverse
 
 from desk.intake import checks, services
 from desk.intake.looking import take_over
+from desk.intake.models import FrameCheck
 from desk.intake.services import choose, look_again
 from desk.jobs import work
 from desk.shots.models import Place
@@ -70,6 +71,19 @@ class Intake(WorldCase):
 
     def state(self):
         return self.client.get(self.url("intake-state")).json()
+
+    def test_what_was_read_in_another_way_is_read_again_when_the_page_opens(self):
+        """As after an update of the application, whatever asked for it."""
+        self.render(1001)
+        self.bring("TST/TST_010/render")
+        self.work_all()
+        FrameCheck.objects.update(document="of before")
+        self.client.get(self.url("intake"))
+        self.work_all()
+        (element,) = self.state()["elements"]
+        self.assertEqual((element["checked"], element["reading"]), (1, 0))
+        self.client.get(self.url("intake"))
+        self.assertFalse(self.state()["busy"])
 
     def test_a_folder_is_brought_in_looked_at_and_read(self):
         self.render(1001)
