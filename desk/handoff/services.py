@@ -8,6 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 
 from desk.handoff.models import Delivery
@@ -46,12 +47,13 @@ def order(
 def names_before(
     shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
 ) -> list[str]:
-    """Where the first file of each would be written if this were ordered now; nothing is. Raises BadArgument, as `order`."""
+    """Where the first file of each would be written, from the storage's root, if this were ordered now; nothing is. Raises BadArgument,
+    as `order`."""
     with transaction.atomic():
         deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
-        paths = [str(folder_of(delivery) / _first_name(delivery)) for delivery in deliveries]
+        paths = [folder_of(delivery) / _first_name(delivery) for delivery in deliveries]
         transaction.set_rollback(True)
-    return paths
+    return [str(path.relative_to(settings.STORAGE_ROOTS[0])) for path in paths]
 
 
 def _first_name(delivery: Delivery) -> str:
