@@ -97,11 +97,11 @@ def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
 
 
 def find_causes(
-    ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, seconds: float = SECONDS
+    ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, seconds: float | None = None
 ) -> list[Suggestion]:
     """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long. seconds: after which
-    the search ends with what was found. Empty only if there is no residue on the pixels picked."""
-    finder = _Finder(ledger, Picked(frame, residue.places), frame, residue, time.monotonic() + seconds)
+    the search ends with what was found; SECONDS if None. Empty only if there is no residue on the pixels picked."""
+    finder = _Finder(ledger, Picked(frame, residue.places), frame, residue, time.monotonic() + (SECONDS if seconds is None else seconds))
     return finder.suggestions(pairs=most > 1)
 
 

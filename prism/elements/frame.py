@@ -212,6 +212,13 @@ class OpenFrame:
         source = self.source(key)
         return self._store.get(self._identity(source, step), lambda: self._load(source, step))
 
+    def box(self, key: str, rows: slice, columns: slice) -> Pixels:
+        """A box of a source in full size; of a huge one only that is read from the decoded planes."""
+        source = self.source(key)
+        if not self._is_huge(source):
+            return self.pixels(key).cut(rows, columns)
+        return self._pixels_of(source, [plane[rows, columns] for plane in self._decoded_planes(source)], placed=True)
+
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Decode what will be asked for, if it is not in the store: what lies in one part of a file in one go, since a file
         holds its rows with all their channels. Keys that are no sources are left for `pixels` to refuse."""
@@ -289,8 +296,7 @@ class OpenFrame:
 
     def _reduced(self, source: FileSource, step: int) -> Pixels:
         """As the whole made smaller, band by band: only the file of decoded planes ever holds all of it."""
-        image = self._reader(source.path, source.part, sorted(source.channels), kept=self._store.folder)
-        planes = [image.plane(name) for name in source.channels]
+        planes = self._decoded_planes(source)
         bands = []
         for first, end in split_rows(self.window.height, step * max(1, HUGE_ROWS // step)):
             current().require()
@@ -299,6 +305,10 @@ class OpenFrame:
             for plane in planes:
                 let_go(plane)
         return joined(bands)
+
+    def _decoded_planes(self, source: FileSource) -> list[NDArray]:
+        image = self._reader(source.path, source.part, sorted(source.channels), kept=self._store.folder)
+        return [image.plane(name) for name in source.channels]
 
     def _identity(self, source: FileSource, step: int) -> tuple:
         held = source.held

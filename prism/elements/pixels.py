@@ -149,6 +149,9 @@ class Frame(Protocol):
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source over the window, every side divided by `step` (colour averaged, data picked)."""
 
+    def box(self, key: str, rows: slice, columns: slice) -> Pixels:
+        """A box of the planes of a source, in full size."""
+
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get what will be asked for, all that lies together in one go."""
 
@@ -198,6 +201,10 @@ class FramePart:
         """As of the whole frame."""
         return self.whole.reel(key)
 
+    def box(self, key: str, rows: slice, columns: slice) -> Pixels:
+        """Of this part's planes."""
+        return self.pixels(key).cut(rows, columns)
+
     def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
         """With the whole frame's."""
         return self.whole.kept((self.identity(), key), make)
@@ -221,6 +228,10 @@ class OfElement(FramePart):
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """As of the whole frame."""
         return self.whole.pixels(key, step=step)
+
+    def box(self, key: str, rows: slice, columns: slice) -> Pixels:
+        """As of the whole frame."""
+        return self.whole.box(key, rows, columns)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """As of the whole frame."""
@@ -248,7 +259,7 @@ class Region(FramePart):
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """The planes of the region, in full size whatever the step."""
-        return self.whole.pixels(key).cut(*self.window.slices_in(self.whole.window))
+        return self.whole.box(key, *self.window.slices_in(self.whole.window))
 
     def taken(self, plane: NDArray) -> NDArray:
         """A box of a plane of the whole."""

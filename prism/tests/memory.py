@@ -72,6 +72,9 @@ class MemoryFrame:
     def taken(self, plane):
         return plane
 
+    def box(self, key, rows, columns):
+        return self.pixels(key).cut(rows, columns)
+
     def kept(self, key, make):
         return make()
 

@@ -2,11 +2,13 @@
 
 import os
 import unittest
+from unittest import mock
 
 import numpy as np
 from scipy.ndimage import gaussian_filter, zoom
 
 from prism.colour.spaces import CHROMATICITIES, conversion_between, encode_srgb
+from prism.combine import causes
 from prism.combine.balance import balance, change
 from prism.combine.dimmers import dimmers, in_words
 from prism.combine.ledger import Ledger
@@ -25,6 +27,13 @@ def texture(rng, level=0.4):
     soft = gaussian_filter(rng.random((3, HEIGHT, WIDTH)), (0, 4, 4))
     soft = (soft - soft.min()) / (soft.max() - soft.min())
     return level * (4 * soft**3 + fine)
+
+
+def setUpModule():
+    """A search ends after some time; what it finds here must not hang on what else the machine does."""
+    patched = mock.patch.object(causes, "SECONDS", 20.0)
+    patched.start()
+    unittest.addModuleCleanup(patched.stop)
 
 
 class Set:

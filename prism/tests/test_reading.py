@@ -343,6 +343,8 @@ class Places(FolderCase):
             for step in (2, 3, 8, 50):
                 for key in ("beauty", "emission", "depth"):
                     got, wanted = open_frame(element, 1).pixels(key, step=step), whole.pixels(key, step=step)
+                    box = Region(open_frame(element, 1), Window(5, 30, 9, 33)).pixels(key)
+                    np.testing.assert_array_equal(box.planes[1], whole.pixels(key).planes[1][30:34, 5:10])
                     for a, b in zip((*got.planes, got.alpha), (*wanted.planes, wanted.alpha), strict=True):
                         if b is not None:
                             np.testing.assert_allclose(a, b, rtol=1e-5 if b.dtype == np.float32 else 1e-3)
