@@ -1,5 +1,6 @@
 """The Rebuild station through a real page: rows, keys, balance, mattes, two pages at once."""
 
+import json
 import re
 
 import numpy as np
@@ -13,6 +14,50 @@ from prism.combine.ledger import Ledger as Document
 
 
 class Ledgers(BrowserCase):
+    def test_rows_are_found_by_words_the_ledger_is_widened_and_a_busy_server_asked_again(self):
+        refused = []
+
+        def busy_at_first(route):
+            if len(refused) < 2:
+                refused.append(route.request.url)
+                error = {"code": "work.busy", "what": "Busy.", "where": "", "advice": ""}
+                route.fulfill(status=429, content_type="application/json", body=json.dumps({"error": error}))
+            else:
+                route.continue_()
+
+        self.page.route("**/look/picture/", busy_at_first)
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+        self.settled()
+        self.assertEqual(len(refused), 2)
+        expect(self.page.locator(".viewer-fault")).to_be_hidden()
+
+        edge = self.page.get_by_role("separator", name="Width of the ledger")
+        edge.focus()
+        self.page.keyboard.press("ArrowRight")
+        expect(edge).to_have_attribute("aria-valuenow", "504")
+        self.page.reload()
+        self.settled()
+        self.assertEqual(self.page.locator(".ledger").bounding_box()["width"], 504)
+        edge.dblclick()
+        expect(edge).to_have_attribute("aria-valuenow", "488")
+
+        rows = self.page.locator(".ledger-row")
+        before = rows.count()
+        self.page.keyboard.press("a")
+        self.page.get_by_label("Search what to add").fill("indirect diff")
+        choices = self.page.locator(".choice")
+        expect(choices).to_have_text(["diffuse, indirect"] * choices.count())
+        self.page.keyboard.press("ArrowDown")
+        self.page.keyboard.press("Enter")
+        expect(rows).to_have_count(before + 1)
+        self.settled()
+        document = Document.from_json(Ledger.objects.get().document)
+        self.assertEqual(len([row for row in document.passes if row.source.endswith("diffuse_indirect")]), 2)
+        self.page.get_by_role("button", name="Add a row…").click()
+        self.page.get_by_label("Search what to add").fill("wibble")
+        expect(self.page.get_by_text("Nothing here has these words in its name.")).to_be_visible()
+
     def test_groups_keys_curves_and_mattes_and_all_undone(self):
         for frame in (1002, 1003):
             self.render(frame)

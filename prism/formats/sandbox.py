@@ -16,7 +16,11 @@ _CREATE, _ADD, _RESTRICT = 444, 445, 446  # system calls, the same on all machin
 _VERSION, _BENEATH, _NO_NEW_PRIVILEGES = 1, 1, 38
 _EXECUTE, _READ_FILE, _READ_FOLDER = 1 << 0, 1 << 2, 1 << 3
 _FILE_RIGHTS = {1: 13, 2: 14, 3: 15, 4: 15}  # how many there are, by version; 16 from the fifth on
-_OWN = (Path("/proc/self"), Path("/proc/cpuinfo"), Path("/proc/meminfo"))  # all others' memory and environment lie beside it
+_OWN = (
+    Path("/proc/self"),
+    Path("/proc/cpuinfo"),
+    Path("/proc/meminfo"),
+)  # all others' memory and environment lie beside it
 _TCP = 0b11  # to listen and to connect
 _SCOPES = 0b11  # abstract sockets and signals of processes outside
 _libc = ctypes.CDLL(None, use_errno=True)

@@ -1,4 +1,8 @@
 // Requests to the server. Failures arrive as Fault: what is wrong, where, and what to do.
+const BUSY = 429;
+const ATTEMPTS = 4;
+const PAUSE = 600; // milliseconds, longer with every attempt
+
 export class Fault extends Error {
   constructor({ code = "page", what, where = "", advice = "", file = false, theirs = null }) {
     super(what);
@@ -17,7 +21,7 @@ export async function post(url, body, { signal } = {}) {
     body: JSON.stringify(body),
     signal,
   };
-  return answer(await reach(url, request));
+  return answer(await patiently(() => reach(url, request)));
 }
 
 // Bytes as they are.
@@ -27,7 +31,16 @@ export async function send(url, bytes) {
 }
 
 export async function get(url) {
-  return answer(await reach(url, { headers: { Accept: "application/json" } }));
+  return answer(await patiently(() => reach(url, { headers: { Accept: "application/json" } })));
+}
+
+// As often as there is room for: an answer that says to come back in a moment is asked for again.
+async function patiently(ask) {
+  for (let attempt = 1; ; attempt++) {
+    const response = await ask();
+    if (response.status !== BUSY || attempt > ATTEMPTS) return response;
+    await new Promise((resolve) => setTimeout(resolve, attempt * PAUSE));
+  }
 }
 
 async function reach(url, request) {

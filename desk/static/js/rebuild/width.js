@@ -8,7 +8,8 @@ const SHARE = 0.6; // of the window, at the most
 export const width = () => ({
   ledgerWidth: Number(localStorage.getItem(NAME)) || 0,
 
-  get widthStyle() { return this.ledgerWidth ? { "--ledger": `${this.ledgerWidth}px` } : {}; },
+  // Always given: Alpine takes a variable that is left out for the word undefined.
+  get widthStyle() { return { "--ledger": this.ledgerWidth ? `${this.ledgerWidth}px` : "" }; },
   get widthNow() { return this.ledgerWidth || USUAL; },
   setWidth(value) {
     this.ledgerWidth = value ? Math.round(Math.max(LEAST, Math.min(value, window.innerWidth * SHARE))) : 0;

@@ -10,7 +10,6 @@ const REST = 300; // milliseconds without a further step
 const PAUSE = 150; // milliseconds that a drag stands still
 const SLOW = 200; // milliseconds after which the page says that it reads
 const WHOLE = 1 << 16; // pixels across: as many as there are
-const BUSY = 800; // milliseconds until a picture that had to wait is asked for again
 const SMALLEST = 320; // pixels across, of pictures while something is dragged
 
 export const pictures = (held) => {
@@ -122,10 +121,6 @@ export const pictures = (held) => {
     },
     pictureFailed(request, error) {
       if (error.code === "work.superseded" || error.name === "AbortError" || request.serial < drawn) return;
-      if (error.code === "work.busy") {
-        restTimer = setTimeout(() => this.askPicture({}), BUSY);
-        return;
-      }
       drawn = request.serial;
       this.clear();
       this.fault = error;
