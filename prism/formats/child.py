@@ -54,8 +54,13 @@ class Target:
 
 
 def answer(request: dict, source: int, target: int) -> dict:
-    """Do one request. The answer holds the layout of the planes, or a fault."""
+    """Do one request. The answer holds the layout of the planes, or a fault; or that the file is hidden from this process: it lies in a
+    folder that was made after it shut itself in, or in one that it is not to see."""
     plan = Target(target)
+    try:
+        os.close(os.open(f"/proc/self/fd/{source}", os.O_RDONLY))
+    except PermissionError:
+        return {"hidden": True}
     try:
         facts = DECODERS[request["kind"]](f"/proc/self/fd/{source}", request, plan.allocate)
     except DiskFull:

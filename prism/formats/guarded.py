@@ -154,6 +154,7 @@ class _Child:
                 stderr=subprocess.DEVNULL,
             )
         self._line = ours
+        self.requests = 0
 
     @property
     def is_alive(self) -> bool:
@@ -161,6 +162,7 @@ class _Child:
 
     def ask(self, path: Path, request: Mapping[str, Any], descriptors: list[int]) -> dict[str, Any]:
         """Raises UnreadableFile if the child breaks or takes too long, TooCostly if the limit ends before, or _Gone."""
+        self.requests += 1
         said = json.dumps(request).encode()
         limit = current()
         self._line.settimeout(min(request["seconds"], limit.left or request["seconds"]))
@@ -263,6 +265,11 @@ class _Door:
             except BaseException:
                 child.end()
                 raise
+            if answer.get("hidden"):
+                child.end()
+                if child.requests > 1:  # a new one sees the folders that there are now
+                    continue
+                raise UnreadableFile("Nothing is decoded in this folder.", where=str(path), advice="Move the file elsewhere.")
             if answer.get("fault") == TooLarge.code:  # its memory is in pieces now
                 child.end()
             else:

@@ -26,10 +26,15 @@ _SCOPES = 0b11  # abstract sockets and signals of processes outside
 _libc = ctypes.CDLL(None, use_errno=True)
 
 
+def shut_in_version() -> int:
+    """What of this the kernel knows, from 1; below if nothing."""
+    return _libc.syscall(_CREATE, None, 0, _VERSION)
+
+
 def shut_in(hidden: Iterable[Path]) -> bool:
     """From now on, and for all children: no writing, no TCP, and no reading of these files and folders or in the memory of other
     processes. Whether this system can do that."""
-    version = _libc.syscall(_CREATE, None, 0, _VERSION)
+    version = shut_in_version()
     if version < 1:
         return False
     rights = (1 << _FILE_RIGHTS.get(version, 16)) - 1

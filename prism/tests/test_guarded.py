@@ -26,6 +26,7 @@ from prism.formats import guarded
 from prism.formats.exr import passing, read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.formats.planes import PlaneFolder
+from prism.formats.sandbox import shut_in_version
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.tests.damaged import RAW_ATTRIBUTES, attribute, damaged_files, odd_files, one_pixel, sound_files
@@ -134,6 +135,26 @@ class Children(FolderCase):
     def read(self):
         path = self.write("sound.exr", {"R": np.full((4, 4), 7, np.float32)})
         return read_channels(path, read_parts(path)[0]).plane("R")
+
+    def test_folders_made_later_are_seen_and_hidden_ones_are_not(self):
+        """Where the kernel shuts children in, they see the folders that there were then."""
+        door = guarded._Door(1)
+        (self.folder / "hidden").mkdir()
+        with (
+            mock.patch.object(guarded, "_door", door),
+            mock.patch.dict(os.environ, {"PRISM_HIDDEN": str(self.folder / "hidden")}),
+        ):
+            np.testing.assert_array_equal(self.read(), 7)
+            for name in ("later", "hidden"):
+                (self.folder / name).mkdir(exist_ok=True)
+                (self.folder / name / "a.exr").write_bytes((self.folder / "sound.exr").read_bytes())
+            later, hidden = (self.folder / name / "a.exr" for name in ("later", "hidden"))
+            np.testing.assert_array_equal(read_channels(later, read_parts(later)[0]).plane("R"), 7)
+            if shut_in_version() > 0:
+                with self.assertRaisesRegex(UnreadableFile, "Nothing is decoded in this folder"):
+                    read_channels(hidden, read_parts(hidden)[0])
+            for child in door._idle:
+                child.end()
 
     def test_a_child_that_dies_is_replaced(self):
         for how in (signal.SIGKILL, signal.SIGSEGV):
