@@ -17,6 +17,7 @@ from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Element, Shot
+from desk.shots.saving import at_once, locked
 from desk.shots.services import elements_named, files_of, frames_on_disk, sources_of
 from desk.shots.storage import kept_inside, shot_folder
 from prism.colour.view import ViewTransform
@@ -38,8 +39,7 @@ def order(
 
     Raises BadArgument, with nothing queued, if a frame is not there or the list cannot be read.
     """
-    with transaction.atomic():
-        deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
+    deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
     engine.top_up()
     return deliveries
 
@@ -60,6 +60,7 @@ def _first_name(delivery: Delivery) -> str:
     return delivery.file_name(min(delivery.frames.values_list("number", flat=True)))
 
 
+@at_once
 def _ordered(
     shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output]
 ) -> list[Delivery]:
@@ -74,7 +75,7 @@ def _ordered(
     document = parse(shot, ledger.document)
     elements = elements_named(shot, document.elements, ledger.element)
     marks = {number: _mark(elements, number) for number in numbers}
-    Ledger.objects.select_for_update().get(pk=ledger.pk)  # the same may be asked for twice at once
+    locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
     wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
     return [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in wanted]

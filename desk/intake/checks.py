@@ -11,7 +11,8 @@ from django.db import transaction
 from desk.intake.models import Acceptance, FrameCheck, Judgement
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
-from desk.shots.models import Element, Shot
+from desk.shots.models import Element
+from desk.shots.saving import locked
 from desk.shots.services import document_of
 from desk.shots.storage import kept_inside
 from prism.documents import fingerprint
@@ -41,7 +42,7 @@ def begin(element: Element, author) -> Job | None:
     element.checks.exclude(frame__in=frames_to_check(document)).delete()
     element.checks.filter(frame__in=wanted).delete()  # what they said is of files that are gone
     with transaction.atomic():
-        Shot.objects.select_for_update().get(pk=element.shot_id)
+        locked(element.shot)
         waiting = Task.objects.filter(
             job__shot=element.shot, job__kind=KIND, state__in=OPEN, payload__element=element.pk
         )
@@ -110,7 +111,7 @@ def judge(element: Element) -> Judgement:
     One at a time for an element: else one that began before the last frame was read could have the last word.
     """
     with transaction.atomic():
-        element = Element.objects.select_for_update().get(pk=element.pk)
+        element = locked(element)
         document = document_of(element)
         mark = _mark(document)
         facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}

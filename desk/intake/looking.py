@@ -40,7 +40,7 @@ def look(place: Place) -> list[Element]:
     headers = lambda file: read_header(kept_inside(file, shot.production))  # noqa: E731
     gathered = gather(sequences, root=root, rules=rules_of(shot), plan=_planned_names(shot), headers=headers)
     with transaction.atomic():
-        Place.objects.select_for_update().get(pk=place.pk)
+        locked(place)
         elements = _keep(place, gathered)
         place.report = _report(found, gathered)
         place.looked = timezone.now()

@@ -53,7 +53,7 @@ def check_again(element: Element, author) -> Job | None:
 
 def _ask(shot: Shot, payload: dict[str, int], title: str, author) -> Job | None:
     with transaction.atomic():
-        Shot.objects.select_for_update().get(pk=shot.pk)  # asked for twice at once
+        locked(shot)  # asked for twice at once
         # Not those that run: they may have looked before what came since.
         waiting = Task.objects.filter(job__shot=shot, job__kind=KIND, state=State.QUEUED)
         if any(task.payload == payload for task in waiting):

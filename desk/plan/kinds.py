@@ -9,12 +9,13 @@ from desk.jobs.models import OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.plan import audits, measures
 from desk.shots.models import Shot
+from desk.shots.saving import locked
 
 
 def begin_measuring(shot: Shot, camera: str, author) -> Job | None:
     """Have a small frame measured; None if one of this camera is being measured already."""
     with transaction.atomic():
-        Shot.objects.select_for_update().get(pk=shot.pk)  # asked for twice at once
+        locked(shot)  # asked for twice at once
         open_tasks = Task.objects.filter(job__shot=shot, job__kind="measure", state__in=OPEN)
         if camera in open_tasks.values_list("title", flat=True):
             return None

@@ -6,7 +6,7 @@ from typing import Any
 
 from desk.plan.models import OwnSize, StoredPreset
 from desk.shots.models import Production
-from desk.shots.saving import at_once
+from desk.shots.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import (
@@ -101,7 +101,7 @@ def require_own(name: str) -> None:
 
 def _locked(production: Production) -> Library:
     """The presets, which nobody else changes until this change is kept."""
-    Production.objects.select_for_update().get(pk=production.pk)
+    locked(production)
     return presets_of(production)
 
 
@@ -136,7 +136,7 @@ def keep_size(production: Production, title: str, width: int, height: int) -> No
         raise BadArgument(
             f"{width} x {height} is no picture size.", where="size", advice=f"Sides go up to {LARGEST_SIDE}."
         )
-    Production.objects.select_for_update().get(pk=production.pk)
+    locked(production)
     OwnSize.objects.update_or_create(production=production, title=title, defaults={"width": width, "height": height})
 
 

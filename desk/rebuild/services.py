@@ -15,7 +15,7 @@ from django.utils import timezone
 from desk.rebuild import layers
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Element, Shot
-from desk.shots.saving import Outdated
+from desk.shots.saving import Outdated, locked
 from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
 from desk.shots.storage import shot_folder
 from desk.viewer.store import PIXELS
@@ -124,15 +124,15 @@ def _joined(base: documents.Ledger | None, mine: documents.Ledger, other: docume
 def keep_version(ledger: Ledger, user, comment: str = "", document: documents.Ledger | None = None) -> LedgerVersion:
     """Keep the ledger as it is now, or a document that was not saved; the newest version again if nothing changed since."""
     with transaction.atomic():
-        locked = Ledger.objects.select_for_update().get(pk=ledger.pk)
+        now = locked(ledger)
         if document is not None:
-            locked.document = document.as_json()
-        newest = locked.versions.first()
-        if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, locked.document):
+            now.document = document.as_json()
+        newest = now.versions.first()
+        if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, now.document):
             return newest
-        number = (locked.versions.aggregate(Max("number"))["number__max"] or 0) + 1
+        number = (now.versions.aggregate(Max("number"))["number__max"] or 0) + 1
         return LedgerVersion.objects.create(
-            ledger=locked, number=number, document=locked.document, author=user, comment=comment, base=_nearest(locked)
+            ledger=now, number=number, document=now.document, author=user, comment=comment, base=_nearest(now)
         )
 
 

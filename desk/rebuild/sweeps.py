@@ -11,7 +11,8 @@ from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
-from desk.shots.models import Element, Shot
+from desk.shots.models import Element
+from desk.shots.saving import locked
 from desk.shots.services import document_of, frames_on_disk
 from prism.combine.balance import balance
 from prism.combine.ledger import Ledger as Document
@@ -29,7 +30,7 @@ def begin(ledger: Ledger, document: Document, author) -> Job:
     elements = services.elements_of(ledger, plain)
     mark = _mark(ledger, plain, elements)
     with transaction.atomic():
-        Shot.objects.select_for_update().get(pk=ledger.shot_id)  # two who ask at once get one job
+        locked(ledger.shot)  # two who ask at once get one job
         job = _newest(ledger, mark)
         if job is not None and job.tasks.filter(state__in=OPEN).exists():
             return job

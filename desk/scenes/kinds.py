@@ -10,6 +10,7 @@ from desk.jobs.models import GOOD, OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.scenes import services
 from desk.scenes.models import SceneVersion
+from desk.shots.saving import locked
 
 
 def begin_pictures(version: SceneVersion, author=None) -> Job | None:
@@ -19,7 +20,7 @@ def begin_pictures(version: SceneVersion, author=None) -> Job | None:
     cameras = services.facts_for(version.shot, (), version).cameras
     missing = [camera for camera in cameras if not services.picture_path(version, camera).exists()]
     with transaction.atomic():
-        SceneVersion.objects.select_for_update().get(pk=version.pk)  # several pictures are asked for at once
+        locked(version)  # several pictures are asked for at once
         if not missing or _drawings(version).exclude(state__in=GOOD).exists():
             return None
         tasks = (

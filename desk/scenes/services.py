@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from desk.scenes.models import SceneVersion
 from desk.shots.models import Production, Shot
-from desk.shots.saving import at_once
+from desk.shots.saving import at_once, locked
 from desk.shots.storage import allowed_file
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
@@ -63,7 +63,7 @@ def read_stored(path: str, production: Production) -> Scene | FactsSheet:
 @at_once
 def keep(shot: Shot, document: Scene | FactsSheet, author=None, origin: str = "") -> SceneVersion:
     """Make it the shot's scene; the same one again changes nothing."""
-    Shot.objects.select_for_update().get(pk=shot.pk)
+    locked(shot)
     newest = current(shot)
     stored = document.as_json()
     facts = facts_of(document) if isinstance(document, Scene) else document.facts()
