@@ -157,7 +157,7 @@ STORAGES = {
 
 # Pictures lie below these folders and nowhere else; new ones are written below the first.
 STORAGE_ROOTS = [Path(root) for root in os.environ.get("EAGER_ROOTS", str(VAR / "storage")).split(os.pathsep)]
-PIXEL_CACHE_BYTES = int(os.environ.get("EAGER_PIXEL_CACHE_MB", "160")) << 20  # in memory, of each web process
+PIXEL_CACHE_BYTES = int(os.environ.get("EAGER_PIXEL_CACHE_MB", "64")) << 20  # in memory, of each web process
 PLANE_CACHE_BYTES = int(os.environ.get("EAGER_PLANE_CACHE_MB", "8192")) << 20  # on disk, of all processes together
 
 LANGUAGE_CODE = "en"
