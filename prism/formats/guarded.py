@@ -6,7 +6,6 @@ breaks, hangs or devours a child is one sentence to the caller. Headers need no 
 
 from __future__ import annotations
 
-import fcntl
 import hashlib
 import json
 import mmap
@@ -16,12 +15,10 @@ import socket
 import struct
 import subprocess
 import sys
-import time
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager, suppress
+from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
-from tempfile import gettempdir
 from threading import BoundedSemaphore, Lock
 from typing import Any, BinaryIO
 
@@ -29,13 +26,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.errors import TooLarge, UnreadableFile
+from prism.formats.budget import share
 from prism.formats.headers import Part, open_regular
 from prism.formats.planes import PlaneFolder
 from prism.limits import current
 
 MEMORY = 1 << 30  # bytes a child may take beside what the declared size explains
 MOST_MEMORY = 6 << 30
-LARGE = 3 << 30  # from which only one file is decoded at a time, in all processes of a user together
 SECONDS = 30  # for a small file; more by declared size
 VALUES_A_SECOND = 2_000_000  # of the slowest file that is still waited for
 CHUNK_ROWS = 256  # of the tallest compressed block
@@ -209,23 +206,6 @@ class _Child:
         )
 
 
-@contextmanager
-def _alone_if_large(memory: int) -> Iterator[None]:
-    """What needs much memory waits for what does so elsewhere. Raises TooCostly or Superseded once the limit is over."""
-    if memory < LARGE:
-        yield
-        return
-    with open(Path(gettempdir()) / f"eager-prism-large-{os.getuid()}.lock", "a") as place:
-        while True:
-            try:
-                fcntl.flock(place, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                break
-            except BlockingIOError:
-                current().require()
-                time.sleep(0.05)
-        yield
-
-
 class _Door:
     """The children of this process. They begin when first needed, wait for more work, and end when there is none."""
 
@@ -245,7 +225,7 @@ class _Door:
         if not self._places.acquire(timeout=limit.left):
             limit.require()
         try:
-            with _alone_if_large(request["memory"]):
+            with share(request["memory"]):
                 answer = self._asked(path, request, [source, target])
         finally:
             self._places.release()

@@ -14,7 +14,7 @@ from prism.elements.gathering import gather
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.pixels import Region
 from prism.errors import TooCostly, UnreadableFile
-from prism.formats import guarded
+from prism.formats import budget
 from prism.formats.exr import write_exr, write_parts
 from prism.formats.headers import chromaticities_entry, read_parts
 from prism.formats.reading import read_header, read_planes
@@ -350,9 +350,15 @@ class Places(FolderCase):
                             np.testing.assert_allclose(a, b, rtol=1e-5 if b.dtype == np.float32 else 1e-3)
                             self.assertEqual(a.dtype, b.dtype)
 
-    def test_what_needs_much_memory_is_decoded_one_at_a_time(self):
-        with guarded._alone_if_large(guarded.LARGE), guarded._alone_if_large(1):
-            with self.assertRaises(TooCostly), limited(0.1), guarded._alone_if_large(guarded.LARGE):
+    def test_decoders_share_one_budget_of_memory(self):
+        total = budget.UNIT * 4
+        with mock.patch.object(budget, "total", return_value=total), mock.patch("prism.formats.budget.gettempdir", return_value=self.folder):
+            with budget.share(total // 2), budget.share(total // 4):
+                with self.assertRaises(TooCostly), limited(0.1), budget.share(total // 2):
+                    pass
+                with limited(5), budget.share(total // 4):
+                    pass
+            with limited(5), budget.share(3 * total):  # never more than there is
                 pass
 
     def test_data_is_picked_and_colour_filtered(self):
