@@ -1,13 +1,19 @@
-"""The test runner: Django's own, over every package of the project."""
+"""The test runner: Django's own, over every package of the project, shared with other processes where the launcher began several."""
 
+import json
+import logging
+import os
 import time
 import unittest
+from collections.abc import Iterator
+from itertools import groupby
+from pathlib import Path
 
 from django.conf import settings
+from django.test import LiveServerTestCase, TransactionTestCase
+from django.test import TestCase as DatabaseCase
 from django.test.runner import DiscoverRunner
-from django.test.utils import TimeKeeper
 
-SLOWEST = 15  # tests named with --timing
 PACKAGES = ["prism", "desk", "launcher", "bench"]
 
 
@@ -27,20 +33,52 @@ class Timed(unittest.TextTestResult):
         self.seconds.append((time.monotonic() - self._begun, test.id()))
 
 
+class Shared(unittest.TestSuite):
+    """Classes of tests, each run by the process that claims it first, the longest kinds first so that none is left for the end."""
+
+    _cleanup = False  # what others ran is no test of ours to forget
+
+    def __init__(self, suite: unittest.TestSuite, folder: Path) -> None:
+        classes = [list(tests) for _, tests in groupby(suite, key=_class_name)]
+        super().__init__(unittest.TestSuite(tests) for tests in sorted(classes, key=_kind))
+        self._folder = folder
+
+    def __iter__(self) -> Iterator[unittest.TestSuite]:
+        for suite in self._tests:
+            try:
+                (self._folder / _class_name(next(iter(suite)))).touch(exist_ok=False)
+            except FileExistsError:
+                continue
+            yield suite
+
+
+def _class_name(test: unittest.TestCase) -> str:
+    return f"{type(test).__module__}.{type(test).__qualname__}"
+
+
+def _kind(tests: list[unittest.TestCase]) -> int:
+    order = (LiveServerTestCase, DatabaseCase, TransactionTestCase)
+    found = [number for number, kind in enumerate(order) if isinstance(tests[0], kind)]
+    return {0: 0, 1: 2, 2: 1}[found[0]] if found else 3
+
+
 class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         # The real hasher is slow by design, and every test makes three users.
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+        for name in settings.LOGGING["loggers"]:  # what tests provoke on purpose is no news
+            logging.getLogger(name).handlers = [logging.NullHandler()]
 
     def get_resultclass(self):
         return Timed
 
     def run_suite(self, suite, **kwargs):
-        result = super().run_suite(suite, **kwargs)
-        if isinstance(self.time_keeper, TimeKeeper):  # asked for with --timing
-            for seconds, test in sorted(result.seconds, reverse=True)[:SLOWEST]:
-                print(f"{seconds:6.1f} s  {test}")
+        folder = os.environ.get("EAGER_TESTS_SHARED")
+        result = super().run_suite(Shared(suite, Path(folder)) if folder else suite, **kwargs)
+        if folder:
+            told = {"seconds": result.seconds, "failed": self.suite_result(suite, result)}
+            (Path(folder) / f"{os.getpid()}.json").write_text(json.dumps(told))
         return result
 
     def build_suite(self, test_labels=None, **kwargs):

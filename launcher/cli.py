@@ -14,6 +14,7 @@ from launcher import parts
 from launcher.house import House
 from launcher.install import install
 from launcher.services import is_running
+from launcher.tested import run_test
 from launcher.trouble import Trouble
 
 
@@ -106,25 +107,6 @@ def run_demo(house: House) -> int:
         raise Trouble("The database does not run. Use `./eager start` first.")
     (house.var / "empty").unlink(missing_ok=True)
     return parts.manage(house, "load_demo", "--again")
-
-
-def run_test(arguments: list[str]) -> int:
-    """All tests, or those named, against a database and a queue of their own."""
-    house = House.of_tests()
-    house.prepare()
-    install(for_tests=True)
-    with house.alone("Tests"):
-        return _tested(house, arguments)
-
-
-def _tested(house: House, arguments: list[str]) -> int:
-    parts.stop_all(house)  # left by a run that was killed, on ports of its own
-    try:
-        parts.start_database(house)
-        parts.start_queue(house)
-        return parts.manage(house, "test", "--noinput", *(arguments or ["--timing"]))
-    finally:
-        parts.stop_all(house)
 
 
 def main() -> int:

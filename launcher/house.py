@@ -40,10 +40,10 @@ class House:
         return cls(var, _port("EAGER_PORT", 8710), _port("EAGER_DB_PORT", 8711), _port("EAGER_QUEUE_PORT", 8712))
 
     @classmethod
-    def of_tests(cls) -> House:
-        """A copy of its own for the tests, on ports that are free now, so both can run side by side."""
+    def of_tests(cls, number: int) -> House:
+        """A copy of its own for each process of tests, on ports that are free now, so all can run side by side."""
         web, database, queue = _free_ports(3)
-        return cls(ROOT / "var" / "test", web, database, queue)
+        return cls(ROOT / "var" / f"test-{number}", web, database, queue)
 
     def prepare(self) -> None:
         """Make the folders. Raises Trouble if there is no room or no right to, or the folder is someone else's."""
@@ -132,7 +132,6 @@ class House:
             "EAGER_DB_PORT": str(self.database_port),
             "EAGER_DB_PASSWORD": keys["database"],
             "EAGER_QUEUE_URL": f"redis://:{keys['queue']}@127.0.0.1:{self.queue_port}/0",
-            "PRISM_CODE_CACHE": str(ROOT / "var" / "compiled"),
             "PRISM_HIDDEN": os.pathsep.join(str(self.var / name) for name in HIDDEN),
             "PYTHONUNBUFFERED": "1",
             "MALLOC_ARENA_MAX": "2",  # many threads that each free into a heap of their own keep hundreds of megabytes

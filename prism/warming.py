@@ -1,8 +1,16 @@
-"""The compiled loops that someone drags or presses with, brought in before: compiled on a machine that never ran them, else loaded."""
+"""The compiled loops brought in before someone waits for them: compiled on a machine that never ran them, else loaded.
+
+`python -m prism.warming NAME ...` compiles those of PARTS that are named into the cache, for processes to come.
+"""
 
 from __future__ import annotations
 
+import gc
+import sys
+
 import numpy as np
+
+from prism.compiled import delete_unused
 
 from prism.combine.machine import ADD, RUNNING, Code
 from prism.mattes.drawn import shape, strokes
@@ -14,7 +22,7 @@ CORNERS = ({"x": 0, "y": 0}, {"x": 2, "y": 0}, {"x": 0, "y": 2})
 
 
 def warm() -> None:
-    """First those of a ledger, then those of mattes, on a few pixels each."""
+    """What someone drags or presses with: first the loops of a ledger, then those of mattes, on a few pixels each."""
     _warm_ledger()
     _warm_mattes()
 
@@ -33,3 +41,22 @@ def _warm_mattes() -> None:
     blurred(grown(plane, 1), 1)
     strokes(StrokesPart(strokes=({"points": ((1, 1), (2, 2)), "size": 1},)), plane.shape, (0, 0), 1)
     shape(ShapePart(form="polygon", corners=CORNERS), plane.shape, (0, 0), 1)
+
+
+def _warm_stand_in() -> None:
+    from prism.standin.render import load_compiled
+    from prism.standin.scene import Scene
+
+    nothing = {"materials": {}, "groups": [], "shapes": [], "lights": [], "mist": {"near": 1, "far": 2}}
+    camera = {"name": "main", "position": (0, -1, 0), "target": (0, 0, 0), "fov": 40}
+    load_compiled(Scene(name="Nothing", first=1, last=1, size=(8, 8), cameras=[camera], **nothing))
+
+
+PARTS = {"rebuild": warm, "stand-in": _warm_stand_in}
+
+
+if __name__ == "__main__":
+    gc.disable()  # compiling makes millions of small things that all live to the end
+    delete_unused()
+    for name in sys.argv[1:]:
+        PARTS[name]()

@@ -4,6 +4,7 @@ import io
 import os
 import re
 import shutil
+from unittest import mock
 
 import numpy as np
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
@@ -29,7 +30,7 @@ class BrowserCase(World, StaticLiveServerTestCase):
     def setUpClass(cls):
         super().setUpClass()
         # Playwright runs a loop of its own in this thread, which Django would take for asynchronous code.
-        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        cls.enterClassContext(mock.patch.dict(os.environ, DJANGO_ALLOW_ASYNC_UNSAFE="true"))
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)

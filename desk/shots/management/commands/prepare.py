@@ -1,4 +1,5 @@
-from threading import Thread
+import subprocess
+import sys
 
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
@@ -8,7 +9,7 @@ from desk.accounts.services import create
 from desk.intake.looking import look
 from desk.shots.models import Place
 from prism.errors import PrismError
-from prism.warming import warm
+from prism.warming import PARTS
 
 
 class Command(BaseCommand):
@@ -18,19 +19,21 @@ class Command(BaseCommand):
         parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
 
     def handle(self, *args, empty: bool, **options) -> None:
-        warming = Thread(target=warm)  # a machine that never ran the loops compiles them, meanwhile
-        warming.start()
+        # A machine that never ran the loops compiles them meanwhile, on all cores.
+        warming = {part: subprocess.Popen([sys.executable, "-m", "prism.warming", part]) for part in PARTS}
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
         self._look_at_places()
         if not empty:
+            warming["stand-in"].wait()
             call_command("load_demo", stdout=self.stdout)
         elif not get_user_model().objects.exists():
             user, password = create("owner", may_set_up=True)
             self.stdout.write(f"- First account: {user.get_username()}, one-time password {password}")
             self.stdout.write("  Log in with it; three steps lead to the first shot: password, production, shot.")
-        warming.join()
+        for process in warming.values():
+            process.wait()
 
     def _look_at_places(self) -> None:
         """Elements from before there were documents get theirs."""
