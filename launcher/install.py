@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 import shutil
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from launcher.house import ROOT
@@ -15,6 +15,8 @@ from launcher.trouble import Trouble, step
 VENV = ROOT / "var" / "venv"
 PYTHON = VENV / "bin" / "python"
 LOCK = ROOT / "requirements.lock"
+TEST_LOCK = ROOT / "requirements-test.lock"
+BUILT = "mysqlclient"  # here, against Debian's headers: it waits for them while the others are installed
 
 # Debian package -> a file or program that shows it is there.
 RUN_PACKAGES = {
@@ -30,8 +32,20 @@ TEST_PACKAGES = {"chromium": "chromium"}
 
 def install(*, for_tests: bool = False) -> None:
     """Install what is missing; does nothing, quickly, when all is there. Raises Trouble."""
-    _debian_packages(RUN_PACKAGES | (TEST_PACKAGES if for_tests else {}))
-    _python_packages()
+    locks = [LOCK, TEST_LOCK] if for_tests else [LOCK]
+    entries = [entry for lock in locks for entry in entries_of(lock)]
+    with ThreadPoolExecutor(1) as threads:
+        debian = threads.submit(_debian_packages, RUN_PACKAGES | (TEST_PACKAGES if for_tests else {}))
+        if not _can_build():
+            debian.result()
+        _python_packages([entry for entry in entries if not entry.startswith(BUILT)], "packages")
+        debian.result()
+    _python_packages([entry for entry in entries if entry.startswith(BUILT)], "built packages")
+
+
+def entries_of(lock: Path) -> list[str]:
+    """One package each, with its version and the digests of its files."""
+    return [entry for entry in lock.read_text().replace("\\\n", " ").splitlines() if entry.strip()]
 
 
 def _debian_packages(wanted: dict[str, str]) -> None:
@@ -69,25 +83,26 @@ def _can_build() -> bool:
     return headers.exists() and importlib.util.find_spec("ensurepip") is not None
 
 
-def _python_packages() -> None:
-    stamp = VENV / "installed"
-    wanted = hashlib.sha256(LOCK.read_bytes() + sys.version.encode()).hexdigest()
-    if stamp.exists() and stamp.read_text() == wanted and PYTHON.exists():
+def _python_packages(entries: list[str], kind: str) -> None:
+    stamp = VENV / f"installed {kind}"
+    before = stamp.read_text().splitlines() if stamp.exists() and PYTHON.exists() else []
+    wanted = [sys.version.replace("\n", " "), *entries]
+    if set(wanted) <= set(before):
         return
     log = ROOT / "var" / "log" / "packages.log"
-    step("Installing Python packages (a few minutes the first time)")
+    step(f"Installing Python {kind}{'' if before else ' (a minute the first time)'}")
     if not PYTHON.exists():
         _logged([sys.executable, "-m", "venv", str(VENV)], log, "The Python environment could not be made")
-    command = [str(PYTHON), "-m", "pip", "install", "--disable-pip-version-check", "-q", "-r", str(LOCK)]
-    _logged(command, log, "Python packages could not be installed")
-    stamp.write_text(wanted)
+    command = [str(PYTHON), "-m", "pip", "install", "--disable-pip-version-check", "-q", "--no-deps", "-r", "/dev/stdin"]
+    _logged(command, log, "Python packages could not be installed", "\n".join(entries))
+    stamp.write_text("\n".join(wanted))
 
 
-def _logged(command: list[str], log: Path, failure: str) -> None:
-    """Run a command with its output in a log. Raises Trouble with its last line."""
+def _logged(command: list[str], log: Path, failure: str, text: str = "") -> None:
+    """Run a command on some text, with its output in a log. Raises Trouble with its last line."""
     log.parent.mkdir(parents=True, exist_ok=True)
     with open(log, "ab") as file:
-        result = subprocess.run(command, stdout=file, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL)
+        result = subprocess.run(command, stdout=file, stderr=subprocess.STDOUT, input=text.encode())
     if result.returncode:
         last = log.read_text(errors="replace").strip().splitlines()[-1:]
         raise Trouble(

@@ -19,15 +19,15 @@ from launcher.house import ROOT, House
 from launcher.install import PYTHON, install
 from launcher.trouble import step
 
-MOST_PROCESSES = 5
+MOST_PROCESSES = 6
 WARMED = ("rebuild", "stand-in")  # loops that are compiled while the first tests run, if they were not before
 SLOWEST = 15  # tests that are named in the end
 
 
 def run_test(arguments: list[str]) -> int:
     """All tests on all cores, or those named in one process."""
-    # One more than there are cores: much of the time is spent waiting for browsers, and for what was killed to be missed.
-    count = 1 if arguments else min((os.cpu_count() or 1) + 1, MOST_PROCESSES)
+    # More than there are cores: much of the time is spent waiting for browsers, and for what was killed to be missed.
+    count = 1 if arguments else min((os.cpu_count() or 1) + 2, MOST_PROCESSES)
     first = House.of_tests(0)
     first.prepare()
     install(for_tests=True)

@@ -10,9 +10,8 @@ import sys
 
 import numpy as np
 
-from prism.compiled import delete_unused
-
 from prism.combine.machine import ADD, RUNNING, Code
+from prism.compiled import delete_unused
 from prism.mattes.drawn import shape, strokes
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import ShapePart, StrokesPart

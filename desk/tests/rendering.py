@@ -98,6 +98,10 @@ class Working(Rendering):
 
     def slow(self):
         """Frames that take some seconds each, so that there is a middle to be killed in."""
+        self.large(samples=32)
+
+    def large(self, samples: int = 1):
+        """Frames of more than 30 kB."""
         document = Document.from_json(open_plan(self.shot).document)
         Plan.objects.update(document=document.replace(shot=document.shot.replace(width=160, height=90)).as_json())
-        self.plan(quality=Quality(samples=64))
+        self.plan(quality=Quality(samples=samples))

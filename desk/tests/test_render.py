@@ -435,7 +435,7 @@ class Processes(Working, TransactionTestCase):
 
     def test_a_full_disk(self):
         """Files may not grow beyond 30 kB: each frame is tried, failed, and rendered once there is room."""
-        self.slow()
+        self.large()
         full = self.start_worker("full", limit="ulimit -f 60", **HASTY)
         run = self.begin(frames="1001-1002", layers=("all",))
         self.wait(lambda: set(self.states(run)) == {State.FAILED}, "the frames were not failed")

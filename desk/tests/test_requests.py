@@ -19,7 +19,7 @@ from demo.load import SHOTS, plan_of
 from desk.jobs import engine
 from desk.tests.world import WorldCase
 
-MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 50  # of each request
+MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 20  # of each request
 DEEP: list = []
 for _ in range(400):
     DEEP = [DEEP]

@@ -1,10 +1,15 @@
 """The shape of the code: what may import what."""
 
 import ast
+import shutil
 import subprocess
 import sys
+import tempfile
 import unittest
 from pathlib import Path
+from unittest import mock
+
+from prism import compiled
 
 ROOT = Path(__file__).resolve().parent.parent
 PROJECT = ROOT.parent
@@ -74,3 +79,41 @@ class Architecture(unittest.TestCase):
                 if name.startswith(room):
                     reached = [imported for imported in imports_of(path) if imported.startswith(others)]
                     self.assertEqual(reached, [], f"{name} reaches into another room")
+
+
+class CompiledCode(unittest.TestCase):
+    """What of the machine code in the cache an edit makes stale."""
+
+    def digests(self) -> dict[str, str]:
+        compiled.digest_of.cache_clear()
+        paths = [path for path in self.copy.rglob("*.py") if "prism.compiled" in path.read_text()]
+        return {str(path.relative_to(self.copy)): compiled.digest_of(path) for path in paths}
+
+    def stale_after_edit(self, name: str) -> set[str]:
+        before = self.digests()
+        with open(self.copy / name, "a") as file:
+            file.write("\n# edited\n")
+        return {name for name, digest in self.digests().items() if digest != before[name]}
+
+    def test_an_edit_recompiles_what_depends_on_it_and_nothing_else(self):
+        folder = Path(tempfile.mkdtemp(prefix="prism-test-"))
+        self.addCleanup(shutil.rmtree, folder)
+        self.addCleanup(compiled.digest_of.cache_clear)
+        self.copy = Path(shutil.copytree(ROOT, folder / "prism", ignore=shutil.ignore_patterns("tests", "__pycache__")))
+        with mock.patch.object(compiled, "HERE", self.copy):
+            kept = self.stale_after_edit("combine/powers.py")
+            self.assertLessEqual({"combine/powers.py", "combine/machine.py"}, kept)
+            self.assertFalse([name for name in kept if name.startswith(("standin", "mattes", "colour"))])
+            constants = self.stale_after_edit("standin/stage.py")  # names of shapes and materials, no loop
+            self.assertLessEqual({"standin/rays.py", "standin/tracing.py"}, constants)
+            self.assertNotIn("combine/machine.py", constants)
+            self.assertEqual(self.stale_after_edit("standin/write.py"), set())
+
+    def test_copies_of_the_same_text_share_their_code(self):
+        folder = Path(tempfile.mkdtemp(prefix="prism-test-"))
+        self.addCleanup(shutil.rmtree, folder)
+        self.copy = ROOT
+        here = self.digests()
+        self.copy = Path(shutil.copytree(ROOT, folder / "prism", ignore=shutil.ignore_patterns("tests", "__pycache__")))
+        with mock.patch.object(compiled, "HERE", self.copy):
+            self.assertEqual(self.digests().items(), {name: here[name] for name in self.digests()}.items())
