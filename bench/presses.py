@@ -22,8 +22,9 @@ import numpy as np
 from bench.mattes import HEIGHT, WIDTH, THINGS, named_frame
 from desk.intake.looking import look
 from desk.rebuild.services import open_ledger
-from desk.shots.models import Place, Production, Shot
-from desk.shots.setup import create_shot
+from desk.elements.models import Place
+from desk.shots.models import Production, Shot
+from desk.house.setup import create_shot
 from desk.shots.storage import shot_folder
 from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import header

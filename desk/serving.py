@@ -19,7 +19,7 @@ from waitress.server import create_server
 
 from prism.warming import warm
 
-THREADS = 32  # most of which wait: see `desk.limits.COMPUTING`
+THREADS = 32  # most of which wait: see `desk.web.limits.COMPUTING`
 MOST_CONNECTIONS = 1000  # of each process
 IDLE_SECONDS = 30  # after which a connection is closed that sends nothing
 MOST_BODY = 32 << 20  # bytes; the application itself allows less nearly everywhere

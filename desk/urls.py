@@ -6,8 +6,8 @@ from django.http import HttpResponse
 from django.urls import include, path
 
 from desk.accounts.views import Login, password
-from desk.shots import setup_views
-from desk.shots.views import shots
+from desk.house import setup_views
+from desk.house.views import shots
 
 SHOT = "shots/<slug:production>/<slug:shot>/"
 
@@ -19,7 +19,7 @@ def health(request):
 
 
 urlpatterns = [
-    path("health/", health),
+    path("health/", health, name="health"),
     path("login/", Login.as_view(), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
     path("password/", password, name="password"),
@@ -30,7 +30,7 @@ urlpatterns = [
     path("productions/<slug:production>/", setup_views.production, name="production"),
     path("productions/<slug:production>/members/", setup_views.members, name="production-members"),
     path("productions/<slug:production>/archive/", setup_views.archive_production, name="production-archive"),
-    path(SHOT, include("desk.shots.urls")),
+    path(SHOT, include("desk.house.urls")),
     path(f"{SHOT}scene/", include("desk.scenes.urls")),
     path(f"{SHOT}plan/", include("desk.plan.urls")),
     path(f"{SHOT}render/", include("desk.render.urls")),

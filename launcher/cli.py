@@ -38,7 +38,7 @@ def _started(house: House, empty: bool) -> int:
         marker.touch()
     empty = marker.exists()
     parts.stop_outdated(house)
-    if parts.manage(house, "prepare", *(["--empty"] if empty else [])):
+    if parts.manage(house, "prepare", "--warm", *(["--empty"] if empty else [])):
         raise Trouble("The application could not be made ready; the lines above say why.")
     parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")

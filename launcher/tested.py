@@ -19,7 +19,7 @@ from launcher.house import ROOT, House
 from launcher.install import PYTHON, install
 from launcher.trouble import step
 
-MOST_PROCESSES = 6
+MOST_PROCESSES = 5
 WARMED = ("rebuild", "stand-in")  # loops that are compiled while the first tests run, if they were not before
 SLOWEST = 15  # tests that are named in the end
 
@@ -27,14 +27,16 @@ SLOWEST = 15  # tests that are named in the end
 def run_test(arguments: list[str]) -> int:
     """All tests on all cores, or those named in one process."""
     # More than there are cores: much of the time is spent waiting for browsers, and for what was killed to be missed.
-    count = 1 if arguments else min((os.cpu_count() or 1) + 2, MOST_PROCESSES)
+    count = 1 if arguments else min((os.cpu_count() or 1) + 1, MOST_PROCESSES)
     first = House.of_tests(0)
     first.prepare()
     install(for_tests=True)
     with first.alone("Tests"), _temporary() as temporary:
         houses = [first, *(House.of_tests(number) for number in range(1, count))]
         begun = time.monotonic()
-        warming = [] if arguments else [subprocess.Popen([PYTHON, "-m", "prism.warming", part], cwd=ROOT) for part in WARMED]
+        warming = (
+            [] if arguments else [subprocess.Popen([PYTHON, "-m", "prism.warming", part], cwd=ROOT) for part in WARMED]
+        )
         try:
             with ThreadPoolExecutor(count) as threads:
                 list(threads.map(_records, houses))

@@ -7,7 +7,7 @@ from django.shortcuts import redirect
 from django.urls import reverse
 
 from desk.accounts.models import OneTimePassword
-from desk.faults import wants_json
+from desk.web.faults import wants_json
 
 
 class OneTimePasswordMiddleware:

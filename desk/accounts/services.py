@@ -13,8 +13,8 @@ from django.db import IntegrityError
 from django.http import HttpRequest
 
 from desk.accounts.models import OneTimePassword
-from desk.limits import one_of_few, require_few_tries
-from desk.shots.saving import at_once
+from desk.web.limits import one_of_few, require_few_tries
+from desk.web.saving import at_once
 from prism.errors import BadArgument
 
 WORDS = 4

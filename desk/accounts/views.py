@@ -13,14 +13,14 @@ from django.views.decorators.http import require_http_methods, require_POST
 
 from desk.accounts import services
 from desk.accounts.models import OneTimePassword
-from desk.shots.saving import at_once
+from desk.web.saving import at_once
 from prism.errors import BadArgument
 
 
 @require_http_methods(["GET", "POST"])
 def password(request: HttpRequest) -> HttpResponse:
     """Choose a password of one's own."""
-    form = SetPasswordForm(request.user, request.POST or None)
+    form = SetPasswordForm(request.user, request.POST if request.method == "POST" else None)
     first = OneTimePassword.objects.filter(user=request.user).exists()
     if request.method == "POST":
         with services.checking_passwords(request):

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from django.db import models
 
+from desk.elements.models import Element
 from desk.jobs.models import Job, State, Task
 from desk.rebuild.models import LedgerVersion
-from desk.shots.models import Element, Shot
+from desk.shots.models import Shot
 from prism.mattes.writing import file_word
 
 

@@ -11,15 +11,16 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
+from desk.elements.models import Element
+from desk.elements.services import elements_named, files_of, frames_on_disk, sources_of
 from desk.handoff.models import Delivery
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
-from desk.shots.models import Element, Shot
-from desk.shots.saving import at_once, locked
-from desk.shots.services import elements_named, files_of, frames_on_disk, sources_of
+from desk.shots.models import Shot
 from desk.shots.storage import kept_inside, shot_folder
+from desk.web.saving import at_once, locked
 from prism.colour.view import ViewTransform
 from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale

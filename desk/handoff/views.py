@@ -5,13 +5,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from desk.elements.services import frames_on_disk
 from desk.handoff import services
 from desk.handoff.forms import OrderForm
 from desk.jobs.models import GOOD
 from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.services import frames_on_disk, stations
+from desk.stations.registry import stations
 from prism.errors import BadArgument, PrismError
 from prism.naming.frames import format_frames
 
@@ -33,7 +34,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
     frame = request.GET.get("frame", "") or (str(frames[0]) if frames else "")
     mattes = [matte.id for matte in parse(shot, ledger.document).mattes] if ledger else []
     form = OrderForm(
-        request.POST or None,
+        request.POST if request.method == "POST" else None,
         mattes=mattes,
         initial=FIRST | request.session.get(_remembered(shot), {}) | {"frames": frame},
     )

@@ -8,13 +8,13 @@ from typing import Any
 
 from django.db import transaction
 
+from desk.elements.models import Element
+from desk.elements.services import document_of
 from desk.intake.models import Acceptance, FrameCheck, Judgement
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
-from desk.shots.models import Element
-from desk.shots.saving import locked
-from desk.shots.services import document_of
 from desk.shots.storage import kept_inside
+from desk.web.saving import locked
 from prism.documents import fingerprint
 from prism.elements import disk
 from prism.elements.element import Element as Document

@@ -6,12 +6,13 @@ from typing import Any
 
 from django.db.models import Count, Q
 
+from desk.elements.models import Element
+from desk.elements.services import document_of, files_of, sources_of
+from desk.elements.store import PIXELS
 from desk.intake import checks
 from desk.intake.services import KIND
 from desk.jobs.models import OPEN, Task
-from desk.shots.models import Element, Shot
-from desk.shots.services import document_of, files_of, sources_of
-from desk.viewer.store import PIXELS
+from desk.shots.models import Shot
 from prism.colour.view import ViewTransform
 from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass, Files

@@ -9,11 +9,12 @@ from django.db import transaction
 from django.utils import timezone
 from pydantic import ValidationError
 
+from desk.elements.models import Element, NameRule, Place
 from desk.intake.models import Judgement
 from desk.scenes.services import facts_for
-from desk.shots.models import Element, NameRule, Place, Shot
-from desk.shots.saving import at_once, locked
+from desk.shots.models import Shot
 from desk.shots.storage import allowed_place, kept_inside, shot_folder
+from desk.web.saving import at_once, locked
 from prism.elements import disk
 from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass

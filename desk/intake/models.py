@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from desk.shots.models import Element
+from desk.elements.models import Element
 
 
 class FrameCheck(models.Model):

@@ -11,14 +11,15 @@ from django.db import transaction
 from django.utils import timezone
 from pydantic import ValidationError
 
+from desk.elements.models import Element, Place
+from desk.elements.services import document_of
 from desk.intake import checks
 from desk.intake.looking import drop_file, files_of_shot, look, unreadable_files_of
 from desk.jobs import engine
 from desk.jobs.models import Job, State, Task
-from desk.shots.models import Element, Place, Shot
-from desk.shots.saving import at_once, locked
-from desk.shots.services import document_of
+from desk.shots.models import Shot
 from desk.shots.storage import allowed_place, kept_inside
+from desk.web.saving import at_once, locked
 from prism.documents import spoken_fault
 from prism.errors import BadArgument, UnreadableFile
 from prism.intake.found import found_file

@@ -8,12 +8,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from desk.elements.models import Element
 from desk.intake import browsing, checks, inventory, looking, services, uploads
-from desk.limits import computed
 from desk.shots.access import require_change, with_shot
-from desk.shots.models import Element, Shot
-from desk.shots.requests import json_body, whole_number
-from desk.shots.services import stations
+from desk.shots.models import Shot
+from desk.stations.registry import stations
+from desk.web.limits import computed
+from desk.web.requests import json_body, whole_number
 from prism.colour.spaces import SPACES
 from prism.errors import BadArgument
 from prism.text import printable

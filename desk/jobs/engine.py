@@ -20,7 +20,7 @@ from kombu.exceptions import OperationalError
 from desk.celery import app
 from desk.jobs.models import OPEN, Job, State, Task, Worker
 from desk.shots.models import Shot
-from desk.shots.saving import at_once
+from desk.web.saving import at_once
 from prism.errors import BadArgument
 from prism.passes.checks.sizes import MOST_TASKS
 

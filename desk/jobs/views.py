@@ -7,7 +7,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.jobs import engine, services
-from desk.shots.requests import json_body, whole_number
+from desk.web.requests import json_body, whole_number
 from prism.errors import BadArgument
 
 ACTIONS = {"cancel": engine.cancel, "resume": engine.resume}

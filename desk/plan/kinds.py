@@ -9,7 +9,7 @@ from desk.jobs.models import OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.plan import audits, measures
 from desk.shots.models import Shot
-from desk.shots.saving import locked
+from desk.web.saving import locked
 
 
 def begin_measuring(shot: Shot, camera: str, author) -> Job | None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from desk.plan.models import OwnSize, StoredPreset
 from desk.shots.models import Production
-from desk.shots.saving import at_once, locked
+from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import (

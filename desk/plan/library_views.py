@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 from desk.plan import library, services
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body, whole_number
+from desk.web.requests import json_body, whole_number
 from prism.errors import BadArgument
 from prism.passes.presets import find
 

@@ -15,7 +15,7 @@ class Plan(models.Model):
     changed = models.DateTimeField(auto_now=True)
 
     def put(self, document: Document) -> None:
-        """The next revision. Only on a record that is locked: see `desk.shots.saving`."""
+        """The next revision. Only on a record that is locked: see `desk.web.saving`."""
         self.document, self.revision = document.as_json(), self.revision + 1
         self.save()
 

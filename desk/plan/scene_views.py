@@ -11,7 +11,7 @@ from desk.plan.kinds import begin_measuring
 from desk.scenes import services as scenes
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body
+from desk.web.requests import json_body
 from prism.depth.mist import Mist
 from prism.documents import spoken_fault
 from prism.errors import BadArgument

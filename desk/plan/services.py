@@ -13,8 +13,8 @@ from desk.plan.models import Plan, PlanVersion
 from desk.plan.versions import lock, next_number, require_unlocked
 from desk.scenes.services import facts_for, known_facts
 from desk.shots.models import Shot
-from desk.shots.saving import Outdated, at_once, locked
 from desk.shots.storage import free_bytes
+from desk.web.saving import Outdated, at_once, locked
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from desk.plan.models import Plan, PlanVersion
 from desk.shots.models import Shot
-from desk.shots.saving import at_once, locked
+from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import Plan as Document
 

@@ -12,9 +12,9 @@ from desk.plan.models import Plan, PlanVersion
 from desk.scenes.services import known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body, whole_number
-from desk.shots.saving import Outdated
-from desk.shots.services import stations
+from desk.stations.registry import stations
+from desk.web.requests import json_body, whole_number
+from desk.web.saving import Outdated
 from prism.errors import PrismError
 from prism.passes.facts import SceneFacts
 from prism.passes.plan import Plan as Document

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from desk.elements.models import Element
+from desk.elements.services import document_of, frames_on_disk, sources_of
 from desk.rebuild.models import Ledger
 from desk.scenes.services import facts_for
-from desk.shots.models import Element, Shot
-from desk.shots.services import document_of, frames_on_disk, sources_of
+from desk.shots.models import Shot
 from prism.combine import ledger as documents
 from prism.combine.first import starts_of
 from prism.combine.layered import Chosen, choose, layered_ledger, ways_of

@@ -5,7 +5,8 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import models
 
-from desk.shots.models import Element, Shot
+from desk.elements.models import Element
+from desk.shots.models import Shot
 
 
 class Ledger(models.Model):

@@ -12,13 +12,14 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 
+from desk.elements.models import Element
+from desk.elements.services import document_of, elements_named, frames_on_disk, sources_of
+from desk.elements.store import PIXELS
 from desk.rebuild import layers
 from desk.rebuild.models import Ledger, LedgerVersion
-from desk.shots.models import Element, Shot
-from desk.shots.saving import Outdated, locked
-from desk.shots.services import document_of, elements_named, frames_on_disk, sources_of
+from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
-from desk.viewer.store import PIXELS
+from desk.web.saving import Outdated, locked
 from prism.combine import adding
 from prism.combine import balance as balances
 from prism.combine import ledger as documents

@@ -6,10 +6,10 @@ import re
 
 from django.shortcuts import get_object_or_404
 
+from desk.elements.store import EVALUATOR
 from desk.rebuild import services
-from desk.shots.requests import whole_number
 from desk.viewer.registry import Asked, Opened, subject
-from desk.viewer.store import EVALUATOR
+from desk.web.requests import whole_number
 from prism.errors import BadArgument
 from prism.viewing.mattes import MatteSubject
 from prism.viewing.subjects import LedgerSubject

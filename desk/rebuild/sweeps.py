@@ -7,13 +7,13 @@ from typing import Any
 
 from django.db import transaction
 
+from desk.elements.models import Element
+from desk.elements.services import document_of, frames_on_disk
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
-from desk.shots.models import Element
-from desk.shots.saving import locked
-from desk.shots.services import document_of, frames_on_disk
+from desk.web.saving import locked
 from prism.combine.balance import balance
 from prism.combine.ledger import Ledger as Document
 from prism.documents import fingerprint

@@ -9,16 +9,17 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.limits import computed
+from desk.elements.services import frames_on_disk
 from desk.plan.measures import to_render_again
 from desk.rebuild import layers, services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import finite, json_body, whole_number
-from desk.shots.saving import Outdated
-from desk.shots.services import frames_on_disk, stations
+from desk.stations.registry import stations
 from desk.viewer.services import viewer_page
+from desk.web.limits import computed
+from desk.web.requests import finite, json_body, whole_number
+from desk.web.saving import Outdated
 from prism.colour.view import ViewTransform
 from prism.combine.copying import copied
 from prism.combine.first import starts_of

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
+from desk.elements.store import PIXELS
 from desk.jobs.models import GOOD, State, Task
 from desk.render.models import Run
 from desk.render.services import file_of, mean_of, passes_of
 from desk.shots.storage import shot_file
-from desk.viewer.store import PIXELS
 from prism.colour.view import ViewTransform
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED

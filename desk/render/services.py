@@ -22,8 +22,8 @@ from desk.render import written
 from desk.render.models import Run
 from desk.scenes.services import current, facts_for, scene_of
 from desk.shots.models import Shot
-from desk.shots.saving import Outdated, locked
 from desk.shots.storage import free_bytes
+from desk.web.saving import Outdated, locked
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 from prism.passes.checks import ERROR, check

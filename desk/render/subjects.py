@@ -5,8 +5,8 @@ from django.shortcuts import get_object_or_404
 from desk.jobs.models import Task
 from desk.render.comparing import key_in, sources_of_pass
 from desk.render.services import KIND
-from desk.shots.requests import whole_number
 from desk.viewer.registry import Asked, Opened, subject
+from desk.web.requests import whole_number
 from prism.passes.plan import Plan
 from prism.viewing.subjects import PassSubject
 

@@ -7,16 +7,16 @@ from django.views.decorators.http import require_GET, require_POST
 
 from desk.jobs import engine
 from desk.jobs.models import Task
-from desk.limits import computed
 from desk.plan.services import open_plan
 from desk.render import comparing, services
 from desk.render.models import Run
 from desk.scenes.services import current, known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body, texts, whole_number
-from desk.shots.services import stations
+from desk.stations.registry import stations
 from desk.viewer.services import viewer_page
+from desk.web.limits import computed
+from desk.web.requests import json_body, texts, whole_number
 from prism.errors import BadArgument, PrismError
 from prism.passes.plan import Plan
 

@@ -10,7 +10,7 @@ from desk.jobs.models import GOOD, OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
 from desk.scenes import services
 from desk.scenes.models import SceneVersion
-from desk.shots.saving import locked
+from desk.web.saving import locked
 
 
 def begin_pictures(version: SceneVersion, author=None) -> Job | None:

@@ -14,8 +14,8 @@ from numpy.typing import NDArray
 
 from desk.scenes.models import SceneVersion
 from desk.shots.models import Production, Shot
-from desk.shots.saving import at_once, locked
 from desk.shots.storage import allowed_file
+from desk.web.saving import at_once, locked
 from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
 from prism.json_text import load_json, read_json

@@ -15,9 +15,9 @@ from desk.scenes.kinds import are_coming, begin_pictures
 from desk.scenes.models import SceneVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.requests import json_body
-from desk.shots.services import stations
 from desk.shots.storage import shot_folder
+from desk.stations.registry import stations
+from desk.web.requests import json_body
 from prism.errors import BadArgument, PrismError
 from prism.json_text import MOST_BYTES
 from prism.passes.facts_sheet import CARRIES, FactsSheet

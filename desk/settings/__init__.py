@@ -46,6 +46,8 @@ INSTALLED_APPS = [
     "axes",
     "desk.accounts",
     "desk.shots",
+    "desk.elements",
+    "desk.stations",
     "desk.scenes",
     "desk.jobs",
     "desk.plan",
@@ -54,6 +56,7 @@ INSTALLED_APPS = [
     "desk.handoff",
     "desk.render",
     "desk.viewer",
+    "desk.house",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -67,8 +70,8 @@ MIDDLEWARE = [
     "desk.accounts.middleware.OneTimePasswordMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "desk.limits.LimitMiddleware",
-    "desk.faults.FaultsMiddleware",
+    "desk.web.limits.LimitMiddleware",
+    "desk.web.faults.FaultsMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "desk.urls"

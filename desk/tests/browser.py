@@ -7,6 +7,8 @@ import shutil
 from unittest import mock
 
 import numpy as np
+from django.conf import settings
+from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from PIL import Image as Pillow
 from playwright.sync_api import expect, sync_playwright
@@ -50,6 +52,13 @@ class BrowserCase(World, StaticLiveServerTestCase):
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
 
     def log_in(self, name="ada"):
+        """As after the login page."""
+        self.client.force_login(get_user_model().objects.get(username=name))
+        session = self.client.cookies[settings.SESSION_COOKIE_NAME].value
+        cookie = {"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.live_server_url}
+        self.page.context.add_cookies([cookie])
+
+    def log_in_by_page(self, name="ada"):
         self.page.goto(f"{self.live_server_url}/login/")
         self.page.get_by_label("Name").fill(name)
         self.page.get_by_label("Password").fill("light-and-shade")

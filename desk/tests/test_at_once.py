@@ -3,15 +3,16 @@
 from django.contrib.auth import get_user_model
 from django.test import TransactionTestCase
 
+from desk.elements.models import Element, Place
+from desk.elements.services import document_of
+from desk.house import setup
 from desk.intake.looking import look, rule
 from desk.intake.services import choose
 from desk.plan import services, versions
 from desk.plan.models import Plan
-from desk.shots import setup
-from desk.shots.models import Element, Membership, Place, Production, Shot
-from desk.shots.saving import Outdated
-from desk.shots.services import document_of
+from desk.shots.models import Membership, Production, Shot
 from desk.tests.world import Together, World
+from desk.web.saving import Outdated
 from prism.errors import BadArgument
 
 ROUNDS = 5

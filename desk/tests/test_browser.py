@@ -27,7 +27,7 @@ from prism.elements.opening import find_sources
 class MainJob(BrowserCase):
     def test_from_login_to_a_delivered_file(self):
         self.start_worker()
-        self.log_in()
+        self.log_in_by_page()
         self.page.get_by_role("link", name="TST_010").first.click()
         self.settled()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
@@ -172,14 +172,13 @@ class Accessibility(BrowserCase):
         axe = Axe()
         self.page.goto(f"{self.live_server_url}/login/")
         self.check(axe, "login")
-        self.log_in()
+        self.log_in_by_page()
         self.check(axe, "shots")
         self.give_scene(build_scene())
-        for name in ("plan", "render", "intake", "look", "rebuild", "hand-off", "scene", "shot-settings"):
-            for theme in ("dusk", "paper"):
+        for theme in ("dusk", "paper"):
+            self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
+            for name in ("plan", "render", "intake", "look", "rebuild", "hand-off", "scene", "shot-settings"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")
-                self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
-                self.page.reload()
                 if name == "rebuild":
                     self.page.get_by_label("Trims of emission").click()
                     self.page.wait_for_load_state("networkidle")

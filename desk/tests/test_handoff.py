@@ -7,12 +7,12 @@ import numpy as np
 import OpenEXR
 from django.utils import timezone
 
+from desk.elements.services import document_of
 from desk.handoff import services
 from desk.handoff.models import Delivery
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
-from desk.shots.services import document_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.deliver import Output
 from prism.combine.evaluate import evaluate

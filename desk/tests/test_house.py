@@ -20,16 +20,17 @@ from django.test import Client, TransactionTestCase, override_settings
 from django.urls import reverse
 
 from demo.conservatory import build_scene
-from desk import limits
+from desk.elements.models import Place
+from desk.house import backup
 from desk.jobs import engine
 from desk.jobs.models import Task
-from desk.limits import one_of_few
 from desk.plan.services import open_plan
 from desk.serving import MOST_UNFINISHED, SLOWEST, WHOLE_WITHIN, BoundedChannel
-from desk.shots import backup
-from desk.shots.models import Place, Production, Shot
+from desk.shots.models import Production, Shot
 from desk.tests.world import Together, World, WorldCase
 from desk.viewer.newest import claim_newest
+from desk.web import limits
+from desk.web.limits import one_of_few
 from prism.errors import BadDocument, UnreadableFile
 
 
@@ -231,7 +232,7 @@ class Newest(WorldCase):
         self.assertTrue(stale())
 
     def test_without_a_queue_nothing_is_dropped(self):
-        with mock.patch("desk.viewer.newest._queue") as gone:
+        with mock.patch("desk.viewer.newest.QUEUE") as gone:
             gone.pipeline.side_effect = claim_newest.__globals__["redis"].ConnectionError
             self.assertFalse(claim_newest("x", 1)())
 

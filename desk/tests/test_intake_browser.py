@@ -3,8 +3,8 @@
 import numpy as np
 from playwright.sync_api import expect
 
-from desk.shots.models import Element, NameRule
-from desk.shots.services import sources_of
+from desk.elements.models import Element, NameRule
+from desk.elements.services import sources_of
 from desk.tests.browser import BrowserCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image

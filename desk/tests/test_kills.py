@@ -14,12 +14,12 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from desk.celery import app
+from desk.elements.services import frames_on_disk
 from desk.handoff import services as handoff
 from desk.jobs import engine
 from desk.jobs.models import OPEN, State
 from desk.plan.models import Plan
 from desk.rebuild.services import open_ledger
-from desk.shots.services import frames_on_disk
 from desk.tests.rendering import HASTY, Working
 from prism.combine.deliver import Output
 from prism.intake.found import found_file

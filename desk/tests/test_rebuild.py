@@ -7,15 +7,15 @@ from unittest import mock
 import numpy as np
 from PIL import Image as Pillow
 
-from desk import limits
+from desk.elements.services import sources_of
 from desk.jobs import work
-from desk.limits import one_of_few
 from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
-from desk.shots.services import sources_of
 from desk.tests.world import HEIGHT, WIDTH, WorldCase, write_named
 from desk.viewer.newest import claim_newest
+from desk.web import limits
+from desk.web.limits import one_of_few
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.combine.ledger import Ledger as Document

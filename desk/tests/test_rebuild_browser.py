@@ -6,8 +6,8 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
+from desk.elements.services import sources_of
 from desk.rebuild.models import Ledger, LedgerVersion
-from desk.shots.services import sources_of
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH, write_named
 from prism.combine.ledger import Ledger as Document

@@ -12,6 +12,8 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 
 from desk.celery import app
+from desk.elements.models import Element
+from desk.elements.services import document_of, sources_of
 from desk.intake.checks import begin as begin_checks
 from desk.intake.models import Judgement
 from desk.jobs import engine, work
@@ -20,8 +22,7 @@ from desk.plan.models import Plan
 from desk.plan.services import open_plan
 from desk.render import services
 from desk.render.models import Run, Written
-from desk.shots.models import Element
-from desk.shots.services import document_of, sources_of, stations
+from desk.stations.registry import stations
 from desk.tests.rendering import HASTY, Rendering, Working
 from desk.tests.world import WorldCase
 from prism.combine.balance import balance

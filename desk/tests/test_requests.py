@@ -206,13 +206,13 @@ class Mutated(WorldCase):
 
     def test_an_unforeseen_fault_is_logged_under_the_number_that_is_shown(self):
         with mock.patch("desk.plan.views.services.answer", side_effect=ZeroDivisionError("by design")):
-            with self.assertLogs("desk.faults", "ERROR") as logged:
+            with self.assertLogs("desk.web.faults", "ERROR") as logged:
                 error = self.ask("plan-answer", plan=self.plan).json()["error"]
         self.assertEqual(error["code"], "server.fault")
         self.assertIn(error["where"], logged.output[0])
         self.assertIn("ZeroDivisionError: by design", logged.output[0])
         with mock.patch("desk.plan.views.services.open_plan", side_effect=KeyError("gone")):
-            with self.assertLogs("desk.faults", "ERROR"):
+            with self.assertLogs("desk.web.faults", "ERROR"):
                 page = self.client.get(self.url("plan"))
         self.assertContains(page, "report it with this number", status_code=500)
 

@@ -6,13 +6,14 @@ from unittest import mock
 import numpy as np
 from django.urls import reverse
 
+from desk.elements.models import Place
+from desk.elements.services import document_of, frames_on_disk, sources_of
 from desk.intake import checks, services
 from desk.intake.looking import take_over
 from desk.intake.models import FrameCheck
 from desk.intake.services import choose, look_again
 from desk.jobs import work
-from desk.shots.models import Place
-from desk.shots.services import document_of, frames_on_disk, sources_of, stations
+from desk.stations.registry import stations
 from desk.tests.world import WorldCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image

@@ -5,8 +5,8 @@ from importlib import import_module
 from django.core.management import call_command
 from django.test import TransactionTestCase
 
-from desk.shots.models import Element, Place
-from desk.shots.services import document_of
+from desk.elements.models import Element, Place
+from desk.elements.services import document_of
 from desk.tests.world import World, WorldCase
 from prism.combine.ledger import Ledger
 

@@ -10,11 +10,11 @@ import numpy as np
 from django.test import TransactionTestCase
 from PIL import Image as Pillow
 
+from desk.elements.models import Place
+from desk.elements.services import document_of
 from desk.intake import checks
 from desk.intake.looking import look
 from desk.intake.uploads import MOST_PIECE, SPARE, Coming, begin, take
-from desk.shots.models import Place
-from desk.shots.services import document_of
 from desk.tests.world import HEIGHT, WIDTH, Together, World, WorldCase
 from prism.formats.exr import write_exr
 from prism.pixels.image import Image

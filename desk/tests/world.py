@@ -21,12 +21,13 @@ from django.db import connection
 from django.test import TestCase, override_settings
 from django.urls import reverse
 
+from desk.elements.models import Element, Place
+from desk.house.setup import create_shot
 from desk.intake.looking import look
 from desk.jobs import work
 from desk.rebuild.services import open_ledger
 from desk.scenes.services import keep
-from desk.shots.models import Element, Membership, Place, Production, Shot
-from desk.shots.setup import create_shot
+from desk.shots.models import Membership, Production, Shot
 from prism.errors import PrismError
 from prism.formats.exr import write_exr
 from prism.mattes.cryptomatte import header, name_floats, ranked

@@ -7,11 +7,11 @@ from collections.abc import Callable
 from contextlib import suppress
 
 import redis
-from django.conf import settings
+
+from desk.web.queue import QUEUE
 
 ASK_EVERY = 0.03  # seconds
 _REMEMBERED = 600  # seconds after the last request of a viewer
-_queue = redis.Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=1, socket_connect_timeout=1)
 
 
 def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
@@ -21,7 +21,7 @@ def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
     """
     key, serial = f"newest:{viewer}", max(0, min(serial, 1 << 53))
     try:
-        with _queue.pipeline() as line:
+        with QUEUE.pipeline() as line:
             line.zadd(key, {"serial": serial}, gt=True)
             line.expire(key, _REMEMBERED)
             line.zscore(key, "serial")
@@ -35,7 +35,7 @@ def claim_newest(viewer: str, serial: int) -> Callable[[], bool]:
         if not stale and time.monotonic() - asked >= ASK_EVERY:
             asked = time.monotonic()
             with suppress(redis.RedisError):
-                stale = (_queue.zscore(key, "serial") or 0) > serial
+                stale = (QUEUE.zscore(key, "serial") or 0) > serial
         return stale
 
     return is_stale

@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 from django.urls import reverse
 
-from desk.shots.models import Element, Shot
-from desk.shots.services import document_of, sources_of
+from desk.elements.models import Element
+from desk.elements.services import document_of, sources_of
+from desk.shots.models import Shot
 from desk.viewer.registry import Opened
 from prism.colour.view import VIEW_TITLES
 from prism.elements.frame import OpenFrame

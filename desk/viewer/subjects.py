@@ -2,9 +2,9 @@
 
 from django.shortcuts import get_object_or_404
 
-from desk.shots.requests import whole_number
-from desk.shots.services import sources_of
+from desk.elements.services import sources_of
 from desk.viewer.registry import Asked, Opened, subject
+from desk.web.requests import whole_number
 from prism.viewing.subjects import PassSubject
 
 

@@ -8,15 +8,17 @@ from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.limits import computed, computing
+from desk.elements.models import Element
+from desk.elements.services import frames_on_disk
 from desk.shots.access import with_shot
-from desk.shots.models import Element, Shot
-from desk.shots.requests import finite, json_body, number, texts, whole_number
-from desk.shots.services import frames_on_disk, stations
+from desk.shots.models import Shot
+from desk.stations.registry import stations
 from desk.viewer import services
 from desk.viewer.newest import claim_newest
 from desk.viewer.registry import Asked, Opened
 from desk.viewer.registry import opened as open_subject
+from desk.web.limits import computed, computing
+from desk.web.requests import finite, json_body, number, texts, whole_number
 from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, PrismError, Superseded
 from prism.pixels.window import Window

@@ -19,7 +19,9 @@ from prism.limits import current
 UNIT = 256 << 20  # bytes of memory that one locked byte stands for
 LEAST = 6 << 30  # so that the largest file that is read at all can be
 LOOK_EVERY = 0.05  # seconds
-_F_OFD_SETLK = 37  # Linux: a lock of the open file, so that threads keep each other out too; this Python has no name for it
+_F_OFD_SETLK = (
+    37  # Linux: a lock of the open file, so that threads keep each other out too; this Python has no name for it
+)
 
 
 def total() -> int:

@@ -8,8 +8,9 @@ from types import MappingProxyType
 from django.core.exceptions import ValidationError
 from django.db.models import JSONField, Model
 
+from desk.elements.models import Element, Place
 from desk.scenes.services import parse as parse_scene
-from desk.shots.models import Element, Place, Production, Shot
+from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_folder, stays_inside
 from prism.combine.ledger import Ledger
 from prism.elements.element import Element as ElementDocument

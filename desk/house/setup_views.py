@@ -9,11 +9,11 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
-from desk.shots import setup
+from desk.house import setup
+from desk.house.forms import MemberForm, NameForm, ProductionForm, ShotForm
 from desk.shots.access import with_shot
-from desk.shots.forms import MemberForm, NameForm, ProductionForm, ShotForm
 from desk.shots.models import Membership, Production, Shot
-from desk.shots.services import stations
+from desk.stations.registry import stations
 from prism.errors import BadArgument, PrismError
 
 
@@ -21,7 +21,7 @@ from prism.errors import BadArgument, PrismError
 def new_production(request: HttpRequest) -> HttpResponse:
     if not request.user.is_staff:
         raise PermissionDenied("Productions are made by those who set this house up.")
-    form = ProductionForm(request.POST or None)
+    form = ProductionForm(request.POST if request.method == "POST" else None)
     if form.is_valid():
         try:
             made = setup.create_production(form.cleaned_data["code"], form.cleaned_data["title"], request.user)
@@ -36,7 +36,7 @@ def new_production(request: HttpRequest) -> HttpResponse:
 def production(request: HttpRequest, production: str) -> HttpResponse:
     """A production: its shots, its members, and what its owners may do with both."""
     found = _production(request, production)
-    form = ShotForm(request.POST or None)
+    form = ShotForm(request.POST if request.method == "POST" else None)
     if request.method == "POST":
         _require_owner(request, found)
         if form.is_valid():

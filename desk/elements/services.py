@@ -1,16 +1,16 @@
-"""What the stations of a shot need to know of it: its frames on disk and the state of each station."""
+"""What the stations share of a shot's sources: the documents of its elements, and their files and pixels by frame."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
-from desk.shots.models import Element, Shot
+from desk.elements.models import Element
+from desk.elements.store import PIXELS
+from desk.shots.models import Shot
 from desk.shots.storage import kept_inside
-from desk.viewer.store import PIXELS
 from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
 from prism.combine.first import require_beauty
@@ -18,79 +18,9 @@ from prism.elements.element import Element as Document
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
 from prism.errors import UnreadableFile
-from prism.passes.judging import ERROR
 from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480
-_HANDOFF_MARKS = {"done": "done", "failed": "needs attention"}  # by the newest delivery
-
-STATIONS = (
-    ("plan", "Plan"),
-    ("render", "Render"),
-    ("intake", "Intake"),
-    ("rebuild", "Rebuild"),
-    ("finish", "Finish"),
-    ("hand-off", "Hand-off"),
-)
-
-
-@dataclass(frozen=True)
-class Station:
-    slug: str
-    title: str
-    number: int
-    state: str  # untouched, in work, needs attention, done
-
-
-def stations(shot: Shot) -> list[Station]:
-    """The six stations with their marks, from what is really there."""
-    ledgers = shot.ledgers.exists()
-    states = [delivery.state for delivery in shot.deliveries.prefetch_related("job__tasks")[:1]]
-    marks = {
-        "plan": _plan_mark(shot),
-        "render": _render_mark(shot),
-        "intake": _intake_mark(shot),
-        "rebuild": "in work" if ledgers else "untouched",
-        "hand-off": _HANDOFF_MARKS.get(states[0], "in work") if states else "untouched",
-    }
-    return [
-        Station(slug, title, number, marks.get(slug, "untouched"))
-        for number, (slug, title) in enumerate(STATIONS, start=1)
-    ]
-
-
-def _plan_mark(shot: Shot) -> str:
-    """Done once the newest version is rendered; a change makes the next, which is in work again."""
-    if shot.plan.revision == 1 and not shot.plan.versions.exists():
-        return "untouched"
-    return "done" if shot.plan.versions.filter(number=shot.plan.document["number"]).exists() else "in work"
-
-
-def _render_mark(shot: Shot) -> str:
-    """By the newest run; its frames tell."""
-    run = shot.runs.first()
-    if run is None:
-        return "untouched"
-    states = set(run.job.tasks.values_list("state", flat=True))
-    if "failed" in states:
-        return "needs attention"
-    return "in work" if states & {"queued", "running", "cancelled"} else "done"
-
-
-def _intake_mark(shot: Shot) -> str:
-    """Done only when all frames of all elements were read and nothing serious is open."""
-    elements = shot.elements.exclude(document={}).prefetch_related("acceptances").select_related("judgement")
-    judged = [(element, getattr(element, "judgement", None)) for element in elements]
-    if not judged:
-        return "untouched"
-    for element, judgement in judged:
-        accepted = {acceptance.mark for acceptance in element.acceptances.all()}
-        serious = (f for f in (judgement.findings if judgement else ()) if f["severity"] == ERROR)
-        if any(finding["mark"] not in accepted for finding in serious):
-            return "needs attention"
-    complete = all(judgement and judgement.checked == judgement.whole > 0 for _, judgement in judged)
-    return "done" if complete else "in work"
-
 
 def document_of(element: Element) -> Document:
     """What it is made of, with the artist's choices over what was found. Raises BadDocument."""

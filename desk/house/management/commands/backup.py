@@ -2,19 +2,19 @@ from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
 
-from desk.shots.backup import restore
+from desk.house.backup import backup
 from prism.errors import PrismError
 
 
 class Command(BaseCommand):
-    help = "The records of a backup into an empty house."
+    help = "All records and documents in one file; pictures are not in it."
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("file", type=Path)
 
     def handle(self, *args, file: Path, **options) -> None:
         try:
-            counts = restore(file)
+            counts = backup(file)
         except PrismError as fault:
             raise CommandError(str(fault)) from None
         shown = {"shots.production": "productions", "shots.shot": "shots", "plan.planversion": "plan versions"}

@@ -6,10 +6,11 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
-from desk.limits import computed
-from desk.shots import services
+from desk.elements.services import frames_on_disk, small_picture
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
+from desk.stations.registry import stations, titles
+from desk.web.limits import computed
 from prism.colour.spaces import SPACES
 from prism.naming.frames import format_frames
 
@@ -26,12 +27,12 @@ def shots(request: HttpRequest) -> HttpResponse:
     found = Shot.objects.visible_to(request.user).filter(production__archived=None, archived=None)
     productions = Production.objects.filter(memberships__user=request.user).order_by("archived", "code")
     rows = [_row(shot) for shot in found.prefetch_related("elements")]
-    return render(request, "shots/list.html", {"rows": rows, "productions": productions})
+    return render(request, "shots/list.html", {"rows": rows, "productions": productions, "titles": titles()})
 
 
 def _row(shot: Shot) -> dict[str, Any]:
     element = shot.elements.first()
-    present = services.frames_on_disk(element)
+    present = frames_on_disk(element)
     settings, planned = shot.settings, shot.frames
     places = {frame: place for place, frame in enumerate(planned)}
     return {
@@ -42,7 +43,7 @@ def _row(shot: Shot) -> dict[str, Any]:
         "whole": len(planned),
         "frame": present[0] if present else None,
         "places": [places[frame] for frame in present if frame in places],
-        "stations": services.stations(shot),
+        "stations": stations(shot),
     }
 
 
@@ -59,10 +60,10 @@ def shot(request: HttpRequest, shot: Shot) -> HttpResponse:
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The rendered beauty of the first frame, small, for the list of shots."""
     element = shot.elements.first()
-    frames = services.frames_on_disk(element)
+    frames = frames_on_disk(element)
     if not frames:
         raise Http404("No frames yet.")
-    answer = HttpResponse(services.small_picture(element, frames[0]), content_type="image/jpeg")
+    answer = HttpResponse(small_picture(element, frames[0]), content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=60"
     return answer
 
@@ -73,5 +74,5 @@ def coming(request: HttpRequest, shot: Shot, station: str) -> HttpResponse:
     return render(
         request,
         "shots/coming.html",
-        {"shot": shot, "stations": services.stations(shot), "current": station, "headline": headline, "text": text},
+        {"shot": shot, "stations": stations(shot), "current": station, "headline": headline, "text": text},
     )

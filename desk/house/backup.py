@@ -24,8 +24,9 @@ from django.db.models.functions import Concat, Substr
 from django.utils import timezone
 from pydantic import Field
 
-from desk.shots.models import Element, Place, Production
-from desk.shots.soundness import require_fields, require_sound
+from desk.elements.models import Element, Place
+from desk.house.soundness import require_fields, require_sound
+from desk.shots.models import Production
 from prism.documents import Document
 from prism.errors import BadDocument, UnreadableFile
 from prism.formats.safe import replacing

@@ -9,8 +9,10 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from desk.plan.models import Plan
+from desk.plan.versions import next_number
+from desk.scenes.services import current, keep, parse
 from desk.shots.models import Membership, Production, Shot
-from desk.shots.saving import at_once, locked
+from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
 from prism.passes.plan import DEFAULT_NAMES
 from prism.passes.plan import Plan as PlanDocument
@@ -58,8 +60,6 @@ def _enter(production: Production, code: str, title: str, plan: Callable[[], Pla
 @at_once
 def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
     """A new shot with the plan and the scene of another; its files, runs and ledgers stay where they are."""
-    from desk.scenes.services import current, keep, parse
-
     document = PlanDocument.from_json(shot.plan.document, where="plan")
     copy = _enter(
         shot.production, code, title,
@@ -74,8 +74,6 @@ def copy_shot(shot: Shot, code: str, title: str, author) -> Shot:
 @at_once
 def rename_shot(shot: Shot, code: str, title: str) -> None:
     """Files and folder stay; a plan whose version is rendered goes on under the next number with the new code."""
-    from desk.plan.versions import next_number
-
     locked(shot.production)  # one new code after another
     before = locked(shot).code
     shot.code, shot.title = code.strip(), title.strip()

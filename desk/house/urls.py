@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.shots import setup_views, views
+from desk.house import setup_views, views
 
 urlpatterns = [
     path("", views.shot, name="shot"),

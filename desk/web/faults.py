@@ -13,7 +13,7 @@ from django.shortcuts import render
 
 from prism.errors import PrismError, Superseded
 
-log = logging.getLogger("desk.faults")
+log = logging.getLogger("desk.web.faults")
 STATUS = {Superseded.code: 409, "work.busy": 429}  # of faults that lie in the moment, not in what was asked
 ANSWERED = (Http404, PermissionDenied, SuspiciousOperation)  # by Django, which has pages for them
 

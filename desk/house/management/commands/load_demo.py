@@ -9,6 +9,7 @@ from django.db import transaction
 from demo import load
 from demo.conservatory import build_scene
 from demo.ledgers import graded
+from desk.house.setup import create_shot
 from desk.intake.looking import look_at_run
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
@@ -16,7 +17,6 @@ from desk.rebuild.services import keep_version, open_ledger, parse, save
 from desk.render.services import Wish, begin, files_of
 from desk.scenes.services import facts_for, keep
 from desk.shots.models import Membership, Production, Shot
-from desk.shots.setup import create_shot
 from desk.shots.storage import shot_folder
 
 BEHIND_OTHERS = -2  # a shot of few frames goes before one of many, so that every page soon has something to show

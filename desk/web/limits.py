@@ -10,9 +10,9 @@ from functools import wraps
 from threading import BoundedSemaphore
 
 import redis
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
+from desk.web.queue import QUEUE
 from prism.errors import PrismError, Superseded
 from prism.limits import current, limited
 
@@ -24,7 +24,6 @@ LOOK_EVERY = 0.02
 COMPUTING = 2  # answers that one process computes at once; they share its cores
 View = Callable[..., HttpResponse]
 _computing = BoundedSemaphore(COMPUTING)
-_queue = redis.Redis.from_url(settings.CELERY_BROKER_URL, socket_timeout=1, socket_connect_timeout=1)
 
 
 class Busy(PrismError):
@@ -64,13 +63,13 @@ def one_of_few(
     finally:
         if own:
             with suppress(redis.RedisError):
-                _queue.zrem(key, own)
+                QUEUE.zrem(key, own)
 
 
 def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[], bool]) -> None:
     """First come, first served."""
     begun = time.time()
-    with _queue.pipeline() as line:
+    with QUEUE.pipeline() as line:
         line.zremrangebyscore(key, 0, begun - 2 * SECONDS)  # of processes that were killed
         line.zadd(key, {own: begun})
         line.expire(key, int(2 * SECONDS))
@@ -78,13 +77,13 @@ def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[],
         rank = line.execute()[-1] or 0
     while rank >= at_once and not is_stale():
         if rank >= at_once + waiting or time.time() - begun > PATIENCE:
-            _queue.zrem(key, own)
+            QUEUE.zrem(key, own)
             raise Busy(
                 "This is being done for others, or for you, as often as there is room for.",
                 advice="Try again in a moment.",
             )
         time.sleep(LOOK_EVERY)
-        rank = _queue.zrank(key, own) or 0
+        rank = QUEUE.zrank(key, own) or 0
 
 
 @contextmanager
@@ -123,7 +122,7 @@ def computed(what: str = "work", *, waiting: int = WAITING) -> Callable[[View], 
 def require_few_tries(name: str, *, most: int, seconds: int) -> None:
     """Count one more try under a name. Raises Busy after so many within that time."""
     with suppress(redis.RedisError):
-        with _queue.pipeline() as line:
+        with QUEUE.pipeline() as line:
             line.incr(f"tries:{name}")
             line.expire(f"tries:{name}", seconds, nx=True)
             count = line.execute()[0]

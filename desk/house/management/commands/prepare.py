@@ -6,8 +6,8 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
 from desk.accounts.services import create
+from desk.elements.models import Place
 from desk.intake.looking import look
-from desk.shots.models import Place
 from prism.errors import PrismError
 from prism.warming import PARTS
 
@@ -17,16 +17,18 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
+        parser.add_argument("--warm", action="store_true", help="compile, meanwhile, the loops that were never run here")
 
-    def handle(self, *args, empty: bool, **options) -> None:
-        # A machine that never ran the loops compiles them meanwhile, on all cores.
-        warming = {part: subprocess.Popen([sys.executable, "-m", "prism.warming", part]) for part in PARTS}
+    def handle(self, *args, empty: bool, warm: bool, **options) -> None:
+        parts = PARTS if warm else ()
+        warming = {part: subprocess.Popen([sys.executable, "-m", "prism.warming", part]) for part in parts}
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
         self._look_at_places()
         if not empty:
-            warming["stand-in"].wait()
+            if warm:
+                warming["stand-in"].wait()  # rather than compile the same beside it
             call_command("load_demo", stdout=self.stdout)
         elif not get_user_model().objects.exists():
             user, password = create("owner", may_set_up=True)

@@ -2,19 +2,19 @@ from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
 
-from desk.shots.backup import backup
+from desk.house.backup import restore
 from prism.errors import PrismError
 
 
 class Command(BaseCommand):
-    help = "All records and documents in one file; pictures are not in it."
+    help = "The records of a backup into an empty house."
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("file", type=Path)
 
     def handle(self, *args, file: Path, **options) -> None:
         try:
-            counts = backup(file)
+            counts = restore(file)
         except PrismError as fault:
             raise CommandError(str(fault)) from None
         shown = {"shots.production": "productions", "shots.shot": "shots", "plan.planversion": "plan versions"}
