@@ -9,6 +9,13 @@ from django.core.exceptions import ValidationError
 from django.db.models import JSONField, Model
 
 from desk.elements.models import Element, Place
+from desk.handoff.models import Delivery
+from desk.plan.models import Plan as PlanRecord
+from desk.plan.models import PlanVersion, StoredPreset
+from desk.rebuild.models import Ledger as LedgerRecord
+from desk.rebuild.models import LedgerVersion
+from desk.render.models import Run, Written
+from desk.scenes.models import SceneVersion
 from desk.scenes.services import parse as parse_scene
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_folder, stays_inside
@@ -41,7 +48,7 @@ def require_fields(record: Model) -> None:
 def require_sound(record: Model) -> None:
     """Its document, and where its folders lie; once all that it refers to is there. Raises BadDocument naming the record."""
     try:
-        _CHECKS.get(record._meta.label_lower, lambda record: None)(record)
+        _CHECKS.get(type(record), lambda record: None)(record)
     except PrismError as fault:
         raise BadDocument(fault.what, where=f"{_name(record)}, {fault.where}") from None
 
@@ -77,29 +84,29 @@ def _element(element: Element) -> None:
     _require_inside((from_storable(held.files.folder) for held in document.passes), element.shot.production)
 
 
-def _written(written: Model) -> None:
+def _written(written: Written) -> None:
     shot = written.shot
     _require_inside(iter([str(shot_folder(shot) / written.path)]), shot.production)
 
 
-def _delivery(delivery: Model) -> None:
+def _delivery(delivery: Delivery) -> None:
     if delivery.suffix != ".exr" and delivery.suffix not in STILLS:
         raise BadDocument(f"Nothing is written as {delivery.suffix}.", where="suffix")
 
 
-_CHECKS: Mapping[str, Callable[[Model], object]] = MappingProxyType(
+_CHECKS: Mapping[type[Model], Callable[[Model], object]] = MappingProxyType(
     {
-        "shots.shot": _shot,
-        "shots.place": _place,
-        "shots.element": _element,
-        "scenes.sceneversion": lambda record: parse_scene(record.document, "scene"),
-        "plan.plan": lambda record: Plan.from_json(record.document),
-        "plan.planversion": lambda record: Plan.from_json(record.document),
-        "plan.storedpreset": lambda record: Preset.from_json(record.document),
-        "render.run": lambda record: Plan.from_json(record.document),
-        "render.written": _written,
-        "rebuild.ledger": lambda record: Ledger.from_json(record.document),
-        "rebuild.ledgerversion": lambda record: Ledger.from_json(record.document),
-        "handoff.delivery": _delivery,
+        Shot: _shot,
+        Place: _place,
+        Element: _element,
+        SceneVersion: lambda record: parse_scene(record.document, "scene"),
+        PlanRecord: lambda record: Plan.from_json(record.document),
+        PlanVersion: lambda record: Plan.from_json(record.document),
+        StoredPreset: lambda record: Preset.from_json(record.document),
+        Run: lambda record: Plan.from_json(record.document),
+        Written: _written,
+        LedgerRecord: lambda record: Ledger.from_json(record.document),
+        LedgerVersion: lambda record: Ledger.from_json(record.document),
+        Delivery: _delivery,
     }
 )

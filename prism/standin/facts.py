@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,11 +17,26 @@ from prism.standin.view import camera_axes
 _FOLDED = frozenset({"ring", "band", "dome"})  # shapes that can see and shade themselves
 MOST_FRAMES = 240  # looked at to see what comes into frame; of longer scenes every n-th
 TOO_NEAR = 1e-3  # depth below which a box reaches beside the camera
+CORNERS = np.array([[x, y, z] for x in (0, 3) for y in (1, 4) for z in (2, 5)])  # of a box, among its six numbers
 ROOM = 0.05  # half widths added around what moves between the frames that are looked at
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """A scene by its fingerprint."""
+
+    fingerprint: str
+    scene: Scene = field(compare=False)
 
 
 def facts_of(scene: Scene) -> SceneFacts:
     """What the scene's materials, lights and cameras can give."""
+    return _facts(_Known(scene.fingerprint, scene))
+
+
+@lru_cache(maxsize=16)
+def _facts(known: _Known) -> SceneFacts:
+    scene = known.scene
     frames = range(scene.first, scene.last + 1, -(-(scene.last - scene.first + 1) // MOST_FRAMES))
     groups = {shape.name: shape.group for shape in scene.shapes}
     owners = [groups.get(name, name) for name, _ in placed_shapes(scene, scene.first)]  # a lamp is its own
@@ -34,7 +51,7 @@ def facts_of(scene: Scene) -> SceneFacts:
         cameras={camera.name: _camera(scene, camera, frames, boxes, first, owners) for camera in scene.cameras},
         everywhere=frozenset({"medium"}) if scene.medium else frozenset(),
         mist=scene.mist,
-        fingerprint=scene.fingerprint,
+        fingerprint=known.fingerprint,
     )
 
 
@@ -89,9 +106,7 @@ def _extents(camera: Camera, boxes: NDArray) -> NDArray:
     """
     position, forward, right, down = camera_axes(camera)
     axes = np.stack([right, down, forward])
-    picks = np.array(np.meshgrid([0, 1], [0, 1], [0, 1])).reshape(3, -1)
-    corners = np.stack([boxes[:, axis + 3 * picks[axis]] for axis in range(3)], axis=-1)
-    seen = (corners - position) @ axes.T  # (N, 8, 3)
+    seen = (boxes[:, CORNERS] - position) @ axes.T  # (N, 8, 3)
     half = math.tan(math.radians(camera.fov) / 2)
     depth = seen[..., 2]
     with np.errstate(divide="ignore", invalid="ignore"):
