@@ -343,6 +343,11 @@ class Jobs(HandoffCase):
         delivery = self.order()[0]
         address = self.url("hand-off-file", delivery=delivery.pk, number=1001)
         self.assertEqual(self.client.get(address).status_code, 404)
+        path = services.path_of(delivery, 1001)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(b"half of it")  # under its name, of a task that is not done
+        self.assertEqual(self.client.get(address).status_code, 404)
+        path.unlink()
         self.work()
         services.path_of(delivery, 1001).unlink()
         self.assertEqual(self.client.get(address).status_code, 404)

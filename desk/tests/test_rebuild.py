@@ -8,10 +8,12 @@ import numpy as np
 from PIL import Image as Pillow
 
 from desk.elements.services import sources_of
+from desk.house.setup import create_shot
 from desk.jobs import work
 from desk.plan.measures import record
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
+from desk.shots.models import Production
 from desk.tests.world import HEIGHT, WIDTH, WorldCase, write_named
 from desk.viewer.newest import claim_newest
 from desk.web import limits
@@ -273,6 +275,8 @@ class Accounts(RebuildCase):
         made = Ledger.objects.create(
             shot=other, name="dusk", document={"beauty": "old/beauty", "alpha": None, "rows": rows, "version": 2}
         )
+        elsewhere = create_shot(Production.objects.create(code="OTH", title="Other"), "OTH_010", frames="1", width=8, height=8)
+        Ledger.objects.create(shot=elsewhere, name="dawn", document=made.document)
         page = self.client.get(self.url("rebuild")).context["page"]
         self.assertEqual(page["templates"], [{"id": made.pk, "title": "TST_020, dusk"}])
         asked = {"template": made.pk, "ledgerId": self.ledger.pk, "frame": 1001}
