@@ -9,5 +9,6 @@ BENCHES = {
     "presses": presses, "renders": renders,
 }  # fmt: skip
 
-for name in sys.argv[1:] or BENCHES:
-    BENCHES[name].run()
+if __name__ == "__main__":
+    for name in sys.argv[1:] or BENCHES:
+        BENCHES[name].run()

@@ -23,6 +23,7 @@ MEMORY_AIM, PAGE_AIM = 1.2e9, 1.0  # bytes of all web processes and what decodes
 ROOT = Path(__file__).resolve().parent.parent
 VAR = Path(os.environ.get("EAGER_VAR", ROOT / "var"))
 PORT = int(os.environ.get("EAGER_PORT", "8710"))
+ADDRESS = f"http://127.0.0.1:{PORT}"
 TOKEN = "0" * 32
 
 OPEN_SESSIONS = f"""

@@ -7,7 +7,7 @@ import statistics
 
 from playwright.sync_api import Page, Playwright, sync_playwright
 
-from bench.faults import ADDRESS, VAR
+from bench.clients import ADDRESS, VAR
 
 SECONDS = 2.5
 ROWS = 5  # of the ledger, spread over its length

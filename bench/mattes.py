@@ -46,7 +46,7 @@ def run() -> None:
         "matte at preview": lambda: matte_plane(plan, frame, 2),
         "matte at full size": lambda: matte_plane(plan, frame, 1),
         "list of names": lambda: ranks.shares(frame, "ids00"),
-        "pixel": lambda: ranks.at_pixel(frame, "ids00", 500, 900),
+        "pixel": lambda: ranks.at_pixel(frame, "ids00", HEIGHT // 2, WIDTH // 2),
     }, runs=5)  # fmt: skip
     read = taken["read"].median
     for name, timing in taken.items():

@@ -6,7 +6,7 @@ from bench.measure import in_turn
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.checks import check
 from prism.passes.expansion import expand
-from prism.passes.facts import GroupFact, LightFact, SceneFacts
+from prism.passes.facts import CameraFact, GroupFact, LightFact, SceneFacts
 from prism.passes.packing import Packing
 from prism.passes.plan import Layer, Plan, ShotSettings
 
@@ -20,7 +20,7 @@ def run() -> None:
         name="large",
         groups={f"group{number}": GroupFact(gives=gives, surfaces=3) for number in range(12)},
         lights=tuple(LightFact(name=f"l{n}", kind="sphere", label=f"label{n}") for n in range(LABELS)),
-        cameras=CAMERAS,
+        cameras={camera: CameraFact() for camera in CAMERAS},
         everywhere=frozenset({"sky", "medium", "subsurface"}),
     )
     plan = Plan(

@@ -9,8 +9,8 @@ import statistics
 
 from playwright.sync_api import Page, sync_playwright
 
+from bench.clients import VAR
 from bench.drags import VIEWED, logged_in, watch
-from bench.faults import VAR
 from bench.servers import House
 
 AIM = 150  # milliseconds

@@ -20,7 +20,13 @@ from launcher.trouble import Trouble, step
 
 ROOT = Path(__file__).resolve().parent.parent
 LEAST_FREE_BYTES = 1 << 30
-HIDDEN = ("secrets.json", "mariadb", "redis", "run", "log")  # from what decodes foreign files, where the system can hide it
+HIDDEN = (
+    "secrets.json",
+    "mariadb",
+    "redis",
+    "run",
+    "log",
+)  # from what decodes foreign files, where the system can hide it
 SOCKET_PATH_LIMIT = 100  # Unix sockets take 107 bytes
 
 

@@ -93,7 +93,17 @@ def _python_packages(entries: list[str], kind: str) -> None:
     step(f"Installing Python {kind}{'' if before else ' (a minute the first time)'}")
     if not PYTHON.exists():
         _logged([sys.executable, "-m", "venv", str(VENV)], log, "The Python environment could not be made")
-    command = [str(PYTHON), "-m", "pip", "install", "--disable-pip-version-check", "-q", "--no-deps", "-r", "/dev/stdin"]
+    command = [
+        str(PYTHON),
+        "-m",
+        "pip",
+        "install",
+        "--disable-pip-version-check",
+        "-q",
+        "--no-deps",
+        "-r",
+        "/dev/stdin",
+    ]
     _logged(command, log, "Python packages could not be installed", "\n".join(entries))
     stamp.write_text("\n".join(wanted))
 

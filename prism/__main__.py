@@ -63,7 +63,8 @@ def _inspect_text(file: dict[str, Any]) -> str:
         lines.append(f"    {'channel':<28}{'type':<7}{'min':>13}{'mean':>13}{'max':>13}{'NaN':>7}{'Inf':>7}")
         for channel in part["channels"]:
             shown = "".join(
-                f"{'-':>13}" if channel[key] is None else f"{channel[key]:>13.6g}" for key in ("minimum", "mean", "maximum")
+                f"{'-':>13}" if channel[key] is None else f"{channel[key]:>13.6g}"
+                for key in ("minimum", "mean", "maximum")
             )
             counts = f"{channel['nan_count']:>7}{channel['inf_count']:>7}"
             lines.append(f"    {channel['name']:<28}{channel['type']:<7}{shown}{counts}")

@@ -22,6 +22,7 @@ from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480
 
+
 def document_of(element: Element) -> Document:
     """What it is made of, with the artist's choices over what was found. Raises BadDocument."""
     return _document(element.name, json.dumps(element.document), json.dumps(element.choices))

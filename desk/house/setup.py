@@ -100,7 +100,9 @@ def change_role(production: Production, user, role: str | None) -> None:
     locked(production)  # two owners who step down at once must not both find the other one
     owners = production.memberships.filter(role=Membership.Role.OWNER).exclude(user=user)
     if role != Membership.Role.OWNER and not owners.exists():
-        raise BadArgument("A production keeps at least one owner.", where="role", advice="Make somebody else one first.")
+        raise BadArgument(
+            "A production keeps at least one owner.", where="role", advice="Make somebody else one first."
+        )
     if role is None:
         production.memberships.filter(user=user).delete()
     else:

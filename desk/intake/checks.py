@@ -164,7 +164,9 @@ def reopen(element: Element, mark: str) -> None:
 
 def _mark(document: Document) -> str:
     """Changes with how passes are read, not with which frames there are, nor with choices that a later version of the application adds."""
-    passes = [held.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for held in document.passes]
+    passes = [
+        held.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for held in document.passes
+    ]
     return fingerprint(passes)
 
 

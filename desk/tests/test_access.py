@@ -103,7 +103,14 @@ RULES = {
     "hand-off-cancel": (None, "artists"),
     "hand-off-file": ("members", None),
 }
-ROLES = ("anonymous", "stranger", "keeper", "reviewer", "artist", "owner")  # of production TST; the keeper is a stranger to it
+ROLES = (
+    "anonymous",
+    "stranger",
+    "keeper",
+    "reviewer",
+    "artist",
+    "owner",
+)  # of production TST; the keeper is a stranger to it
 ALLOWED = {
     "anyone": ROLES,
     "users": ROLES[1:],
@@ -114,7 +121,9 @@ ALLOWED = {
     "owners": ROLES[5:],
     None: (),
 }
-PAGES = [name for name, (get, _) in RULES.items() if (get == "members" and name.count("-") == 0) or name == "shot-settings"]
+PAGES = [
+    name for name, (get, _) in RULES.items() if (get == "members" and name.count("-") == 0) or name == "shot-settings"
+]
 
 
 def addresses(patterns, kept=()):
@@ -154,7 +163,11 @@ class EveryAddress(WorldCase):
         kept = client.cookies.output(header="", sep=";")
         answer = getattr(client, method)(address, **sent)
         client.cookies.load(kept)  # one of the addresses logs out
-        return "login" if answer.status_code == 302 and "/login/?next=" in answer.headers["Location"] else answer.status_code
+        return (
+            "login"
+            if answer.status_code == 302 and "/login/?next=" in answer.headers["Location"]
+            else answer.status_code
+        )
 
     def test_each_has_a_rule(self):
         self.assertEqual({name for name, _ in addresses(get_resolver().url_patterns)}, set(RULES))

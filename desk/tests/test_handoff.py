@@ -125,9 +125,13 @@ class Orders(HandoffCase):
         self.assertEqual((Delivery.objects.count(), LedgerVersion.objects.count()), (0, 0))
         self.post(**fields)
         self.work()
-        written = [str(services.path_of(delivery, 1001).relative_to(self.root)) for delivery in Delivery.objects.order_by("pk")]
+        written = [
+            str(services.path_of(delivery, 1001).relative_to(self.root)) for delivery in Delivery.objects.order_by("pk")
+        ]
         self.assertEqual(sorted(told["paths"]), sorted(written))
-        self.assertIn("Not rendered: 7", self.client.post(self.url("hand-off-names"), fields | {"frames": "7"}).json()["why"])
+        self.assertIn(
+            "Not rendered: 7", self.client.post(self.url("hand-off-names"), fields | {"frames": "7"}).json()["why"]
+        )
 
     def test_several_formats_at_once(self):
         self.assertEqual(self.post(still=".png", view="film").status_code, 302)

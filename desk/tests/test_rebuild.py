@@ -275,7 +275,9 @@ class Accounts(RebuildCase):
         made = Ledger.objects.create(
             shot=other, name="dusk", document={"beauty": "old/beauty", "alpha": None, "rows": rows, "version": 2}
         )
-        elsewhere = create_shot(Production.objects.create(code="OTH", title="Other"), "OTH_010", frames="1", width=8, height=8)
+        elsewhere = create_shot(
+            Production.objects.create(code="OTH", title="Other"), "OTH_010", frames="1", width=8, height=8
+        )
         Ledger.objects.create(shot=elsewhere, name="dawn", document=made.document)
         page = self.client.get(self.url("rebuild")).context["page"]
         self.assertEqual(page["templates"], [{"id": made.pk, "title": "TST_020, dusk"}])

@@ -158,7 +158,10 @@ class Mutated(WorldCase):
             "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "look-values": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "intake-bring": {"folder": str(self.folder), "name": "again"},
-            "intake-upload-begin": {"folder": "sent", "files": [{"name": "a.1001.exr", "size": 900, "digest": "0" * 64}]},
+            "intake-upload-begin": {
+                "folder": "sent",
+                "files": [{"name": "a.1001.exr", "size": 900, "digest": "0" * 64}],
+            },
             "intake-act": {
                 "action": "choose",
                 "element": self.element.pk,

@@ -101,7 +101,13 @@ def find_causes(
 ) -> list[Suggestion]:
     """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long. seconds: after which
     the search ends with what was found; SECONDS if None. Empty only if there is no residue on the pixels picked."""
-    finder = _Finder(ledger, Picked(frame, residue.places), frame, residue, time.monotonic() + (SECONDS if seconds is None else seconds))
+    finder = _Finder(
+        ledger,
+        Picked(frame, residue.places),
+        frame,
+        residue,
+        time.monotonic() + (SECONDS if seconds is None else seconds),
+    )
     return finder.suggestions(pairs=most > 1)
 
 

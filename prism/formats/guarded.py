@@ -82,7 +82,9 @@ def decode_still(path: Path, values: int, *, kept: PlaneFolder | None = None) ->
 
     Raises UnreadableFile or TooLarge.
     """
-    memory = min(MEMORY + 12 * values, MOST_MEMORY)  # the planes, and twice as much for formats that are read as a whole
+    memory = min(
+        MEMORY + 12 * values, MOST_MEMORY
+    )  # the planes, and twice as much for formats that are read as a whole
     return _decode(path, {"kind": "still", "memory": memory, "seconds": 4 * SECONDS}, kept)
 
 
@@ -249,7 +251,9 @@ class _Door:
                 child.end()
                 if child.requests > 1:  # a new one sees the folders that there are now
                     continue
-                raise UnreadableFile("Nothing is decoded in this folder.", where=str(path), advice="Move the file elsewhere.")
+                raise UnreadableFile(
+                    "Nothing is decoded in this folder.", where=str(path), advice="Move the file elsewhere."
+                )
             if answer.get("fault") == TooLarge.code:  # its memory is in pieces now
                 child.end()
             else:

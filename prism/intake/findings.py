@@ -178,7 +178,10 @@ def _stored(held: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Findi
         if space != wanted.space:
             says = SPACES[space] if space else "other primaries"
             yield _said(
-                held, "colour", NOTE, f"{held.title} says {says}; it is converted to {SPACES[wanted.space]}.",
+                held,
+                "colour",
+                NOTE,
+                f"{held.title} says {says}; it is converted to {SPACES[wanted.space]}.",
                 "If the header is wrong, say which primaries it has.",
             )
     if kind is not None and kind.role is Role.WHOLE and held.alpha is None and own.format != "JPEG":

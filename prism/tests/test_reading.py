@@ -352,7 +352,10 @@ class Places(FolderCase):
 
     def test_decoders_share_one_budget_of_memory(self):
         total = budget.UNIT * 4
-        with mock.patch.object(budget, "total", return_value=total), mock.patch("prism.formats.budget.gettempdir", return_value=self.folder):
+        with (
+            mock.patch.object(budget, "total", return_value=total),
+            mock.patch("prism.formats.budget.gettempdir", return_value=self.folder),
+        ):
             with budget.share(total // 2), budget.share(total // 4):
                 with self.assertRaises(TooCostly), limited(0.1), budget.share(total // 2):
                     pass

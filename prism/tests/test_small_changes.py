@@ -60,7 +60,9 @@ class Mattes(unittest.TestCase):
         names = lambda *box: [share["id"] for share in picked(frame, "ids00", Window(*box))["names"]]  # noqa: E731
         self.assertEqual(names(0, 0, 3, 3), ["3f000001"])
         self.assertEqual(names(11, 0, 14, 3), ["3f000002"])
-        self.assertEqual(names(8, 0, 15, 11), ["3f000002"])  # of the large one there is less than half, and it fills less
+        self.assertEqual(
+            names(8, 0, 15, 11), ["3f000002"]
+        )  # of the large one there is less than half, and it fills less
 
 
 class Reading(FolderCase):

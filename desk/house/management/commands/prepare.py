@@ -17,7 +17,9 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
-        parser.add_argument("--warm", action="store_true", help="compile, meanwhile, the loops that were never run here")
+        parser.add_argument(
+            "--warm", action="store_true", help="compile, meanwhile, the loops that were never run here"
+        )
 
     def handle(self, *args, empty: bool, warm: bool, **options) -> None:
         parts = PARTS if warm else ()
