@@ -8,7 +8,7 @@ import numpy as np
 
 from prism.combine.costs import seconds_of
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger
+from prism.ledger.document import Ledger
 from prism.tests.memory import MemoryFrame
 
 HEIGHT, WIDTH = 1080, 1920

@@ -8,10 +8,10 @@ import OpenImageIO as oiio
 from bench.measure import in_turn
 from prism.bands import run_bands
 from prism.combine.evaluate import apply_steps
-from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
 from prism.combine.trims import trims_at
 from prism.compiled import compiled
+from prism.ledger.document import Ledger
 from prism.tests.memory import MemoryFrame
 
 HEIGHT, WIDTH = 1080, 1920

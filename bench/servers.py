@@ -21,7 +21,7 @@ ORDER = """
 from desk.handoff.services import order
 from desk.rebuild.services import open_ledger
 from desk.shots.models import Shot
-from prism.combine.deliver import Output
+from prism.delivery.deliver import Output
 shot = Shot.objects.get(code="ORR_010")
 order(shot, open_ledger(shot), None, "1001", {".exr": Output()})
 """

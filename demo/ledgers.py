@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from demo.conservatory import FIRST, PLANETS
-from prism.combine.ledger import Ledger
-from prism.combine.rows import FogRow, GroupRow, OverlayRow, PassRow
+from prism.ledger.document import Ledger
+from prism.ledger.rows import FogRow, GroupRow, OverlayRow, PassRow
 from prism.mattes.cryptomatte import name_bits
 from prism.mattes.document import MadeMatte
 from prism.mattes.parts import Named, NamesPart

@@ -13,11 +13,11 @@ from desk.shots.models import Shot
 from desk.shots.storage import kept_inside
 from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
-from prism.combine.first import require_beauty
 from prism.elements.element import Element as Document
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
 from prism.errors import UnreadableFile
+from prism.ledger.first import require_beauty
 from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from django import forms
 
 from prism.colour.view import VIEW_TITLES, ViewTransform
-from prism.combine.deliver import Output
+from prism.delivery.deliver import Output
 from prism.formats.exr import LOSSLESS
 from prism.formats.stills import STILLS
 from prism.mattes.writing import file_word

@@ -17,7 +17,7 @@ class Delivery(models.Model):
     version = models.ForeignKey(LedgerVersion, on_delete=models.PROTECT, related_name="deliveries")
     element = models.ForeignKey(Element, on_delete=models.SET_NULL, null=True, related_name="deliveries")
     suffix = models.CharField(max_length=8)  # .exr, .png, ...
-    output = models.JSONField()  # arguments of prism.combine.deliver.Output
+    output = models.JSONField()  # arguments of prism.delivery.deliver.Output
     take = models.PositiveSmallIntegerField(default=1)  # tells files apart that only differ in how they are written
     made = models.DateTimeField(auto_now_add=True)
 

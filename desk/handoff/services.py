@@ -22,8 +22,8 @@ from desk.shots.models import Shot
 from desk.shots.storage import kept_inside, shot_folder
 from desk.web.saving import at_once, locked
 from prism.colour.view import ViewTransform
-from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Stale
+from prism.delivery.deliver import Output, deliver
 from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of

@@ -19,10 +19,10 @@ from desk.scenes.models import SceneVersion
 from desk.scenes.services import parse as parse_scene
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_folder, stays_inside
-from prism.combine.ledger import Ledger
 from prism.elements.element import Element as ElementDocument
 from prism.errors import BadDocument, PrismError
 from prism.formats.stills import STILLS
+from prism.ledger.document import Ledger
 from prism.passes.plan import Plan
 from prism.passes.presets import Preset
 from prism.text import from_storable

@@ -133,12 +133,15 @@ def _begun(place: Path, file: Coming) -> dict[str, Any]:
     if not _DIGEST.fullmatch(file.digest):
         raise BadArgument("Say the SHA-256 of the file as 64 hex digits.", where="upload")
     target = place / file.name
-    if target.exists():
+    if target.exists():  # under its name it stays
         if target.stat().st_size != file.size or _digest_of(target) != file.digest:
             raise _taken(file.name)
         return {"name": file.name, "at": file.size, "done": True}
     part = _part(place, file)
-    there = part.stat().st_size if part.exists() else 0
+    try:
+        there = part.stat().st_size
+    except FileNotFoundError:  # not begun, or just now taken to its name by another page
+        there = 0
     return {"name": file.name, "at": min(there, file.size), "done": False}
 
 

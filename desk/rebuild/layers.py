@@ -9,11 +9,11 @@ from desk.elements.services import document_of, frames_on_disk, sources_of
 from desk.rebuild.models import Ledger
 from desk.scenes.services import facts_for
 from desk.shots.models import Shot
-from prism.combine import ledger as documents
-from prism.combine.first import starts_of
-from prism.combine.layered import Chosen, choose, layered_ledger, ways_of
+from prism.balance.layered import Chosen, choose, layered_ledger, ways_of
 from prism.elements.pixels import OfElement
 from prism.errors import PrismError, UnreadableFile
+from prism.ledger import document as documents
+from prism.ledger.first import starts_of
 from prism.passes.checks.layers import layering_of
 from prism.passes.plan import Plan
 

@@ -20,27 +20,27 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
 from desk.web.saving import Outdated, locked
-from prism.combine import adding
-from prism.combine import balance as balances
-from prism.combine import ledger as documents
-from prism.combine.adding import Added
+from prism.balance import balance as balances
+from prism.balance.starting import best_ledger
 from prism.combine.contributions import contributions
-from prism.combine.copying import with_copied
-from prism.combine.dimmers import in_words, light_of
 from prism.combine.evaluate import identity
-from prism.combine.first import first_ledger, of_main, require_beauty
-from prism.combine.merging import merge
 from prism.combine.program import compile_ledger
-from prism.combine.starting import best_ledger
-from prism.combine.table import with_files
-from prism.combine.templates import lay
-from prism.combine.wording import changes
 from prism.elements.element import Element as ElementDocument
 from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import OfElement
 from prism.errors import UnreadableFile
+from prism.ledger import adding
+from prism.ledger import document as documents
+from prism.ledger.adding import Added
+from prism.ledger.copying import with_copied
+from prism.ledger.dimmers import in_words, light_of
+from prism.ledger.first import first_ledger, of_main, require_beauty
+from prism.ledger.merging import merge
+from prism.ledger.table import with_files
+from prism.ledger.templates import lay
+from prism.ledger.wording import changes
 from prism.mattes import ranks
 from prism.viewing.picture import Look, encode, step_for, to_screen
 from prism.viewing.remap import way_of_kind

@@ -14,11 +14,11 @@ from desk.jobs.models import OPEN, Job, Task
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
 from desk.web.saving import locked
-from prism.combine.balance import balance
-from prism.combine.ledger import Ledger as Document
+from prism.balance.balance import balance
 from prism.documents import fingerprint
 from prism.errors import PrismError, Superseded
 from prism.formats.stamps import stamp_of
+from prism.ledger.document import Ledger as Document
 
 KIND = "balance"
 SOUND, BROKEN, UNREAD = "sound", "broken", "unread"

@@ -20,18 +20,18 @@ from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import finite, json_body, whole_number
 from desk.web.saving import Outdated
+from prism.balance.registration import register
 from prism.colour.view import ViewTransform
-from prism.combine.copying import copied
-from prism.combine.first import starts_of
 from prism.combine.histogram import of_measure, of_row, of_source
-from prism.combine.ledger import Ledger as Document
-from prism.combine.operators import OPERATORS, Operator
-from prism.combine.registration import register
-from prism.combine.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
-from prism.combine.wording import changes
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.json_text import read_json
+from prism.ledger.copying import copied
+from prism.ledger.document import Ledger as Document
+from prism.ledger.first import starts_of
+from prism.ledger.operators import OPERATORS, Operator
+from prism.ledger.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
+from prism.ledger.wording import changes
 from prism.mattes.parts import MATTE_RANGES, MEASURES, blank_parts
 from prism.mattes.picking import picked
 from prism.pixels.window import Window

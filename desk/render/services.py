@@ -47,7 +47,7 @@ LETTERS = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class RunRequest:
     """What of a plan is to be rendered. frames: a list, empty for all. Empty layers and light groups are all of them."""
 
     frames: str = ""
@@ -59,14 +59,14 @@ class Wish:
     new_version: bool = False  # of the plan, since the files of this one stay as they are
 
 
-def begin(shot: Shot, user, wish: Wish) -> Run:
-    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the wish has faults; Locked or
+def begin(shot: Shot, user, request: RunRequest) -> Run:
+    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the request has faults; Locked or
     Kept if files that are there would be written over."""
     scene_of(shot)
     opened = open_plan(shot)
     plan = Plan.from_json(opened.document, where="plan")
     require_own(shot, plan)
-    if wish.new_version:
+    if request.new_version:
         plan = plan.replace(number=versions.next_number(opened))
     versions.require_unlocked(opened, plan)
     facts = facts_for(shot, plan.cameras)
@@ -76,25 +76,25 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
             f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan."
         )
     _require_memory(plan, facts)
-    frames = _frames(plan, wish)
-    images = [image for image in plan.images() if not wish.layers or image.layer.name in wish.layers]
-    unknown = set(wish.layers) - {layer.name for layer in plan.layers}
+    frames = _frames(plan, request)
+    images = [image for image in plan.images() if not request.layers or image.layer.name in request.layers]
+    unknown = set(request.layers) - {layer.name for layer in plan.layers}
     labels = facts.for_plan(plan).labels
-    unknown |= set(wish.light_groups) - set(labels)
+    unknown |= set(request.light_groups) - set(labels)
     if unknown:
         raise BadArgument(f"The plan has no {', '.join(sorted(unknown))}.", where="render")
-    if not any(files_of(plan, facts, image.layer.name, image.camera, wish.light_groups) for image in images):
+    if not any(files_of(plan, facts, image.layer.name, image.camera, request.light_groups) for image in images):
         raise BadArgument(
             "No file holds these light groups alone.",
             where="light groups",
             advice="Pack each pass into a file of its own.",
         )
-    warm_up = plan.shot.warm_up_frames if not wish.light_groups else ()
+    warm_up = plan.shot.warm_up_frames if not request.light_groups else ()
     tasks = [
         _task(image, number, warm_up=number in warm_up) for number in (*warm_up, *frames) for image in images
     ]  # fmt: skip
     planned = [
-        file for image in images for file in files_of(plan, facts, image.layer.name, image.camera, wish.light_groups)
+        file for image in images for file in files_of(plan, facts, image.layer.name, image.camera, request.light_groups)
     ]
     written.require_free(
         shot, plan.fingerprint, facts.fingerprint, (file.path(number) for file in planned for number in frames)
@@ -102,16 +102,16 @@ def begin(shot: Shot, user, wish: Wish) -> Run:
     with transaction.atomic():
         if locked(opened).revision != opened.revision:
             raise Outdated("plan")
-        if wish.new_version:
+        if request.new_version:
             save(opened, plan, opened.revision)
         versions.lock(opened)
         title = f"{shot.code} v{plan.number:03}" + (
-            f", only {', '.join(wish.light_groups)}" if wish.light_groups else ""
+            f", only {', '.join(request.light_groups)}" if request.light_groups else ""
         )
-        job = engine.begin(KIND, shot, title, tasks, author=user, priority=wish.priority)
+        job = engine.begin(KIND, shot, title, tasks, author=user, priority=request.priority)
         run = Run.objects.create(
             shot=shot, job=job, document=plan.as_json(), number=plan.number, scene=current(shot),
-            only_missing=wish.only_missing, light_groups=list(wish.light_groups),
+            only_missing=request.only_missing, light_groups=list(request.light_groups),
         )  # fmt: skip
     engine.top_up()
     return run
@@ -271,15 +271,15 @@ def _require_memory(plan: Plan, facts: SceneFacts) -> None:
         )
 
 
-def _frames(plan: Plan, wish: Wish) -> list[int]:
+def _frames(plan: Plan, request: RunRequest) -> list[int]:
     planned = set(plan.shot.written_frames)
-    wanted = parse_frames(wish.frames) if wish.frames.strip() else sorted(planned)
+    wanted = parse_frames(request.frames) if request.frames.strip() else sorted(planned)
     strange = sorted(set(wanted) - planned)
     if strange:
         raise BadArgument(f"Not in the plan: {format_frames(strange)}.", where="frames", advice="Plan them first.")
-    if wish.every < 1:
+    if request.every < 1:
         raise BadArgument("The step between frames must be 1 or more.", where="every")
-    return sorted(wanted)[:: wish.every]
+    return sorted(wanted)[:: request.every]
 
 
 def mean_of(name: str, results: Iterable[dict[str, Any]]) -> float | None:

@@ -57,7 +57,7 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
 def start(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
     body = json_body(request)
-    wish = services.Wish(
+    wanted = services.RunRequest(
         frames=str(body.get("frames", "")),
         every=whole_number(body, "every", 1),
         only_missing=bool(body.get("onlyMissing", True)),
@@ -66,7 +66,7 @@ def start(request: HttpRequest, shot: Shot) -> JsonResponse:
         priority=whole_number(body, "priority", 0),
         new_version=body.get("newVersion") is True,
     )
-    run = services.begin(shot, request.user, wish)
+    run = services.begin(shot, request.user, wanted)
     return JsonResponse(_progress(shot, str(run.pk)))
 
 

@@ -28,6 +28,8 @@ HASTY = {"EAGER_LOST_AFTER": "4", "EAGER_BACKOFF": "0.2"}
 class Rendering(World):
     """A shot of four small frames with two layers, planned and waiting."""
 
+    renders = True
+
     def plan(self, **changes):
         self.enterContext(mock.patch("desk.render.kinds.checks.begin"))  # what a run made is read by tasks of its own
         self.scene = build_scene()
@@ -42,8 +44,8 @@ class Rendering(World):
         }
         Plan.objects.filter(shot=self.shot).update(document=plan.replace(**wanted | changes).as_json())
 
-    def begin(self, **wish) -> Run:
-        return services.begin(self.shot, self.artist, services.Wish(**wish))
+    def begin(self, **request) -> Run:
+        return services.begin(self.shot, self.artist, services.RunRequest(**request))
 
     def states(self, run):
         return list(run.frames.order_by("number", "pk").values_list("state", flat=True))

@@ -10,7 +10,7 @@ from desk.house.setup import create_shot
 from desk.shots.models import Membership, Production
 from desk.shots.storage import allowed_folder, shot_file
 from desk.tests.world import WorldCase
-from prism.combine.deliver import Output
+from prism.delivery.deliver import Output
 from prism.errors import UnreadableFile
 
 # For every name of an address: who may GET it and who may POST to it. `members` and `artists` (owners too) are of the production,

@@ -17,11 +17,11 @@ from desk.rebuild.models import Ledger
 from desk.render.models import Run
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH
-from prism.combine.balance import balance
+from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
-from prism.combine.first import first_ledger, starts_of
-from prism.combine.ledger import Ledger as Document
 from prism.elements.opening import find_sources
+from prism.ledger.document import Ledger as Document
+from prism.ledger.first import first_ledger, starts_of
 
 
 class MainJob(BrowserCase):
@@ -111,6 +111,8 @@ class MainJob(BrowserCase):
 
 
 class Rendering(BrowserCase):
+    renders = True
+
     def test_a_run_watched_to_its_end_another_cancelled_and_resumed(self):
         """Started from the planned shot, filling the wall without a reload; then the rendered ledger balances."""
         demo = SHOTS[1]

@@ -14,13 +14,13 @@ from desk.jobs import engine, work
 from desk.jobs.models import State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
-from prism.combine.deliver import Output
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger as Document
+from prism.delivery.deliver import Output
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
+from prism.ledger.document import Ledger as Document
 from prism.pixels.image import Image
 
 FLOAT = {".exr": Output(pixel="float")}

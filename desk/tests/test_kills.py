@@ -21,7 +21,7 @@ from desk.jobs.models import OPEN, State
 from desk.plan.models import Plan
 from desk.rebuild.services import open_ledger
 from desk.tests.rendering import HASTY, Working
-from prism.combine.deliver import Output
+from prism.delivery.deliver import Output
 from prism.intake.found import found_file
 from prism.passes.plan import DEFAULT_NAMES, Layer, Quality
 from prism.standin.booking import COMPONENTS

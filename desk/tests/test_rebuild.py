@@ -20,8 +20,8 @@ from desk.web import limits
 from desk.web.limits import one_of_few
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger as Document
 from prism.formats.exr import write_exr
+from prism.ledger.document import Ledger as Document
 from prism.passes.estimate import Measured
 from prism.pixels.image import Image
 from prism.viewing.subjects import LedgerSubject

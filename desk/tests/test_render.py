@@ -25,10 +25,10 @@ from desk.render.models import Run, Written
 from desk.stations.registry import stations
 from desk.tests.rendering import HASTY, Rendering, Working
 from desk.tests.world import WorldCase
-from prism.combine.balance import balance
-from prism.combine.first import first_ledger
+from prism.balance.balance import balance
 from prism.errors import BadArgument, UnwritableFile
 from prism.intake.found import found_file
+from prism.ledger.first import first_ledger
 from prism.passes.packing import Storage
 from prism.passes.plan import DEFAULT_NAMES, Layer, Packing, Quality
 from prism.passes.plan import Plan as Document
@@ -54,7 +54,7 @@ class Runs(Rendering, WorldCase):
         self.assertEqual(self.begin(every=3, layers=("back",)).frames.count(), 2)
 
     def test_wishes_that_make_no_sense(self):
-        for wish, text in (
+        for request, text in (
             ({"frames": "1003-1009"}, "Not in the plan: 1005-1009"),
             ({"every": 0}, "1 or more"),
             ({"layers": ("front",)}, "no front"),
@@ -62,7 +62,7 @@ class Runs(Rendering, WorldCase):
             ({"light_groups": ("lanterns",)}, "No file holds these light groups alone"),
         ):
             with self.subTest(text), self.assertRaisesRegex(BadArgument, text):
-                self.begin(**wish)
+                self.begin(**request)
         self.plan(cameras=())
         with self.assertRaisesRegex(BadArgument, "No camera is chosen.*Fix it in Plan"):
             self.begin()

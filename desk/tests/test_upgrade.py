@@ -8,7 +8,7 @@ from django.test import TransactionTestCase
 from desk.elements.models import Element, Place
 from desk.elements.services import document_of
 from desk.tests.world import World, WorldCase
-from prism.combine.ledger import Ledger
+from prism.ledger.document import Ledger
 
 BEFORE = {
     "format": "eager-prism.ledger", "version": 1, "name": "dusk", "beauty": "beauty_denoised", "alpha": None,

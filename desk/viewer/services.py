@@ -32,7 +32,7 @@ MOST_PIXELS = 20_000_000  # of a picture on a page: some bytes of each are held 
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wish:
+class PictureRequest:
     """How a subject is to be shown. against: another one, to show the difference times gain instead."""
 
     look: Look
@@ -55,20 +55,20 @@ class Encoded:
     ends: tuple[float, float] | None = None
 
 
-def picture(opened: Opened, wish: Wish, is_stale: Callable[[], bool]) -> Encoded:
+def picture(opened: Opened, wanted: PictureRequest, is_stale: Callable[[], bool]) -> Encoded:
     """Smaller than it was asked for if it would take longer than anybody waits. Raises PrismError; TooCostly if that does not help."""
     frame = opened.frame
-    step, smaller = _affordable(opened, step_for(frame.display_window, wish.width))
-    shown = opened.subject.shown(frame, step=step, remap=wish.remap, is_stale=is_stale)
-    if wish.against is not None:
-        other = wish.against.subject.shown(wish.against.frame, step=step, is_stale=is_stale)
-        apart = on_display(frame, gap(shown, other, gain=wish.gain), step=step)
-        return Encoded(encode(to_screen(apart, wish.look), wish.encoding), step, smaller)
-    screen = to_screen(on_display(frame, shown.rgba, step=step), wish.look, data=shown.data)
-    if wish.marks:
+    step, smaller = _affordable(opened, step_for(frame.display_window, wanted.width))
+    shown = opened.subject.shown(frame, step=step, remap=wanted.remap, is_stale=is_stale)
+    if wanted.against is not None:
+        other = wanted.against.subject.shown(wanted.against.frame, step=step, is_stale=is_stale)
+        apart = on_display(frame, gap(shown, other, gain=wanted.gain), step=step)
+        return Encoded(encode(to_screen(apart, wanted.look), wanted.encoding), step, smaller)
+    screen = to_screen(on_display(frame, shown.rgba, step=step), wanted.look, data=shown.data)
+    if wanted.marks:
         stored = on_display(frame, np.stack(shown.planes).astype(np.float32), step=step)
-        screen = marked(screen, stored, wish.marks, white=float(2.0**-wish.look.stops))
-    return Encoded(encode(screen, wish.encoding), step, smaller, shown.ends)
+        screen = marked(screen, stored, wanted.marks, white=float(2.0**-wanted.look.stops))
+    return Encoded(encode(screen, wanted.encoding), step, smaller, shown.ends)
 
 
 def _affordable(opened: Opened, step: int) -> tuple[int, str]:

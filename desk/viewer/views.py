@@ -68,7 +68,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     opened = _opened(shot, body)
     against = body.get("against")
     encoding = str(body.get("encoding", "png"))
-    wish = services.Wish(
+    wanted = services.PictureRequest(
         look=_look(shot, body, opened),
         remap=_remap(body),
         width=whole_number(body, "width", 1 << 16),
@@ -78,7 +78,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
         gain=number(body, "gain", 1.0, 1e-6, 1e6),
     )
     with computing("work", request.user.pk, is_stale=is_stale):
-        encoded = services.picture(opened, wish, is_stale)
+        encoded = services.picture(opened, wanted, is_stale)
     answer = HttpResponse(encoded.body, content_type=f"image/{encoding}")
     answer["X-Step"] = str(encoded.step)
     answer["X-Size"] = (

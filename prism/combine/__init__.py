@@ -1,1 +1,1 @@
-"""Passes back into one image: operators, the ledger, its evaluation and its balance."""
+"""The engine: a ledger compiled into a program of instructions, run over bands of pixels."""

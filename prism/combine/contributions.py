@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
 from prism.combine.evaluate import Stale, apply_steps, never, require_sources, start
-from prism.combine.ledger import Ledger
 from prism.combine.program import GroupStep, Step, compile_ledger
-from prism.combine.rows import GroupRow, Row
 from prism.elements.pixels import Frame
+from prism.ledger.document import Ledger
+from prism.ledger.rows import GroupRow, Row
 
 
 @dataclass(frozen=True, slots=True, eq=False)

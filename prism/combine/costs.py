@@ -8,12 +8,12 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from prism.combine.ledger import Ledger
-from prism.combine.rows import Trims, walk
 from prism.keyed import at
+from prism.ledger.document import Ledger
+from prism.ledger.rows import Trims, walk
 from prism.mattes.document import MadeMatte, Matte, within
 from prism.mattes.morphing import MOST_CHORDS, WIDE
-from prism.mattes.parts import Part, ShapePart, Stroke, StrokesPart
+from prism.mattes.parts import MattePart, Part, ShapePart, Stroke, StrokesPart
 
 NANO = 1e-9
 ROW, BENT_TRIM, TRIM = 1.0, 5.0, 1.2  # nanoseconds a pixel, each for three channels
@@ -56,11 +56,14 @@ def _part(part: Part, size: tuple[int, int], step: int, frame: int) -> float:
     blocks = max(1, math.ceil(radius / MOST_CHORDS))
     cost += CHORD * small * radius / blocks**3 + (BLOCKS * small if blocks > 1 else 0)
     cost += small * (0 if deviation == 0 else TAP * (8 * deviation + 2) if deviation < WIDE else WIDE_BLUR)
-    if isinstance(part, StrokesPart):
-        return cost + sum(_stroke(stroke, size, step) for stroke in part.strokes)
-    if isinstance(part, ShapePart):
-        return cost + _shape(part, size, step)
-    return cost if part.kind == "matte" else cost + FOLLOWED * pixels
+    if isinstance(part, MattePart):
+        return cost  # the other matte's parts are counted there
+    drawn = _DRAWN.get(type(part))
+    return cost + (FOLLOWED * pixels if drawn is None else drawn(part, size, step))
+
+
+def _strokes(part: StrokesPart, size: tuple[int, int], step: int) -> float:
+    return sum(_stroke(stroke, size, step) for stroke in part.strokes)
 
 
 def _stroke(stroke: Stroke, size: tuple[int, int], step: int) -> float:
@@ -79,3 +82,9 @@ def _shape(part: ShapePart, size: tuple[int, int], step: int) -> float:
     if any(at(corner.soft, 0) > step for corner in part.corners):
         return SIDE * sides * size[0] * size[1] / step**2
     return LINES * sides * size[0] / step + TRIM * size[0] * size[1] / step**2
+
+
+_DRAWN = {
+    StrokesPart: _strokes,
+    ShapePart: _shape,
+}  # parts that follow no pass: nanoseconds of a part, a size and a step

@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
-from prism.combine.bound import bind
-from prism.combine.ledger import Ledger
+from prism.combine.lowering import bind
 from prism.combine.program import Program, Step, compile_ledger, flat
-from prism.combine.rows import walk
 from prism.elements.pixels import Frame
 from prism.elements.store import Held, PixelStore
 from prism.errors import UnknownSource
+from prism.ledger.document import Ledger
+from prism.ledger.rows import walk
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger
-from prism.combine.rows import Curves, FogRow
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
+from prism.ledger.document import Ledger
+from prism.ledger.rows import Curves, FogRow
 from prism.mattes.measured import measure
 
 BINS = 96

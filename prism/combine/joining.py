@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from prism.combine import operators as op
 from prism.compiled import compiled, inlined
+from prism.ledger import operators as op
 
 ZERO, HALF, ONE, TWO, FOUR = (np.float32(v) for v in (0, 0.5, 1, 2, 4))
 

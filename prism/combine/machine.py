@@ -23,7 +23,7 @@ from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, TURN, POWER, BEND, LIMIT, TIMES, BETWEEN, HAZE, COPY,
+    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, MATRIX, POWER, CURVE, LIMIT, TIMES, BETWEEN, HAZE, COPY,
     MIX, COVER, SUM, SHADE, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
 ) = range(26)  # fmt: skip
 RUNNING = 0  # first slot of the running result
@@ -198,12 +198,12 @@ def _shape(kind, b, row, number, tables, slots, count):
         shaping.multiply(b, covered)
     elif kind == SHIFT:
         shaping.shift(b, number[0], covered, whole)
-    elif kind == TURN:
-        shaping.turn(b, _plane(slots, row[1] + 1, count), _plane(slots, row[1] + 2, count), number)
+    elif kind == MATRIX:
+        shaping.apply_matrix(b, _plane(slots, row[1] + 1, count), _plane(slots, row[1] + 2, count), number)
     elif kind == POWER:
         powers.signed_power(b, number[0], number[1], number[2], covered, whole)
-    elif kind == BEND:
-        shaping.bend(b, tables[row[3] : row[4]], covered, whole)
+    elif kind == CURVE:
+        shaping.apply_curve(b, tables[row[3] : row[4]], covered, whole)
     elif kind == TIMES:
         shaping.times(b, covered)
     elif kind == BETWEEN:

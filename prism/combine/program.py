@@ -8,11 +8,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields
 
-from prism.combine.ledger import Ledger
-from prism.combine.operators import OPERATORS, Operator
-from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row, walk
-from prism.combine.trims import Trims, trims_at
+from prism.combine.trims import FrameTrims, trims_at
 from prism.keyed import at
+from prism.ledger.document import Ledger
+from prism.ledger.operators import OPERATORS, Operator
+from prism.ledger.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row, walk
 from prism.mattes.plan import MattePlan, plans, settled
 
 
@@ -24,7 +24,7 @@ class Step:
     operator: Operator
     display: bool
     weight: float
-    trims: Trims
+    trims: FrameTrims
     matte: MattePlan | None
     within: bool
     grounds: bool

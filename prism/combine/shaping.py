@@ -79,7 +79,7 @@ def shift(plane, offset, covered, whole):
 
 
 @compiled
-def turn(r, g, b, matrix):
+def apply_matrix(r, g, b, matrix):
     """A matrix on colour. matrix: (9,), row by row."""
     for i in range(r.size):
         x, y, z = r[i], g[i], b[i]
@@ -89,7 +89,7 @@ def turn(r, g, b, matrix):
 
 
 @compiled
-def bend(plane, table, covered, whole):
+def apply_curve(plane, table, covered, whole):
     """A curve. table: of `curves.pieces`.
 
     Every piece is worked out for a run of pixels and kept where it begins at or below them: a search for the piece of each pixel

@@ -14,9 +14,9 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import warm_gains
-from prism.combine import rows
 from prism.curves import CurvePoint
 from prism.keyed import at
+from prism.ledger import rows
 
 Triple = tuple[float, float, float]
 Points = tuple[CurvePoint, ...]
@@ -24,7 +24,7 @@ LINEAR: tuple[Points, ...] = ((), (), (), ())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Trims:
+class FrameTrims:
     """What is done to a source. curves: points for all channels, then for R, G, B."""
 
     gains: Triple = (1.0, 1.0, 1.0)
@@ -64,12 +64,12 @@ class Trims:
         return turning(self.saturation, self.hue, self.space)
 
 
-def trims_at(row: rows.Trims, frame: int, space: str) -> Trims:
+def trims_at(row: rows.Trims, frame: int, space: str) -> FrameTrims:
     """The trims of a row at a frame. space: the working space of its source."""
     factor = at(row.gain, frame) * 2.0 ** at(row.exposure, frame)
     warm = warm_gains(at(row.warmth, frame), space)
     bends = row.curves
-    return Trims(
+    return FrameTrims(
         gains=tuple(at(tint, frame) * factor * light for tint, light in zip(row.tint, warm, strict=True)),
         offset=tuple(at(offset, frame) for offset in row.offset),
         saturation=at(row.saturation, frame),

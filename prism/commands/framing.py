@@ -7,8 +7,6 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 from prism.colour.spaces import SPACES
-from prism.combine.ledger import Ledger
-from prism.combine.table import elements_of as elements_listed
 from prism.elements import disk
 from prism.elements.element import Element
 from prism.elements.frame import OpenFrame
@@ -17,6 +15,8 @@ from prism.elements.identify import version_of
 from prism.elements.opening import find_sources, open_frames
 from prism.elements.vocabulary import NEUTRAL
 from prism.errors import BadArgument, UnreadableFile
+from prism.ledger.document import Ledger
+from prism.ledger.table import elements_of as elements_listed
 from prism.naming.frames import format_frames, parse_frames
 
 

@@ -5,9 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from prism.combine.layered import choose, layered_ledger
-from prism.combine.ledger import Ledger
-from prism.combine.table import with_files
+from prism.balance.layered import choose, layered_ledger
 from prism.commands.framing import opened_at
 from prism.commands.scenes import load_facts
 from prism.elements import disk
@@ -15,6 +13,8 @@ from prism.elements.element import Element
 from prism.elements.gathering import gather
 from prism.elements.planned import PlannedNames
 from prism.errors import BadArgument
+from prism.ledger.document import Ledger
+from prism.ledger.table import with_files
 from prism.passes.checks.layers import layering_of
 from prism.passes.expansion import expand
 from prism.passes.facts import SceneFacts

@@ -9,19 +9,19 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
+from prism.balance.balance import Balance, balance
 from prism.colour.view import VIEWS, ViewTransform
-from prism.combine.balance import Balance, balance
-from prism.combine.deliver import PIXELS, Output, deliver, wanted_of
-from prism.combine.first import WAYS, first_ledger
-from prism.combine.ledger import Ledger
-from prism.combine.rows import GroupRow, Row
 from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import add_files, frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
+from prism.delivery.deliver import PIXELS, Output, deliver, wanted_of
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
+from prism.ledger.document import Ledger
+from prism.ledger.first import WAYS, first_ledger
+from prism.ledger.rows import GroupRow, Row
 from prism.naming.patterns import parse_pattern
 
 

@@ -6,13 +6,13 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
-from prism.combine.deliver import PIXELS
-from prism.combine.ledger import Ledger
 from prism.commands import Answer
 from prism.commands.framing import add_files, frames_of, ledger_on
+from prism.delivery.deliver import PIXELS
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.formats.exr import LOSSLESS
+from prism.ledger.document import Ledger
 from prism.mattes import ranks
 from prism.mattes.document import MadeMatte
 from prism.mattes.parts import NamesPart

@@ -10,9 +10,8 @@ from typing import Any
 
 import numpy as np
 
-from prism.combine.balance import balance
+from prism.balance.balance import balance
 from prism.combine.evaluate import Stale, never
-from prism.combine.first import RAW, first_ledger, starts_of
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
 from prism.elements.opening import open_frame
@@ -25,6 +24,7 @@ from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
 from prism.intake.agreeing import disagreements
 from prism.intake.measuring import digest_of, measure
+from prism.ledger.first import RAW, first_ledger, starts_of
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image

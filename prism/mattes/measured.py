@@ -16,7 +16,7 @@ from prism.mattes.parts import BoxPart, ColourPart, DirectionPart, RangePart
 ALL_AROUND = np.ones((3, 3), bool)  # neighbours by corners touch as well
 
 
-def of_colour(part: ColourPart, frame: Frame) -> NDArray[np.float32]:
+def of_colour(part: ColourPart, frame: Frame, space: str) -> NDArray[np.float32]:
     """How near each pixel is to the colour, by the channel that is furthest off."""
     planes = frame.pixels(part.source).planes
     with np.errstate(invalid="ignore"):
@@ -56,7 +56,7 @@ def measure(what: str, pixels: Pixels, space: str) -> NDArray[np.float32]:
     return np.where(alpha > 0, light / np.where(alpha > 0, alpha, 1), light)
 
 
-def of_direction(part: DirectionPart, frame: Frame) -> NDArray[np.float32]:
+def of_direction(part: DirectionPart, frame: Frame, space: str) -> NDArray[np.float32]:
     """By the angle between normal and direction; neither needs to have the length 1."""
     toward = np.array(part.toward, np.float64)
     length = np.linalg.norm(toward)
@@ -69,7 +69,7 @@ def of_direction(part: DirectionPart, frame: Frame) -> NDArray[np.float32]:
         return np.where(there, _falling(angle, part.angle, part.soft), np.float32(0))
 
 
-def of_box(part: BoxPart, frame: Frame) -> NDArray[np.float32]:
+def of_box(part: BoxPart, frame: Frame, space: str) -> NDArray[np.float32]:
     """By how far a place lies outside of the box, straight to its surface."""
     outside = np.zeros(frame.shape(), np.float32)
     with np.errstate(invalid="ignore", over="ignore"):

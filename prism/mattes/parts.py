@@ -7,7 +7,7 @@ alike at every preview size.
 from __future__ import annotations
 
 from types import MappingProxyType
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, Union
 
 from pydantic import Field, Tag, model_validator
 
@@ -191,26 +191,16 @@ class ShapePart(_Part):
         return self
 
 
-KINDS = ("alpha", "matte", "names", "colour", "range", "direction", "box", "strokes", "shape")
+PARTS = (AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart)
+"""All kinds there are, in the order they are offered. What each makes is an entry in a table of `prism.mattes.planes`."""
 
-
-Part = Annotated[
-    Annotated[AlphaPart, Tag("(alpha)")]
-    | Annotated[MattePart, Tag("(matte)")]
-    | Annotated[NamesPart, Tag("(names)")]
-    | Annotated[ColourPart, Tag("(colour)")]
-    | Annotated[RangePart, Tag("(range)")]
-    | Annotated[DirectionPart, Tag("(direction)")]
-    | Annotated[BoxPart, Tag("(box)")]
-    | Annotated[StrokesPart, Tag("(strokes)")]
-    | Annotated[ShapePart, Tag("(shape)")],
-    by_kind("A part of a matte", KINDS),
-]
+KINDS = tuple(part.model_fields["kind"].default for part in PARTS)
+_TAGGED = tuple(Annotated[part, Tag(f"({kind})")] for part, kind in zip(PARTS, KINDS, strict=True))
+Part = Annotated[Union[_TAGGED], by_kind("A part of a matte", KINDS)]  # noqa: UP007  a table, not a list of names
 
 
 def blank_parts() -> dict[str, dict[str, Any]]:
     """A part of each kind with nothing changed, as JSON."""
     given = {"source": "pass", "of": "matte", "colour": (0.0, 0.0, 0.0)}
-    kinds = (AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart)
-    made = (kind(**{name: given[name] for name in given if name in kind.model_fields}) for kind in kinds)
+    made = (kind(**{name: given[name] for name in given if name in kind.model_fields}) for kind in PARTS)
     return {part.kind: part.model_dump(mode="json") for part in made}

@@ -6,6 +6,9 @@ is drawn at the size that is asked for.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -84,11 +87,12 @@ def _shaped(each: PartPlan, plan: MattePlan, frame: Frame, step: int, others: _P
 
 
 def _taken(part: Part, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
-    if isinstance(part, StrokesPart | ShapePart):
-        draw = drawn.strokes if isinstance(part, StrokesPart) else drawn.shape
+    if type(part) in DRAWN:
         window, display = frame.window, frame.display_window
-        return draw(part, frame.shape(step), (window.x0 - display.x0, window.y0 - display.y0), step)
-    whole = frame.kept(("part", _bare(part), plan.space), lambda: Held(_followed(part, plan.space, frame))).array
+        origin = window.x0 - display.x0, window.y0 - display.y0
+        return DRAWN[type(part)](part, frame.shape(step), origin, step)
+    follow = FOLLOWING[type(part)]
+    whole = frame.kept(("part", _bare(part), plan.space), lambda: Held(follow(part, frame, plan.space))).array
     return averaged(whole, step)
 
 
@@ -99,20 +103,12 @@ def _bare(part: Part) -> Part:
     return part.model_copy(update={name: plain[name].default for name in common})
 
 
-def _followed(part: Part, space: str, frame: Frame) -> NDArray[np.float32]:
-    """What follows a pass, at full size."""
-    if isinstance(part, AlphaPart):
-        return np.nan_to_num(alpha_of(part.source, frame).astype(np.float32)).clip(0, 1)
-    if isinstance(part, NamesPart):
-        return np.minimum(ranks.coverage(frame, part), 1)
-    if isinstance(part, ColourPart):
-        return measured.of_colour(part, frame)
-    if isinstance(part, RangePart):
-        return measured.of_range(part, frame, space)
-    if isinstance(part, DirectionPart):
-        return measured.of_direction(part, frame)
-    assert isinstance(part, BoxPart)
-    return measured.of_box(part, frame)
+def _alpha(part: AlphaPart, frame: Frame, space: str) -> NDArray[np.float32]:
+    return np.nan_to_num(alpha_of(part.source, frame).astype(np.float32)).clip(0, 1)
+
+
+def _names(part: NamesPart, frame: Frame, space: str) -> NDArray[np.float32]:
+    return np.minimum(ranks.coverage(frame, part), 1)
 
 
 def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
@@ -126,3 +122,20 @@ def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
             advice="Take the matte from a pass that has one.",
         )
     return alpha
+
+
+FOLLOWING: Mapping[type, Callable[[Any, Frame, str], NDArray[np.float32]]] = {
+    AlphaPart: _alpha,
+    NamesPart: _names,
+    ColourPart: measured.of_colour,
+    RangePart: measured.of_range,
+    DirectionPart: measured.of_direction,
+    BoxPart: measured.of_box,
+}
+"""What follows a pass: of a part, a frame and the working colour, the plane (H, W) float32, 0..1, at full size."""
+
+DRAWN: Mapping[type, Callable[[Any, tuple[int, int], tuple[float, float], int], NDArray[np.float32]]] = {
+    StrokesPart: drawn.strokes,
+    ShapePart: drawn.shape,
+}
+"""What is drawn: of a part, the size to draw at, where that begins on the full picture, and the step, the plane (h, w) float32, 0..1."""

@@ -12,8 +12,8 @@ import numpy as np
 from scipy.ndimage import gaussian_filter, shift, zoom
 
 from prism.colour.spaces import CHROMATICITIES, conversion_between, decode_srgb, encode_srgb, plain_conversion
-from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow
+from prism.ledger.document import Ledger
+from prism.ledger.rows import PassRow
 from prism.passes.catalogue import BY_KEY
 from prism.tests.memory import MemoryFrame
 

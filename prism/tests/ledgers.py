@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from prism.combine.operators import OPERATORS
+from prism.ledger.operators import OPERATORS
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.window import Window
 

@@ -9,11 +9,11 @@ from collections.abc import Callable
 from pathlib import Path
 
 from prism.__main__ import main
-from prism.combine.deliver import Output, deliver
-from prism.combine.ledger import Ledger
+from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources
 from prism.errors import PrismError, UnreadableFile
 from prism.intake.found import found_file
+from prism.ledger.document import Ledger
 
 HANG = 20  # seconds
 

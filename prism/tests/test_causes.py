@@ -7,12 +7,12 @@ from unittest import mock
 import numpy as np
 from scipy.ndimage import gaussian_filter, zoom
 
+from prism.balance import causes
+from prism.balance.balance import balance, change
 from prism.colour.spaces import CHROMATICITIES, conversion_between, encode_srgb
-from prism.combine import causes
-from prism.combine.balance import balance, change
-from prism.combine.dimmers import dimmers, in_words
-from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow
+from prism.ledger.dimmers import dimmers, in_words
+from prism.ledger.document import Ledger
+from prism.ledger.rows import PassRow
 from prism.tests.faults import OF_ROWS, VALUES, Scene, broken
 from prism.tests.memory import MemoryFrame
 

@@ -10,12 +10,12 @@ import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
-from prism.combine.ledger import Ledger
 from prism.commands.scenes import load_facts
 from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
+from prism.ledger.document import Ledger
 from prism.mattes.cryptomatte import header, name_floats, ranked
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane

@@ -8,8 +8,8 @@ import numpy as np
 from prism.bands import run_bands
 from prism.combine.costs import seconds_of
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger
 from prism.errors import BadDocument, Superseded, TooCostly
+from prism.ledger.document import Ledger
 from prism.limits import limited
 from prism.tests.memory import MemoryFrame
 

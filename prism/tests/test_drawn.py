@@ -12,12 +12,12 @@ import OpenEXR
 import OpenImageIO as oiio
 
 from demo.conservatory import build_scene
-from prism.combine.balance import balance
-from prism.combine.first import first_ledger, starts_of
+from prism.balance.balance import balance
 from prism.elements.opening import find_sources
 from prism.formats.exr import read_channels
 from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder
+from prism.ledger.first import first_ledger, starts_of
 from prism.mattes.cryptomatte import flat_colours, header, name_bits, name_float, ranked
 from prism.passes.catalogue import BY_KEY, CATALOGUE
 from prism.passes.checks import ERROR, check

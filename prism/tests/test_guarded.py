@@ -17,8 +17,7 @@ import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
-from prism.combine.deliver import Output, deliver
-from prism.combine.ledger import Ledger
+from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.errors import PrismError, TooLarge, UnreadableFile
@@ -27,6 +26,7 @@ from prism.formats.exr import passing, read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.formats.planes import PlaneFolder
 from prism.formats.sandbox import shut_in_version
+from prism.ledger.document import Ledger
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.tests.damaged import RAW_ATTRIBUTES, attribute, damaged_files, odd_files, one_pixel, sound_files

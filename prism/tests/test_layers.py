@@ -15,15 +15,15 @@ import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
-from prism.combine.adding import with_pass
-from prism.combine.balance import balance
-from prism.combine.dimmers import dimmers
-from prism.combine.ledger import Ledger
-from prism.combine.matching import matched
-from prism.combine.table import elements_of
-from prism.combine.templates import lay
+from prism.balance.balance import balance
 from prism.commands.layers import planned_elements
 from prism.elements.opening import open_frames
+from prism.ledger.adding import with_pass
+from prism.ledger.dimmers import dimmers
+from prism.ledger.document import Ledger
+from prism.ledger.matching import matched
+from prism.ledger.table import elements_of
+from prism.ledger.templates import lay
 from prism.passes.catalogue import BY_KEY
 from prism.passes.facts import SceneFacts
 from prism.passes.layering import OVER, SUM, layering

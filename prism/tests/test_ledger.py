@@ -9,17 +9,12 @@ import OpenImageIO as oiio
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from prism.balance.balance import balance, difference_picture
+from prism.balance.starting import best_ledger
 from prism.colour.spaces import luminance_weights
-from prism.combine import adding
-from prism.combine.balance import balance, difference_picture
 from prism.combine.contributions import contributions
-from prism.combine.deliver import Output, deliver
 from prism.combine.evaluate import Evaluator, evaluate
-from prism.combine.first import first_ledger, starts_of
-from prism.combine.ledger import Ledger
-from prism.combine.operators import OPERATORS
-from prism.combine.rows import PassRow
-from prism.combine.starting import best_ledger
+from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources
 from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
@@ -37,6 +32,11 @@ from prism.errors import (
 )
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
+from prism.ledger import adding
+from prism.ledger.document import Ledger
+from prism.ledger.first import first_ledger, starts_of
+from prism.ledger.operators import OPERATORS
+from prism.ledger.rows import PassRow
 from prism.pixels.image import Image
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window

@@ -9,11 +9,11 @@ from scipy import ndimage
 
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.histogram import of_source
-from prism.combine.ledger import Ledger
 from prism.elements.opening import find_sources
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.formats.headers import Attribute
+from prism.ledger.document import Ledger
 from prism.mattes import ranks
 from prism.mattes.cryptomatte import header, name_bits, name_floats, ranked
 from prism.mattes.document import MadeMatte

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 from prism.combine.evaluate import apply_steps
 from prism.combine.kernels import add_plane
-from prism.combine.ledger import Ledger
-from prism.combine.operators import OPERATORS
 from prism.combine.program import compile_ledger
-from prism.combine.rows import PassRow
+from prism.ledger.document import Ledger
+from prism.ledger.operators import OPERATORS
+from prism.ledger.rows import PassRow
 from prism.tests.memory import MemoryFrame
 
 ONE = np.float32(1)

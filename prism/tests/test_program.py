@@ -7,27 +7,27 @@ import numpy as np
 from PIL import Image as Pillow
 from scipy.interpolate import PchipInterpolator
 
+from prism.balance.picked import Picked
+from prism.balance.registration import register
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
 from prism.combine.behind import number_at
-from prism.combine.copying import copied, with_copied
 from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.histogram import of_row
-from prism.combine.ledger import Ledger
-from prism.combine.operators import OPERATORS
-from prism.combine.picked import Picked
 from prism.combine.program import compile_ledger
-from prism.combine.registration import register
-from prism.combine.rows import NEUTRAL, PassRow, Trims
-from prism.combine.shaping import bend
-from prism.combine.templates import lay
+from prism.combine.shaping import apply_curve
 from prism.combine.trims import turning
-from prism.combine.wording import changes
 from prism.curves import pieces
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.keyed import Keyed
+from prism.ledger.copying import copied, with_copied
+from prism.ledger.document import Ledger
+from prism.ledger.operators import OPERATORS
+from prism.ledger.rows import NEUTRAL, PassRow, Trims
+from prism.ledger.templates import lay
+from prism.ledger.wording import changes
 from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
 from prism.tests import ledger_page
@@ -409,12 +409,12 @@ class Curves(unittest.TestCase):
             slopes = reference.derivative()(x[[0, -1]])
             expected = [*reference(inside), y[0] - 2 * slopes[0], y[-1] + 3 * slopes[1]]
             got = np.array([*inside, *outside], np.float32)
-            bend(got, pieces(list(zip(x, y))), got, True)
+            apply_curve(got, pieces(list(zip(x, y))), got, True)
             np.testing.assert_allclose(got, expected, rtol=1e-4, atol=1e-5)
 
     def test_never_leaves_the_range_of_its_points(self):
         got = np.linspace(0, 3, 1000, dtype=np.float32)
-        bend(got, pieces([(0, 0), (1, 0), (1.1, 5), (2, 5), (3, 9)]), got, True)
+        apply_curve(got, pieces([(0, 0), (1, 0), (1.1, 5), (2, 5), (3, 9)]), got, True)
         self.assertTrue((np.diff(got) >= -1e-5).all())
         self.assertTrue((got[:333] == 0).all())
 

@@ -15,14 +15,14 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
 from demo.conservatory import build_scene
+from prism.balance.balance import balance
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion, luminance_weights
-from prism.combine.balance import balance
-from prism.combine.first import first_ledger, starts_of
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_parts
 from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder, is_as_planned
+from prism.ledger.first import first_ledger, starts_of
 from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
 from prism.passes.checks.layers import together

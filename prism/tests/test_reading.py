@@ -6,8 +6,7 @@ import numpy as np
 import OpenImageIO as oiio
 
 from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
-from prism.combine.deliver import Output, deliver
-from prism.combine.first import first_ledger
+from prism.delivery.deliver import Output, deliver
 from prism.elements import disk
 from prism.elements.alpha import evidence
 from prism.elements.gathering import gather
@@ -18,6 +17,7 @@ from prism.formats import budget
 from prism.formats.exr import write_exr, write_parts
 from prism.formats.headers import chromaticities_entry, read_parts
 from prism.formats.reading import read_header, read_planes
+from prism.ledger.first import first_ledger
 from prism.limits import limited
 from prism.pixels.image import Image
 from prism.pixels.resize import resized

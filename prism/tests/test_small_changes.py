@@ -7,21 +7,21 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 
+from prism.balance.balance import balance
 from prism.colour.spaces import decode_srgb
 from prism.colour.view import ViewTransform
-from prism.combine.adding import with_pass
-from prism.combine.balance import balance
 from prism.combine.contributions import contributions
-from prism.combine.deliver import Output, deliver
-from prism.combine.dimmers import in_words
 from prism.combine.histogram import BRIGHTEST, EMPTY, of_row, of_source
-from prism.combine.ledger import Ledger, SourceEntry
-from prism.combine.matching import matched
-from prism.combine.rows import GroupRow, PassRow
+from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.formats.stills import write_still
+from prism.ledger.adding import with_pass
+from prism.ledger.dimmers import in_words
+from prism.ledger.document import Ledger, SourceEntry
+from prism.ledger.matching import matched
+from prism.ledger.rows import GroupRow, PassRow
 from prism.mattes.picking import picked
 from prism.pixels.image import Image
 from prism.pixels.window import Window

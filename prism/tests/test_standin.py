@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 from numba import njit
 
 from demo.conservatory import build_scene
-from prism.combine.balance import balance
+from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
-from prism.combine.first import RAW, WAYS, first_ledger
-from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
+from prism.ledger.document import Ledger
+from prism.ledger.first import RAW, WAYS, first_ledger
+from prism.ledger.rows import PassRow
 from prism.naming.patterns import parse_pattern
 from prism.standin.booking import COMPONENTS
 from prism.standin.rays import FAR, box_entry, hit_shape, nearest, new_stack

@@ -6,11 +6,11 @@ import unittest
 import numpy as np
 from PIL import Image as Pillow
 
-from prism.combine.first import first_ledger
 from prism.elements.opening import find_sources
 from prism.elements.pixels import Pixels
 from prism.errors import BadArgument, SizeMismatch
 from prism.formats.exr import write_exr
+from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import name_floats
 from prism.pixels.image import Image
 from prism.pixels.window import Window

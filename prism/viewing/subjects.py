@@ -9,13 +9,13 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.combine.balance import difference_picture
+from prism.balance.balance import difference_picture
 from prism.combine.costs import seconds_of
 from prism.combine.evaluate import Evaluator, Stale, never
-from prism.combine.ledger import Ledger
 from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
+from prism.ledger.document import Ledger
 from prism.pixels.window import Window
 from prism.viewing.picture import Look, source_picture
 from prism.viewing.reading import Line, probe_ledger, probe_passes

@@ -14,7 +14,7 @@ from desk.intake.looking import look_at_run
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import keep_version, open_ledger, parse, save
-from desk.render.services import Wish, begin, files_of
+from desk.render.services import RunRequest, begin, files_of
 from desk.scenes.services import facts_for, keep
 from desk.shots.models import Membership, Production, Shot
 from desk.shots.storage import shot_folder
@@ -80,6 +80,10 @@ class Command(BaseCommand):
             files = files_of(plan, facts_for(shot, plan.cameras), image.layer.name, image.camera)
             look_at_run(shot, f"render v{plan.number:03}", files)
             self._grade(open_ledger(shot), user)
-        begin(Shot.objects.get(pk=shot.pk), user, Wish(frames=demo.frames, priority=BEHIND_OTHERS + (not demo.at_once)))
+        begin(
+            Shot.objects.get(pk=shot.pk),
+            user,
+            RunRequest(frames=demo.frames, priority=BEHIND_OTHERS + (not demo.at_once)),
+        )
         if demo.layered_next:
             Plan.objects.filter(shot=shot).update(document=load.next_plan_of(demo).as_json())

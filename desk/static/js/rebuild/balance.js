@@ -5,12 +5,14 @@ import { number, power } from "../numbers.js";
 
 const SWEEP_EVERY = 1000;
 const SWEEP_AFTER = 600; // of a change that stays
+const TRIES = 3; // comparisons of the same ledger, when the server is too busy or has to make something ready first
+const AGAIN_AFTER = 3000;
 const UNCHANGED = "no trims or changes";
 
 export const balance = (page, held) => ({
   balance: null,
   comparing: true,
-  unanswered: false, // the last comparison failed; the fault says why
+  unanswered: null, // why the last comparison failed
 
   verdicts: {}, // of all frames, as workers found them with these rows and files
   sweepOpen: 0, // frames that are still to be compared
@@ -24,22 +26,25 @@ export const balance = (page, held) => ({
   async account(first) {
     this.comparing = true;
     this.balance = null;
+    this.unanswered = null;
+    held.tries = 0;
     await first;
     held.contributing.ask({});
   },
   async fetchContributions() {
-    this.unanswered = true;
-    await this.guarded(async () => {
-      const ledger = held.kept.current;
-      const { frame } = this;
-      const { question } = this;
+    const ledger = held.kept.current;
+    const { frame, question } = this;
+    try {
       this.contributions = await (await post(page.urls.contributions, question)).json();
       this.words = this.contributions.words;
       this.balance = await (await post(page.urls.balance, question)).json();
       this.comparing = ledger !== held.kept.current || frame !== this.frame;
-      this.unanswered = false;
+      this.unanswered = null;
       if (!this.comparing) this.countAgain(); // last: nobody waits for it
-    });
+    } catch (error) {
+      this.unanswered = error;
+      if (++held.tries < TRIES) setTimeout(() => this.unanswered === error && held.contributing.ask({}), AGAIN_AFTER);
+    }
   },
   // All frames, compared by workers; what was found goes on counting while rows and files stay.
   sweep() { return this.askSweep(this.sweepOpen ? "stop" : "begin"); },
@@ -107,7 +112,7 @@ export const balance = (page, held) => ({
   // What the changes stand for, had they been rendered.
   get savedText() { return page.renderAgain && this.balance?.trimmed && this.trimmedText !== UNCHANGED ? `instead of rendering again: ${page.renderAgain}` : ""; },
   get verdict() {
-    if (this.unanswered && this.fault) return "not compared";
+    if (this.unanswered) return `not compared: ${this.unanswered.what}`;
     if (!this.balance || this.comparing) return "comparing…";
     if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
     return `not balanced: ${this.wrongText}`;
@@ -121,7 +126,7 @@ export const balance = (page, held) => ({
   },
   get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
   get verdictIcon() {
-    if (this.unanswered && this.fault) return "bi-exclamation-diamond-fill";
+    if (this.unanswered) return "bi-exclamation-diamond-fill";
     if (!this.balance || this.comparing) return "bi-hourglass-split";
     return this.balance.balanced ? "bi-check-lg" : "bi-exclamation-diamond-fill";
   },

@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine import machine as m
-from prism.combine import operators as op
 from prism.combine.behind import laid_behind
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
 from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Step
-from prism.combine.trims import Trims
+from prism.combine.trims import FrameTrims
 from prism.curves import pieces
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
+from prism.ledger import operators as op
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import alpha_of, matte_plane
 
@@ -224,7 +224,7 @@ class _Writer:
             for index in range(3):
                 self.code.add(m.MIX, s + index, plain + index, w=plain + 3)
 
-    def _trim(self, trims: Trims, s: int, *, has_alpha: bool) -> None:
+    def _trim(self, trims: FrameTrims, s: int, *, has_alpha: bool) -> None:
         planes = range(s, s + 3)
         parted = has_alpha and not trims.is_linear
         if parted:
@@ -234,14 +234,14 @@ class _Writer:
             if offset:
                 self.code.add(m.SHIFT, plane, s + 3, flag=not has_alpha, numbers=[offset])
         if trims.turns:
-            self.code.add(m.TURN, s, numbers=trims.turning().ravel())
+            self.code.add(m.MATRIX, s, numbers=trims.turning().ravel())
         for index, plane in enumerate(planes):
             self._shape(trims, plane, index, s + 3, whole=not has_alpha)
         if parted:
             for plane in planes:
                 self.code.add(m.MULTIPLY, plane, s + 3)
 
-    def _shape(self, trims: Trims, plane: int, index: int, alpha: int, *, whole: bool) -> None:
+    def _shape(self, trims: FrameTrims, plane: int, index: int, alpha: int, *, whole: bool) -> None:
         if trims.contrast != 1 or trims.gamma != 1:
             # Contrast, then gamma: the power of a power is one power.
             pivot = trims.pivot if trims.contrast != 1 else 1.0
@@ -249,7 +249,7 @@ class _Writer:
             self.code.add(m.POWER, plane, alpha, flag=whole, numbers=numbers)
         for points in (trims.curves[0], trims.curves[index + 1]):
             if points:
-                self.code.add(m.BEND, plane, alpha, *self.code.table(pieces(points)), flag=whole)
+                self.code.add(m.CURVE, plane, alpha, *self.code.table(pieces(points)), flag=whole)
         if trims.clamp:
             self.code.add(m.LIMIT, plane, alpha, flag=whole)
 

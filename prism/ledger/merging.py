@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from prism.combine.ledger import Ledger
-from prism.combine.wording import named
 from prism.errors import PrismError
+from prism.ledger.document import Ledger
+from prism.ledger.wording import named
 
 _ABSENT = object()
 _Rows = dict[str, dict[str, Any]]  # by id, without what is in them

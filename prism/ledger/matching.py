@@ -5,9 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from prism.combine.ledger import Ledger
-from prism.combine.rows import BackgroundRow
 from prism.elements.pixels import Frame, Source
+from prism.ledger.document import Ledger
+from prism.ledger.rows import BackgroundRow
 
 _VERSION = re.compile(r" v\d+$")
 

@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from prism.combine.first import RAW, SUMS, Start, first_ledger, require_beauty, starts_of
-from prism.combine.ledger import Ledger
-from prism.combine.rows import GroupRow, PassRow, Row
-from prism.combine.starting import lands
+from prism.balance.starting import lands
 from prism.elements.element import Element
 from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import NoComponents, UnreadableFile
+from prism.ledger.document import Ledger
+from prism.ledger.first import RAW, SUMS, Start, first_ledger, require_beauty, starts_of
+from prism.ledger.rows import GroupRow, PassRow, Row
 from prism.passes.kinds import Role
 from prism.passes.layering import OVER, SUM, Layering, Place
 

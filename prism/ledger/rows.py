@@ -8,10 +8,10 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, Tag, field_validator, model_validator
 
-from prism.combine.operators import OPERATORS
 from prism.curves import Curve
 from prism.documents import Comment, Identity, SourceName, Value, by_kind
 from prism.keyed import number
+from prism.ledger.operators import OPERATORS
 
 
 class Curves(Value):

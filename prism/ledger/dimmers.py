@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from prism.combine.ledger import Ledger
-from prism.combine.rows import PassRow, Trims
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
 from prism.keyed import at
+from prism.ledger.document import Ledger
+from prism.ledger.rows import PassRow, Trims
 from prism.passes.kinds import PassKind, Role
 
 _MARK = "light_"

@@ -12,15 +12,15 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.combine.causes import Residue, Suggestion, find_causes, pick
+from prism.balance.causes import Residue, Suggestion, find_causes, pick
+from prism.balance.picked import Picked
+from prism.balance.rounding import UNIT_HALF, UNIT_SUMMED, rounding_bound
 from prism.combine.evaluate import Stale, evaluate, never, run
-from prism.combine.first import require_beauty
-from prism.combine.ledger import Ledger
-from prism.combine.picked import Picked
 from prism.combine.program import Program, compile_ledger
-from prism.combine.rounding import UNIT_HALF, UNIT_SUMMED, rounding_bound
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
+from prism.ledger.document import Ledger
+from prism.ledger.first import require_beauty
 from prism.pixels.stats import Difference, compare
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from prism.combine.dimmers import light_of
-from prism.combine.ledger import Ledger
-from prism.combine.matching import matched
-from prism.combine.rows import source_of, walk
 from prism.elements.pixels import Frame, Source
+from prism.ledger.dimmers import light_of
+from prism.ledger.document import Ledger
+from prism.ledger.matching import matched
+from prism.ledger.rows import source_of, walk
 from prism.passes.kinds import LIT
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from prism.combine.balance import balance
-from prism.combine.first import RAW, first_ledger, starts_of
-from prism.combine.ledger import Ledger
+from prism.balance.balance import balance
 from prism.elements.pixels import Frame
 from prism.errors import PrismError
+from prism.ledger.document import Ledger
+from prism.ledger.first import RAW, first_ledger, starts_of
 
 
 def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from prism.combine.dimmers import light_of
-from prism.combine.ledger import Ledger
-from prism.combine.rows import GroupRow, PassRow, Row
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
+from prism.ledger.dimmers import light_of
+from prism.ledger.document import Ledger
+from prism.ledger.rows import GroupRow, PassRow, Row
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 

@@ -8,9 +8,9 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from prism.colour.spaces import Primaries, require_space
-from prism.combine.rows import GroupRow, PassRow, Row, on_source, rebuilding, source_of, walk
 from prism.documents import Document, SourceName, Value
 from prism.errors import BadArgument, BadDocument, UnknownOperator
+from prism.ledger.rows import GroupRow, PassRow, Row, on_source, rebuilding, source_of, walk
 from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
 VERSION = 4

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from prism.combine.ledger import Ledger
-from prism.combine.rows import GroupRow, Row, walk
 from prism.keyed import Keyed
+from prism.ledger.document import Ledger
+from prism.ledger.rows import GroupRow, Row, walk
 
 _UNITS = {"exposure": " st", "warmth": " mired", "hue": "°"}
 _SILENT = ("id", "kind", "rows", "folded")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from prism.combine.ledger import Ledger, SourceEntry
 from prism.elements import disk
 from prism.elements.element import Element, ElementPass, Files
 from prism.elements.identify import from_key
+from prism.ledger.document import Ledger, SourceEntry
 from prism.passes.catalogue import BY_KEY
 from prism.text import from_storable, storable
 

@@ -14,14 +14,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.balance.picked import Change, Picked, mapped
+from prism.balance.places import Tile, frame_trials, place_trials, softened
+from prism.balance.trials import UNIT_HALF, Wanted, steps_of, value_trials
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger
-from prism.combine.picked import Change, Picked, mapped
-from prism.combine.places import Tile, frame_trials, place_trials, softened
-from prism.combine.rows import GroupRow, PassRow
-from prism.combine.trials import UNIT_HALF, Wanted, steps_of, value_trials
 from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import PrismError
+from prism.ledger.document import Ledger
+from prism.ledger.rows import GroupRow, PassRow
 from prism.passes.kinds import LIT
 
 MOST_PICKED = 4096  # wrong pixels looked at, and as many right ones

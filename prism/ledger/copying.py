@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from prism.combine.ledger import Ledger
-from prism.combine.matching import matched
-from prism.combine.rows import GroupRow, Row, source_of, walk
 from prism.elements.pixels import Frame
+from prism.ledger.document import Ledger
+from prism.ledger.matching import matched
+from prism.ledger.rows import GroupRow, Row, source_of, walk
 from prism.mattes.document import renamed, within
 
 

@@ -13,8 +13,8 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.balance.picked import Change, mapped
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion_between, decode_srgb, plain_conversion
-from prism.combine.picked import Change, mapped
 
 Colour = NDArray[np.float32]  # (3, 1, N)
 UNIT_HALF = 2.0**-11

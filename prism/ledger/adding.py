@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from prism.combine.copying import free
-from prism.combine.evidence import lies_on
-from prism.combine.ledger import Ledger
-from prism.combine.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row
 from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, UnknownSource
+from prism.ledger.copying import free
+from prism.ledger.document import Ledger
+from prism.ledger.evidence import lies_on
+from prism.ledger.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row
 from prism.passes.kinds import LIT, Role
 
 FIRST_FOG = 0.5  # amount

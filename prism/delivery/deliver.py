@@ -7,15 +7,15 @@ from pathlib import Path
 
 import numpy as np
 
+from prism.balance.balance import balance
 from prism.colour.view import ViewTransform
-from prism.combine.balance import balance
 from prism.combine.evaluate import Stale, evaluate, never
-from prism.combine.ledger import Ledger
 from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame, on_display
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
+from prism.ledger.document import Ledger
 from prism.mattes.plan import plans
 from prism.mattes.writing import write_matte
 from prism.pixels.image import Image

@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.ndimage import uniform_filter
 
+from prism.balance.picked import Picked
 from prism.combine.evaluate import evaluate
-from prism.combine.ledger import Ledger
-from prism.combine.picked import Picked
 from prism.elements.pixels import Frame, Region
 from prism.errors import PrismError
+from prism.ledger.document import Ledger
 from prism.pixels.window import Window
 
 TILE = 512  # side of the part that is correlated

@@ -1,0 +1,80 @@
+"""The worked examples of docs/extending.md, run as they stand there."""
+
+import re
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenImageIO as oiio
+
+from desk.jobs import registry as kinds
+from desk.stations import registry as stations
+from desk.tests.world import WIDTH, WorldCase
+from desk.viewer import registry as subjects
+from prism.colour.view import ViewTransform
+from prism.elements.opening import find_sources
+from prism.formats import stills
+from prism.mattes import planes
+from prism.mattes.plan import MattePlan, PartPlan
+
+TEXT = (Path(__file__).resolve().parents[2] / "docs" / "extending.md").read_text()
+EXAMPLES = dict(re.findall(r"```python\n# ([\w ]+)\n(.*?)```", TEXT, re.DOTALL))
+
+
+class Extending(WorldCase):
+    def run_example(self, name):
+        """What it defines; what it enters into tables is taken out again."""
+        for table in (kinds._KINDS, stations._STATIONS, subjects._KINDS, planes.FOLLOWING):
+            self.enterContext(mock.patch.dict(table))
+        made = {"__name__": "example"}
+        exec(compile(EXAMPLES[name], f"docs/extending.md, {name}", "exec"), made)
+        return made
+
+    def test_no_example_is_left_out(self):
+        tested = {name.removeprefix("test_example_").replace("_", " ") for name in dir(self) if "test_example_" in name}
+        self.assertEqual(tested, set(EXAMPLES))
+
+    def test_example_matte_part(self):
+        made = self.run_example("matte part")
+        frame = find_sources([self.render(1001)])
+        plan = MattePlan((PartPlan(made["BrightPart"](source="beauty", level=0.5, inverted=True)),))
+        beauty = np.stack([plane.astype(np.float32) for plane in frame.pixels("beauty").planes])
+        np.testing.assert_array_equal(planes.matte_plane(plan, frame), ~(beauty > 0.5).any(axis=0))
+
+    def test_example_still_format(self):
+        made = self.run_example("still format")
+        path, rgba = self.root / "a.bmp", np.ones((4, 3, 5), np.float32)
+        rgba[1] = 0
+        with mock.patch.object(stills, "STILLS", made["WITH_BMP"]):
+            stills.write_still(path, rgba, ViewTransform("lin_rec709", "srgb"))
+        read = oiio.ImageBuf(str(path)).get_pixels(oiio.UINT8)
+        self.assertEqual((read.shape, read[0, 0].tolist()), ((3, 5, 3), [255, 0, 255]))
+
+    def test_example_kind_of_work(self):
+        made = self.run_example("kind of work")
+        self.with_ledger()
+        job = made["begin_counting"](self.shot, [1001, 1002, 1003], self.artist)
+        self.work_all()
+        ended = list(job.tasks.order_by("number").values_list("state", "result"))
+        self.assertEqual(ended[:2], [("done", {"files": 1})] * 2)
+        self.assertEqual(ended[2][1], {})  # there is no such frame; it is tried again later
+
+    def test_example_station(self):
+        self.run_example("station")
+        self.assertEqual(
+            stations.stations(self.shot)[-1], stations.Station("archive", "Archive", 7, stations.Mark.UNTOUCHED)
+        )
+
+    def test_example_subject(self):
+        self.run_example("subject")
+        self.with_ledger()
+        asked = {
+            "subject": {"kind": "beauty"},
+            "frame": 1001,
+            "view": "srgb",
+            "viewer": "a",
+            "serial": 1,
+            "width": WIDTH,
+        }
+        answer = self.ask("look-picture", **asked)
+        self.assertEqual((answer.status_code, answer["Content-Type"].split("/")[0]), (200, "image"))
