@@ -61,7 +61,7 @@ def run() -> None:
 def logged_in(playwright: Playwright, path: str) -> Page:
     """A page with a viewer, as the demo account sees it, once its picture is there."""
     password = json.loads((VAR / "secrets.json").read_text()).get("demo", "demo")
-    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=["--no-sandbox"])
     page = browser.new_page(viewport={"width": 1280, "height": 800})
     page.goto(f"{ADDRESS}/login/")
     page.fill("input[name=username]", "demo")

@@ -178,7 +178,7 @@ VIEWS = {
 
 def main(names: list[str]) -> None:
     with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=QUIET)
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=QUIET)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.on("console", lambda message: print("console:", message.text))
         page.on("pageerror", lambda error: print("page error:", error))
