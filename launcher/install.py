@@ -38,9 +38,9 @@ def install(*, for_tests: bool = False) -> None:
         debian = threads.submit(_debian_packages, RUN_PACKAGES | (TEST_PACKAGES if for_tests else {}))
         if not _can_build():
             debian.result()
-        _python_packages([entry for entry in entries if not entry.startswith(BUILT)], "packages")
+        _python_packages([entry for entry in entries if not entry.startswith(BUILT)], "Installing Python packages")
         debian.result()
-    _python_packages([entry for entry in entries if entry.startswith(BUILT)], "built packages")
+    _python_packages([entry for entry in entries if entry.startswith(BUILT)], f"Building {BUILT}")
 
 
 def entries_of(lock: Path) -> list[str]:
@@ -83,14 +83,14 @@ def _can_build() -> bool:
     return headers.exists() and importlib.util.find_spec("ensurepip") is not None
 
 
-def _python_packages(entries: list[str], kind: str) -> None:
-    stamp = VENV / f"installed {kind}"
+def _python_packages(entries: list[str], doing: str) -> None:
+    stamp = VENV / f"done {doing.lower()}"
     before = stamp.read_text().splitlines() if stamp.exists() and PYTHON.exists() else []
     wanted = [sys.version.replace("\n", " "), *entries]
     if set(wanted) <= set(before):
         return
     log = ROOT / "var" / "log" / "packages.log"
-    step(f"Installing Python {kind}{'' if before else ' (a minute the first time)'}")
+    step(doing)
     if not PYTHON.exists():
         _logged([sys.executable, "-m", "venv", str(VENV)], log, "The Python environment could not be made")
     command = [

@@ -18,7 +18,7 @@ from desk.shots.models import Shot
 from desk.stations.registry import stations
 from desk.viewer.services import viewer_page
 from desk.web.limits import computed
-from desk.web.requests import finite, json_body, whole_number
+from desk.web.requests import finite, json_body, nearest_frame, whole_number
 from desk.web.saving import Outdated
 from prism.balance.registration import register
 from prism.colour.view import ViewTransform
@@ -56,7 +56,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
         frames = frames_on_disk(ledger.element) if ledger else []
         if not frames:
             return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger))
-        frame = _nearest(request.GET.get("frame", ""), frames)
+        frame = nearest_frame(request.GET.get("frame", ""), frames)
         sources = services.frame_of(ledger, services.parse(shot, ledger.document), frame)
     except PrismError as fault:
         return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger) | {"fault": fault}, status=422)
@@ -395,12 +395,3 @@ def _sources(shot: Shot, body: dict[str, Any], document: Document) -> OpenFrame:
 
 def _transform(shot: Shot, body: dict[str, Any]) -> ViewTransform:
     return ViewTransform(shot.settings.space, str(body.get("view", "srgb")))
-
-
-def _nearest(text: str, frames: list[int]) -> int:
-    """The frame an address asks for, or the nearest there is; never fails."""
-    try:
-        wanted = int(text)
-    except ValueError:
-        return frames[0]
-    return min(frames, key=lambda frame: abs(frame - wanted))

@@ -18,7 +18,7 @@ from desk.viewer.newest import claim_newest
 from desk.viewer.registry import Asked, Opened
 from desk.viewer.registry import opened as open_subject
 from desk.web.limits import computed, computing
-from desk.web.requests import finite, json_body, number, texts, whole_number
+from desk.web.requests import finite, json_body, nearest_frame, number, texts, whole_number
 from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, PrismError, Superseded
 from prism.pixels.window import Window
@@ -41,7 +41,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
     if element is None:
         return render(request, "viewer/look.html", context)
     frames = frames_on_disk(element) or [0]
-    frame = _nearest(request.GET.get("frame", ""), frames)
+    frame = nearest_frame(request.GET.get("frame", ""), frames)
     address = {"production": shot.production.code, "shot": shot.code}
     try:
         page = services.look_page(shot, element, request.GET.get("pass", ""), frame)
@@ -118,7 +118,7 @@ def sheet(request: HttpRequest, shot: Shot) -> HttpResponse:
     element = _asked_element(request, shot)
     if element is None:
         raise Http404("No picture is there yet.")
-    shown = _nearest(request.GET.get("frame", ""), frames_on_disk(element) or [0])
+    shown = nearest_frame(request.GET.get("frame", ""), frames_on_disk(element) or [0])
     view = request.GET.get("view", "film")
     body = services.sheet(element, shown, Look(transform=ViewTransform(shot.settings.space, view)))
     answer = HttpResponse(body, content_type="image/png")
@@ -163,12 +163,3 @@ def _remap(body: dict[str, Any]) -> Remap:
         raise BadArgument("A remap is named values.", where="remap")
     near, far = (None if held.get(end) is None else number(held, end, 0.0, -1e9, 1e9) for end in ("near", "far"))
     return Remap(way=str(held.get("way", "auto")), near=near, far=far, log=held.get("log") is True)
-
-
-def _nearest(text: str, frames: list[int]) -> int:
-    """The frame an address asks for, or the nearest there is; never fails."""
-    try:
-        wanted = int(text)
-    except ValueError:
-        return frames[0]
-    return min(frames, key=lambda frame: abs(frame - wanted))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.http import HttpRequest
@@ -38,6 +39,15 @@ def number(found: dict[str, Any], name: str, default: float, low: float, high: f
     if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
         raise BadArgument(f"{name} must be a number from {low} to {high}.", where=name)
     return float(value)
+
+
+def nearest_frame(text: str, frames: Sequence[int]) -> int:
+    """The frame an address asks for, or the nearest of those there are; the first for what is no number."""
+    try:
+        wanted = int(text)
+    except ValueError:
+        return frames[0]
+    return min(frames, key=lambda frame: abs(frame - wanted))
 
 
 def finite(answer: Any) -> Any:
