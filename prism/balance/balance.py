@@ -29,7 +29,7 @@ class Balance:
     """Rebuilt against rendered, over R, G and B, and over alpha where the rendered beauty has one.
 
     beyond: pixels further apart than rounding of the stored passes can explain. not_finite: pixels that hold no number, or infinity,
-    on either side, of which nothing can be said. difference: of the colour.
+    on either side, of which nothing can be said. wrong: pixels that are either. difference: of the colour.
     """
 
     difference: Difference
@@ -38,15 +38,11 @@ class Balance:
     beyond: int
     beyond_alpha: int  # of these, those whose alpha is apart
     not_finite: int
+    wrong: int
     rounding: str  # half or float: the coarsest type among the passes
     rebuilt_mean: float
     rendered_mean: float
     suggestions: tuple[Suggestion, ...]
-
-    @property
-    def wrong(self) -> int:
-        """Pixels that are apart, or of which nothing can be said."""
-        return max(self.beyond, self.not_finite)
 
     @property
     def balanced(self) -> bool:
@@ -87,6 +83,7 @@ def balance(
         beyond=int(wrong.sum()),
         beyond_alpha=int(beyond[3].sum()) if count == 4 else 0,
         not_finite=int(strange.sum()),
+        wrong=int((wrong | strange).sum()),
         rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),

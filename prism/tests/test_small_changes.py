@@ -126,6 +126,9 @@ class Ledgers(unittest.TestCase):
             colour[1, 2, 3] = bad
             found = balance(ledger, MemoryFrame({"beauty": light(1, 1, 1), "a": (colour, None)}))
             self.assertEqual((found.balanced, found.wrong), (False, 1), bad)
+            colour[:, 0, :2] = 9
+            apart = balance(ledger, MemoryFrame({"beauty": light(1, 1, 1), "a": (colour, None)}))
+            self.assertEqual((apart.not_finite, apart.wrong), (1, 3), bad)
 
     def test_what_takes_light_away_has_a_share_below_zero(self):
         frame = MemoryFrame({"beauty": light(1, 1, 1), "a": light(2, 2, 2), "b": light(0.5, 0.5, 0.5)})
