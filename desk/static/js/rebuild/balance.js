@@ -1,5 +1,5 @@
 // The account of the ledger: what each row gives, and whether the sum lands on what was rendered.
-import { post } from "../api.js";
+import { Fault, post } from "../api.js";
 import { Newest } from "../newest.js";
 import { number, power } from "../numbers.js";
 
@@ -42,8 +42,10 @@ export const balance = (page, held) => ({
       this.unanswered = null;
       if (!this.comparing) this.countAgain(); // last: nobody waits for it
     } catch (error) {
+      if (!(error instanceof Fault)) throw error;
       this.unanswered = error;
-      if (++held.tries < TRIES) setTimeout(() => this.unanswered === error && held.contributing.ask({}), AGAIN_AFTER);
+      const passes = error.code.startsWith("work.") || error.code === "unreachable"; // the same ledger may be answered later
+      if (passes && ++held.tries < TRIES) setTimeout(() => this.unanswered === error && held.contributing.ask({}), AGAIN_AFTER);
     }
   },
   // All frames, compared by workers; what was found goes on counting while rows and files stay.
@@ -124,6 +126,7 @@ export const balance = (page, held) => ({
     if (strange) parts.push(`${strange} pixels hold no number or infinity`);
     return parts.join("; ");
   },
+  get verdictAdvice() { return this.unanswered ? `${this.unanswered.where} ${this.unanswered.advice}`.trim() : ""; },
   get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
   get verdictIcon() {
     if (this.unanswered) return "bi-exclamation-diamond-fill";
