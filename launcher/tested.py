@@ -20,7 +20,6 @@ from launcher.install import PYTHON, install
 from launcher.trouble import step
 
 MOST_PROCESSES = 5
-WARMED = ("rebuild", "stand-in")  # loops that are compiled while the first tests run, if they were not before
 SLOWEST = 15  # tests that are named in the end
 
 
@@ -34,16 +33,14 @@ def run_test(arguments: list[str]) -> int:
     with first.alone("Tests"), _temporary() as temporary:
         houses = [first, *(House.of_tests(number) for number in range(1, count))]
         begun = time.monotonic()
-        warming = (
-            [] if arguments else [subprocess.Popen([PYTHON, "-m", "prism.warming", part], cwd=ROOT) for part in WARMED]
-        )
+        # Loops that were never compiled are, while the first tests run.
+        warming = [] if arguments else [subprocess.Popen([PYTHON, "-m", "prism.warming"], cwd=ROOT)]
         try:
             with ThreadPoolExecutor(count) as threads:
                 list(threads.map(_records, houses))
             codes = _run(houses, arguments, temporary)
         finally:
             for process in warming:
-                process.terminate()
                 process.wait()
             for house in houses:
                 parts.stop_all(house)

@@ -1,12 +1,14 @@
 """The compiled loops brought in before someone waits for them: compiled on a machine that never ran them, else loaded.
 
-`python -m prism.warming NAME ...` compiles those of PARTS that are named into the cache, for processes to come.
+`python -m prism.warming` compiles all of PARTS into the cache, for processes to come, each in a process of its own; named, only those.
 """
 
 from __future__ import annotations
 
 import gc
+import subprocess
 import sys
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -54,8 +56,16 @@ def _warm_stand_in() -> None:
 PARTS = {"rebuild": warm, "stand-in": _warm_stand_in}
 
 
-if __name__ == "__main__":
+def main(names: Sequence[str]) -> None:
+    """Compile the parts that are named, or all side by side."""
+    if not names:
+        delete_unused()
+        for each in [subprocess.Popen([sys.executable, "-m", __spec__.name, part]) for part in PARTS]:
+            each.wait()
     gc.disable()  # compiling makes millions of small things that all live to the end
-    delete_unused()
-    for name in sys.argv[1:]:
+    for name in names:
         PARTS[name]()
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])

@@ -9,7 +9,6 @@ from desk.accounts.services import create
 from desk.elements.models import Place
 from desk.intake.looking import look
 from prism.errors import PrismError
-from prism.warming import PARTS
 
 
 class Command(BaseCommand):
@@ -22,22 +21,21 @@ class Command(BaseCommand):
         )
 
     def handle(self, *args, empty: bool, warm: bool, **options) -> None:
-        parts = PARTS if warm else ()
-        warming = {part: subprocess.Popen([sys.executable, "-m", "prism.warming", part]) for part in parts}
+        warming = subprocess.Popen([sys.executable, "-m", "prism.warming"]) if warm else None
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
         self._look_at_places()
         if not empty:
-            if warm:
-                warming["stand-in"].wait()  # rather than compile the same beside it
+            if warming is not None:
+                warming.wait()  # rather than compile the same beside it
             call_command("load_demo", stdout=self.stdout)
         elif not get_user_model().objects.exists():
             user, password = create("owner", may_set_up=True)
             self.stdout.write(f"- First account: {user.get_username()}, one-time password {password}")
             self.stdout.write("  Log in with it; three steps lead to the first shot: password, production, shot.")
-        for process in warming.values():
-            process.wait()
+        if warming is not None:
+            warming.wait()
 
     def _look_at_places(self) -> None:
         """Elements from before there were documents get theirs."""
