@@ -9,9 +9,9 @@ from bench.measure import in_turn
 from prism.bands import run_bands
 from prism.combine.evaluate import apply_steps
 from prism.combine.program import compile_ledger
-from prism.combine.trims import trims_at
 from prism.compiled import compiled
 from prism.ledger.document import Ledger
+from prism.ledger.trims import trims_at
 from prism.tests.memory import MemoryFrame
 
 HEIGHT, WIDTH = 1080, 1920

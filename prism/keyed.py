@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from dataclasses import dataclass
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import AfterValidator, Discriminator, Field, Tag, model_validator
+from pydantic import Discriminator, Field, GetCoreSchemaHandler, Tag, model_validator
+from pydantic_core import CoreSchema, PydanticKnownError, core_schema
 
 from prism.documents import Value
 
@@ -50,7 +52,11 @@ class Keyed(Value):
         return before.value * (1 - part) + after.value * part
 
 
-Number = float | Keyed
+def _tag(given: Any) -> str:
+    return "(keyed)" if isinstance(given, (dict, Keyed)) else "(number)"
+
+
+Number = Annotated[Annotated[float, Tag("(number)")] | Annotated[Keyed, Tag("(keyed)")], Discriminator(_tag)]
 
 
 def at(number: Number, frame: int) -> float:
@@ -58,20 +64,31 @@ def at(number: Number, frame: int) -> float:
     return number.at(frame) if isinstance(number, Keyed) else number
 
 
-def number(low: float, high: float) -> Any:
-    """The type of a field that holds a number, or keys for it, within low..high."""
-    keyed = Annotated[Keyed, AfterValidator(_keys_within(low, high)), Tag("(keyed)")]
-    return Annotated[
-        Annotated[float, Field(ge=low, le=high), Tag("(number)")] | keyed,
-        Discriminator(lambda given: "(keyed)" if isinstance(given, (dict, Keyed)) else "(number)"),
-    ]
+def field_at(value: Any, frame: int) -> Any:
+    """The value of a field at a frame: a number, several, or anything else as it is."""
+    if isinstance(value, tuple):
+        return tuple(field_at(part, frame) for part in value)
+    return value.at(frame) if isinstance(value, Keyed) else value
 
 
-def _keys_within(low: float, high: float):
-    def check(keyed: Keyed) -> Keyed:
-        for key in keyed.keys:
-            if not low <= key.value <= high:
-                raise ValueError(f"The key at {key.frame} is {key.value:g}; use {low:g} to {high:g}")
-        return keyed
+@dataclass(frozen=True, slots=True)
+class Within:
+    """Least and greatest value of a field that holds a number, or keys for it."""
 
-    return check
+    low: float
+    high: float
+
+    def __get_pydantic_core_schema__(self, source: Any, handler: GetCoreSchemaHandler) -> CoreSchema:
+        return core_schema.no_info_after_validator_function(self._checked, handler(source))
+
+    def _checked(self, number: Number) -> Number:
+        for key in number.keys if isinstance(number, Keyed) else ():
+            if not self.low <= key.value <= self.high:
+                raise ValueError(f"The key at {key.frame} is {key.value:g}; use {self.low:g} to {self.high:g}")
+        if isinstance(number, Keyed):
+            return number
+        if number < self.low:
+            raise PydanticKnownError("greater_than_equal", {"ge": self.low})
+        if number > self.high:
+            raise PydanticKnownError("less_than_equal", {"le": self.high})
+        return number

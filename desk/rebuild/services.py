@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Hashable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any
 
 import numpy as np
@@ -42,6 +42,7 @@ from prism.ledger.table import with_files
 from prism.ledger.templates import lay
 from prism.ledger.wording import changes
 from prism.mattes import ranks
+from prism.mattes.offers import UNFILTERED, covers, offers_of
 from prism.viewing.picture import Look, encode, step_for, to_screen
 from prism.viewing.remap import way_of_kind
 
@@ -279,9 +280,10 @@ def _listed(element: Element, held: ElementPass) -> dict[str, Any]:
         "light": light_of(held.key, kind),
         "meaning": kind.meaning if kind else "A pass of unknown meaning.",
         "alpha": held.alpha is not None,
-        "single": len(held.channels) == 1,
+        "covers": covers(held),
+        "offers": [asdict(offer) for offer in offers_of(held)],
+        "unfiltered": kind is not None and kind.key in UNFILTERED,
         "data": kind is not None and kind.is_data,
-        "ranked": kind is not None and kind.ranked,
         "kind": kind.key if kind else "",
         "way": way_of_kind(kind),
     }
@@ -350,15 +352,13 @@ def pasted(
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:
-    """The document with a row for a pass, of whatever element of the shot; or for `background`, `fog`, or `behind` and a pass, for
+    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or `behind` and a pass, for
     it as a background, in that of the id `row` if there is one. Nothing is saved.
 
     Raises UnknownSource.
     """
-    if key == "background":
-        return adding.with_background(document)
-    if key == "fog":
-        return adding.with_fog(document, frame_of(ledger, document, frame))
+    if key in adding.MADE:
+        return adding.MADE[key].add(document, frame_of(ledger, document, frame))
     behind = key.removeprefix("behind ")
     names = dict.fromkeys((*document.elements, behind.rpartition("/")[0]))
     sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)

@@ -26,13 +26,17 @@ from prism.combine.histogram import of_measure, of_row, of_source
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.json_text import read_json
+from prism.ledger.adding import MADE
 from prism.ledger.copying import copied
 from prism.ledger.document import Ledger as Document
 from prism.ledger.first import starts_of
 from prism.ledger.operators import OPERATORS, Operator
-from prism.ledger.rows import RANGES, BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Trims
+from prism.ledger.rows import kinds_for_page as kinds_of_rows
+from prism.ledger.trims import Trims
 from prism.ledger.wording import changes
-from prism.mattes.parts import MATTE_RANGES, MEASURES, blank_parts
+from prism.mattes.offers import drawn_offers
+from prism.mattes.parts import MEASURES
+from prism.mattes.parts import kinds_for_page as kinds_of_parts
 from prism.mattes.picking import picked
 from prism.pixels.window import Window
 from prism.viewing.picture import Look, step_for
@@ -274,7 +278,7 @@ def place(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     row = document.row(str(body.get("row")))
-    if not isinstance(row, OverlayRow):
+    if not row.has_place:
         raise BadArgument("Only an overlay has a place to be found.", where=row.id)
     found = register(_sources(shot, body, document), row.source, document.beauty)
     return JsonResponse({"x": found.x, "y": found.y, "certainty": found.certainty, "inPlace": found.in_place})
@@ -336,7 +340,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "shot": shot.code,
         "ledgerId": ledger.pk,
         "ledger": services.parse(shot, ledger.document).as_json(),
-        "blank": blank_rows(),
+        **settings_of_kinds(),
         "revision": ledger.revision,
         "version": newest.label if newest else "",
         "versions": [services.version_entry(version) for version in ledger.versions.select_related("author")],
@@ -367,21 +371,14 @@ def operator_entry(operator: Operator) -> dict[str, Any]:
     return entry | {"aboveOne": operator.above_one, "display": operator.made_for_display}
 
 
-def blank_rows() -> dict[str, Any]:
-    """A row of each kind with nothing changed, and the fields that are trims."""
-    kinds = {
-        "pass": PassRow(id="pass", source="pass"),
-        "group": GroupRow(id="group"),
-        "overlay": OverlayRow(id="overlay", source="overlay"),
-        "background": BackgroundRow(id="background"),
-        "fog": FogRow(id="fog", source="fog"),
-    }
-    blank = {kind: row.model_dump(mode="json") for kind, row in kinds.items()}
-    return blank | {
-        "parts": blank_parts(),
-        "matteRanges": dict(MATTE_RANGES),
-        "ranges": dict(RANGES),
-        "trims": {name: blank["group"][name] for name in Trims.model_fields},
+def settings_of_kinds() -> dict[str, Any]:
+    """What rows and parts of mattes of each kind can be set to, and what all rows have in common."""
+    neutral = Trims().model_dump(mode="json")
+    return {
+        "kinds": {"rows": kinds_of_rows(), "parts": kinds_of_parts()},
+        "trims": neutral,
+        "made": [{"id": key, "text": made.text} for key, made in MADE.items()],
+        "drawn": [asdict(offer) for offer in drawn_offers()],
     }
 
 

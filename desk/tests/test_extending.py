@@ -12,8 +12,11 @@ from desk.stations import registry as stations
 from desk.tests.world import WIDTH, WorldCase
 from desk.viewer import registry as subjects
 from prism.colour.view import ViewTransform
+from prism.combine.evaluate import evaluate
 from prism.elements.opening import find_sources
 from prism.formats import stills
+from prism.ledger import rows
+from prism.ledger.first import first_ledger
 from prism.mattes import planes
 from prism.mattes.plan import MattePlan, PartPlan
 
@@ -40,6 +43,20 @@ class Extending(WorldCase):
         plan = MattePlan((PartPlan(made["BrightPart"](source="beauty", level=0.5, inverted=True)),))
         beauty = np.stack([plane.astype(np.float32) for plane in frame.pixels("beauty").planes])
         np.testing.assert_array_equal(planes.matte_plane(plan, frame), ~(beauty > 0.5).any(axis=0))
+
+    def test_example_kind_of_row(self):
+        veil = self.run_example("kind of row")["VeilRow"]
+        frame = find_sources([self.render(1001)])
+        ledger = first_ledger(frame)
+        row = veil(id="veil", colour=(0.25, {"keys": [{"frame": 1001, "value": 0.5}]}, 1), amount=0.5)
+        laid = ledger.model_copy(update={"rows": (*ledger.rows, row)})
+        below, above = evaluate(ledger, frame), evaluate(laid, frame)
+        colour = np.array([0.25, 0.5, 1, 1], np.float32)[:, None, None] * below[3]
+        np.testing.assert_allclose(above, 0.5 * colour + (1 - 0.5 * below[3]) * below, rtol=1e-5, atol=1e-6)
+        with mock.patch.multiple(rows, ROWS=(*rows.ROWS, veil), KINDS=(*rows.KINDS, "veil")):
+            shown = rows.kinds_for_page()["veil"]
+        first = {name: shown["settings"][0][name] for name in ("field", "takes", "range", "keyable")}
+        self.assertEqual(first, {"field": "colour", "takes": "number", "range": [0, 10_000], "keyable": True})
 
     def test_example_still_format(self):
         made = self.run_example("still format")

@@ -168,8 +168,8 @@ def _layer_row(place: Place, rows: tuple[Row, ...], alpha: str | None) -> GroupR
 
 
 def _renamed(row: Row, layer: str) -> Row:
-    inner = {"rows": tuple(_renamed(each, layer) for each in row.rows)} if isinstance(row, GroupRow) else {}
-    return row.replace(id=f"{layer}/{row.id}"[:_LONGEST], **inner)
+    own = row.with_inner(tuple(_renamed(each, layer) for each in row.inner))
+    return own.replace(id=f"{layer}/{row.id}"[:_LONGEST])
 
 
 def _sky(part: Frame, *, denoised: bool) -> Source | None:

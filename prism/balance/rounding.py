@@ -15,8 +15,10 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
-from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Program, Step
+from prism.combine.program import Program
 from prism.elements.pixels import Frame, Pixels
+from prism.elements.store import Held
+from prism.ledger.steps import Behind, Flat, Gradient, Haze, Placed, Step, Stored, Sum
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
 UNIT_SUMMED = (
@@ -85,51 +87,70 @@ def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
 
 
 def _term(step: Step, sources: Frame, rows: slice) -> _Term:
-    if isinstance(step, PassStep):
-        term = _stored(sources.pixels(step.source), rows, uses_alpha=step.uses_alpha)
-        return _anywhere(term) if isinstance(step, OverlayStep) else term
-    if isinstance(step, BackgroundStep) and step.fill == "picture":
-        return _behind(step, sources, rows)
-    if isinstance(step, BackgroundStep | FogStep):
-        return _made(step, sources, rows)
-    assert isinstance(step, GroupStep)
-    begun = _start(step.alpha, sources, rows)
-    total = _Term(begun.size, begun.error, has_alpha=step.alpha is not None)
-    for inner in step.steps:
-        term = _term(inner, sources, rows)
-        joined = term if inner.grounds else _joined(total, term, inner)
-        total = _Term(joined.size, joined.error, total.has_alpha or term.has_alpha)
-    return total
+    term = _TERMS[type(step.content)](step.content, sources, rows)
+    if any(isinstance(factor, Haze) for factor in step.factors):
+        return _Term(term.size, term.error + term.size * np.float32(UNIT_HALF), term.has_alpha)
+    return term
 
 
-def _anywhere(term: _Term) -> _Term:
-    """Of a source that may lie elsewhere: its largest values, everywhere."""
-    size, error = (
-        np.broadcast_to(plane.max(axis=(1, 2), keepdims=True), plane.shape).copy() for plane in (term.size, term.error)
-    )
-    return _Term(size, error, term.has_alpha)
+def _of_pass(stored: Stored, sources: Frame, rows: slice) -> _Term:
+    return _stored(sources.pixels(stored.source), rows, uses_alpha=stored.uses_alpha)
 
 
-def _behind(step: BackgroundStep, sources: Frame, rows: slice) -> _Term:
-    """Of a picture that is filtered into its place: nothing where it does not show, else its largest values everywhere."""
-    picture = frame_behind(step, sources)
-    shape = (4, rows.stop - rows.start, sources.shape()[1])
+def _of_sum(total: Sum, sources: Frame, rows: slice) -> _Term:
+    begun = _start(total.alpha, sources, rows)
+    reached = _Term(begun.size, begun.error, has_alpha=total.alpha is not None)
+    for step in total.steps:
+        term = _term(step, sources, rows)
+        joined = term if step.grounds else _joined(reached, term, step)
+        reached = _Term(joined.size, joined.error, reached.has_alpha or term.has_alpha)
+    return reached
+
+
+def _of_placed(placed: Placed, sources: Frame, rows: slice) -> _Term:
+    return _anywhere(sources, placed, sources, rows)
+
+
+def _of_behind(behind: Behind, sources: Frame, rows: slice) -> _Term:
+    """Of a picture that is filtered into its place: nothing where it does not show."""
+    picture = frame_behind(behind, sources)
     if picture is None:
-        return _Term(np.zeros(shape, np.float32), np.zeros(shape, np.float32), has_alpha=True)
-    term = _stored(picture.pixels(step.source), slice(None), uses_alpha=step.uses_alpha)
-    size, error = (np.broadcast_to(p.max(axis=(1, 2), keepdims=True), shape).copy() for p in (term.size, term.error))
-    size[3] = 1
-    return _Term(size, error, has_alpha=True)
+        nothing = np.zeros((4, rows.stop - rows.start, sources.shape()[1]), np.float32)
+        return _Term(nothing, nothing, has_alpha=True)
+    term = _anywhere(picture, behind, sources, rows)
+    term.size[3] = 1
+    return _Term(term.size, term.error, has_alpha=True)
 
 
-def _made(step: BackgroundStep | FogStep, sources: Frame, rows: slice) -> _Term:
-    """Of colours that stand in the ledger: exact, but for the depth that fog is weighed by."""
-    second = step.second if isinstance(step, BackgroundStep) else (0.0, 0.0, 0.0)
-    colour = [max(pair) for pair in zip(step.colour, second, strict=True)]
+def _anywhere(picture: Frame, content: Placed | Behind, sources: Frame, rows: slice) -> _Term:
+    """Of a pass that may lie elsewhere: the bounds of its largest values, on some rows of the frame."""
+    pixels = picture.pixels(content.source)
+    has_alpha = pixels.alpha is not None and content.uses_alpha
+    planes = [*pixels.planes, pixels.alpha] if has_alpha else pixels.planes
+    size, error = np.zeros((2, 4, rows.stop - rows.start, sources.shape()[1]), np.float32)
+    for place, plane in enumerate(planes):
+        # Once for all bands: they would each look at the whole picture.
+        largest = picture.kept(("largest", content.source, place), lambda plane=plane: Held(_largest(plane))).array
+        size[place], error[place] = np.abs(largest.astype(np.float32)), _error(largest)
+    return _Term(size, error, has_alpha)
+
+
+def _largest(plane: NDArray) -> NDArray:
+    return np.maximum(plane.max(), -plane.min()).reshape(1).astype(plane.dtype)
+
+
+def _of_colours(made: Flat | Gradient, sources: Frame, rows: slice) -> _Term:
+    """Of colours that stand in the ledger, which are exact."""
+    second = made.second if isinstance(made, Gradient) else (0.0, 0.0, 0.0)
+    colour = [max(pair) for pair in zip(made.colour, second, strict=True)]
     shape = (4, rows.stop - rows.start, sources.shape()[1])
     size = np.broadcast_to(np.array([*colour, 1], np.float32)[:, np.newaxis, np.newaxis], shape)
-    unit = UNIT_FLOAT if isinstance(step, BackgroundStep) else UNIT_HALF
-    return _Term(size, size * np.float32(unit), has_alpha=True)
+    return _Term(size, size * np.float32(UNIT_FLOAT), has_alpha=True)
+
+
+_TERMS = {
+    Stored: _of_pass, Placed: _of_placed, Flat: _of_colours, Gradient: _of_colours, Behind: _of_behind, Sum: _of_sum,
+}  # fmt: skip
 
 
 def _joined(total: _Term, source: _Term, step: Step) -> _Term:

@@ -7,9 +7,9 @@ from bisect import bisect_right
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.combine.program import BackgroundStep
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import UnknownSource
+from prism.ledger.steps import Behind
 from prism.pixels.fitting import Side, fitted, side
 
 
@@ -27,29 +27,27 @@ def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:
     return numbers[max(0, bisect_right(numbers, wanted) - 1)]
 
 
-def frame_behind(step: BackgroundStep, frame: Frame) -> Frame | None:
+def frame_behind(behind: Behind, frame: Frame) -> Frame | None:
     """The frame of a background's picture that shows at a frame; None where nothing does. Raises UnknownSource, UnreadableFile."""
-    reel = frame.reel(step.source)
+    reel = frame.reel(behind.source)
     if reel is None:
-        raise UnknownSource(
-            f"There is no source {step.source}.", where=f"row {step.id}", advice="Choose another picture for it."
-        )
+        raise UnknownSource(f"There is no source {behind.source}.", advice="Choose another picture for the background.")
     if not reel.numbers:
         return reel.at(frame.number)
-    number = number_at(reel.numbers, frame.number - step.delay, step.beyond)
+    number = number_at(reel.numbers, frame.number - behind.delay, behind.beyond)
     return None if number is None else reel.at(number)
 
 
-def laid_behind(step: BackgroundStep, frame: Frame, size: int) -> Pixels | None:
+def laid_behind(behind: Behind, frame: Frame, size: int) -> Pixels | None:
     """A background's picture over the window of a whole frame, every side divided by `size`, its coverage as alpha; None where
     nothing shows."""
-    picture = frame_behind(step, frame)
+    picture = frame_behind(behind, frame)
     if picture is None:
         return None
-    wide, high = _scales(step, picture, frame)
+    wide, high = _scales(behind, picture, frame)
     own = 1 if size == 1 else max(1, int(size / max(wide, high)))  # a preview reads no more than it shows
-    pixels = picture.pixels(step.source, step=own)
-    down, across = _sides(step, picture, frame, size, own, (high, wide))
+    pixels = picture.pixels(behind.source, step=own)
+    down, across = _sides(behind, picture, frame, size, own, (high, wide))
     cover = down.cover[:, np.newaxis] * across.cover
     done: dict[int, NDArray[np.float32]] = {}
 
@@ -58,27 +56,27 @@ def laid_behind(step: BackgroundStep, frame: Frame, size: int) -> Pixels | None:
             done[id(plane)] = fitted(plane, across, down) * cover
         return done[id(plane)]
 
-    counts = pixels.alpha is not None and step.uses_alpha
+    counts = pixels.alpha is not None and behind.uses_alpha
     return Pixels(tuple(map(lay, pixels.planes)), lay(pixels.alpha) if counts else cover)
 
 
-def _scales(step: BackgroundStep, picture: Frame, frame: Frame) -> tuple[float, float]:
+def _scales(behind: Behind, picture: Frame, frame: Frame) -> tuple[float, float]:
     """How many pixels of the frame one of the picture's is wide and high."""
     ours, theirs = frame.display_window, picture.display_window
     squeeze = picture.pixel_aspect / frame.pixel_aspect
     across, down = ours.width / (theirs.width * squeeze), ours.height / theirs.height
-    high = {"fill": max(across, down), "inside": min(across, down), "as-is": 1.0}.get(step.fit)
+    high = {"fill": max(across, down), "inside": min(across, down), "as-is": 1.0}.get(behind.fit)
     both = (across * squeeze, down) if high is None else (high * squeeze, high)
-    return both[0] * step.scale, both[1] * step.scale
+    return both[0] * behind.scale, both[1] * behind.scale
 
 
 def _sides(
-    step: BackgroundStep, picture: Frame, frame: Frame, size: int, own: int, scales: tuple[float, float]
+    behind: Behind, picture: Frame, frame: Frame, size: int, own: int, scales: tuple[float, float]
 ) -> tuple[Side, Side]:
     """Down and across."""
     ours, theirs = _edges(frame), _edges(picture)
     counts = zip(frame.shape(size), picture.shape(own), strict=True)
-    pushes = (step.y, step.x)
+    pushes = (behind.y, behind.x)
     down, across = (
         side(count, held, ((edge - push) / scale - other) / own, size / scale / own)
         for (count, held), scale, push, edge, other in zip(counts, scales, pushes, ours, theirs, strict=True)

@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
 from prism.combine.evaluate import Stale, apply_steps, never, require_sources, start
-from prism.combine.program import GroupStep, Step, compile_ledger
+from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
-from prism.ledger.rows import GroupRow, Row
+from prism.ledger.rows import Row
+from prism.ledger.steps import Step
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -53,10 +54,10 @@ def _followed(
         if own is not None:
             apply_steps(running, (own,), sources, step=step, is_stale=is_stale)
         yield row, before, running.copy()
-        if isinstance(row, GroupRow):
-            inner = own.steps if isinstance(own, GroupStep) else ()
-            begun = start(row.alpha if inner else None, sources, step=step)
-            yield from _followed(row.rows, inner, begun, sources, step, is_stale)
+        if row.holds_rows:
+            inner = own.inner if own is not None else ()
+            begun = start(row.source_taken if inner else None, sources, step=step)
+            yield from _followed(row.inner, inner, begun, sources, step, is_stale)
 
 
 def _mean_luminance(rgba: NDArray[np.float32], space: str) -> float:

@@ -10,7 +10,8 @@ from collections.abc import Iterable
 
 from prism.keyed import at
 from prism.ledger.document import Ledger
-from prism.ledger.rows import Trims, walk
+from prism.ledger.rows import walk
+from prism.ledger.trims import Trims
 from prism.mattes.document import MadeMatte, Matte, within
 from prism.mattes.morphing import MOST_CHORDS, WIDE
 from prism.mattes.parts import MattePart, Part, ShapePart, Stroke, StrokesPart
@@ -31,7 +32,7 @@ def seconds_of(ledger: Ledger, size: tuple[int, int], *, step: int = 1, frame: i
     pixels = size[0] * size[1]
     rows = [row for row in walk(ledger.rows) if row.on]
     used = within(ledger.mattes, {row.matte for row in rows if row.matte is not None})
-    by_pixel = sum(ROW + (_trims(row) if isinstance(row, Trims) else 0) for row in rows)
+    by_pixel = sum(ROW + _trims(row) for row in rows)
     return NANO * by_pixel * pixels / step**2 + mattes_seconds(used, size, step=step, frame=frame)
 
 

@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
 from prism.combine.lowering import bind
-from prism.combine.program import Program, Step, compile_ledger, flat
+from prism.combine.program import Program, compile_ledger
 from prism.elements.pixels import Frame
 from prism.elements.store import Held, PixelStore
 from prism.errors import UnknownSource
 from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
+from prism.ledger.steps import Step, flat
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out
@@ -50,7 +51,7 @@ def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = ne
 def require_sources(program: Program, sources: Frame) -> None:
     """Raises UnknownSource naming all that a program asks for in vain, at once."""
     missing = [key for key in program.sources if key not in sources]
-    missing += [step.source for step in program.pictures if sources.reel(step.source) is None]
+    missing += [behind.source for behind in program.pictures if sources.reel(behind.source) is None]
     if missing:
         found = ", ".join(dict.fromkeys(source.key.rpartition("/")[2] for source in sources))
         raise UnknownSource(
@@ -61,13 +62,14 @@ def require_sources(program: Program, sources: Frame) -> None:
 
 
 def _asking(steps: tuple[Step, ...], missing: list[str]) -> str:
-    rows = [step.id for step in flat(steps) if getattr(step, "source", None) in missing]
+    asked = ((step.id, each) for step in flat(steps) for each in (step.content, *step.factors))
+    rows = list(dict.fromkeys(row for row, each in asked if getattr(each, "source", None) in missing))
     return f"row{'' if len(rows) == 1 else 's'} {', '.join(rows)}" if rows else "start"
 
 
 def identity(program: Program, sources: Frame) -> Hashable:
     """Changes whenever the picture of the same program may have: with any file of the frame, or of a background."""
-    behind = (frame_behind(step, sources) for step in program.pictures)
+    behind = (frame_behind(picture, sources) for picture in program.pictures)
     return sources.identity(), tuple(frame and frame.identity() for frame in behind)
 
 

@@ -11,7 +11,7 @@ from prism.combine.evaluate import evaluate
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
-from prism.ledger.rows import Curves, FogRow
+from prism.ledger.trims import Curves
 from prism.mattes.measured import measure
 
 BINS = 96
@@ -34,9 +34,8 @@ def of_row(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogra
     Raises BadArgument without such a row, UnknownSource.
     """
     row = ledger.row(key)
-    operator = "copy" if row.kind in ("background", "fog") else "add"
     alone = row.replace(
-        on=True, solo=False, amount=1.0, matte=None, operator=operator, display=False, curves=Curves(), clamp=False
+        on=True, solo=False, amount=1.0, matte=None, operator="add", display=False, curves=Curves(), clamp=False
     )
     rgba = evaluate(ledger.replace(rows=(alone,), alpha=None), frame, step=step)
     covered = rgba[3] > 0
@@ -49,12 +48,12 @@ def of_row(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogra
 
 
 def of_measure(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogram:
-    """What the source of a fog row measures, without what is no surface. Raises BadArgument unless the row is fog."""
-    row = ledger.row(key)
-    if not isinstance(row, FogRow):
+    """What a row measures by, without what is no surface. Raises BadArgument if it measures nothing, UnknownSource."""
+    measured = ledger.row(key).measures
+    if measured is None:
         raise BadArgument(f"Row {key} measures nothing.", advice="Ask for a row of fog.")
-    plane = frame.pixels(row.source, step=step).planes[1 if row.through == "height" else 0]
-    return _of_surface(plane.astype(np.float32))
+    source, channel = measured
+    return _of_surface(frame.pixels(source, step=step).planes[channel].astype(np.float32))
 
 
 def of_source(frame: Frame, source: str, what: str, space: str, *, step: int = 1) -> Histogram:

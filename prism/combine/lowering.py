@@ -13,12 +13,12 @@ from prism.combine import machine as m
 from prism.combine.behind import laid_behind
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
-from prism.combine.program import BackgroundStep, FogStep, GroupStep, OverlayStep, PassStep, Step
-from prism.combine.trims import FrameTrims
 from prism.curves import pieces
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.ledger import operators as op
+from prism.ledger.steps import Behind, Flat, Gradient, Haze, Placed, Step, Stored, Sum, Wipe
+from prism.ledger.trims import FrameTrims
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import alpha_of, matte_plane
 
@@ -42,23 +42,22 @@ class _Writer:
 
     def join(self, step: Step, b: int) -> bool:
         """Join a step to the four slots from b on. Returns whether it covers anything, as a part of a group."""
-        if isinstance(step, GroupStep):
-            has_alpha = self._group(step, b)
-        elif isinstance(step, BackgroundStep):
-            has_alpha = self._background(step, b)
-        elif isinstance(step, FogStep):
-            has_alpha = self._fog(step, b)
+        if isinstance(step.content, Stored):
+            has_alpha = self._stored(step, step.content, b)
         else:
-            has_alpha = self._pass(step, b)
+            with self.code.slots(6) as s:
+                has_alpha = _FILLED[type(step.content)](self, step, b, s)
+                self._trim_and_join(step, b, s, has_alpha=has_alpha)
         if step.grounds or step.operator.key == "add" or step.operator.family != "cover":
             return has_alpha
         return True
 
-    def _pass(self, step: PassStep, b: int) -> bool:
-        pixels = self._pixels(step.id, step.source)
-        alpha = pixels.alpha if step.uses_alpha else None
-        if isinstance(step, OverlayStep):
-            pixels, alpha = self._placed(step, pixels, alpha)
+    def _stored(self, step: Step, stored: Stored, b: int) -> bool:
+        """A pass, read and joined in one go where it is plain."""
+        pixels = self._pixels(step.id, stored.source)
+        alpha = pixels.alpha if stored.uses_alpha else None
+        if isinstance(stored, Placed) and not stored.is_in_place:
+            pixels, alpha = self._placed(stored, has_alpha=alpha is not None)
         if _is_plain(step, alpha is not None):
             self._plain(step, pixels, alpha, b)
             return alpha is not None
@@ -70,7 +69,7 @@ class _Writer:
             self._trim_and_join(step, b, s, has_alpha=alpha is not None)
         return alpha is not None
 
-    def _plain(self, step: PassStep, pixels: Pixels, alpha: NDArray | None, b: int) -> None:
+    def _plain(self, step: Step, pixels: Pixels, alpha: NDArray | None, b: int) -> None:
         """Add, over or a factor, with gains and one weight."""
         key, amount = step.operator.key, np.float32(step.weight)
         kind = {"add": m.ADD, "over": m.OVER, "multiply": m.FACTOR}[key]
@@ -81,88 +80,83 @@ class _Writer:
         if alpha is not None:
             self.code.add(kind, b + 3, cover, cover, numbers=[amount, amount])
 
-    def _placed(self, step: OverlayStep, pixels: Pixels, alpha: NDArray | None) -> tuple[Pixels, NDArray | None]:
-        """As it lies, where it was pushed, scaled or cropped."""
-        if (step.x, step.y, step.scale, step.crop) == (0, 0, 1, (0, 0, 0, 0)):
-            return pixels, alpha
-
-        whole = self._frame.whole.pixels(step.source, step=self._size)
+    def _placed(self, stored: Placed, *, has_alpha: bool) -> tuple[Pixels, NDArray | None]:
+        """A pass where it was pushed, scaled or cropped."""
+        whole = self._frame.whole.pixels(stored.source, step=self._size)
 
         def place(plane: NDArray) -> NDArray:
             laid = placed(
-                plane, self._frame.whole, self._size, x=step.x, y=step.y, scale=step.scale, crop=step.crop
-            )  # fmt: skip
+                plane, self._frame.whole, self._size, x=stored.x, y=stored.y, scale=stored.scale, crop=stored.crop
+            )
             return self._frame.taken(laid)
 
-        return Pixels(tuple(map(place, whole.planes)), None), None if alpha is None else place(whole.alpha)
+        return Pixels(tuple(map(place, whole.planes)), None), place(whole.alpha) if has_alpha else None
+
+    # ---- Contents that fill slots s to s + 3 with colour, gains and all, and say whether the fourth is an alpha ----
+    def _flat(self, step: Step, b: int, s: int) -> bool:
+        flat: Flat = step.content
+        for index, (value, gain) in enumerate(zip((*flat.colour, 1), (*_gains(step), 1), strict=True)):
+            self.code.add(m.FILL, s + index, numbers=[value * gain])
+            if flat.where_covered:
+                self.code.add(m.TIMES, s + index, b + 3)
+        return True
+
+    def _gradient(self, step: Step, b: int, s: int) -> bool:
+        gradient: Gradient = step.content
+        whole, along = self._frame.whole, gradient.way == "along"
+        way = across(whole, self._size, gradient.angle) if along else outwards(whole, self._size)
+        self._ramp(way, gradient.begins, gradient.ends, s + 5)
+        for index, gain in enumerate(_gains(step)):
+            ends = [gradient.colour[index] * gain, gradient.second[index] * gain]
+            self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
+        self.code.add(m.FILL, s + 3, numbers=[1])
+        return True
+
+    def _behind(self, step: Step, b: int, s: int) -> bool:
+        try:
+            laid = laid_behind(step.content, self._frame.whole, self._size)
+        except UnknownSource as error:
+            raise UnknownSource(error.what, where=f"row {step.id}", advice=error.advice) from None
+        for index in range(4):
+            if laid is None:
+                self.code.add(m.FILL, s + index, numbers=[0])
+                continue
+            plane, gain = (*laid.planes, laid.alpha)[index], (*_gains(step), 1)[index]
+            self.code.add(m.LOAD, s + index, self.code.source(self._frame.taken(plane)), numbers=[gain])
+        return True
+
+    def _sum(self, step: Step, b: int, s: int) -> bool:
+        total: Sum = step.content
+        for index in range(3):
+            self.code.add(m.FILL, s + index, numbers=[0])
+        self._start(step, s + 3)
+        has_alpha = any([total.alpha is not None, *(self.join(inner, s) for inner in total.steps)])
+        self._scale(_gains(step), s)
+        return has_alpha
+
+    # ---- Factors of the weight ----
+    def _wipe(self, step: Step, wipe: Wipe, slot: int) -> None:
+        """Nothing beyond how far the step is wiped across."""
+        edge = wipe.share * (1 + wipe.soft)
+        self._ramp(across(self._frame.whole, self._size, wipe.angle), edge - wipe.soft, edge, slot)
+        self.code.add(m.INVERT, slot)
+
+    def _haze(self, step: Step, haze: Haze, slot: int) -> None:
+        """How much air lies before what a source measures."""
+        plane = self._pixels(step.id, haze.source).planes[haze.channel]
+        self.code.add(m.LOAD, slot, self.code.source(plane), numbers=[1])
+        self.code.add(m.HAZE, slot, flag=haze.air, numbers=[haze.near, haze.far, haze.falloff])
 
     def _ramp(self, way: NDArray, begin: float, end: float, slot: int) -> None:
         """How far along a way of the whole frame the pixels lie, between two places, into a slot."""
         self.code.add(m.LOAD, slot, self.code.source(self._frame.taken(ramp(way, begin, end))), numbers=[1])
 
-    def _background(self, step: BackgroundStep, b: int) -> bool:
-        if step.fill == "picture":
-            return self._picture(step, b)
-        with self.code.slots(6) as s:
-            if step.fill == "colour":
-                for index, value in enumerate(step.colour):
-                    self.code.add(m.FILL, s + index, numbers=[value * _gains(step)[index]])
-            else:
-                whole = self._frame.whole
-                radial = step.fill == "radial"
-                way = outwards(whole, self._size) if radial else across(whole, self._size, step.angle)
-                self._ramp(way, step.begins, step.ends, s + 5)
-                for index, gain in enumerate(_gains(step)):
-                    ends = [step.colour[index] * gain, step.second[index] * gain]
-                    self.code.add(m.BETWEEN, s + index, s + 5, numbers=ends)
-            self.code.add(m.FILL, s + 3, numbers=[1])
-            self._trim_and_join(step, b, s, has_alpha=True)
-        return True
-
-    def _picture(self, step: BackgroundStep, b: int) -> bool:
-        laid = laid_behind(step, self._frame.whole, self._size)
-        with self.code.slots(6) as s:
-            for index in range(4):
-                if laid is None:
-                    self.code.add(m.FILL, s + index, numbers=[0])
-                    continue
-                plane, gain = (*laid.planes, laid.alpha)[index], (*_gains(step), 1)[index]
-                self.code.add(m.LOAD, s + index, self.code.source(self._frame.taken(plane)), numbers=[gain])
-            self._trim_and_join(step, b, s, has_alpha=True)
-        return True
-
-    def _fog(self, step: FogStep, b: int) -> bool:
-        """A source of the fog's colour wherever the result covers, weighed with how much fog lies before it."""
-        with self.code.slots(6) as s:
-            for index, (value, gain) in enumerate(zip(step.colour, _gains(step), strict=True)):
-                self.code.add(m.FILL, s + index, numbers=[value * gain])
-                if not step.fills:
-                    self.code.add(m.TIMES, s + index, b + 3)
-            self.code.add(m.FILL, s + 3, numbers=[1])
-            if not step.fills:
-                self.code.add(m.TIMES, s + 3, b + 3)
-            plane = self._pixels(step.id, step.source).planes[1 if step.through == "height" else 0]
-            self.code.add(m.LOAD, s + 5, self.code.source(plane), numbers=[1])
-            air = step.mode == "transmittance"
-            self.code.add(m.HAZE, s + 5, flag=air, numbers=[step.near, step.far, step.falloff])
-            self._trim_and_join(step, b, s, has_alpha=True, factor=s + 5)
-        return True
-
-    def _group(self, step: GroupStep, b: int) -> bool:
-        with self.code.slots(5) as s:
-            for index in range(3):
-                self.code.add(m.FILL, s + index, numbers=[0])
-            self._start(step, s + 3)
-            has_alpha = any([step.alpha is not None, *(self.join(inner, s) for inner in step.steps)])
-            self._scale(_gains(step), s)
-            self._trim_and_join(step, b, s, has_alpha=has_alpha)
-        return has_alpha
-
-    def _start(self, step: GroupStep, slot: int) -> None:
-        """The alpha that a group begins with: 1 of a source that has none."""
-        cover = None if step.alpha is None else self._pixels(step.id, step.alpha).alpha
+    def _start(self, step: Step, slot: int) -> None:
+        """The alpha that a sum begins with: 1 of a source that has none."""
+        alpha = step.content.alpha
+        cover = None if alpha is None else self._pixels(step.id, alpha).alpha
         if cover is None:
-            self.code.add(m.FILL, slot, numbers=[0 if step.alpha is None else 1])
+            self.code.add(m.FILL, slot, numbers=[0 if alpha is None else 1])
         else:
             self.code.add(m.LOAD, slot, self.code.source(cover), numbers=[1])
 
@@ -171,11 +165,8 @@ class _Writer:
             if gain != 1:
                 self.code.add(m.SCALE, s + index, numbers=[gain])
 
-    def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool, factor: int | None = None) -> None:
-        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight.
-
-        factor: a slot that the weight is multiplied with.
-        """
+    def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
+        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight, s + 5 for a factor."""
         if step.within:
             self._trim_within(step, s, has_alpha=has_alpha)
         else:
@@ -185,10 +176,9 @@ class _Writer:
             # Light covers nothing; anything else that has no alpha covers wholly.
             self.code.add(m.FILL, s + 3, numbers=[0 if step.grounds or operator.key == "add" else 1])
         self._weigh(step, s + 4)
-        if factor is not None:
-            self.code.add(m.TIMES, s + 4, factor)
-        if isinstance(step, OverlayStep) and step.wipe < 1:
-            self._wipe(step, s + 4, s + 5)
+        for factor in step.factors:
+            _FACTORS[type(factor)](self, step, factor, s + 5)
+            self.code.add(m.TIMES, s + 4, s + 5)
         if operator.family == "cover":
             self.code.add(m.COVER, b, s, w=s + 4, numbers=operator.factors)
         elif operator.key == "shade":
@@ -265,13 +255,6 @@ class _Writer:
     def _load_matte(self, step: Step, slot: int) -> None:
         self.code.add(m.LOAD, slot, self.code.source(self._coverage(step, step.matte)), numbers=[1])
 
-    def _wipe(self, step: OverlayStep, w: int, spare: int) -> None:
-        """Nothing beyond how far the overlay is wiped across."""
-        edge = step.wipe * (1 + step.wipe_soft)
-        self._ramp(across(self._frame.whole, self._size, step.wipe_angle), edge - step.wipe_soft, edge, spare)
-        self.code.add(m.INVERT, spare)
-        self.code.add(m.TIMES, w, spare)
-
     def _pixels(self, row: str, source: str) -> Pixels:
         try:
             return self._frame.pixels(source, step=self._size)
@@ -292,10 +275,12 @@ def _gains(step: Step) -> tuple[float, float, float]:
     return (1.0, 1.0, 1.0) if step.within else step.trims.gains
 
 
-def _is_plain(step: PassStep, has_alpha: bool) -> bool:
-    if isinstance(step, OverlayStep) and step.wipe < 1:
-        return False
-    if step.matte is not None or step.grounds or step.display or not step.trims.is_gains:
+def _is_plain(step: Step, has_alpha: bool) -> bool:
+    if step.factors or step.matte is not None or step.grounds or step.display or not step.trims.is_gains:
         return False
     key = step.operator.key
     return key == "add" or (key == "over" and has_alpha) or (key == "multiply" and not has_alpha)
+
+
+_FILLED = {Flat: _Writer._flat, Gradient: _Writer._gradient, Behind: _Writer._behind, Sum: _Writer._sum}
+_FACTORS = {Wipe: _Writer._wipe, Haze: _Writer._haze}

@@ -21,7 +21,8 @@ from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.ledger.first import WAYS, first_ledger
-from prism.ledger.rows import GroupRow, Row
+from prism.ledger.rows import Row
+from prism.ledger.wording import named
 from prism.naming.patterns import parse_pattern
 
 
@@ -45,10 +46,9 @@ def make_ledger(args: argparse.Namespace) -> Answer:
 
 def _rows(rows: Sequence[Row], depth: int = 0) -> Iterator[str]:
     for row in rows:
-        what = row.name if isinstance(row, GroupRow) else row.source
+        what = named(row) if row.holds_rows else row.source_taken or named(row)
         yield f"{'  ' * depth}{row.operator:<9}{what}{'' if row.on else '  (off)'}"
-        if isinstance(row, GroupRow):
-            yield from _rows(row.rows, depth + 1)
+        yield from _rows(row.inner, depth + 1)
 
 
 def show_balance(args: argparse.Namespace) -> Answer:

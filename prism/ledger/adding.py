@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 
@@ -102,7 +104,7 @@ def _with_light(ledger: Ledger, row: PassRow) -> Added:
     return _placed(ledger, row, 1 + max((i for i, other in enumerate(ledger.rows) if other.in_balance), default=-1))
 
 
-def with_background(ledger: Ledger) -> Added:
+def with_background(ledger: Ledger, frame: Frame) -> Added:
     """A colour under all that has an alpha, at the foot."""
     return _placed(ledger, BackgroundRow(id=free_id(ledger, "background")), len(ledger.rows))
 
@@ -179,3 +181,16 @@ def free_id(ledger: Ledger, wanted: str) -> str:
 
 def _placed(ledger: Ledger, row: Row, at: int, remark: str = "") -> Added:
     return Added(ledger.replace(rows=(*ledger.rows[:at], row, *ledger.rows[at:])), row, remark)
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A row that is made of no chosen pass. text: how it is offered."""
+
+    text: str
+    add: Callable[[Ledger, Frame], Added]
+
+
+MADE: Mapping[str, Made] = MappingProxyType(
+    {"background": Made("a background colour", with_background), "fog": Made("fog", with_fog)}
+)

@@ -8,7 +8,7 @@ from typing import Any
 from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
-from prism.ledger.rows import GroupRow, Row, source_of, walk
+from prism.ledger.rows import Row, walk
 from prism.mattes.document import renamed, within
 
 
@@ -39,9 +39,9 @@ def with_copied(ledger: Ledger, data: Any, frame: Frame, after: str = "") -> tup
     def fresh(row: Row) -> Row:
         name = free(row.id, taken)
         taken.add(name)
-        inner = {"rows": tuple(map(fresh, row.rows))} if isinstance(row, GroupRow) else {}
         on = row.on and row.id not in lost
-        return row.replace(id=name, matte=mattes.get(row.matte), in_balance=False, on=on, **inner)
+        own = row.with_inner(tuple(map(fresh, row.inner)))
+        return own.replace(id=name, matte=mattes.get(row.matte), in_balance=False, on=on)
 
     added = tuple(map(fresh, other.rows))
     brought = tuple(renamed(matte, mattes) for matte in other.mattes)
@@ -60,7 +60,7 @@ def _asking_in_vain(other: Ledger, frame: Frame) -> set[str]:
 
     blind = {matte.id for matte in other.mattes if not all(s in frame for s in _needed(other, matte.id))}
     rows = other.walk()
-    return {row.id for row in rows if row.matte in blind or ((source := source_of(row)) and not is_there(source))}
+    return {row.id for row in rows if row.matte in blind or ((source := row.source_taken) and not is_there(source))}
 
 
 def _needed(other: Ledger, matte: str) -> list[str]:

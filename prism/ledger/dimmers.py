@@ -8,7 +8,8 @@ from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
 from prism.keyed import at
 from prism.ledger.document import Ledger
-from prism.ledger.rows import PassRow, Trims
+from prism.ledger.rows import PassRow
+from prism.ledger.trims import Trims
 from prism.passes.kinds import PassKind, Role
 
 _MARK = "light_"

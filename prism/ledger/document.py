@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
@@ -10,7 +10,7 @@ from pydantic import Field, field_validator, model_validator
 from prism.colour.spaces import Primaries, require_space
 from prism.documents import Document, SourceName, Value
 from prism.errors import BadArgument, BadDocument, UnknownOperator
-from prism.ledger.rows import GroupRow, PassRow, Row, on_source, rebuilding, source_of, walk
+from prism.ledger.rows import PassRow, Row, changed, rebuilding, walk
 from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
 VERSION = 4
@@ -111,7 +111,7 @@ class Ledger(Document):
         """All that it names, each once."""
         mattes = (source for matte in self.mattes for source in matte.sources)
         start = (self.alpha,) if self.alpha else ()
-        rows = filter(None, map(source_of, walk((*self.rows, *self.reference))))
+        rows = filter(None, (row.source_taken for row in walk((*self.rows, *self.reference))))
         return tuple(dict.fromkeys((self.beauty, *start, *rows, *mattes)))
 
     @property
@@ -139,15 +139,15 @@ class Ledger(Document):
         """With other sources in place of some, by their names."""
 
         def laid(row: Row) -> Row:
-            source = source_of(row)
-            return on_source(row, others[source]) if source in others else row
+            source = row.source_taken
+            return row.on_source(others[source]) if source in others else row
 
         return self.replace(
             beauty=others.get(self.beauty, self.beauty),
             alpha=others.get(self.alpha, self.alpha) if self.alpha else None,
             mattes=tuple(with_sources(matte, others) for matte in self.mattes),
-            rows=_changed(self.rows, laid),
-            reference=_changed(self.reference, laid),
+            rows=changed(self.rows, laid),
+            reference=changed(self.reference, laid),
             files=(),  # of the sources before
         )
 
@@ -174,7 +174,7 @@ class Ledger(Document):
 
     def with_row(self, row: Row) -> Ledger:
         """A copy with a row in place of the one of its id."""
-        return self.replace(rows=_changed(self.rows, lambda old: row if old.id == row.id else old))
+        return self.replace(rows=changed(self.rows, lambda old: row if old.id == row.id else old))
 
     def without(self, key: str) -> Ledger:
         """A copy that lacks one row, and what is in it. Raises BadArgument."""
@@ -186,7 +186,7 @@ class Ledger(Document):
         cut = _down_to(self.rows, target.id)
         if cut[-1].id == target.id:
             return self.replace(rows=cut)
-        return self.replace(rows=(cut[-1].neutral().replace(rows=cut[-1].rows),), alpha=None)
+        return self.replace(rows=(cut[-1].neutral().with_inner(cut[-1].inner),), alpha=None)
 
 
 def _listed(rows: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
@@ -196,24 +196,16 @@ def _listed(rows: list[dict[str, Any]]) -> Iterator[dict[str, Any]]:
         yield from _listed(row.get("rows", []))
 
 
-def _changed(rows: tuple[Row, ...], change: Callable[[Row], Row]) -> tuple[Row, ...]:
-    """Every row put through `change`, those in groups first."""
-    return tuple(
-        change(row.replace(rows=_changed(row.rows, change)) if isinstance(row, GroupRow) else row) for row in rows
-    )
-
-
 def _without(rows: tuple[Row, ...], key: str) -> tuple[Row, ...]:
-    kept = (row for row in rows if row.id != key)
-    return tuple(row.replace(rows=_without(row.rows, key)) if isinstance(row, GroupRow) else row for row in kept)
+    return tuple(row.with_inner(_without(row.inner, key)) if row.inner else row for row in rows if row.id != key)
 
 
 def _down_to(rows: tuple[Row, ...], key: str) -> tuple[Row, ...]:
     for place, row in enumerate(rows):
         if row.id == key:
             return rows[: place + 1]
-        if isinstance(row, GroupRow) and any(inner.id == key for inner in walk(row.rows)):
-            return (*rows[:place], row.replace(rows=_down_to(row.rows, key)))
+        if any(inner.id == key for inner in walk(row.inner)):
+            return (*rows[:place], row.with_inner(_down_to(row.inner, key)))
     raise AssertionError(key)  # `Ledger.row` found it
 
 

@@ -31,7 +31,7 @@ def _found(name: str, other: Ledger, frame: Frame, *, is_plate: bool) -> str:
 
 def _plates(other: Ledger) -> set[str]:
     """Pictures of backgrounds that come from other files than the passes."""
-    pictures = {row.source for row in other.walk() if isinstance(row, BackgroundRow) and row.fill == "picture"}
+    pictures = {row.source_taken for row in other.walk() if isinstance(row, BackgroundRow)} - {None}
     elements = {row.source.rpartition("/")[0] for row in other.passes} | {other.beauty.rpartition("/")[0]}
     return {source for source in pictures if source.rpartition("/")[0] not in elements}
 

@@ -8,7 +8,7 @@ from prism.elements.pixels import Frame, Source
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
-from prism.ledger.rows import source_of, walk
+from prism.ledger.rows import walk
 from prism.passes.kinds import LIT
 
 
@@ -31,7 +31,9 @@ def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None)
     picked = {name: key for name, key in (chosen or {}).items() if key in frame}
     found = matched(template, frame) | picked
     ledger = _landing(template.with_sources({name: match for name, match in found.items() if match}), frame)
-    missing = [(row.id, source) for row in ledger.walk() if (source := source_of(row)) and not _is_there(source, frame)]
+    missing = [
+        (row.id, source) for row in ledger.walk() if (source := row.source_taken) and not _is_there(source, frame)
+    ]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return Laid(ledger, tuple(missing), _left_over(ledger, frame))
@@ -41,8 +43,8 @@ def _landing(ledger: Ledger, frame: Frame) -> Ledger:
     """With a reference of only those layers that are there."""
     if not ledger.reference:
         return ledger
-    there = tuple(row for row in ledger.reference if all(s in frame for r in walk((row,)) if (s := source_of(r))))
-    sources = [source for row in walk(there) if (source := source_of(row))]
+    there = tuple(row for row in ledger.reference if all(s in frame for r in walk((row,)) if (s := r.source_taken)))
+    sources = [source for row in walk(there) if (source := row.source_taken)]
     beauty = ledger.beauty if ledger.beauty in sources else next(iter(sources), ledger.beauty)
     return ledger.replace(reference=there, beauty=beauty)
 

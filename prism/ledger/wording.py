@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from prism.fields import unit_of
 from prism.keyed import Keyed
 from prism.ledger.document import Ledger
-from prism.ledger.rows import GroupRow, Row, walk
+from prism.ledger.rows import Row, walk
 
-_UNITS = {"exposure": " st", "warmth": " mired", "hue": "°"}
 _SILENT = ("id", "kind", "rows", "folded")
 _WORDS = {"on": ("on", "off"), "solo": ("soloed", "not soloed"), "in_balance": ("in the balance", "not in the balance")}
 
@@ -49,7 +49,7 @@ def _mattes(before: Ledger, after: Ledger) -> Iterator[str]:
 def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
     """The rows that both ledgers have, each with its group."""
     places = [("", row.id) for row in ledger.rows]
-    places += [(row.id, inner.id) for row in walk(ledger.rows) if isinstance(row, GroupRow) for inner in row.rows]
+    places += [(row.id, inner.id) for row in walk(ledger.rows) for inner in row.inner]
     return [(group, row) for group, row in places if all(row in rows for rows in known)]
 
 
@@ -68,19 +68,20 @@ def _row(before: Row, after: Row) -> Iterator[str]:
         elif field == "comment":
             yield f"{named(after)} commented"
         else:
-            yield f"{named(after)} {field.replace('_', ' ')} {_said(old, field)} → {_said(new, field)}"
+            unit = unit_of(type(after), field)
+            yield f"{named(after)} {field.replace('_', ' ')} {_said(old, unit)} → {_said(new, unit)}"
 
 
 def named(row: Row) -> str:
-    """What a row is called in a sentence."""
-    return (row.name or row.id) if isinstance(row, GroupRow) else row.id
+    """What a row is called in a sentence: the name that a person gave it, else its id."""
+    return getattr(row, "name", "") or row.id
 
 
-def _said(value: Any, field: str) -> str:
+def _said(value: Any, unit: str) -> str:
     if isinstance(value, Keyed):
         return f"{len(value.keys)} keys"
     if isinstance(value, tuple):
         return ", ".join(_said(part, "") for part in value)
     if isinstance(value, bool) or value is None:
         return {True: "yes", False: "no", None: "none"}[value]
-    return f"{value:g}{_UNITS.get(field, '')}" if isinstance(value, int | float) else str(value)
+    return f"{value:g}{unit}" if isinstance(value, int | float) else str(value)

@@ -6,43 +6,24 @@ alike at every preview size.
 
 from __future__ import annotations
 
-from types import MappingProxyType
-from typing import Annotated, Any, Literal, Self, Union
+from typing import Annotated, Any, Literal, Self, Union, get_args
 
 from pydantic import Field, Tag, model_validator
 
 from prism.curves import Curve
 from prism.documents import Identity, SourceName, Value, by_kind
-from prism.keyed import number
-
-PLACE = (-100_000, 100_000)
-SIZE = (0, 100_000)
-MATTE_RANGES = MappingProxyType(
-    {
-        "amount": (0, 1),
-        "grow": (-2000, 2000),
-        "blur": (0, 2000),
-        "tolerance": (0, 10),
-        "soft": (0, 100_000),
-        "low": (-1e9, 1e9),
-        "high": (-1e9, 1e9),
-        "soft_low": (0, 1e9),
-        "soft_high": (0, 1e9),
-        "angle": (0, 180),
-        "turn": (-3600, 3600),
-        "x": PLACE,
-        "y": PLACE,
-        "width": SIZE,
-        "height": SIZE,
-    }
-)
-"""Least and greatest value of every number of a part."""
+from prism.fields import DEGREES, PIXELS, XYZ, Shown, settings_of
+from prism.keyed import Number, Within
 
 Hex = Annotated[str, Field(pattern="^[0-9a-f]{8}$")]
 Unit = Annotated[float, Field(ge=0, le=1)]
-Place = number(*PLACE)
-Axis = Annotated[float, Field(ge=-1e9, le=1e9)]
-Soft = number(*MATTE_RANGES["soft"])
+Axis = Annotated[float, Within(-1e9, 1e9)]
+Place = Annotated[Number, Within(-100_000, 100_000)]
+Size = Annotated[Number, Within(0, 100_000)]
+Soft = Annotated[Number, Within(0, 100_000)]
+Measured = Annotated[Number, Within(-1e9, 1e9)]
+Width = Annotated[Number, Within(0, 1e9)]
+_SIDED = ("form", ("ellipse", "rectangle"))
 
 
 class _Part(Value):
@@ -50,11 +31,13 @@ class _Part(Value):
     inverted, amount."""
 
     how: Literal["add", "subtract", "intersect", "exclude"] = "add"
-    grow: number(*MATTE_RANGES["grow"]) = 0.0
-    blur: number(*MATTE_RANGES["blur"]) = 0.0  # radius; the standard deviation is half of it
+    grow: Annotated[Number, Within(-2000, 2000), Shown(title="grow", **PIXELS)] = 0.0
+    blur: Annotated[Number, Within(0, 2000), Shown(title="blur", **PIXELS)] = (
+        0.0  # radius; the standard deviation is half of it
+    )
     curve: Curve = Curve()
-    inverted: bool = False
-    amount: number(*MATTE_RANGES["amount"]) = 1.0
+    inverted: Annotated[bool, Shown(title="inverted")] = False
+    amount: Annotated[Number, Within(0, 1), Shown(title="amount")] = 1.0
 
 
 class AlphaPart(_Part):
@@ -94,14 +77,11 @@ class ColourPart(_Part):
     kind: Literal["colour"] = "colour"
     source: SourceName
     colour: tuple[float, float, float]
-    tolerance: number(*MATTE_RANGES["tolerance"]) = 0.01
-    soft: Soft = 0.0
-    touching: bool = False
+    tolerance: Annotated[Number, Within(0, 10), Shown(title="tolerance", step=0.005, digits=3)] = 0.01
+    soft: Annotated[Soft, Shown(title="softness", step=0.005, digits=3)] = 0.0
+    touching: Annotated[bool, Shown(title="only where it touches")] = False
     x: Place = 0.0
     y: Place = 0.0
-
-
-MEASURES = ("luminance", "first", "second", "third")
 
 
 class RangePart(_Part):
@@ -112,11 +92,11 @@ class RangePart(_Part):
 
     kind: Literal["range"] = "range"
     source: SourceName
-    measure: Literal["luminance", "first", "second", "third"] = "first"
-    low: number(*MATTE_RANGES["low"]) = 0.0
-    high: number(*MATTE_RANGES["high"]) = 1.0
-    soft_low: number(*MATTE_RANGES["soft_low"]) = 0.0
-    soft_high: number(*MATTE_RANGES["soft_high"]) = 0.0
+    measure: Annotated[Literal["luminance", "first", "second", "third"], Shown(title="of its")] = "first"
+    low: Annotated[Measured, Shown(title="from", digits=3)] = 0.0
+    high: Annotated[Measured, Shown(title="to", digits=3)] = 1.0
+    soft_low: Annotated[Width, Shown(title="soft before", digits=3)] = 0.0
+    soft_high: Annotated[Width, Shown(title="soft after", digits=3)] = 0.0
 
 
 class DirectionPart(_Part):
@@ -124,9 +104,9 @@ class DirectionPart(_Part):
 
     kind: Literal["direction"] = "direction"
     source: SourceName
-    toward: tuple[Axis, Axis, Axis] = (0.0, 1.0, 0.0)
-    angle: number(*MATTE_RANGES["angle"]) = 45.0
-    soft: Soft = 15.0
+    toward: Annotated[tuple[Axis, Axis, Axis], Shown(title="toward", parts=XYZ)] = (0.0, 1.0, 0.0)
+    angle: Annotated[Number, Within(0, 180), Shown(title="angle", **DEGREES)] = 45.0
+    soft: Annotated[Soft, Shown(title="softness", **DEGREES)] = 15.0
 
 
 class BoxPart(_Part):
@@ -134,9 +114,9 @@ class BoxPart(_Part):
 
     kind: Literal["box"] = "box"
     source: SourceName
-    low: tuple[Axis, Axis, Axis] = (-1.0, -1.0, -1.0)
-    high: tuple[Axis, Axis, Axis] = (1.0, 1.0, 1.0)
-    soft: Soft = 0.0
+    low: Annotated[tuple[Axis, Axis, Axis], Shown(title="from", step=0.05, parts=XYZ)] = (-1.0, -1.0, -1.0)
+    high: Annotated[tuple[Axis, Axis, Axis], Shown(title="to", step=0.05, parts=XYZ)] = (1.0, 1.0, 1.0)
+    soft: Annotated[Soft, Shown(title="softness", step=0.05)] = 0.0
 
 
 class Stroke(Value):
@@ -157,8 +137,8 @@ class StrokesPart(_Part):
 
     kind: Literal["strokes"] = "strokes"
     strokes: Annotated[tuple[Stroke, ...], Field(max_length=2000)] = ()
-    x: Place = 0.0
-    y: Place = 0.0
+    x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
+    y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0
 
 
 class Corner(Value):
@@ -175,12 +155,12 @@ class ShapePart(_Part):
 
     kind: Literal["shape"] = "shape"
     form: Literal["ellipse", "rectangle", "polygon", "smooth", "gradient"] = "ellipse"
-    x: Place = 0.0
-    y: Place = 0.0
-    width: number(*SIZE) = 0.0
-    height: number(*SIZE) = 0.0
-    turn: number(*MATTE_RANGES["turn"]) = 0.0
-    soft: Soft = 0.0
+    x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
+    y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0
+    width: Annotated[Size, Shown(title="width", **PIXELS, when=_SIDED)] = 0.0
+    height: Annotated[Size, Shown(title="height", **PIXELS, when=_SIDED)] = 0.0
+    turn: Annotated[Number, Within(-3600, 3600), Shown(title="turn", **DEGREES, when=_SIDED)] = 0.0
+    soft: Annotated[Soft, Shown(title="softness", **PIXELS, when=_SIDED)] = 0.0
     corners: Annotated[tuple[Corner, ...], Field(max_length=500)] = ()
 
     @model_validator(mode="after")
@@ -191,6 +171,8 @@ class ShapePart(_Part):
         return self
 
 
+FORMS: tuple[str, ...] = get_args(ShapePart.model_fields["form"].annotation)
+MEASURES: tuple[str, ...] = get_args(RangePart.model_fields["measure"].annotation)
 PARTS = (AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart)
 """All kinds there are, in the order they are offered. What each makes is an entry in a table of `prism.mattes.planes`."""
 
@@ -199,8 +181,18 @@ _TAGGED = tuple(Annotated[part, Tag(f"({kind})")] for part, kind in zip(PARTS, K
 Part = Annotated[Union[_TAGGED], by_kind("A part of a matte", KINDS)]  # noqa: UP007  a table, not a list of names
 
 
-def blank_parts() -> dict[str, dict[str, Any]]:
-    """A part of each kind with nothing changed, as JSON."""
+def kinds_for_page() -> dict[str, dict[str, Any]]:
+    """By kind: a part with nothing changed, and its settings (its own first, then those of all parts)."""
+    common = set(_Part.model_fields)
+    return {
+        kind: {
+            "blank": _blank(part).model_dump(mode="json"),
+            "settings": sorted(settings_of(part), key=lambda setting: setting["field"] in common),
+        }
+        for kind, part in zip(KINDS, PARTS, strict=True)
+    }
+
+
+def _blank(part: type[_Part]) -> _Part:
     given = {"source": "pass", "of": "matte", "colour": (0.0, 0.0, 0.0)}
-    made = (kind(**{name: given[name] for name in given if name in kind.model_fields}) for kind in PARTS)
-    return {part.kind: part.model_dump(mode="json") for part in made}
+    return part(**{name: given[name] for name, field in part.model_fields.items() if field.is_required()})

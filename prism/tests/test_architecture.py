@@ -22,7 +22,7 @@ FLOORS = (
     {"json_text", "limits", "naming"},
     {"bands", "documents"},
     {"colour", "curves", "depth", "keyed", "pixels"},
-    {"formats", "passes"},
+    {"fields", "formats", "passes"},
     {"elements"},
     {"mattes"},
     {"ledger", "standin"},

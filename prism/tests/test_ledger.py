@@ -288,7 +288,7 @@ class First(FolderCase):
         )
         before, after = (evaluate(made, sources) for made in (ledger, fog.ledger))
         self.assertGreater(np.abs(after - before).max(), 0.01)
-        ground = adding.with_background(ledger.replace(alpha=None, rows=()))
+        ground = adding.with_background(ledger.replace(alpha=None, rows=()), sources)
         np.testing.assert_allclose(evaluate(ground.ledger, sources)[:, 0, 0], (0.18, 0.18, 0.18, 1))
 
     def test_light_groups(self):

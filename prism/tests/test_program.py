@@ -9,6 +9,7 @@ from scipy.interpolate import PchipInterpolator
 
 from prism.balance.picked import Picked
 from prism.balance.registration import register
+from prism.colour.grading import turning
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
 from prism.combine import evaluate as evaluation
@@ -17,7 +18,6 @@ from prism.combine.evaluate import apply_steps, evaluate
 from prism.combine.histogram import of_row
 from prism.combine.program import compile_ledger
 from prism.combine.shaping import apply_curve
-from prism.combine.trims import turning
 from prism.curves import pieces
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
@@ -25,8 +25,9 @@ from prism.keyed import Keyed
 from prism.ledger.copying import copied, with_copied
 from prism.ledger.document import Ledger
 from prism.ledger.operators import OPERATORS
-from prism.ledger.rows import NEUTRAL, PassRow, Trims
+from prism.ledger.rows import NEUTRAL, PassRow
 from prism.ledger.templates import lay
+from prism.ledger.trims import Trims
 from prism.ledger.wording import changes
 from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
@@ -466,7 +467,7 @@ class Colour(unittest.TestCase):
             np.testing.assert_allclose(matrix @ np.ones(3), 1, atol=1e-6)
             np.testing.assert_allclose(weights @ matrix, weights, atol=1e-6)
             np.testing.assert_allclose(turning(1, 30, space) @ turning(1, 40, space), turning(1, 70, space), atol=1e-6)
-        with unittest.mock.patch("prism.combine.trims.luminance_weights", lambda space: np.full(3, 1 / 3)):
+        with unittest.mock.patch("prism.colour.grading.luminance_weights", lambda space: np.full(3, 1 / 3)):
             np.testing.assert_allclose(turning(1, 120, "any") @ (1, 0, 0), (0, 1, 0), atol=1e-6)
 
     def test_neutral_is_what_a_new_row_has(self):

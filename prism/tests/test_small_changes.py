@@ -8,10 +8,13 @@ import OpenEXR
 import OpenImageIO as oiio
 
 from prism.balance.balance import balance
+from prism.balance.rounding import UNIT_HALF, rounding_bound
 from prism.colour.spaces import decode_srgb
 from prism.colour.view import ViewTransform
 from prism.combine.contributions import contributions
+from prism.combine.evaluate import run
 from prism.combine.histogram import BRIGHTEST, EMPTY, of_row, of_source
+from prism.combine.program import compile_ledger
 from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.store import PixelStore
@@ -63,6 +66,19 @@ class Mattes(unittest.TestCase):
         self.assertEqual(
             names(8, 0, 15, 11), ["3f000002"]
         )  # of the large one there is less than half, and it fills less
+
+
+class Rounding(unittest.TestCase):
+    def test_what_was_pushed_is_off_where_it_lies_now(self):
+        """A bright line pushed from the first band of rows to the last: its rounding goes with it."""
+        bright = np.zeros((3, 100, 6), np.float16)
+        bright[:, 2] = 100
+        frame = MemoryFrame({"line": (bright, None)})
+        row = {"id": "line", "kind": "overlay", "source": "line", "in_balance": True, "y": 90}
+        program = compile_ledger(Ledger.from_json({"alpha": None, "beauty": "line", "rows": [row]}), 1)
+        picture, bound = run(program, frame), rounding_bound(program, compile_ledger(Ledger(alpha=None), 1), frame)
+        self.assertEqual(picture[0, 92, 0], 100)
+        self.assertGreaterEqual(bound[0, 92, 0], 100 * UNIT_HALF)
 
 
 class Reading(FolderCase):

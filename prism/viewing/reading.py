@@ -13,7 +13,6 @@ from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
-from prism.ledger.rows import GroupRow, source_of
 from prism.pixels.window import Window
 from prism.viewing.picture import Look
 from prism.viewing.remap import component_names
@@ -54,7 +53,7 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
     steps = {step.id: step for step in program.steps}
     lines = []
     for row in ledger.walk():
-        key = None if isinstance(row, GroupRow) else source_of(row)
+        key = None if row.holds_rows else row.source_taken
         # Not of a row that is off and asks in vain, nor a background of another size.
         if key is not None and key in region:
             lines.append(replace(_line(region.source(key), region, look), key=f"row/{row.id}"))

@@ -1,7 +1,5 @@
 // What can become a row: everything there is, searched by words and grouped by where it comes from.
-const OWN = [{ id: "background", text: "a background colour" }, { id: "fog", text: "fog" }];
-
-export const adding = () => ({
+export const adding = (page) => ({
   adding: false,
   wanted: "",
 
@@ -19,7 +17,7 @@ export const adding = () => ({
     const beauty = this.sourceOf({ source: this.ledger.beauty });
     const light = this.sources.filter(({ data }) => !data).sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
     const behind = light.map((source) => ({ id: `behind ${source.key}`, text: source.title, key: source.pass }));
-    return [{ name: "", items: OWN }, ...asRows, { name: "as the picture behind", items: behind }];
+    return [{ name: "", items: page.made }, ...asRows, { name: "as the picture behind", items: behind }];
   },
   get found() {
     const words = this.wanted.toLowerCase().split(/\s+/);

@@ -1,38 +1,31 @@
 // The curves of the opened row over the histogram of what they bend; and the ends of fog over that of what it goes by.
 import { post } from "../api.js";
 import { Newest } from "../newest.js";
-import { OWN } from "./fields.js";
 import { at, changedTo } from "./time.js";
 import { find } from "./tree.js";
 
 const CURVES = ["all", "red", "green", "blue"];
 const CHANNELS = { red: [0], green: [1], blue: [2] };
-const NEAR_FAR = OWN.fog.filter(({ field }) => field === "near" || field === "far");
-const REASONS = {
-  mist: "",
-  depth: "Depth keeps one distance a pixel: soft edges and what is seen through glass fog all or nothing. Mist, where there is one, is filtered like the picture.",
-  height: "Height keeps one place a pixel, as depth does.",
-};
 
 export const curves = (page, held) => ({
   curveNames: CURVES,
   curveName: "all",
-  ends: NEAR_FAR,
+  endsOf(row) { return ["near", "far"].map((field) => this.settingOf(row, field)); },
   counted: {}, // histograms of the opened row: of its colour, of what it measures
 
-  openCurves() { held.counting = new Newest(({ id, kind }) => this.fetchCounts(id, kind)); },
+  openCurves() { held.counting = new Newest((row) => this.fetchCounts(row)); },
   // Asked anew whenever the row is another one, or what comes before its curves.
   countAgain() {
     const row = find(held.kept.current, this.opened); // it may have been undone
     if (row) held.counting.ask(row);
     else this.counted = {};
   },
-  async fetchCounts(row, kind) {
+  async fetchCounts(row) {
     try {
-      const asked = { ...this.question, row };
+      const asked = { ...this.question, row: row.id };
       const colour = await (await post(page.urls.histogram, asked)).json();
-      const measure = kind === "fog" ? await (await post(page.urls.histogram, { ...asked, measure: true })).json() : null;
-      this.counted = { row, colour, measure };
+      const measure = this.measures(row) ? await (await post(page.urls.histogram, { ...asked, measure: true })).json() : null;
+      this.counted = { row: row.id, colour, measure };
     } catch {
       this.counted = {}; // the picture says why
     }
@@ -54,7 +47,6 @@ export const curves = (page, held) => ({
   // ---- Where fog begins and ends ----
   measureBins(row) { return JSON.stringify(this.counted.row === row.id ? this.counted.measure : null); },
   fogShape(row) { return JSON.stringify({ falloff: at(row.falloff, this.frame), air: row.mode === "transmittance" }); },
-  fogReason(row) { return REASONS[row.through]; },
   withEnds(row, [near, far]) { return { near: changedTo(row.near, this.frame, near), far: changedTo(row.far, this.frame, far) }; },
   slideEnds(row, both) { this.slide(row, this.withEnds(row, both)); },
   setEnds(row, both) { this.change(row, this.withEnds(row, both)); },
@@ -63,7 +55,8 @@ export const curves = (page, held) => ({
   pickEnd(row, end) {
     this.aimOnce(this.pickKey(row, end), `Press where the fog is to ${end.field === "near" ? "begin" : "be full"}`, async ({ x, y }) => {
       const { lines } = await (await post(page.urls.probe, { ...this.asked(), x, y, x1: x, y1: y })).json();
-      const value = lines.find(({ key }) => key === `row/${row.id}`)?.stored[row.through === "height" ? 1 : 0];
+      const { by, channels } = this.kindOf(row).measures;
+      const value = lines.find(({ key }) => key === `row/${row.id}`)?.stored[channels[row[by]]];
       if (Number.isFinite(value)) this.setNumber(row, end, 0, Number(value.toPrecision(5)));
       else this.remark = "Nothing is measured there.";
     });

@@ -18,7 +18,7 @@ export const dragging = (held) => ({
     if (!this.dragged) return;
     const box = event.currentTarget.getBoundingClientRect();
     const lower = (event.clientY - box.top) / box.height > EDGE;
-    [this.before, this.into] = row.kind === "group" && lower ? ["", row.id] : [row.id, ""];
+    [this.before, this.into] = row.rows && lower ? ["", row.id] : [row.id, ""];
   },
   drop() {
     if (this.dragged) this.commitMoved(tree.moved(held.kept.current, this.dragged, { before: this.before, group: this.into }));

@@ -21,7 +21,7 @@ export const drawing = (page, held) => ({
   addShape(form, how, fields) {
     this.dropAim();
     this.openPart = this.openedMatte.parts.length;
-    this.commitParts([...this.openedMatte.parts, { ...page.blank.parts.shape, how, form, ...fields }]);
+    this.commitParts([...this.openedMatte.parts, { ...page.kinds.parts.shape.blank, how, form, ...fields }]);
     this.editShape();
   },
   dragShape(form, how) {
@@ -41,7 +41,7 @@ export const drawing = (page, held) => ({
         if (Math.hypot(to.x - from.x, to.y - from.y) > 1) this.addShape(form, how, fields());
         else from = null;
       },
-      draw: (pen) => from && this.outlineShape(pen, { ...page.blank.parts.shape, form, ...fields() }),
+      draw: (pen) => from && this.outlineShape(pen, { ...page.kinds.parts.shape.blank, form, ...fields() }),
     });
   },
   drawCorners(form, how) {
@@ -57,7 +57,7 @@ export const drawing = (page, held) => ({
         else corners.push(corner(place));
       },
       draw: (pen) => {
-        if (corners.length) this.outlineShape(pen, { ...page.blank.parts.shape, form: "polygon", corners: pointer ? [...corners, pointer] : corners });
+        if (corners.length) this.outlineShape(pen, { ...page.kinds.parts.shape.blank, form: "polygon", corners: pointer ? [...corners, pointer] : corners });
         corners.forEach((place) => this.handle(pen, place));
       },
     });

@@ -13,6 +13,7 @@ import { keys } from "./keys.js";
 import { mattes } from "./mattes.js";
 import { picking } from "./picking.js";
 import { rows } from "./rows.js";
+import { settings } from "./settings.js";
 import { strokes } from "./strokes.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
@@ -57,7 +58,7 @@ export default () => {
       this.refresh();
     },
     showRow(row) { this.show("row", row.id); },
-    showSource(row) { this.show(...(row.source && row.kind !== "background" ? ["source", row.source] : ["row", row.id])); },
+    showSource(row) { this.show(...(row.source && !this.kindOf(row).hasOwnFrames ? ["source", row.source] : ["row", row.id])); },
     isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
     get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
     get isData() { return this.shownSource?.data ?? false; },
@@ -123,5 +124,5 @@ export default () => {
       this.pressed(event);
     },
   };
-  return viewer(page, joined(rows(page, held), adding(), width(), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(settings(page, held), rows(page, held), adding(page), width(), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
 };

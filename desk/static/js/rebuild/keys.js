@@ -58,7 +58,7 @@ export const keys = (page) => ({
     sessionStorage.setItem(COPIED, JSON.stringify(this.copied));
     this.remark = this.copied ? `${this.copied.keys.length} keys of ${number.title} copied. The clipboard beside any number takes them.` : "";
   },
-  canPasteKeys({ still }) { return Boolean(this.copied) && !still; },
+  canPasteKeys({ keyable }) { return Boolean(this.copied) && keyable; },
   pasteLabel({ title }) { return `Paste ${this.copied?.keys.length ?? 0} keys into ${title}`; },
   // Keys of another stretch of frames begin at the frame that is shown; values stay within the number's range.
   pasteKeys(row, number) {

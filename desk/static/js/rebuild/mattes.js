@@ -17,7 +17,7 @@ export const mattes = (page, held) => ({
   matteWays: ["tint", "alone", "checker", "edge"],
 
   // ---- Of a row ----
-  get covering() { return this.sources.filter((source) => (source.alpha || (source.single && !source.data)) && !source.ranked); },
+  get covering() { return this.sources.filter(({ covers }) => covers); },
   matteChoices(row) {
     const own = this.ledger.mattes.map(({ id }) => ({ value: `matte ${id}`, text: id, chosen: row.matte === id }));
     const used = new Set(this.ledger.mattes.map(({ source }) => source));
@@ -156,7 +156,7 @@ export const mattes = (page, held) => ({
   get openedPart() { return this.isMade ? this.openedMatte.parts[this.openPart] : undefined; },
   get partChoices() {
     const place = this.ledger.mattes.findIndex(({ id }) => id === this.matte);
-    return offered(this.sources, this.ledger.mattes.slice(0, place), page.blank.parts);
+    return offered(this.sources, this.ledger.mattes.slice(0, place), page);
   },
   partKey(line) { return `${this.matte}/${line.index}`; },
   partLabel(line, what) { return `${what} part ${line.index + 1}`; },

@@ -1,79 +1,23 @@
 // Parts of mattes: what they are called, what numbers they have, and how they read in a sentence.
 import { at } from "./time.js";
 
-const PIXELS = { unit: "px", step: 0.25, digits: 2, parts: [""] };
-const MEASURED = { step: 0.01, digits: 3, parts: [""] };
-const DEGREES = { unit: "°", step: 1, digits: 0, parts: [""] };
-const AXES = ["x", "y", "z"];
+const RANKS = ["names", "colour", "strokes", "shape", "matte", "direction", "box"]; // what is asked for most, first
 
-// Of every part, after its own.
-export const COMMON = [
-  { field: "grow", title: "grow", ...PIXELS },
-  { field: "blur", title: "blur", ...PIXELS },
-  { field: "amount", title: "amount", step: 0.01, digits: 2, parts: [""] },
-];
-export const PART_NUMBERS = {
-  colour: [
-    { field: "tolerance", title: "tolerance", step: 0.005, digits: 3, parts: [""] },
-    { field: "soft", title: "softness", step: 0.005, digits: 3, parts: [""] },
-  ],
-  range: [
-    { field: "low", title: "from", ...MEASURED },
-    { field: "high", title: "to", ...MEASURED },
-    { field: "soft_low", title: "soft before", ...MEASURED },
-    { field: "soft_high", title: "soft after", ...MEASURED },
-  ],
-  direction: [
-    { field: "toward", title: "toward", step: 0.01, digits: 2, parts: AXES, still: true },
-    { field: "angle", title: "angle", ...DEGREES },
-    { field: "soft", title: "softness", ...DEGREES },
-  ],
-  box: [
-    { field: "low", title: "from", step: 0.05, digits: 2, parts: AXES, still: true },
-    { field: "high", title: "to", step: 0.05, digits: 2, parts: AXES, still: true },
-    { field: "soft", title: "softness", step: 0.05, digits: 2, parts: [""] },
-  ],
-  strokes: [
-    { field: "x", title: "right", ...PIXELS },
-    { field: "y", title: "down", ...PIXELS },
-  ],
-  shape: [
-    { field: "x", title: "right", ...PIXELS },
-    { field: "y", title: "down", ...PIXELS },
-    { field: "width", title: "width", forms: ["ellipse", "rectangle"], ...PIXELS },
-    { field: "height", title: "height", forms: ["ellipse", "rectangle"], ...PIXELS },
-    { field: "turn", title: "turn", forms: ["ellipse", "rectangle"], ...DEGREES },
-    { field: "soft", title: "softness", forms: ["ellipse", "rectangle"], ...PIXELS },
-  ],
-};
-export const PART_CHOICES = {
-  range: [{ field: "measure", title: "of its", words: ["luminance", "first", "second", "third"] }],
-};
 export const HOWS = [
   { value: "add", text: "plus" }, { value: "subtract", text: "without" }, { value: "intersect", text: "only in" }, { value: "exclude", text: "either, not both" },
 ];
-export const FORMS = ["ellipse", "rectangle", "polygon", "smooth", "gradient"];
 
-export const numbersOfPart = (part) => [...(PART_NUMBERS[part.kind] ?? []).filter(({ forms }) => !forms || forms.includes(part.form)), ...COMMON];
-
-// What may be added, of the sources that are there: { value, text, part }.
-export function offered(sources, mattes, blank) {
-  const of = (kind, source, more = {}) => ({ ...blank[kind], source, ...more });
-  const ways = sources.flatMap((source) => {
-    const { key, title, ranked, kind } = source;
-    if (ranked) return key.endsWith("00") || !/\d\d$/.test(key) ? [{ text: title.replace(/ 00$/, ""), part: of("names", key) }] : [];
-    if (kind.startsWith("id_")) return [{ text: title, part: of("colour", key) }];
-    if (kind.startsWith("normals")) return [{ text: `direction by ${title}`, part: of("direction", key) }];
-    if (kind === "position") return [{ text: "box in space", part: of("box", key) }, { text: "height by position", part: of("range", key, { measure: "second" }) }];
-    if (source.data) return [{ text: `range of ${title}`, part: of("range", key) }];
-    if (source.single) return [{ text: `${title} as a matte`, part: of("alpha", key) }, { text: `range of ${title}`, part: of("range", key) }];
-    const alpha = source.alpha ? [{ text: `alpha of ${title}`, part: of("alpha", key) }] : [];
-    return [...alpha, { text: `luminance of ${title}`, part: of("range", key, { measure: "luminance" }) }];
-  });
-  const others = mattes.map(({ id }) => ({ text: `matte ${id}`, part: { ...blank.matte, of: id } }));
-  const drawn = [{ text: "strokes", part: blank.strokes }, ...FORMS.map((form) => ({ text: form, part: { ...blank.shape, form, corners: [] } }))];
-  const rank = ({ part }) => ["names", "colour", "strokes", "shape", "matte", "direction", "box"].indexOf(part.kind) + 1 || 8;
-  return [...ways, ...others, ...drawn].sort((a, b) => rank(a) - rank(b)).map((way, index) => ({ ...way, value: String(index) }));
+// What may be added: parts that the sources make, mattes that stand before, and what is drawn: { value, text, part }.
+export function offered(sources, mattes, { kinds, drawn }) {
+  const ways = [
+    ...sources.flatMap(({ key, title, offers }) => offers.map((offer) => ({ ...offer, text: offer.text.replace("{}", title.replace(/ 00$/, "")), part: { ...offer.part, source: key } }))),
+    ...mattes.map(({ id }) => ({ text: `matte ${id}`, kind: "matte", part: { of: id } })),
+    ...drawn,
+  ];
+  const rank = ({ kind }) => RANKS.indexOf(kind) + 1 || RANKS.length + 1;
+  return ways
+    .sort((a, b) => rank(a) - rank(b))
+    .map(({ text, kind, part }, index) => ({ text, part: { ...kinds.parts[kind].blank, ...part }, value: String(index) }));
 }
 
 // A part in words: what it takes, and what is done with that.

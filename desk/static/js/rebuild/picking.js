@@ -12,7 +12,6 @@ const PICKED = {
   box: "Drag a box over what is to be inside",
 };
 const MOST_LISTED = 60;
-const UNFILTERED = ["depth", "normals", "normals_camera", "position"];
 
 export const picking = (page, held) => ({
   names: [], // of the open part's Cryptomatte: { id, name, share }
@@ -89,7 +88,7 @@ export const picking = (page, held) => ({
   },
   // The range widens to what was pressed; the first press begins it.
   withRange(part, { low, high }) {
-    const blank = page.blank.parts.range;
+    const blank = page.kinds.parts.range.blank;
     const fresh = JSON.stringify([part.low, part.high]) === JSON.stringify([blank.low, blank.high]);
     if (fresh || low === null) return { low, high };
     const set = (field, value) => ({ [field]: changedTo(part[field], this.frame, value) });
@@ -133,12 +132,12 @@ export const picking = (page, held) => ({
   dropPattern(line, pattern) { this.change(line.row, { patterns: line.row.patterns.filter((other) => other !== pattern) }); },
 
   // ---- A range on its histogram ----
-  rangeReason({ source }) { return UNFILTERED.includes(this.sourceOf({ source })?.kind) ? "Unfiltered, so its edges are hard; mist, where there is one, has those of the picture." : ""; },
+  rangeReason({ source }) { return this.sourceOf({ source })?.unfiltered ? "Unfiltered, so its edges are hard; mist, where there is one, has those of the picture." : ""; },
   rangeBins(part) { return JSON.stringify(this.measured?.of === part.source + part.measure ? this.measured : null); },
   slideRange(part, ends) { this.slide(part, this.keyedEnds(part, ends)); },
   setRange(part, ends) { this.change(part, this.keyedEnds(part, ends)); },
-  takeBelow(part) { this.setRange(part, { low: page.blank.matteRanges.low[0] }); },
-  takeAbove(part) { this.setRange(part, { high: page.blank.matteRanges.high[1] }); },
+  takeBelow(part) { this.setRange(part, { low: this.settingOf(part, "low").range[0] }); },
+  takeAbove(part) { this.setRange(part, { high: this.settingOf(part, "high").range[1] }); },
   keyedEnds(part, ends) { return Object.fromEntries(Object.entries(ends).map(([field, value]) => [field, changedTo(part[field], this.frame, value)])); },
 });
 

@@ -1,6 +1,5 @@
 // The rows of the ledger: how they read, and how they are added, grouped and removed.
 import { post } from "../api.js";
-import { withPart } from "./matte-tree.js";
 import * as tree from "./tree.js";
 import { keysOf } from "./time.js";
 
@@ -23,7 +22,7 @@ export const rows = (page, held) => ({
         folded.add(row.id);
         return false;
       }
-      if (row.kind === "group" && row.folded) folded.add(row.id);
+      if (row.folded) folded.add(row.id);
       return true;
     });
   },
@@ -33,9 +32,8 @@ export const rows = (page, held) => ({
   lineStyle({ depth }) { return { paddingLeft: `${8 + depth * 12}px` }; },
   sourceOf(row) { return this.sources.find((source) => source.key === row.source); },
   titleOf(row) {
-    if (row.kind === "fog") return `fog, ${row.through}`;
-    if (row.kind === "background" && row.fill !== "picture") return row.fill === "colour" ? "background" : "gradient";
-    return row.kind === "group" ? row.name || "group" : this.sourceOf(row)?.title ?? row.source;
+    const { by, words, otherwise } = page.kinds.rows[row.kind ?? "pass"].label;
+    return (by && (words[row[by]] ?? row[by])) || otherwise || (this.sourceOf(row)?.title ?? row.source);
   },
   // A ledger onto the denoised beauty says so at its start; only what differs from that is told in its rows.
   rowTitle(row) {
@@ -47,8 +45,12 @@ export const rows = (page, held) => ({
   },
   sourceHint(row) {
     const layer = row.alpha && this.sourceOf({ source: row.alpha });
-    const meaning = layer ? `The layer ${layer.elementName}, with its own alpha.` : row.kind === "group" ? `${row.rows.length} rows, summed by themselves.` : row.kind === "background" ? "A background: it lies under everything that has an alpha." : this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.";
+    const meaning = layer ? `The layer ${layer.elementName}, with its own alpha.` : this.meaningOf(row);
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
+  },
+  meaningOf(row) {
+    if (this.isGroup(row)) return `${row.rows.length} rows, summed by themselves.`;
+    return this.kindOf(row).meaning || (this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.");
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
   shareText(row) { return Math.abs(this.shareOf(row)) < 10 ? `${(this.shareOf(row) * 100).toFixed(0)}%` : ">999%"; },
@@ -63,7 +65,7 @@ export const rows = (page, held) => ({
     return { backgroundImage: `url(${this.contributions.strip})`, backgroundSize: `100% ${high}`, backgroundPosition: `0 ${place}` };
   },
   rowClass({ row, depth }) {
-    return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: row.kind === "group", inner: depth > 0 };
+    return { open: this.isOpen(row), off: !row.on, before: this.before === row.id, into: this.into === row.id, group: this.isGroup(row), inner: depth > 0 };
   },
   // Within the group of its own layer, which says so already.
   isOfLayer(row, source) {
@@ -77,7 +79,7 @@ export const rows = (page, held) => ({
   marksOf(row) {
     const source = this.sourceOf(row);
     const marks = this.hasElements && source && row.kind === "pass" && !this.isOfLayer(row, source) ? [source.elementName] : [];
-    if (row.kind === "background" && row.fill === "picture") marks.push("behind");
+    if (source && this.kindOf(row).hasOwnFrames) marks.push("behind");
     if (row.solo) marks.push("solo");
     if (row.matte) marks.push(row.matte);
     if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);
@@ -110,11 +112,6 @@ export const rows = (page, held) => ({
   },
 
   // ---- Changes ----
-  // Of a row, or of a part of a matte, which says where it stands.
-  changed(row, changes) { return row.at ? withPart(held.kept.current, row.at, changes) : tree.withRow(held.kept.current, row.id, changes); },
-  change(row, changes) { this.commit(this.changed(row, changes)); },
-  slide(row, changes) { this.preview(this.changed(row, changes), row.id); },
-  set(row, field, value) { this.change(row, { [field]: value }); },
   setOperator(row, operator) {
     const { display } = page.operators.find(({ key }) => key === operator);
     this.change(row, display ? { operator } : { operator, display: false });
@@ -149,7 +146,7 @@ export const rows = (page, held) => ({
   group(row) {
     const ledger = held.kept.current;
     const id = tree.freeId(ledger, "group");
-    this.commit(tree.replaced(ledger, row.id, [{ ...page.blank.group, id, rows: [tree.find(ledger, row.id)] }]));
+    this.commit(tree.replaced(ledger, row.id, [{ ...page.kinds.rows.group.blank, id, rows: [tree.find(ledger, row.id)] }]));
     this.opened = id;
   },
   ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },

@@ -4,18 +4,18 @@
 export function* walk(rows, depth = 0, group = "") {
   for (const row of rows) {
     yield { row, depth, group };
-    if (row.kind === "group") yield* walk(row.rows, depth + 1, row.id);
+    if (row.rows) yield* walk(row.rows, depth + 1, row.id);
   }
 }
 
 export const find = (ledger, id) => walk(ledger.rows).find(({ row }) => row.id === id)?.row;
 
-export const holds = (row, id) => row.kind === "group" && walk(row.rows).some((inner) => inner.row.id === id);
+export const holds = (row, id) => Boolean(row.rows) && walk(row.rows).some((inner) => inner.row.id === id);
 
 const changed = (rows, id, change) =>
   rows.flatMap((row) => {
     if (row.id === id) return change(row);
-    return row.kind === "group" ? [{ ...row, rows: changed(row.rows, id, change) }] : [row];
+    return row.rows ? [{ ...row, rows: changed(row.rows, id, change) }] : [row];
   });
 
 export const withRow = (ledger, id, changes) => ({ ...ledger, rows: changed(ledger.rows, id, (row) => [{ ...row, ...changes }]) });
@@ -59,7 +59,7 @@ export function indented(ledger, id, into) {
   const { group, at } = placeOf(ledger, id);
   if (!into) return group ? after(without(ledger, id), group, find(ledger, id)) : ledger;
   const above = siblings(ledger, group)[at - 1];
-  return above?.kind === "group" ? moved(ledger, id, { group: above.id }) : ledger;
+  return above?.rows ? moved(ledger, id, { group: above.id }) : ledger;
 }
 
 export function freeId(ledger, wanted) {

@@ -1,34 +1,15 @@
 // The opened row: its numbers and choices, the place of an overlay, and what else it has.
 import { post } from "../api.js";
-import { CHOICES, NUMBERS, OWN, suits } from "./fields.js";
-import { numbersOfPart, PART_CHOICES } from "./parts.js";
 import { at, changedTo } from "./time.js";
 
 const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
-const MOST_DISTANCE = 20; // scene units from which a drag goes faster
-
-const ANY = [-1e9, 1e9];
+const AMOUNT = { field: "amount" };
 const NEUTRAL_KELVIN = 6504;
 
 export const trims = (page, held) => ({
   place: null, // where an overlay was found to belong
 
   // ---- Numbers ----
-  numbersOf(row) {
-    const numbers = row.at ? numbersOfPart(row) : [...(OWN[row.kind] ?? []).filter((number) => suits(row, number)), ...NUMBERS];
-    const ranges = row.at ? page.blank.matteRanges : page.blank.ranges;
-    return numbers.map((number) => ({ ...number, range: ranges[number.field] ?? ANY, step: this.stepOf(row, number) }));
-  },
-  // Depth is in units of the scene: what is far is dragged faster.
-  stepOf(row, { field, step }) {
-    return (field === "near" || field === "far") && row.through !== "mist" && Math.abs(at(row.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
-  },
-  choicesOf(row) {
-    const pictures = () => this.sources.filter(({ data }) => !data).map(({ key, title }) => ({ value: key, text: title }));
-    return ((row.at ? PART_CHOICES : CHOICES)[row.kind] ?? [])
-      .filter((choice) => suits(row, choice))
-      .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? pictures() }));
-  },
   // A picture brings the frame along at which it starts; without one chosen yet it is one of other files, where there are any.
   choose(row, field, value) {
     const { element } = this.sourceOf({ source: this.ledger.beauty }) ?? {};
@@ -37,17 +18,13 @@ export const trims = (page, held) => ({
     else if (field === "fill" && value === "picture" && !row.source) this.add(`behind ${first.key}`, row.id);
     else this.set(row, field, value);
   },
-  isFog(row) { return row.kind === "fog"; },
+  measures(row) { return Boolean(this.kindOf(row).measures); },
   isWide(row, number) { return number.parts.length > 1 || this.isKeyedNumber(row, number); },
   fieldOf(row, { field }, part) { return row[field].length === undefined ? row[field] : row[field][part]; },
   numberAt(row, number, part) { return at(this.fieldOf(row, number, part), this.frame); },
-  neutralOf(row, { field }, part) {
-    const neutral = (row.at ? page.blank.parts : page.blank)[row.kind][field];
-    return Array.isArray(neutral) ? neutral[part] : neutral;
-  },
   numberLabel({ title }, part) { return part ? `${title} ${part}` : title; },
   unitText(row, number) {
-    if (number.field !== "warmth") return number.unit ?? "";
+    if (number.unit !== "mired") return number.unit;
     return `${Math.round(1e6 / (1e6 / NEUTRAL_KELVIN + this.numberAt(row, number, 0)))} K`;
   },
   withNumber(row, { field }, part, change) {
@@ -61,8 +38,8 @@ export const trims = (page, held) => ({
     this.change(row, this.withNumber(row, number, part, (old) => changedTo(old, this.frame, value)));
   },
   amountAt(row) { return at(row.amount, this.frame); },
-  slideAmount(row, value) { this.slideNumber(row, NUMBERS[0], 0, value); },
-  setAmount(row, value) { this.setNumber(row, NUMBERS[0], 0, value); },
+  slideAmount(row, value) { this.slideNumber(row, AMOUNT, 0, value); },
+  setAmount(row, value) { this.setNumber(row, AMOUNT, 0, value); },
   tintColour(row) {
     const tint = row.tint.map((value) => at(value, this.frame));
     const peak = Math.max(1, ...tint);
@@ -76,7 +53,7 @@ export const trims = (page, held) => ({
   slideColour(row, hex) { this.slide(row, this.tinted(row, hex)); },
 
   // ---- Where an overlay belongs ----
-  isOverlay(row) { return row.kind === "overlay"; },
+  hasPlace(row) { return this.kindOf(row).hasPlace; },
   async findPlace(row) {
     await this.guarded(async () => {
       this.place = { ...(await (await post(page.urls.place, { ...this.question, row: row.id })).json()), row: row.id };
@@ -106,9 +83,7 @@ export const trims = (page, held) => ({
   },
   canDisplay(row) { return this.operatorOf(row).display; },
   isUnsafe(row) { return !this.operatorOf(row).safe; },
-  isPass(row) { return row.kind === "pass"; },
-  isGroup(row) { return row.kind === "group"; },
-  hasAlpha(row) { return this.isPass(row) && Boolean(this.sourceOf(row)?.alpha); },
-  isTrimmed(row) { return JSON.stringify(page.blank.trims) !== JSON.stringify(Object.fromEntries(Object.keys(page.blank.trims).map((name) => [name, row[name]]))); },
-  resetRow(row) { this.change(row, { amount: 1, ...page.blank.trims }); },
+  isGroup(row) { return Array.isArray(row.rows); },
+  isTrimmed(row) { return JSON.stringify(page.trims) !== JSON.stringify(Object.fromEntries(Object.keys(page.trims).map((name) => [name, row[name]]))); },
+  resetRow(row) { this.change(row, { amount: 1, ...page.trims }); },
 });

@@ -1,4 +1,4 @@
-"""Trims at one frame: plain numbers.
+"""Trims: what is done to the colour of a row before it joins, as it stands in a document and at one frame.
 
 In this order: gains (2^exposure gain tint warmth), offset, saturation and hue, contrast, gamma, curves, clamp. Gains, saturation and
 hue are linear and work on premultiplied colour as it is. The others are meant for whole colour: it is divided by alpha for them and
@@ -8,24 +8,58 @@ multiplied again, and where alpha is 0 they do nothing. A trim that is neutral i
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.colour.spaces import luminance_weights
+from prism.colour.grading import turning
 from prism.colour.temperature import warm_gains
-from prism.curves import CurvePoint
-from prism.keyed import at
-from prism.ledger import rows
+from prism.curves import Curve, CurvePoint
+from prism.documents import Value
+from prism.fields import DEGREES, RGB, Shown
+from prism.keyed import Number, Within, at
 
 Triple = tuple[float, float, float]
 Points = tuple[CurvePoint, ...]
 LINEAR: tuple[Points, ...] = ((), (), (), ())
+Tint = Annotated[Number, Within(0, 100)]
+Offset = Annotated[Number, Within(-100, 100)]
+
+
+class Curves(Value):
+    """One curve for all channels, and then one for each."""
+
+    all: Curve = Curve()
+    red: Curve = Curve()
+    green: Curve = Curve()
+    blue: Curve = Curve()
+
+
+class Trims(Value):
+    """The trims of a row, each a number or keys for it: exposure in stops, warmth in mired, hue in degrees from red towards green."""
+
+    exposure: Annotated[Number, Within(-24, 24), Shown(title="exposure", unit="st", step=0.05)] = 0.0
+    gain: Annotated[Number, Within(0, 10_000), Shown(title="gain")] = 1.0
+    warmth: Annotated[Number, Within(-80, 600), Shown(title="warmth", unit="mired", step=2, digits=0)] = 0.0
+    tint: Annotated[tuple[Tint, Tint, Tint], Shown(title="tint", parts=RGB)] = (1.0, 1.0, 1.0)
+    offset: Annotated[tuple[Offset, Offset, Offset], Shown(title="offset", step=0.002, digits=3, parts=RGB)] = (
+        0.0,
+        0.0,
+        0.0,
+    )
+    saturation: Annotated[Number, Within(0, 10), Shown(title="saturation")] = 1.0
+    hue: Annotated[Number, Within(-360, 360), Shown(title="hue", **DEGREES)] = 0.0
+    contrast: Annotated[Number, Within(0, 10), Shown(title="contrast")] = 1.0
+    pivot: Annotated[Number, Within(0.001, 100), Shown(title="pivot", step=0.005, digits=3)] = 0.18
+    gamma: Annotated[Number, Within(0.05, 20), Shown(title="gamma")] = 1.0
+    curves: Curves = Curves()
+    clamp: Annotated[bool, Shown(title="clamp to 0..1")] = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FrameTrims:
-    """What is done to a source. curves: points for all channels, then for R, G, B."""
+    """Trims at one frame: plain numbers. curves: points for all channels, then for R, G, B."""
 
     gains: Triple = (1.0, 1.0, 1.0)
     offset: Triple = (0.0, 0.0, 0.0)
@@ -64,7 +98,7 @@ class FrameTrims:
         return turning(self.saturation, self.hue, self.space)
 
 
-def trims_at(row: rows.Trims, frame: int, space: str) -> FrameTrims:
+def trims_at(row: Trims, frame: int, space: str) -> FrameTrims:
     """The trims of a row at a frame. space: the working space of its source."""
     factor = at(row.gain, frame) * 2.0 ** at(row.exposure, frame)
     warm = warm_gains(at(row.warmth, frame), space)
@@ -81,18 +115,3 @@ def trims_at(row: rows.Trims, frame: int, space: str) -> FrameTrims:
         clamp=row.clamp,
         space=space,
     )
-
-
-def turning(saturation: float, hue: float, space: str) -> NDArray[np.float32]:
-    """(3, 3): turn colour about the grey axis by `hue` degrees, red towards green, then scale its distance from its luminance.
-
-    Luminance stays: v = y + c with y its luminance; c is seen along the grey axis, turned by Rodrigues' formula, and put back on
-    the plane of luminance 0.
-    """
-    weights = luminance_weights(space)
-    grey = np.outer(np.ones(3), weights)
-    across = np.eye(3) - np.ones((3, 3)) / 3
-    about = np.array([[0, -1, 1], [1, 0, -1], [-1, 1, 0]]) / np.sqrt(3)
-    angle = np.radians(hue)
-    turned = np.cos(angle) * across + np.sin(angle) * about
-    return (grey + saturation * (np.eye(3) - grey) @ turned).astype(np.float32)

@@ -1,0 +1,41 @@
+// What a row, or a part of a matte, can be set to. Python describes every setting of every kind (prism/fields.py); this reads it.
+// A part says in `at` where it stands, which tells the two apart.
+import { withPart } from "./matte-tree.js";
+import { at } from "./time.js";
+import { withRow } from "./tree.js";
+
+const MOST_DISTANCE = 20; // scene units from which a drag goes faster
+
+export const settings = (page, held) => ({
+  kindOf(target) { return page.kinds[target.at ? "parts" : "rows"][target.kind]; },
+  settingsOf(target, takes) { return this.kindOf(target).settings.filter((setting) => takes.includes(setting.takes) && this.isOffered(target, setting)); },
+  settingOf(target, field) { return this.kindOf(target).settings.find((setting) => setting.field === field); },
+  isOffered(target, { when, needsAlpha }) {
+    if (needsAlpha && !this.sourceOf(target)?.alpha) return false;
+    return !when || when[1].includes(target[when[0]]);
+  },
+  neutralOf(target, { field }, part) {
+    const neutral = this.kindOf(target).blank[field];
+    return Array.isArray(neutral) ? neutral[part] : neutral;
+  },
+
+  // ---- Lists for the page ----
+  ticksOf(target) { return this.settingsOf(target, ["tick"]); },
+  numbersOf(target) { return this.settingsOf(target, ["number"]).map((number) => ({ ...number, step: this.stepOf(target, number) })); },
+  // Depth is in units of the scene: what is far is dragged faster.
+  stepOf(target, { field, step }) {
+    return (field === "near" || field === "far") && target.through !== "mist" && Math.abs(at(target.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
+  },
+  choicesOf(target) {
+    const pictures = () => this.sources.filter(({ data }) => !data).map(({ key, title }) => ({ value: key, text: title }));
+    return this.settingsOf(target, ["choice", "source"])
+      .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? pictures() }));
+  },
+  notesOf(target) { return this.settingsOf(target, ["choice"]).map(({ field, notes }) => notes[target[field]]).filter(Boolean); },
+
+  // ---- Changes ----
+  changed(target, changes) { return target.at ? withPart(held.kept.current, target.at, changes) : withRow(held.kept.current, target.id, changes); },
+  change(target, changes) { this.commit(this.changed(target, changes)); },
+  slide(target, changes) { this.preview(this.changed(target, changes), target.id); },
+  set(target, field, value) { this.change(target, { [field]: value }); },
+});

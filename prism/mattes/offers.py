@@ -1,0 +1,84 @@
+"""Which parts of a matte a source can make, in the order in which they are offered."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from prism.elements.element import ElementPass
+from prism.mattes.parts import FORMS
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A part that can be added. text: with `{}` where the title of the source stands. part: its kind, and what it has beside the
+    source that is not as in every new part of the kind."""
+
+    text: str
+    kind: str
+    part: dict[str, Any]
+
+
+UNFILTERED = frozenset({"depth", "normals", "normals_camera", "position"})
+"""Passes that keep one value of the many in a pixel, so that ranges on them have hard edges; common practice, no source."""
+
+
+def covers(held: ElementPass) -> bool:
+    """Whether it is a matte as it is: by its alpha, or as a single channel that is no measure."""
+    is_data = held.pass_kind is not None and held.pass_kind.is_data
+    return not _is_ranked(held) and (held.alpha is not None or (len(held.channels) == 1 and not is_data))
+
+
+def offers_of(held: ElementPass) -> list[Offer]:
+    """What a pass can make; nothing for all but the first rank of a Cryptomatte."""
+    return next(list(make(held)) for fits, make in _OFFERS if fits(held))
+
+
+def drawn_offers() -> list[Offer]:
+    """What is drawn, and follows no pass."""
+    return [Offer("strokes", "strokes", {}), *(Offer(form, "shape", {"form": form, "corners": []}) for form in FORMS)]
+
+
+def _key(held: ElementPass) -> str:
+    return held.pass_kind.key if held.pass_kind is not None else ""
+
+
+def _is_ranked(held: ElementPass) -> bool:
+    return held.pass_kind is not None and held.pass_kind.ranked
+
+
+def _names(held: ElementPass) -> Iterator[Offer]:
+    if held.key.endswith("00") or not held.key[-2:].isdigit():
+        yield Offer("{}", "names", {})
+
+
+def _box(held: ElementPass) -> Iterator[Offer]:
+    yield Offer("box in space", "box", {})
+    yield Offer("height by position", "range", {"measure": "second"})
+
+
+def _single(held: ElementPass) -> Iterator[Offer]:
+    yield Offer("{} as a matte", "alpha", {})
+    yield Offer("range of {}", "range", {})
+
+
+def _colour(held: ElementPass) -> Iterator[Offer]:
+    if held.alpha is not None:
+        yield Offer("alpha of {}", "alpha", {})
+    yield Offer("luminance of {}", "range", {"measure": "luminance"})
+
+
+def _one(text: str, kind: str) -> Callable[[ElementPass], list[Offer]]:
+    return lambda held: [Offer(text, kind, {})]
+
+
+_OFFERS = (
+    (_is_ranked, _names),
+    (lambda held: _key(held).startswith("id_"), _one("{}", "colour")),
+    (lambda held: _key(held).startswith("normals"), _one("direction by {}", "direction")),
+    (lambda held: _key(held) == "position", _box),
+    (lambda held: held.pass_kind is not None and held.pass_kind.is_data, _one("range of {}", "range")),
+    (lambda held: len(held.channels) == 1, _single),
+    (lambda held: True, _colour),
+)  # the first that fits says
