@@ -37,7 +37,7 @@ def run() -> None:
 
             def drag(encoding: str = "jpeg", look: Look = look) -> bytes:
                 changed = ledger.with_setting("emission", "amount", float(next(amounts)))
-                rgba = LedgerSubject(ledger=changed, edited="emission", evaluator=evaluator).shown(sources).rgba
+                rgba = LedgerSubject(ledger=changed, edited="emission", evaluator=evaluator).shown(sources).picture.rgba
                 return encode(to_screen(rgba, look), encoding)
 
             timing = measure(drag, runs=25)
@@ -46,8 +46,8 @@ def run() -> None:
                 f"row change to picture, {WIDTH} x {HEIGHT}, {view}: median {timing.median * 1e3:.0f} ms, best {timing.best * 1e3:.0f} ms "
                 f"(aim: {AIM * 1e3:.0f} ms median); at rest, lossless: median {resting.median * 1e3:.0f} ms"
             )
-            rgb = np.ascontiguousarray(np.moveaxis(evaluator.evaluate(ledger, sources)[:3], 0, -1))
+            rgb = np.ascontiguousarray(np.moveaxis(evaluator.evaluate(ledger, sources).rgba[:3], 0, -1))
             exact = measure(lambda: apply_exactly(rgb, look.transform), runs=3)
-            rgba = evaluator.evaluate(ledger, sources)
+            rgba = evaluator.evaluate(ledger, sources).rgba
             baked = measure(lambda: to_screen(rgba, look))
             print(f"  baked view {exact.best / baked.best:.1f} times as fast as the exact one")

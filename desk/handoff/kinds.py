@@ -9,6 +9,7 @@ from desk.jobs.registry import Outcome, Watch, kind
 
 @kind(services.KIND)
 def write_frame(task: Task, watch: Watch) -> Outcome:
-    path, remarks = services.write(task, watch.is_over)
-    size = path.stat().st_size
-    return Outcome(line=f"Wrote {path.name}, {size / 1e6:.1f} MB.", bytes=size, result={"remarks": remarks})
+    written = services.write(task, watch.is_over)
+    size = sum(file["bytes"] for file in written.values())
+    files = f"{len(written)} file{'' if len(written) == 1 else 's'}"
+    return Outcome(line=f"Wrote {files}, {size / 1e6:.1f} MB.", bytes=size, result={"written": written})

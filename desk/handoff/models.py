@@ -1,6 +1,9 @@
-"""Deliveries: one version of a ledger written for a list of frames, each frame a task of its own."""
+"""Deliveries: one version of a ledger written in one format for a list of frames. Those of an order share a job, in which each frame is
+a task that runs the ledger once and writes it in all of them."""
 
 from __future__ import annotations
+
+from typing import Any
 
 from django.db import models
 
@@ -13,7 +16,7 @@ from prism.mattes.writing import file_word
 
 class Delivery(models.Model):
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="deliveries")
-    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="delivery")
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="deliveries")  # writes all formats of an order
     version = models.ForeignKey(LedgerVersion, on_delete=models.PROTECT, related_name="deliveries")
     element = models.ForeignKey(Element, on_delete=models.SET_NULL, null=True, related_name="deliveries")
     suffix = models.CharField(max_length=8)  # .exr, .png, ...
@@ -45,6 +48,10 @@ class Delivery(models.Model):
         matte = f"_matte_{file_word(self.matte)}" if self.matte else ""
         take = f"_t{self.take}" if self.take > 1 else ""
         return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{matte}{take}"
+
+    def written(self, frame: Task) -> dict[str, Any]:
+        """What came of a frame that is done: `bytes` of its file, and `remarks`."""
+        return frame.result["written"][str(self.pk)]
 
     @property
     def matte(self) -> str:

@@ -15,7 +15,7 @@ from desk.elements.models import Element
 from desk.elements.services import elements_named, files_of, frames_on_disk, sources_of
 from desk.handoff.models import Delivery
 from desk.jobs import engine
-from desk.jobs.models import GOOD, OPEN, State, Task
+from desk.jobs.models import GOOD, OPEN, Job, State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Shot
@@ -23,7 +23,7 @@ from desk.shots.storage import kept_inside, shot_folder
 from desk.web.saving import at_once, locked
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import Stale
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import Output, deliver_all
 from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.formats.stamps import stamp_of
@@ -79,14 +79,29 @@ def _ordered(
     locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
     wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
-    return [_create(shot, version, ledger, user, suffix, output, marks) for suffix, output in wanted]
+    ordered = [_taking(version, ledger, suffix, output, marks) for suffix, output in wanted]
+    fresh = [delivery for delivery in ordered if delivery.pk is None]
+    if fresh:
+        job = _begun(shot, version, user, fresh, marks)
+        for delivery in fresh:
+            delivery.job = job
+            delivery.save()
+    return ordered
 
 
-def _create(
-    shot: Shot, version: LedgerVersion, ledger: Ledger, user, suffix: str, output: Output, frames: dict[int, str]
-) -> Delivery:
-    """A new delivery, or the one that is under way for just the same. The same version written in another way, or from files
-    that changed, gets a take of its own, so that no file is overwritten. frames: with the mark of their files."""
+def _begun(shot: Shot, version: LedgerVersion, user, deliveries: Sequence[Delivery], marks: dict[int, str]) -> Job:
+    """The job that writes frames as several deliveries say. marks: of the files of each frame."""
+    how = " and ".join(f"matte {each.matte}" if each.matte else each.suffix[1:].upper() for each in deliveries)
+    title = f"{shot.code} {version.ledger.name} {version.label} as {how}"[:200]
+    tasks = (
+        Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark}) for number, mark in marks.items()
+    )
+    return engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
+
+
+def _taking(version: LedgerVersion, ledger: Ledger, suffix: str, output: Output, marks: dict[int, str]) -> Delivery:
+    """A delivery that is not saved yet, or the one that is under way for just the same. The same version written in another way, or
+    from files that changed, gets a take of its own, so that no file is overwritten. marks: of the files of each frame."""
     takes: dict[int, list[Delivery]] = defaultdict(list)
     for delivery in version.deliveries.filter(suffix=suffix):
         if bool(delivery.matte) == bool(output.matte) and file_word(delivery.matte) == file_word(output.matte):
@@ -94,21 +109,14 @@ def _create(
     alike = [
         number
         for number, of_take in takes.items()
-        if all(_output(delivery.output) == output and _agree(delivery, ledger, frames) for delivery in of_take)
+        if all(_output(delivery.output) == output and _agree(delivery, ledger, marks) for delivery in of_take)
     ]
     take = max(alike, default=max(takes, default=0) + 1)
     for delivery in takes[take]:
-        if _marks(delivery) == frames and delivery.frames.filter(state__in=OPEN).exists():
+        if _marks(delivery) == marks and delivery.frames.filter(state__in=OPEN).exists():
             return delivery
-    what = f"matte {output.matte}" if output.matte else suffix[1:].upper()
-    title = f"{shot.code} {version.ledger.name} {version.label} as {what}"[:200]
-    tasks = (
-        Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark})
-        for number, mark in frames.items()
-    )
-    job = engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
-    return Delivery.objects.create(
-        shot=shot, job=job, version=version, element=ledger.element, suffix=suffix, output=asdict(output), take=take
+    return Delivery(
+        shot=ledger.shot, version=version, element=ledger.element, suffix=suffix, output=asdict(output), take=take
     )
 
 
@@ -131,37 +139,44 @@ def _mark(elements: Sequence[Element], number: int) -> str:
 
 
 def try_again(delivery: Delivery) -> None:
-    """Queue the frames that failed or were cancelled; what is written stays."""
+    """Queue the frames of its order that failed or were cancelled; what is written stays."""
     engine.resume(delivery.job)
 
 
 def cancel(delivery: Delivery) -> None:
-    """Stop within a moment; what is written stays."""
+    """Stop its order within a moment; what is written stays."""
     engine.cancel(delivery.job)
 
 
-def write(task: Task, is_stale: Stale) -> tuple[Path, list[str]]:
-    """Write one frame of a delivery. Returns its path and remarks. Raises PrismError."""
-    delivery = task.job.delivery
-    path = path_of(delivery, task.number)
-    document = parse(delivery.shot, delivery.version.document)
-    if delivery.element is None:
-        raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=delivery.stem)
-    elements = elements_named(delivery.shot, document.elements, delivery.element)
+def write(task: Task, is_stale: Stale) -> dict[str, dict[str, Any]]:
+    """Write one frame in all formats of its order. Returns what each delivery has from it, see `Delivery.written`. Raises PrismError."""
+    deliveries = list(task.job.deliveries.order_by("pk"))
+    first = deliveries[0]  # all are of one version and element
+    paths = {delivery: path_of(delivery, task.number) for delivery in deliveries}
+    document = parse(first.shot, first.version.document)
+    if first.element is None:
+        raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=first.stem)
+    elements = elements_named(first.shot, document.elements, first.element)
     mark = _mark(elements, task.number)
     if mark != task.given("sources"):  # rendered again since it was ordered
-        if path.exists():
+        there = next((path for path in paths.values() if path.exists()), None)
+        if there is not None:
             raise UnreadableFile(
-                "The files of this frame have changed, and what was delivered stays.", where=path.name,
+                "The files of this frame have changed, and what was delivered stays.", where=there.name,
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
     sources = sources_of(elements, task.number)
+    wanted = {paths[delivery]: _output(delivery.output) for delivery in deliveries}
     try:
-        remarks = deliver(document, sources, path, _output(delivery.output), is_stale=is_stale)
+        said = deliver_all(document, sources, wanted, is_stale=is_stale)
     except UnknownSource as missing:
         raise next(iter(sources.faults), missing) from None  # it is in the file that cannot be read
-    return path, remarks + [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
+    left_out = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
+    return {
+        str(delivery.pk): {"bytes": path.stat().st_size, "remarks": said[path] + left_out}
+        for delivery, path in paths.items()
+    }
 
 
 def path_of(delivery: Delivery, number: int) -> Path:
@@ -191,11 +206,11 @@ def progress(delivery: Delivery) -> dict[str, Any]:
         "done": len(done),
         "whole": len(frames),
         "share": ended / len(frames) if frames else 1,
-        "bytes": sum(frame.bytes for frame in done),
+        "bytes": sum(delivery.written(frame)["bytes"] for frame in done),
         "files": [{"number": frame.number, "name": delivery.file_name(frame.number)} for frame in done],
         "folder": str(folder_of(delivery)),
         "errors": sorted({frame.fault for frame in frames if frame.fault}),
-        "remarks": sorted({remark for frame in done for remark in frame.result.get("remarks", ())}),
+        "remarks": sorted({remark for frame in done for remark in delivery.written(frame)["remarks"]}),
         "stalled": engine.stalled(frames),
         "made": delivery.made.isoformat(timespec="minutes"),
         "author": author.get_username() if author else "",

@@ -50,7 +50,7 @@ class Extending(WorldCase):
         ledger = first_ledger(frame)
         row = veil(id="veil", colour=(0.25, {"keys": [{"frame": 1001, "value": 0.5}]}, 1), amount=0.5)
         laid = ledger.model_copy(update={"rows": (*ledger.rows, row)})
-        below, above = evaluate(ledger, frame), evaluate(laid, frame)
+        below, above = evaluate(ledger, frame).rgba, evaluate(laid, frame).rgba
         colour = np.array([0.25, 0.5, 1, 1], np.float32)[:, None, None] * below[3]
         np.testing.assert_allclose(above, 0.5 * colour + (1 - 0.5 * below[3]) * below, rtol=1e-5, atol=1e-6)
         with mock.patch.multiple(rows, ROWS=(*rows.ROWS, veil), KINDS=(*rows.KINDS, "veil")):

@@ -93,7 +93,7 @@ class Pictures(RebuildCase):
         document = self.changed("emission", amount=0.3, tint=[1, 0.5, 0.2])
         shown = decoded(self.question("look-picture", ledger=document, encoding="png"))
         self.assertEqual(shown.shape, (HEIGHT, WIDTH, 3))
-        rgba = evaluate(Document.from_json(document), sources_of([self.element], 1001))
+        rgba = evaluate(Document.from_json(document), sources_of([self.element], 1001)).rgba
         exact = apply_exactly(np.moveaxis(rgba[:3], 0, -1), ViewTransform())
         self.assertLessEqual(np.abs(shown - np.floor(exact * 255 + 0.5)).max(), 1)
 
@@ -131,7 +131,7 @@ class Pictures(RebuildCase):
         values = self.question("look-values", show="row", key="emission", x=2, y=3, x1=2, y1=3).json()["values"]
         until = Document.from_json(self.document)
         rows = until.rows[: [row.id for row in until.rows].index("emission") + 1]
-        exact = evaluate(until.replace(rows=rows), sources_of([self.element], 1001))[:3, 3, 2]
+        exact = evaluate(until.replace(rows=rows), sources_of([self.element], 1001)).rgba[:3, 3, 2]
         self.assertEqual(values, [exact.tolist()])
 
     def test_looks(self):

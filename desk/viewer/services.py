@@ -15,7 +15,7 @@ from desk.shots.models import Shot
 from desk.viewer.registry import Opened
 from prism.colour.view import VIEW_TITLES
 from prism.elements.frame import OpenFrame
-from prism.elements.pixels import Region, on_display
+from prism.elements.pixels import Region
 from prism.errors import BadArgument, TooCostly
 from prism.passes.kinds import Role
 from prism.pixels.window import Window
@@ -62,12 +62,11 @@ def picture(opened: Opened, wanted: PictureRequest, is_stale: Callable[[], bool]
     shown = opened.subject.shown(frame, step=step, remap=wanted.remap, is_stale=is_stale)
     if wanted.against is not None:
         other = wanted.against.subject.shown(wanted.against.frame, step=step, is_stale=is_stale)
-        apart = on_display(frame, gap(shown, other, gain=wanted.gain), step=step)
-        return Encoded(encode(to_screen(apart, wanted.look), wanted.encoding), step, smaller)
-    screen = to_screen(on_display(frame, shown.rgba, step=step), wanted.look, data=shown.data)
+        apart = gap(shown, other, gain=wanted.gain)
+        return Encoded(encode(to_screen(apart.on_display, wanted.look), wanted.encoding), step, smaller)
+    screen = to_screen(shown.picture.on_display, wanted.look, data=shown.data)
     if wanted.marks:
-        stored = on_display(frame, np.stack(shown.planes).astype(np.float32), step=step)
-        screen = marked(screen, stored, wanted.marks, white=float(2.0**-wanted.look.stops))
+        screen = marked(screen, shown.values_on_display, wanted.marks, white=float(2.0**-wanted.look.stops))
     return Encoded(encode(screen, wanted.encoding), step, smaller, shown.ends)
 
 

@@ -21,6 +21,7 @@ from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.first import require_beauty
+from prism.pixels.picture import Picture
 from prism.pixels.stats import Difference, compare
 
 
@@ -55,7 +56,7 @@ class Balance:
 
 
 def balance(
-    ledger: Ledger, sources: Frame, *, causes: int = 2, made: NDArray[np.float32] | None = None, is_stale: Stale = never
+    ledger: Ledger, sources: Frame, *, causes: int = 2, made: Picture | None = None, is_stale: Stale = never
 ) -> Balance:
     """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to be told only
     whether it balances. made: the picture of the ledger as it is, if it was evaluated before.
@@ -69,7 +70,7 @@ def balance(
     sources.read([*reference.sources, *program.sources])
     rendered = run(reference, sources, is_stale=is_stale)
     same = made is not None and program == compile_ledger(ledger, sources.number)
-    rebuilt = made if same else run(program, sources, is_stale=is_stale)
+    rebuilt = made.rgba if same else run(program, sources, is_stale=is_stale)
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
     beyond = _beyond(rebuilt, rendered, program, reference, sources)
@@ -106,15 +107,15 @@ class Change:
 def change(ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> Change:
     """The ledger with its trims and changes against the rendered beauty. Raises as `balance`."""
     rebuilt = evaluate(ledger, sources, is_stale=is_stale)
-    return Change(compare(rebuilt[:3], evaluate(ledger.rendered, sources)[:3]), _mean(rebuilt))
+    return Change(compare(rebuilt.rgba[:3], evaluate(ledger.rendered, sources).rgba[:3]), rebuilt.mean)
 
 
-def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
-    """|untrimmed - rendered| as float32 (4, H, W) with alpha 1."""
+def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> Picture:
+    """|untrimmed - rendered| with alpha 1."""
     picture = evaluate(ledger.untrimmed(), sources, step=step)
-    picture[:3] = np.abs(picture[:3] - evaluate(ledger.rendered, sources, step=step)[:3])
-    picture[3] = 1
-    return picture
+    apart = np.abs(picture.rgba - evaluate(ledger.rendered, sources, step=step).rgba)
+    apart[3] = 1
+    return picture.with_rgba(apart)
 
 
 def _suggestions(plain: Ledger, sources: Frame, wrong: NDArray, count: int, causes: int) -> tuple[Suggestion, ...]:

@@ -149,7 +149,7 @@ class _Finder:
 
     def _gap_of(self, ledger: Ledger, picked: Picked) -> NDArray[np.float32]:
         with np.errstate(invalid="ignore", over="ignore"):
-            return evaluate(ledger.rendered, picked) - evaluate(ledger, picked)
+            return evaluate(ledger.rendered, picked).rgba - evaluate(ledger, picked).rgba
 
     def _judged(self, trial: _Trial) -> _Trial:
         return replace(trial, suggestion=replace(trial.suggestion, share=self._share(trial)))
@@ -427,7 +427,7 @@ class _Finder:
     def _unexplained(self, tried: Sequence[_Trial]) -> list[Suggestion]:
         """How much it is, and which pass it looks like; what explains a part of it follows."""
         gap = np.nan_to_num(self._gap[:3], nan=0, posinf=0, neginf=0)
-        rendered = np.nan_to_num(evaluate(self._ledger.rendered, self._picked)[:3], nan=0, posinf=0, neginf=0)
+        rendered = np.nan_to_num(evaluate(self._ledger.rendered, self._picked).rgba[:3], nan=0, posinf=0, neginf=0)
         wrong = np.broadcast_to(self._residue.wrong, gap.shape)
         amount = gap[wrong].sum(dtype=np.float64) / max(np.abs(rendered[wrong]).sum(dtype=np.float64), 1e-30)
         alike = max(

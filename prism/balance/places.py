@@ -59,7 +59,7 @@ class Tile:
             window.x0 + min(left + TILE, width) - 1, window.y0 + min(top + TILE, height) - 1,
         )  # fmt: skip
         region = Region(frame.whole, box)
-        return cls(region, ledger, _grey(evaluate(ledger.rendered, region)) - _grey(evaluate(ledger, region)))
+        return cls(region, ledger, _grey(evaluate(ledger.rendered, region).rgba) - _grey(evaluate(ledger, region).rgba))
 
     def pair(self, key: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """A source as it is stored, and as it would have to be; of a sum in which it counts once, luminance (h, w) each."""

@@ -14,12 +14,13 @@ from prism.bands import run_bands
 from prism.combine.behind import frame_behind
 from prism.combine.lowering import bind
 from prism.combine.program import Program, compile_ledger
-from prism.elements.pixels import Frame
+from prism.elements.pixels import Frame, picture_of
 from prism.elements.store import Held, PixelStore
 from prism.errors import UnknownSource
 from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
 from prism.ledger.steps import Step, flat
+from prism.pixels.picture import Picture
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out
@@ -31,16 +32,17 @@ def never() -> bool:
     return False
 
 
-def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
-    """The rebuilt image: float32 (4, H, W), premultiplied R G B A over the frame's window.
+def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> Picture:
+    """The rebuilt picture of a frame.
 
     step: divides both sides, for previews. Raises UnknownSource, BadArgument, or Superseded once `is_stale` answers True.
     """
-    return run(compile_ledger(ledger, sources.number), sources, step=step, is_stale=is_stale)
+    rgba = run(compile_ledger(ledger, sources.number), sources, step=step, is_stale=is_stale)
+    return picture_of(sources, rgba, step=step, space=ledger.space)
 
 
 def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
-    """The picture of a program; as `evaluate`."""
+    """The values of a program's picture: float32 (4, H, W), premultiplied R G B A over the frame's window. Raises as `evaluate`."""
     require_sources(program, sources)
     sources.read(program.sources, step=step)
     running = start(program.alpha, sources, step=step)
@@ -104,7 +106,7 @@ def apply_steps(
 class Evaluator:
     """Evaluates ledgers one after another and starts from the last row that did not change.
 
-    While one row is dragged, everything above it is kept from the first time; only what follows is computed.
+    While one row is dragged, everything above it is cached from the first time; only what follows is computed.
     """
 
     def __init__(self, store: PixelStore) -> None:
@@ -118,23 +120,21 @@ class Evaluator:
         step: int = 1,
         edited: str | None = None,
         is_stale: Stale = never,
-    ) -> NDArray[np.float32]:
-        """Like `evaluate`. edited: id of the row being changed; the result above it is kept for the next call."""
+    ) -> Picture:
+        """Like `evaluate`. edited: id of the row being changed; the result above it is cached for the next call."""
         program = compile_ledger(ledger, sources.number)
         row = next((row.id for row in ledger.rows if any(edited == inner.id for inner in walk((row,)))), None)
         if row is None:
-            return run(program, sources, step=step, is_stale=is_stale)
-        kept = self._result(program.above(row), sources, step, is_stale)
+            return evaluate(ledger, sources, step=step, is_stale=is_stale)
+        running = self._result(program.above(row), sources, step, is_stale).copy()
         sources.read(program.sources, step=step)
-        running = kept.copy()
         apply_steps(running, program.from_row(row), sources, step=step, is_stale=is_stale)
-        return running
+        return picture_of(sources, running, step=step, space=ledger.space)
 
-    def unchanged(
-        self, ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never
-    ) -> NDArray[np.float32]:
-        """Like `evaluate`, read-only, and all of it kept: for what is laid over a picture that stays."""
-        return self._result(compile_ledger(ledger, sources.number), sources, step, is_stale)
+    def unchanged(self, ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> Picture:
+        """Like `evaluate`, read-only, and all of it cached: for what is laid over a picture that stays."""
+        rgba = self._result(compile_ledger(ledger, sources.number), sources, step, is_stale)
+        return picture_of(sources, rgba, step=step, space=ledger.space)
 
     def _result(self, program: Program, sources: Frame, step: int, is_stale: Stale) -> NDArray[np.float32]:
         key = ("result", identity(program, sources), step, program)

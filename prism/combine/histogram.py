@@ -37,7 +37,7 @@ def of_row(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogra
     alone = row.replace(
         on=True, solo=False, amount=1.0, matte=None, operator="add", display=False, curves=Curves(), clamp=False
     )
-    rgba = evaluate(ledger.replace(rows=(alone,), alpha=None), frame, step=step)
+    rgba = evaluate(ledger.replace(rows=(alone,), alpha=None), frame, step=step).rgba
     covered = rgba[3] > 0
     with np.errstate(all="ignore"):
         values = np.where(covered, rgba[:3] / np.where(covered, rgba[3], 1), rgba[:3]).reshape(3, -1)

@@ -1,17 +1,16 @@
-"""A rebuilt frame written as a file: EXR as it is, or a still through the view transform."""
+"""A rebuilt frame written as files: EXR as it is, stills through the view transform, mattes."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-
-import numpy as np
 
 from prism.balance.balance import balance
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import Stale, evaluate, never
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame, on_display
+from prism.elements.pixels import Frame
 from prism.errors import BadArgument, PrismError
 from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
@@ -19,6 +18,7 @@ from prism.ledger.document import Ledger
 from prism.mattes.plan import plans
 from prism.mattes.writing import write_matte
 from prism.pixels.image import Image
+from prism.pixels.picture import Picture
 
 PIXELS = ("half", "float")
 
@@ -40,30 +40,42 @@ class Output:
 
 
 def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_stale: Stale = never) -> list[str]:
-    """Evaluate at full size and write `path`, whose suffix names the format. Returns remarks on what the format cost.
+    """As `deliver_all`, of one file: its remarks."""
+    return deliver_all(ledger, sources, {path: output}, is_stale=is_stale)[path]
 
-    EXR keeps data and display window, and the attributes of the beauty as they lie in its file. Raises what `evaluate` and
-    the writers raise.
+
+def deliver_all(
+    ledger: Ledger, sources: Frame, wanted: Mapping[Path, Output], *, is_stale: Stale = never
+) -> dict[Path, list[str]]:
+    """Write a frame of a ledger to every path in `wanted`, whose suffix names the format. Returns, by path, remarks on what the
+    format cost, and on a picture that is not balanced.
+
+    The ledger runs once, whatever is written of it. EXR keeps data and display window, and the attributes of the beauty as they
+    lie in its file. Raises what `evaluate` and the writers raise.
     """
-    path = Path(path)
-    if output.matte:
-        return _write_matte(ledger, sources, path, output)
-    sources.read(wanted_of(ledger, sources.number))
-    rgba = evaluate(ledger, sources, is_stale=is_stale)
-    said = _of_balance(ledger, sources, rgba)
-    if path.suffix.lower() == ".exr":
-        return [*said, *_write_exr(ledger, sources, path, rgba, output)]
-    display = sources.display_window
-    picture = on_display(sources, rgba)
+    said: dict[Path, list[str]] = {}
+    pictures = {path: output for path, output in wanted.items() if not output.matte}
+    if pictures:
+        sources.read(wanted_of(ledger, sources.number))
+        picture = evaluate(ledger, sources, is_stale=is_stale)
+        balanced = _of_balance(ledger, sources, picture)
+        for path, output in pictures.items():
+            write = _write_exr if path.suffix.lower() == ".exr" else _write_still
+            said[path] = [*balanced, *write(ledger, sources, path, picture, output)]
+    for path in wanted.keys() - pictures.keys():
+        said[path] = _write_matte(ledger, sources, path, wanted[path])
+    return said
+
+
+def _write_still(ledger: Ledger, sources: Frame, path: Path, picture: Picture, output: Output) -> list[str]:
+    shown = picture.on_display
     report = write_still(
-        path, picture, output.transform, bits=output.bits, keep_alpha=output.keep_alpha,
-        pixel_aspect=sources.pixel_aspect,
+        path, shown, output.transform, bits=output.bits, keep_alpha=output.keep_alpha,
+        pixel_aspect=picture.pixel_aspect,
     )  # fmt: skip
-    remarks = said
+    remarks = []
     if report.clipped:
-        remarks.append(
-            f"{report.clipped} of {display.width * display.height} pixels hold light outside 0..1, clipped here."
-        )
+        remarks.append(f"{report.clipped} of {shown[0].size} pixels hold light outside 0..1, clipped here.")
     if report.flattened:
         remarks.append("Written without alpha: the picture lies over black.")
     if report.glowing:
@@ -88,12 +100,12 @@ def wanted_of(ledger: Ledger, number: int) -> list[str]:
     return list(dict.fromkeys(source for program in programs for source in program.sources))
 
 
-def _of_balance(ledger: Ledger, sources: Frame, rgba: np.ndarray) -> list[str]:
+def _of_balance(ledger: Ledger, sources: Frame, picture: Picture) -> list[str]:
     """That the untrimmed sum is not what was rendered, where there is something it should land on."""
     if not all(key in sources for key in ledger.rendered.sources) or not any(row.in_balance for row in ledger.rows):
         return []
     try:
-        found = balance(ledger, sources, causes=0, made=rgba)
+        found = balance(ledger, sources, causes=0, made=picture)
     except PrismError as error:  # of a pass that only a row asks for which is off
         return [f"Frame {sources.number} could not be held against what was rendered: {error.what}"]
     if found.balanced:
@@ -103,18 +115,18 @@ def _of_balance(ledger: Ledger, sources: Frame, rgba: np.ndarray) -> list[str]:
     ]
 
 
-def _write_exr(ledger: Ledger, sources: Frame, path: Path, rgba: np.ndarray, output: Output) -> list[str]:
-    planes = dict(zip("RGBA", rgba, strict=True))
+def _write_exr(ledger: Ledger, sources: Frame, path: Path, picture: Picture, output: Output) -> list[str]:
+    planes = dict(zip("RGBA", picture.rgba, strict=True))
     if output.pixel == "half":
         planes = {name: to_half(plane, name=name, where=str(path)) for name, plane in planes.items()}
     attributes, dropped = {}, []
     if ledger.beauty in sources:
         attributes, dropped = passing(sources.source(ledger.beauty).attributes)
-        attributes["pixelAspectRatio"] = sources.pixel_aspect
+        attributes["pixelAspectRatio"] = picture.pixel_aspect
     image = Image(
         channels=planes,
-        data_window=sources.window,
-        display_window=sources.display_window,
+        data_window=picture.window,
+        display_window=picture.display_window,
         attributes={**attributes, "ledger": ledger.name},
     )
     write_exr(path, image, compression=output.compression)

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from prism.elements.store import Held
 from prism.formats.headers import Attribute
 from prism.passes.kinds import PassKind
+from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 
 
@@ -322,26 +323,9 @@ def averaged(plane: NDArray, step: int) -> NDArray[np.float32]:
     return plane
 
 
-def on_display(frame: Frame, rgba: NDArray, *, step: int = 1) -> NDArray:
-    """The part of a (C, H, W) picture of the frame's window that lies in its display window; 0 outside the data window."""
-    window, display = frame.window, frame.display_window
-    if window == display:
-        return rgba
-    both = window.union(display)
-    sides = zip(window.slices_in(both), display.slices_in(both), rgba.shape[1:], strict=True)
-    (rows, from_rows, height), (columns, from_columns, width) = (_overlap(*side, step) for side in sides)
-    shown = np.zeros((len(rgba), height, width), rgba.dtype)
-    shown[:, rows, columns] = rgba[:, from_rows, from_columns]
-    return shown
-
-
-def _overlap(held: slice, wanted: slice, count: int, step: int) -> tuple[slice, slice, int]:
-    """Along one side: where what is held falls in what is wanted, which part of it does, and how long the wanted is.
-
-    held, wanted: in pixels from a common origin. count: of small pixels held. step: pixels for one of them.
-    """
-    begin, end = held.start // step, held.start // step + count
-    first, length = wanted.start // step, -(-(wanted.stop - wanted.start) // step)
-    low = min(max(begin, first), first + length)
-    high = max(low, min(end, first + length))
-    return slice(low - first, high - first), slice(low - begin, high - begin), length
+def picture_of(frame: Frame, rgba: NDArray[np.float32], *, step: int = 1, space: str = "lin_rec709") -> Picture:
+    """Values (4, H, W) over a frame's window as a picture of it."""
+    return Picture(
+        rgba=rgba, window=frame.window, display_window=frame.display_window, step=step, pixel_aspect=frame.pixel_aspect,
+        space=space,
+    )  # fmt: skip

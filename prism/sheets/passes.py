@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 from PIL import ImageDraw, ImageFont
 
-from prism.elements.pixels import Frame, Source, on_display
+from prism.elements.pixels import Frame, Source
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
 
 MARGIN, CAPTION, HEAD = 16, 24, 40  # pixels
@@ -42,8 +42,8 @@ def pass_sheet(frame: Frame, look: Look, *, width: int, title: str) -> NDArray[n
 
 def _small(frame: Frame, source: Source, look: Look, width: int) -> NDArray[np.uint8]:
     step = step_for(frame.display_window, width)
-    rgba, data = source_picture(frame, source.key, step=step)
-    return to_screen(on_display(frame, rgba, step=step), look, data=data)
+    picture, data = source_picture(frame, source.key, step=step)
+    return to_screen(picture.on_display, look, data=data)
 
 
 def _fitting(pen: ImageDraw.ImageDraw, text: str, letters, wide: int) -> str:

@@ -103,7 +103,7 @@ class Chains(unittest.TestCase):
         """A doubling at each of 48 steps would never end."""
         made = Ledger.from_json(self.chain(49))
         plain = Ledger.from_json(ledger([{"kind": "range", "source": "p", "high": 0.5}]))
-        np.testing.assert_array_equal(evaluate(made, frame()), evaluate(plain, frame()))
+        np.testing.assert_array_equal(evaluate(made, frame()).rgba, evaluate(plain, frame()).rgba)
 
     def test_deeper_ones_are_refused_in_words(self):
         with self.assertRaises(BadDocument) as raised:

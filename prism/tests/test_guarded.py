@@ -19,7 +19,7 @@ import OpenEXR
 from prism.__main__ import main
 from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources
-from prism.elements.pixels import on_display
+from prism.elements.pixels import picture_of
 from prism.errors import PrismError, TooLarge, UnreadableFile
 from prism.formats import guarded
 from prism.formats.exr import passing, read_channels, write_exr
@@ -83,7 +83,7 @@ class Damaged(FolderCase):
         with self.assertRaisesRegex(TooLarge, "lies so far from the others"):
             find_sources(paths)
         alone = find_sources(paths[1:])
-        self.assertEqual(on_display(alone, np.ones((4, 2, 2), np.float32)).sum(), 0)
+        self.assertEqual(picture_of(alone, np.ones((4, 2, 2), np.float32)).on_display.sum(), 0)
 
 
 SHUT_IN = """

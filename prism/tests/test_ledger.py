@@ -16,7 +16,6 @@ from prism.combine.contributions import contributions
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.delivery.deliver import Output, deliver
 from prism.elements.opening import find_sources
-from prism.elements.pixels import on_display
 from prism.elements.store import PixelStore
 from prism.errors import (
     BadArgument,
@@ -38,6 +37,7 @@ from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.operators import OPERATORS
 from prism.ledger.rows import PassRow
 from prism.pixels.image import Image
+from prism.pixels.picture import on_display
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window
 from prism.tests.frames import COMPONENTS, FolderCase, passes
@@ -135,7 +135,7 @@ class Sources(FolderCase):
                 sources = find_sources(paths)
                 ledger = first_ledger(sources)
                 self.assertEqual([row.source for row in ledger.rows if row.in_balance], list(COMPONENTS))
-                got = evaluate(ledger, sources)
+                got = evaluate(ledger, sources).rgba
                 expected = sum(np.stack([planes[f"{name}.{c}"] for c in "RGB"]) for name in COMPONENTS)
                 np.testing.assert_allclose(got[:3], expected, rtol=1e-6)
                 np.testing.assert_array_equal(got[3], planes["A"])
@@ -180,9 +180,11 @@ class Sources(FolderCase):
         path = self.folder / "over.exr"
         write_exr(path, Image(channels=planes, data_window=window, display_window=Window.of_size(4, 3)))
         sources = find_sources([path])
-        whole = evaluate(first_ledger(sources), sources)
+        whole = evaluate(first_ledger(sources), sources).rgba
         self.assertEqual(whole.shape, (4, 5, 6))
-        np.testing.assert_array_equal(on_display(sources, whole)[0], planes["R"][1:4, 1:5])
+        np.testing.assert_array_equal(
+            on_display(whole, sources.window, sources.display_window)[0], planes["R"][1:4, 1:5]
+        )
         out = self.folder / "out.exr"
         deliver(first_ledger(sources), sources, out, Output(pixel="float"))
         self.assertEqual(read_parts(out)[0].data_window, window)
@@ -286,10 +288,10 @@ class First(FolderCase):
         self.assertEqual(
             (fog.row.source, fog.row.through), ("mist", "mist") if "mist" in sources else ("depth", "depth")
         )
-        before, after = (evaluate(made, sources) for made in (ledger, fog.ledger))
+        before, after = (evaluate(made, sources).rgba for made in (ledger, fog.ledger))
         self.assertGreater(np.abs(after - before).max(), 0.01)
         ground = adding.with_background(ledger.replace(alpha=None, rows=()), sources)
-        np.testing.assert_allclose(evaluate(ground.ledger, sources)[:, 0, 0], (0.18, 0.18, 0.18, 1))
+        np.testing.assert_allclose(evaluate(ground.ledger, sources).rgba[:, 0, 0], (0.18, 0.18, 0.18, 1))
 
     def test_light_groups(self):
         planes = {c: np.full((2, 2), 3, np.float32) for c in "RGBA"}
@@ -309,16 +311,16 @@ class Evaluation(FolderCase):
         )
         light = np.stack(sources.pixels("emission").planes)
         expected = light * np.float32([0.5, 0.25, 0]).reshape(3, 1, 1) * np.float32(2**1.5)
-        np.testing.assert_allclose(evaluate(ledger, sources)[:3], expected, rtol=1e-6)
+        np.testing.assert_allclose(evaluate(ledger, sources).rgba[:3], expected, rtol=1e-6)
 
     def test_order_matters_and_off_rows_do_nothing(self):
         sources = self.frame()
         light, dark = PassRow(id="e", source="emission"), PassRow(id="o", source="occlusion", operator="multiply")
-        first = evaluate(Ledger(rows=(light, dark)), sources)
-        last = evaluate(Ledger(rows=(dark, light)), sources)
+        first = evaluate(Ledger(rows=(light, dark)), sources).rgba
+        last = evaluate(Ledger(rows=(dark, light)), sources).rgba
         self.assertFalse(np.array_equal(first, last))
-        off = evaluate(Ledger(rows=(light, dark.replace(on=False))), sources)
-        np.testing.assert_array_equal(off, evaluate(Ledger(rows=(light,)), sources))
+        off = evaluate(Ledger(rows=(light, dark.replace(on=False))), sources).rgba
+        np.testing.assert_array_equal(off, evaluate(Ledger(rows=(light,)), sources).rgba)
 
     def test_bands_do_not_show(self):
         """A picture of many bands equals the plain sum in NumPy, row by row in the same order."""
@@ -327,7 +329,7 @@ class Evaluation(FolderCase):
         expected = np.zeros((3, 300, 500), np.float32)
         for row in ledger.rows[:-1]:
             expected += np.stack(sources.pixels(row.source).planes)
-        np.testing.assert_array_equal(evaluate(ledger, sources)[:3], expected)
+        np.testing.assert_array_equal(evaluate(ledger, sources).rgba[:3], expected)
 
     def test_kept_results_change_nothing(self):
         """Dragging any row, in any order, gives to the last bit what a fresh evaluation gives."""
@@ -336,12 +338,12 @@ class Evaluation(FolderCase):
         for step in range(40):
             row = ledger.rows[self.rng.integers(len(ledger.rows))]
             ledger = ledger.with_setting(row.id, "amount", float(self.rng.uniform(0, 2)))
-            kept = evaluator.evaluate(ledger, sources, edited=row.id)
-            np.testing.assert_array_equal(kept, evaluate(ledger, sources), f"step {step}")
+            kept = evaluator.evaluate(ledger, sources, edited=row.id).rgba
+            np.testing.assert_array_equal(kept, evaluate(ledger, sources).rgba, f"step {step}")
             if step % 10 == 0:
-                whole = evaluator.unchanged(ledger, sources)
+                whole = evaluator.unchanged(ledger, sources).rgba
                 np.testing.assert_array_equal(whole, kept)
-                self.assertIs(evaluator.unchanged(ledger, sources), whole)
+                self.assertIs(evaluator.unchanged(ledger, sources).rgba, whole)
 
     def test_a_newer_request_ends_an_older(self):
         sources = self.frame()
@@ -361,7 +363,7 @@ class Evaluation(FolderCase):
             sources = find_sources([path], store=PixelStore(limit))
             with mock.patch("prism.formats.exr.read_channels", side_effect=read_channels) as reading:
                 for step in (1, 3):
-                    results.append(evaluate(first_ledger(sources), sources, step=step))
+                    results.append(evaluate(first_ledger(sources), sources, step=step).rgba)
             decoded.append(reading.call_count)
         self.assertEqual(decoded[0], 1)
         self.assertGreater(decoded[1], len(first_ledger(sources).rows))
@@ -404,7 +406,7 @@ class BalanceOfLedgers(FolderCase):
         result = balance(first_ledger(sources), sources)
         self.assertEqual((result.x, result.y, result.difference.channel, result.beyond), (3, 7, 1, 1))
         self.assertAlmostEqual(result.difference.largest, 2, places=4)
-        picture = difference_picture(first_ledger(sources), sources)
+        picture = difference_picture(first_ledger(sources), sources).rgba
         self.assertAlmostEqual(float(picture[1, 7, 3]), 2, places=4)
 
     def test_reasons_are_found(self):
@@ -481,7 +483,7 @@ class Numbers(FolderCase):
         ledger = first_ledger(sources)
         rows = contributions(ledger, sources, step=1)
         self.assertAlmostEqual(sum(row.share for row in rows), 1, places=5)
-        final = evaluate(ledger, sources)
+        final = evaluate(ledger, sources).rgba
         np.testing.assert_array_equal(rows[-1].running, final)
         light = np.stack(sources.pixels("emission").planes).mean(axis=(1, 2))
         share = next(row.share for row in rows if row.id == "emission")
@@ -499,7 +501,9 @@ class Numbers(FolderCase):
         read = {line.key: line for line in probe_ledger(ledger, sources, Window(4, 9, 4, 9), Look())}
         self.assertEqual(read["row/emission"].stored, tuple(float(planes[f"emission.{c}"][9, 4]) for c in "RGB"))
         self.assertEqual(read["rendered"].alpha, float(planes["A"][9, 4]))
-        self.assertEqual(read["rebuilt"].stored, tuple(float(value) for value in evaluate(ledger, sources)[:3, 9, 4]))
+        self.assertEqual(
+            read["rebuilt"].stored, tuple(float(value) for value in evaluate(ledger, sources).rgba[:3, 9, 4])
+        )
         self.assertEqual(len([key for key in read if key.startswith("sum/")]), len(ledger.rows))
 
     def test_probe_outside_the_picture(self):
@@ -520,7 +524,7 @@ class Delivery(FolderCase):
         deliver(self.ledger, self.sources, path, Output(pixel="float", compression="piz"))
         part = read_parts(path)[0]
         image = read_channels(path, part)
-        for name, plane in zip("RGBA", evaluate(self.ledger, self.sources)):
+        for name, plane in zip("RGBA", evaluate(self.ledger, self.sources).rgba):
             np.testing.assert_array_equal(image.plane(name), plane)
         self.assertEqual(part.compression, "piz")
 
@@ -543,7 +547,7 @@ class Delivery(FolderCase):
         path = self.folder / "out.exr"
         deliver(self.ledger, self.sources, path, Output())
         image = read_channels(path, read_parts(path)[0])
-        np.testing.assert_array_equal(image.plane("G"), evaluate(self.ledger, self.sources)[1].astype(np.float16))
+        np.testing.assert_array_equal(image.plane("G"), evaluate(self.ledger, self.sources).rgba[1].astype(np.float16))
 
     def test_too_bright_for_half_writes_nothing(self):
         bright = self.ledger.with_setting("emission", "exposure", 24)

@@ -104,7 +104,7 @@ class Algebra(unittest.TestCase):
 
         def summed(*rows):
             rows = [{"id": str(index)} | trims | row for index, row in enumerate(rows)]
-            return evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": rows}), frame_of(sources))
+            return evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": rows}), frame_of(sources)).rgba
 
         whole = summed({})
         np.testing.assert_allclose(summed({"matte": "m"}, {"matte": "n"}), whole, rtol=2e-6, atol=2e-6)
@@ -115,11 +115,11 @@ class Algebra(unittest.TestCase):
             "exposure": 0,
         }
         group = {"kind": "group", "rows": inner["rows"], "id": "g"}
-        inside = evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": [group]}), frame_of(sources))
+        inside = evaluate(Ledger.from_json({"alpha": None, "mattes": mattes, "rows": [group]}), frame_of(sources)).rgba
         plain = evaluate(
             Ledger.from_json({"alpha": None, "rows": [{"id": "d", "source": "diffuse", "uses_alpha": False}]}),
             frame_of(sources),
-        )
+        ).rgba
         cover = plane(frame_of(sources), names)
         np.testing.assert_allclose(inside[:3], plain[:3] + cover * (whole[:3] - plain[:3]), rtol=1e-5, atol=1e-6)
         self.assertTrue((inside[:3][:, cover == 0] == plain[:3][:, cover == 0]).all())
@@ -404,8 +404,8 @@ class Looked(unittest.TestCase):
                 ]
                 mattes = [{"id": "m", "kind": "made", "parts": [shape]}]
                 ledger = Ledger.model_validate({"alpha": None, "rows": rows, "mattes": mattes})
-                seen = MatteSubject(ledger=ledger, matte="m", evaluator=evaluator).shown(frame).rgba
-                np.testing.assert_array_equal(seen, MatteSubject(ledger=ledger, matte="m").shown(frame).rgba)
+                seen = MatteSubject(ledger=ledger, matte="m", evaluator=evaluator).shown(frame).picture.rgba
+                np.testing.assert_array_equal(seen, MatteSubject(ledger=ledger, matte="m").shown(frame).picture.rgba)
 
 
 class Cryptomatte(unittest.TestCase):

@@ -50,7 +50,7 @@ def frame_of(sources):
 
 def both(document, sources):
     """What the evaluator makes of a document, and what the page says."""
-    ours = evaluate(Ledger.from_json(document), frame_of(sources))
+    ours = evaluate(Ledger.from_json(document), frame_of(sources)).rgba
     with np.errstate(all="ignore"):
         return ours, ledger_page.picture(document, sources, FRAME, SHAPE, PLATES)
 
@@ -156,7 +156,7 @@ class Laws(unittest.TestCase):
         bad[:, :3] = np.inf
         sources |= {"bad": (bad, np.full(SHAPE, np.inf, np.float32)), "none": (bad, np.zeros(SHAPE, np.float32))}
         ground = {"id": "ground", "source": "diffuse"}
-        before = evaluate(Ledger.from_json(one_row()), frame_of(sources))
+        before = evaluate(Ledger.from_json(one_row()), frame_of(sources)).rgba
         for operator in OPERATORS:
             for nothing in ({"amount": 0}, {"matte": "none"}, {"amount": {"keys": [{"frame": 1, "value": 0}]}}):
                 for alpha in (True, False):
@@ -169,7 +169,7 @@ class Laws(unittest.TestCase):
                     } | nothing
                     document = one_row() | {"rows": [ground, row]}
                     document["mattes"] = [{"id": "none", "kind": "alpha", "source": "none"}]
-                    got = evaluate(Ledger.from_json(document), frame_of(sources))
+                    got = evaluate(Ledger.from_json(document), frame_of(sources)).rgba
                     np.testing.assert_array_equal(got, before, err_msg=f"{operator} {nothing} {alpha}")
 
     def test_neutral_trims_change_no_bit(self):
@@ -185,7 +185,7 @@ class Laws(unittest.TestCase):
                 long = Ledger(rows=(rows[0], rows[1] | neutral | {"matte": "all"}), mattes=mattes)
                 frame = frame_of(sources)
                 np.testing.assert_array_equal(
-                    evaluate(ours, frame), evaluate(long, frame), err_msg=f"{operator} {source}"
+                    evaluate(ours, frame).rgba, evaluate(long, frame).rgba, err_msg=f"{operator} {source}"
                 )
 
     def test_a_group_of_one_is_its_row(self):
@@ -206,7 +206,7 @@ class Laws(unittest.TestCase):
                 evaluate(
                     Ledger.from_json(one_row() | {"mattes": mattes, "rows": [ground, last]}),
                     frame_of(sources),
-                )
+                ).rgba
                 for last in (row, group)
             )
             np.testing.assert_allclose(one, other, rtol=2e-5, atol=2e-6, err_msg=f"{number} {row}")
@@ -215,9 +215,9 @@ class Laws(unittest.TestCase):
         dice = Dice(8)
         for _ in range(20):
             frame, ledger = frame_of(dice.sources((64, 33))), Ledger.from_json(dice.ledger())
-            whole = evaluate(ledger, frame)
+            whole = evaluate(ledger, frame).rgba
             with unittest.mock.patch.object(evaluation, "BAND_PIXELS", 100):
-                np.testing.assert_array_equal(evaluate(ledger, frame), whole)
+                np.testing.assert_array_equal(evaluate(ledger, frame).rgba, whole)
 
     def test_a_part_of_a_frame_is_that_part_of_the_picture(self):
         """What a probe or a cause sees: boxes and scattered pixels, of gradients, wipes and overlays that were pushed as well."""
@@ -225,20 +225,20 @@ class Laws(unittest.TestCase):
         rng = np.random.default_rng(3)
         for _ in range(60):
             frame, ledger = frame_of(dice.sources(SHAPE)), Ledger.from_json(dice.ledger())
-            whole = evaluate(ledger, frame)
-            box = evaluate(ledger, Region(frame, Window(3, 2, 7, 5)))
+            whole = evaluate(ledger, frame).rgba
+            box = evaluate(ledger, Region(frame, Window(3, 2, 7, 5))).rgba
             np.testing.assert_array_equal(box, whole[:, 2:6, 3:8])
             places = rng.choice(whole[0].size, 9, replace=False)
             np.testing.assert_array_equal(
-                evaluate(ledger, Picked(frame, places))[:, 0], whole.reshape(4, -1)[:, places]
+                evaluate(ledger, Picked(frame, places)).rgba[:, 0], whole.reshape(4, -1)[:, places]
             )
 
     def test_solo_leaves_only_what_is_soloed(self):
         sources = Dice(9).sources(SHAPE)
         inner = ({"id": "d", "source": "diffuse", "solo": True}, {"id": "e", "source": "emission"})
         rows = ({"id": "s", "source": "shadow"}, {"id": "g", "kind": "group", "rows": inner})
-        got = evaluate(Ledger(alpha=None, rows=rows), frame_of(sources))
-        only = evaluate(Ledger(alpha=None, rows=(PassRow(id="d", source="diffuse"),)), frame_of(sources))
+        got = evaluate(Ledger(alpha=None, rows=rows), frame_of(sources)).rgba
+        only = evaluate(Ledger(alpha=None, rows=(PassRow(id="d", source="diffuse"),)), frame_of(sources)).rgba
         np.testing.assert_array_equal(got, only)
 
     def test_opened_where_it_was_cut(self):
@@ -250,7 +250,7 @@ class Laws(unittest.TestCase):
             for row in program.rows:
                 running = evaluation.run(program.above(row), frame)
                 apply_steps(running, program.from_row(row), frame)
-                np.testing.assert_array_equal(running, evaluate(ledger, frame))
+                np.testing.assert_array_equal(running, evaluate(ledger, frame).rgba)
 
 
 class Document(unittest.TestCase):
@@ -297,8 +297,8 @@ class Document(unittest.TestCase):
         plain = ledger.untrimmed()
         self.assertEqual((plain.row("g").gain, plain.row("e").amount, plain.row("e").matte), (1, 1, None))
         sources = Dice(11).sources(SHAPE)
-        down = evaluate(ledger.down_to("d"), frame_of(sources))
-        alone = evaluate(Ledger(alpha=None, rows=inner[:1]), frame_of(sources))
+        down = evaluate(ledger.down_to("d"), frame_of(sources)).rgba
+        alone = evaluate(Ledger(alpha=None, rows=inner[:1]), frame_of(sources)).rgba
         np.testing.assert_allclose(down[:3], alone[:3], rtol=1e-6)
         self.assertEqual([row.id for row in ledger.down_to("s").rows], ["s"])
 
@@ -321,7 +321,9 @@ class Document(unittest.TestCase):
         self.assertEqual([row.id for row in again.walk()], ["e", "g-2", "e-3", "g", "e-2"])
         self.assertEqual(again.row("e-3").matte, "n-2")
         alone = made.replace(rows=made.rows[1:])
-        np.testing.assert_array_equal(evaluate(alone, other), evaluate(before.replace(rows=before.rows[1:]), here))
+        np.testing.assert_array_equal(
+            evaluate(alone, other).rgba, evaluate(before.replace(rows=before.rows[1:]), here).rgba
+        )
         with self.assertRaises(BadDocument):
             with_copied(made, {"rows": 5}, other)
         del sources["logo"], sources["emission"]

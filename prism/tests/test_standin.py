@@ -124,7 +124,7 @@ class Sums(FolderCase):
                 ),
             )
             lit = self.rgb("diffuse_direct") + self.rgb("diffuse_indirect")
-            np.testing.assert_allclose(evaluate(raw, sources)[:3], lit, rtol=2e-3, atol=1e-5)
+            np.testing.assert_allclose(evaluate(raw, sources).rgba[:3], lit, rtol=2e-3, atol=1e-5)
 
     def test_files_hold_what_the_catalogue_says(self):
         """Every pass is known, in the channels and the pixel type its entry names."""

@@ -35,7 +35,7 @@ class Showing(FolderCase):
 
     def show(self, **subject):
         shown = LedgerSubject(ledger=self.ledger, **subject).shown(self.sources)
-        return shown.rgba, shown.data
+        return shown.picture.rgba, shown.data
 
     def test_normals_are_shown_by_half_and_a_half(self):
         """(0, 0, 1) is shown as (.5, .5, 1), codes 128, 128, 255 (common practice, no source), without a view transform."""
@@ -58,7 +58,7 @@ class Showing(FolderCase):
     def test_depth_of_an_empty_picture(self):
         planes = self.planes | {"Z": np.full((30, 40), 1e10, np.float32)}
         sources = find_sources([self.write("empty.exr", planes)])
-        self.assertEqual(PassSubject("depth").shown(sources).rgba[:3].max(), 0)
+        self.assertEqual(PassSubject("depth").shown(sources).picture.rgba[:3].max(), 0)
 
     def test_a_row_shows_the_sum_down_to_it(self):
         shown, data = self.show(show="row", key="diffuse_indirect")
@@ -256,8 +256,8 @@ class Sheets(FolderCase):
         a, b = (self.write(f"{name}.exr", {c: plane for c in "RGB"}) for name, plane in (
             ("a", np.float32([[1, np.inf, 2, np.nan]])), ("b", np.float32([[0.5, np.inf, 4, 1]]))))  # fmt: skip
         first, second = (PassSubject("beauty").shown(find_sources([path])) for path in (a, b))
-        np.testing.assert_array_equal(gap(first, second)[0], [[0.5, 0, 2, 1]])
-        np.testing.assert_array_equal(gap(second, first, gain=4)[0], [[2, 0, 8, 4]])
+        np.testing.assert_array_equal(gap(first, second).rgba[0], [[0.5, 0, 2, 1]])
+        np.testing.assert_array_equal(gap(second, first, gain=4).rgba[0], [[2, 0, 8, 4]])
         small = self.write("c.exr", {c: np.ones((2, 2), np.float32) for c in "RGB"})
         with self.assertRaises(SizeMismatch):
             gap(first, PassSubject("beauty").shown(find_sources([small])))

@@ -27,8 +27,8 @@ def edge_picture(frame: Frame, key: str, look: Look) -> NDArray[np.uint8]:
     top = int(np.clip(row - size[0] // 2, 0, window.height - size[0]))
     left = int(np.clip(column - size[1] // 2, 0, window.width - size[1]))
     part = Window(window.x0 + left, window.y0 + top, window.x0 + left + size[1] - 1, window.y0 + top + size[0] - 1)
-    rgba, data = source_picture(Region(frame, part), key)
-    shown = to_screen(rgba, look, data=data)
+    picture, data = source_picture(Region(frame, part), key)
+    shown = to_screen(picture.rgba, look, data=data)
     return np.repeat(np.repeat(shown, ENLARGED, axis=0), ENLARGED, axis=1)
 
 

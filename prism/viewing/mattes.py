@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from prism.colour.spaces import decode_srgb
 from prism.combine.costs import mattes_seconds, seconds_of
 from prism.combine.evaluate import Evaluator, Stale, never
-from prism.elements.pixels import Frame
+from prism.elements.pixels import Frame, picture_of
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
@@ -18,6 +18,7 @@ from prism.mattes import ranks
 from prism.mattes.document import within
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
+from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 from prism.viewing.picture import Look
 from prism.viewing.reading import Line, region_of
@@ -46,14 +47,15 @@ class MatteSubject:
             raise BadArgument(f"Unknown look {self.way}.", where="way", advice=f"Use {', '.join(WAYS)}.")
         if self.way in ("alone", "edge"):
             grey = cover if self.way == "alone" else 4 * cover * (1 - cover)
-            return Shown(_opaque(np.stack([grey] * 3)), True, (grey,), ("matte",))
+            alone = picture_of(frame, _opaque(np.stack([grey] * 3)), step=step, space=self.ledger.space)
+            return Shown(alone, True, (grey,), ("matte",))
         rebuilt = self._rebuilt(frame, step, is_stale)
         if self.way == "checker":
-            return Shown(rebuilt * cover, False, (cover,), ("matte",))
+            return Shown(rebuilt.with_rgba(rebuilt.rgba * cover), False, (cover,), ("matte",))
         light = decode_srgb(np.array(self.colour, np.float32)).astype(np.float32)[:, np.newaxis, np.newaxis]
         share = np.float32(STRENGTH) * cover
-        tinted = np.nan_to_num(rebuilt[:3]) * (1 - share) + light * share
-        return Shown(_opaque(tinted), False, (cover,), ("matte",))
+        tinted = np.nan_to_num(rebuilt.rgba[:3]) * (1 - share) + light * share
+        return Shown(rebuilt.with_rgba(_opaque(tinted)), False, (cover,), ("matte",))
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """Of the rebuilt picture, and of the matte with all that it is made of."""
@@ -76,7 +78,7 @@ class MatteSubject:
                     found.append(Line(key, share.name or share.id, ("covers",), (part,), None, None))
         return found
 
-    def _rebuilt(self, frame: Frame, step: int, is_stale: Stale) -> NDArray[np.float32]:
+    def _rebuilt(self, frame: Frame, step: int, is_stale: Stale) -> Picture:
         """What the matte is laid over. While it is worked on, what lies above the first row that it limits stays."""
         limited = next((row.id for row in self.ledger.walk() if row.matte == self.matte), None)
         if limited is None:

@@ -11,8 +11,9 @@ from PIL import Image as Pillow
 
 from prism.colour.spaces import luminance
 from prism.colour.view import ViewTransform, apply_quickly
-from prism.elements.pixels import Frame, on_display
+from prism.elements.pixels import Frame, picture_of
 from prism.errors import BadArgument
+from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 from prism.viewing.remap import Remap, remapped
 
@@ -80,24 +81,22 @@ def step_for(window: Window, at_most: int) -> int:
     return max(1, min(-(-window.width // max(1, at_most)), window.height, window.width))
 
 
-def source_picture(
-    sources: Frame, key: str, *, step: int = 1, remap: Remap = Remap()
-) -> tuple[NDArray[np.float32], bool]:
-    """One pass, float32 (4, H, W), and whether it is data that was remapped for the screen."""
+def source_picture(sources: Frame, key: str, *, step: int = 1, remap: Remap = Remap()) -> tuple[Picture, bool]:
+    """One pass, and whether it is data that was remapped for the screen."""
     source = sources.source(key)
     pixels = sources.pixels(key, step=step)
     as_data = source.is_data or remap.way != "auto"
     rgb = remapped(source, pixels, remap) if as_data else np.stack(pixels.planes).astype(np.float32)
     hides_alpha = source.kind is not None and source.kind.ranked
     alpha = np.ones_like(rgb[:1]) if pixels.alpha is None or hides_alpha else pixels.alpha[None].astype(np.float32)
-    return np.concatenate([rgb, alpha]), as_data
+    return picture_of(sources, np.concatenate([rgb, alpha]), step=step), as_data
 
 
 def pass_jpeg(sources: Frame, key: str, look: Look, *, width: int) -> bytes:
     """One pass in its usual remap as a JPEG of at most that width. Raises UnknownSource or UnreadableFile."""
     step = step_for(sources.display_window, width)
-    rgba, data = source_picture(sources, key, step=step)
-    return encode(to_screen(on_display(sources, rgba, step=step), look, data=data), "jpeg")
+    picture, data = source_picture(sources, key, step=step)
+    return encode(to_screen(picture.on_display, look, data=data), "jpeg")
 
 
 def _one_channel(rgba: NDArray[np.float32], channel: str, space: str) -> NDArray[np.float32]:

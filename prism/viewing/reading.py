@@ -63,7 +63,7 @@ def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[
         lines.append(_of_result(running, f"sum/{row.id}", f"down to {row.id}", look))
     lines.append(_of_result(running, "rebuilt", "rebuilt", look))
     if all(key in region for key in ledger.rendered.sources):
-        lines.append(_of_result(evaluate(ledger.rendered, region), "rendered", "rendered", look))
+        lines.append(_of_result(evaluate(ledger.rendered, region).rgba, "rendered", "rendered", look))
     return lines
 
 

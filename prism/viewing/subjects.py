@@ -16,6 +16,7 @@ from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
 from prism.ledger.document import Ledger
+from prism.pixels.picture import Picture, on_display
 from prism.pixels.window import Window
 from prism.viewing.picture import Look, source_picture
 from prism.viewing.reading import Line, probe_ledger, probe_passes
@@ -26,14 +27,21 @@ STAGES = ("rebuilt", "untrimmed", "rendered", "difference", "row", "source")
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Shown:
-    """rgba: float32 (4, H, W). data: whether it takes no view transform. planes: the values behind it, one (H, W) for each of
-    names. ends: nearest and farthest surface, where it is shown as a range."""
+    """data: whether the picture takes no view transform. planes: the values behind it, one (H, W) for each of names. ends: nearest
+    and farthest surface, where it is shown as a range."""
 
-    rgba: NDArray[np.float32]
+    picture: Picture
     data: bool
     planes: Sequence[NDArray]
     names: Sequence[str]
     ends: tuple[float, float] | None = None
+
+    @property
+    def values_on_display(self) -> NDArray[np.float32]:
+        """float32 (C, h, w): the values behind the part in the display window."""
+        picture = self.picture
+        stored = np.stack(self.planes).astype(np.float32)
+        return on_display(stored, picture.window, picture.display_window, picture.step)
 
 
 class Subject(Protocol):
@@ -58,11 +66,11 @@ class PassSubject:
     def shown(self, frame: Frame, *, step: int = 1, remap: Remap = Remap(), is_stale: Stale = never) -> Shown:
         """The pass, remapped if it is data."""
         source = frame.source(self.key)
-        rgba, data = source_picture(frame, self.key, step=step, remap=remap)
+        picture, data = source_picture(frame, self.key, step=step, remap=remap)
         planes = frame.pixels(self.key, step=step).planes
         names = component_names(source)[:3] or ("",)
         ends = found_range(planes[0]) if way_for(source, remap) == "range" else None
-        return Shown(rgba, data, planes[: len(names)], names, ends)
+        return Shown(picture, data, planes[: len(names)], names, ends)
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """Next to nothing."""
@@ -88,10 +96,10 @@ class LedgerSubject:
         if self.show == "source":
             return PassSubject(self.key).shown(frame, step=step, remap=remap)
         if self.show == "difference":
-            rgba = difference_picture(self.ledger, frame, step=step)
+            picture = difference_picture(self.ledger, frame, step=step)
         else:
-            rgba = self.evaluator.evaluate(self._stage(), frame, step=step, edited=self.edited, is_stale=is_stale)
-        return Shown(rgba, data=False, planes=rgba[:3], names="RGB")
+            picture = self.evaluator.evaluate(self._stage(), frame, step=step, edited=self.edited, is_stale=is_stale)
+        return Shown(picture, data=False, planes=picture.rgba[:3], names="RGB")
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """Of the rows that are shown, and their mattes."""
@@ -116,8 +124,8 @@ class LedgerSubject:
         return probe_ledger(self.ledger, frame, box, look)
 
 
-def gap(first: Shown, second: Shown, *, gain: float = 1.0) -> NDArray[np.float32]:
-    """|first - second| times gain as float32 (4, H, W) with alpha 1; values that are the same infinity are no gap.
+def gap(first: Shown, second: Shown, *, gain: float = 1.0) -> Picture:
+    """|first - second| times gain with alpha 1, where the first lies; values that are the same infinity are no gap.
 
     Raises SizeMismatch.
     """
@@ -129,7 +137,9 @@ def gap(first: Shown, second: Shown, *, gain: float = 1.0) -> NDArray[np.float32
         )
     with np.errstate(invalid="ignore"):
         apart = np.where(a == b, 0, np.abs(a - b))
-    return np.concatenate([np.nan_to_num(apart, nan=1, posinf=1) * np.float32(gain), np.ones_like(apart[:1])])
+    return first.picture.with_rgba(
+        np.concatenate([np.nan_to_num(apart, nan=1, posinf=1) * np.float32(gain), np.ones_like(apart[:1])])
+    )
 
 
 def _three(shown: Shown) -> NDArray[np.float32]:
