@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from functools import lru_cache
-from pathlib import Path
 
 from desk.elements.models import Element
 from desk.elements.store import PIXELS
@@ -13,10 +12,12 @@ from desk.shots.models import Shot
 from desk.shots.storage import kept_inside
 from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
+from prism.documents import fingerprint
 from prism.elements.element import Element as Document
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
 from prism.errors import UnreadableFile
+from prism.formats.stamps import mark_of_files
 from prism.ledger.first import require_beauty
 from prism.viewing.picture import Look, pass_jpeg
 
@@ -42,12 +43,12 @@ def frames_on_disk(element: Element | None) -> list[int]:
     return list(document_of(element).frames) if element is not None and element.document else []
 
 
-def files_of(elements: Iterable[Element], frame: int) -> list[Path]:
-    """The files of one frame. Raises UnreadableFile if there are none, or if a link leads out of the production."""
-    return _files_of([(element, document_of(element)) for element in elements], frame)
+def require_files(elements: Iterable[Element], frame: int) -> None:
+    """Raises UnreadableFile if a frame has no files, or if a link leads out of the production."""
+    _require_files([(element, document_of(element)) for element in elements], frame)
 
 
-def _files_of(elements: list[tuple[Element, Document]], frame: int) -> list[Path]:
+def _require_files(elements: list[tuple[Element, Document]], frame: int) -> None:
     files = [kept_inside(path, e.shot.production) for e, document in elements for path in document.files_at(frame)]
     if not files:
         raise UnreadableFile(
@@ -55,14 +56,20 @@ def _files_of(elements: list[tuple[Element, Document]], frame: int) -> list[Path
             where=", ".join(element.name for element, _ in elements),
             advice="Render it, or choose a frame that is marked present.",
         )
-    return files
+
+
+def mark_of(elements: Iterable[Element], frame: int) -> str:
+    """Changes whenever a file of a frame does, or how its passes are read: what a verdict or a delivery was made from."""
+    documents = [document_of(element) for element in elements]
+    files = mark_of_files(path for document in documents for path in document.files_at(frame))
+    return fingerprint([files, [document.reading for document in documents]])
 
 
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:
     """The passes of one frame as `element/pass`, those of the first as the main ones, with pixels in the cache that all pages
     share. What cannot be read is left out, with its fault, while anything can."""
     read = [(element, document_of(element)) for element in elements]
-    _files_of(read, frame)
+    _require_files(read, frame)
     space = CHROMATICITIES[read[0][0].shot.settings.space]
     return open_frames([document for _, document in read], frame, store=PIXELS, space=space)
 

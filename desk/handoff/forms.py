@@ -6,9 +6,8 @@ from django import forms
 
 from prism.colour.view import VIEW_TITLES, ViewTransform
 from prism.delivery.deliver import Output
-from prism.formats.exr import LOSSLESS
-from prism.formats.stills import STILLS
 from prism.mattes.writing import file_word
+from prism.pixels.file_formats import LOSSLESS, format_of
 
 
 class OrderForm(forms.Form):
@@ -33,10 +32,11 @@ class OrderForm(forms.Form):
     def clean(self):
         cleaned = super().clean()
         still, bits = cleaned.get("still"), cleaned.get("bits")
-        if still and bits and bits not in STILLS[still].bits:
-            self.add_error("bits", f"{still[1:].upper()} has no {bits} bits; use {STILLS[still].bits[0]}.")
-        if still and cleaned.get("alpha") == "keep" and not STILLS[still].alpha:
-            self.add_error("alpha", "JPEG has no alpha; lay it over black, or choose PNG or TIFF.")
+        form = format_of(still) if still else None
+        if form and bits and bits not in form.bits:
+            self.add_error("bits", f"{form.title} has no {bits} bits; use {form.bits[0]}.")
+        if form and cleaned.get("alpha") == "keep" and not form.has_alpha:
+            self.add_error("alpha", f"{form.title} has no alpha; lay it over black, or choose PNG or TIFF.")
         words = [file_word(name) for name in cleaned.get("mattes", [])]
         if len(set(words)) < len(words):
             self.add_error("mattes", "Two of these mattes would have the same file name; rename one under Rebuild.")

@@ -7,7 +7,7 @@ from desk.jobs.models import Task
 from desk.jobs.registry import Outcome, Watch, kind
 
 
-@kind(services.KIND)
+@kind(services.KIND, station="hand-off")
 def write_frame(task: Task, watch: Watch) -> Outcome:
     written = services.write(task, watch.is_over)
     size = sum(file["bytes"] for file in written.values())

@@ -11,8 +11,7 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from desk.elements.models import Element
-from desk.elements.services import elements_named, files_of, frames_on_disk, sources_of
+from desk.elements.services import elements_named, frames_on_disk, mark_of, require_files, sources_of
 from desk.handoff.models import Delivery
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, Job, State, Task
@@ -24,9 +23,7 @@ from desk.web.saving import at_once, locked
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import Stale
 from prism.delivery.deliver import Output, deliver_all
-from prism.documents import fingerprint
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
-from prism.formats.stamps import stamp_of
 from prism.mattes.writing import file_word
 from prism.naming.frames import format_frames, parse_frames
 
@@ -75,7 +72,9 @@ def _ordered(
         raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
     document = parse(shot, ledger.document)
     elements = elements_named(shot, document.elements, ledger.element)
-    marks = {number: _mark(elements, number) for number in numbers}
+    for number in numbers:
+        require_files(elements, number)
+    marks = {number: mark_of(elements, number) for number in numbers}
     locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
     wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
@@ -132,12 +131,6 @@ def _marks(delivery: Delivery) -> dict[int, str]:
     return {number: payload.get("sources", "") for number, payload in delivery.frames.values_list("number", "payload")}
 
 
-def _mark(elements: Sequence[Element], number: int) -> str:
-    """Changes whenever a file of the frame does, or how one is read."""
-    read = [element.choices for element in elements if element.choices]
-    return fingerprint([[stamp_of(path) for path in files_of(elements, number)], read])
-
-
 def try_again(delivery: Delivery) -> None:
     """Queue the frames of its order that failed or were cancelled; what is written stays."""
     engine.resume(delivery.job)
@@ -157,7 +150,7 @@ def write(task: Task, is_stale: Stale) -> dict[str, dict[str, Any]]:
     if first.element is None:
         raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=first.stem)
     elements = elements_named(first.shot, document.elements, first.element)
-    mark = _mark(elements, task.number)
+    mark = mark_of(elements, task.number)
     if mark != task.given("sources"):  # rendered again since it was ordered
         there = next((path for path in paths.values() if path.exists()), None)
         if there is not None:

@@ -21,10 +21,10 @@ from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_folder, stays_inside
 from prism.elements.element import Element as ElementDocument
 from prism.errors import BadDocument, PrismError
-from prism.formats.stills import STILLS
 from prism.ledger.document import Ledger
 from prism.passes.plan import Plan
 from prism.passes.presets import Preset
+from prism.pixels.file_formats import is_exr, is_still
 from prism.text import from_storable
 
 
@@ -90,7 +90,7 @@ def _written(written: Written) -> None:
 
 
 def _delivery(delivery: Delivery) -> None:
-    if delivery.suffix != ".exr" and delivery.suffix not in STILLS:
+    if not is_exr(delivery.suffix) and not is_still(delivery.suffix):
         raise BadDocument(f"Nothing is written as {delivery.suffix}.", where="suffix")
 
 

@@ -11,7 +11,7 @@ from django.conf import settings
 from desk.shots.models import Shot
 from desk.shots.storage import allowed_folder, kept_inside, shot_folder
 from prism.errors import UnreadableFile
-from prism.formats.kinds import is_picture
+from prism.pixels.file_formats import is_picture
 from prism.text import printable
 
 MOST = 1000  # folders shown of one

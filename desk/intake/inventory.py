@@ -7,7 +7,7 @@ from typing import Any
 from django.db.models import Count, Q
 
 from desk.elements.models import Element
-from desk.elements.services import document_of, files_of, sources_of
+from desk.elements.services import document_of, require_files, sources_of
 from desk.elements.store import PIXELS
 from desk.intake import checks
 from desk.intake.services import KIND
@@ -76,7 +76,7 @@ def edge(element: Element, key: str, frame: int, state: str) -> bytes:
     if state not in ("premultiplied", "straight"):
         raise BadArgument(f"Colour is premultiplied or straight, not {state}.", where="state")
     held = document.find(key).replace(state=state)
-    files_of([element], frame)  # refuses links that lead out
+    require_files([element], frame)  # refuses links that lead out
     opened = open_frame(document.replace(passes=(held,)), frame, store=PIXELS)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"), ground="grey")
     return encode(edge_picture(opened, key, look), "png")

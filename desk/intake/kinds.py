@@ -8,12 +8,12 @@ from desk.jobs.models import Task
 from desk.jobs.registry import Outcome, Watch, kind
 
 
-@kind(KIND)
+@kind(KIND, station="intake")
 def look(task: Task, watch: Watch) -> Outcome:
     return Outcome(line=look_at(task))
 
 
-@kind(checks.KIND)
+@kind(checks.KIND, station="intake")
 def check(task: Task, watch: Watch) -> Outcome:
     element = task.given("element")
     line = checks.check(element, task.number, watch.is_over)

@@ -20,8 +20,8 @@ from typing import Any
 from desk.shots.models import Shot
 from desk.shots.storage import free_bytes, kept_inside, shot_folder
 from prism.errors import BadArgument, PrismError, TooLarge, UnreadableFile, UnwritableFile
-from prism.formats.kinds import is_picture
 from prism.formats.reading import read_header
+from prism.pixels.file_formats import is_picture
 from prism.text import printable
 
 FOLDER = "uploads"  # below the shot's own

@@ -1,7 +1,10 @@
 """The one engine for long work: who takes which task, who is running, and what happens if a worker does not come back.
 
-A message in the queue means that some task waits, not which: a worker takes the first by priority. So lost or doubled
-messages do no harm, and a job put first goes first.
+Celery and Redis are no more than a doorbell here: a message means that some task waits, not which. All that has to survive a crash
+(who claims a task, when its worker was last heard of, how often it was tried, who waits for whom) stands in the database, where a
+worker takes the first task by priority under a claim of its own. So lost or doubled messages do no harm, a job put first goes
+first, a cancel is seen within a beat, and workers on other machines need nothing but the database, the queue and the storage.
+So Celery's retries and results are not used, and a message is acknowledged late only so that it rings again after a crash.
 """
 
 from __future__ import annotations
@@ -13,13 +16,13 @@ from itertools import islice
 from typing import Any
 
 from django.conf import settings
-from django.db.models import Case, Count, Q, QuerySet, Value, When
+from django.db.models import Case, Count, Exists, OuterRef, Q, QuerySet, Value, When
 from django.utils import timezone
 from kombu.exceptions import OperationalError
 
 from desk.celery import app
-from desk.jobs.models import OPEN, Job, State, Task, Worker
-from desk.shots.models import Shot
+from desk.jobs.models import GOOD, OPEN, Job, State, Task, Worker
+from desk.shots.models import Production, Shot
 from desk.web.saving import at_once
 from prism.errors import BadArgument
 from prism.passes.checks.sizes import MOST_TASKS
@@ -40,16 +43,30 @@ NO_WORKER = "No worker is running. Run ./eager start, or start one on another ma
 
 @at_once
 def begin(
-    kind: str, shot: Shot, title: str, tasks: Iterable[Task], *, author=None, priority: int = 0, **payload: Any
+    kind: str,
+    of: Shot | Production,
+    title: str,
+    tasks: Iterable[Task],
+    *,
+    author=None,
+    priority: int = 0,
+    after: Job | None = None,
+    **payload: Any,
 ) -> Job:
-    """Make a job of unsaved tasks. The caller sends the messages, by top_up, once all is committed.
+    """Make a job of unsaved tasks, of a shot or of a whole production. The caller sends the messages, by top_up, once all is committed.
 
-    Raises BadArgument, before they are all made, if there are more than any job may have.
+    after: the job that has to be done well before this one begins. Raises BadArgument, before they are all made, if there are
+    more tasks than any job may have.
     """
     listed = list(islice(tasks, MOST_TASKS + 1))
     if len(listed) > MOST_TASKS:
         raise BadArgument(f"This is more than {MOST_TASKS:,} frames.", where=kind, advice="Do them in several parts.")
-    job = Job.objects.create(kind=kind, shot=shot, title=title, author=author, priority=priority, payload=payload)
+    shot = of if isinstance(of, Shot) else None
+    production = of if shot is None else shot.production
+    job = Job.objects.create(
+        kind=kind, production=production, shot=shot, title=title, author=author, priority=priority, after=after,
+        payload=payload,
+    )  # fmt: skip
     for task in listed:
         task.job = job
     Task.objects.bulk_create(listed, batch_size=1000)
@@ -79,6 +96,7 @@ def waiting(now: datetime | None = None) -> QuerySet[Task]:
     """Tasks that may be taken now, the first first."""
     now = now or timezone.now()
     due = Task.objects.filter(state=State.QUEUED).filter(Q(not_before=None) | Q(not_before__lte=now))
+    due = due.exclude(Exists(Task.objects.filter(job=OuterRef("job__after")).exclude(state__in=GOOD)))
     return due.order_by("-job__priority", *_turns(), "job__made", "job", "number", "pk")
 
 
@@ -180,6 +198,9 @@ def stalled(tasks: Iterable[Task], now: datetime | None = None) -> str:
     unfinished = [task for task in tasks if task.state in OPEN]
     if not unfinished or any(task.state == State.RUNNING and now - task.beat < LOST_AFTER for task in unfinished):
         return ""
+    before = unfinished[0].job.after
+    if before is not None and before.tasks.exclude(state__in=GOOD).exists():
+        return f"It waits for {before.title}."
     if messages() is None:
         return SILENT
     if not running_workers():

@@ -7,7 +7,7 @@ from typing import Any
 from django.conf import settings
 from django.db import models
 
-from desk.shots.models import Shot
+from desk.shots.models import Production, Shot
 
 
 class State(models.TextChoices):
@@ -24,10 +24,13 @@ GOOD = (State.DONE, State.SKIPPED)
 
 
 class Job(models.Model):
-    """kind: who carries its tasks out, see kinds.py. payload: what that needs to know of the job as a whole."""
+    """kind: who carries its tasks out, see kinds.py. payload: what that needs to know of the job as a whole. shot: None for work of a
+    whole production. after: its tasks wait until all of that job's are done well."""
 
     kind = models.CharField(max_length=20)
-    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="jobs")
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="jobs")
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="jobs", null=True)
+    after = models.ForeignKey("self", on_delete=models.SET_NULL, related_name="followers", null=True)
     title = models.CharField(max_length=200)
     payload = models.JSONField(default=dict)
     priority = models.SmallIntegerField(default=0)  # higher goes first

@@ -32,18 +32,34 @@ class Outcome:
 
 
 CarryOut = Callable[[Task, Watch], Outcome]
-_KINDS: dict[str, CarryOut] = {}
 
 
-def kind(name: str) -> Callable[[CarryOut], CarryOut]:
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """station: the name of the page that a job of this kind belongs to."""
+
+    carry_out: CarryOut
+    station: str
+
+
+_KINDS: dict[str, Kind] = {}
+
+
+def kind(name: str, *, station: str = "shot") -> Callable[[CarryOut], CarryOut]:
     """Register a function for a kind of work. It raises PrismError for what an artist can act on."""
 
     def register(carry_out: CarryOut) -> CarryOut:
-        _KINDS[name] = carry_out
+        _KINDS[name] = Kind(carry_out, station)
         return carry_out
 
     return register
 
 
 def of_kind(name: str) -> CarryOut:
-    return _KINDS[name]
+    """Who carries a kind of work out. Raises KeyError for a kind there is not."""
+    return _KINDS[name].carry_out
+
+
+def station_of(name: str) -> str:
+    """The page of a kind of work; that of the shot for one there is not, or not any more."""
+    return _KINDS[name].station if name in _KINDS else "shot"

@@ -9,29 +9,21 @@ from django.urls import reverse
 
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, Job, State, Task
+from desk.jobs.registry import station_of
 
 SHOWN = 60
-STATIONS = {
-    "render": "render",
-    "hand-off": "hand-off",
-    "audit": "plan",
-    "measure": "plan",
-    "look": "scene",
-    "intake": "intake",
-    "check": "intake",
-    "balance": "rebuild",
-}
 
 
 def visible_to(user) -> QuerySet[Job]:
-    return Job.objects.filter(shot__production__memberships__user=user)
+    """The jobs of the productions that somebody belongs to."""
+    return Job.objects.filter(production__memberships__user=user)
 
 
 def listed(user) -> dict[str, Any]:
     """The newest jobs, those that are not at their end first."""
     jobs = (
         visible_to(user)
-        .select_related("shot__production", "author")
+        .select_related("production", "shot", "author", "after")
         .annotate(**counts_by_state("tasks"), share=Sum("tasks__progress"))
     )
     newest = list(jobs.order_by("-made", "-pk")[:SHOWN])
@@ -67,15 +59,13 @@ def detail(job: Job) -> dict[str, Any]:
 
 
 def _summary(job, user) -> dict[str, Any]:
-    shot = job.shot
-    address = {"production": shot.production.code, "shot": shot.code}
     fault = job.tasks.filter(state=State.FAILED).values_list("fault", flat=True).first() if job.failed else ""
     return {
         "id": job.pk,
         "kind": job.kind,
         "title": job.title,
-        "shot": shot.code,
-        "url": reverse(STATIONS.get(job.kind, "shot"), kwargs=address),
+        "shot": job.shot.code if job.shot else job.production.code,
+        "url": _address(job),
         "author": job.author.get_username() if job.author else "",
         "made": job.made.isoformat(timespec="minutes"),
         "state": state_of(job),
@@ -85,8 +75,15 @@ def _summary(job, user) -> dict[str, Any]:
         "share": (job.share or 0) / job.whole if job.whole else 1,
         "open": job.open,
         "fault": fault or "",
-        "mayChange": shot.can_be_changed_by(user),
+        "mayChange": job.production.can_be_changed_by(user),
     }
+
+
+def _address(job: Job) -> str:
+    """The page it belongs to: of its shot, or of its production."""
+    if job.shot is None:
+        return reverse("production", kwargs={"production": job.production.code})
+    return reverse(station_of(job.kind), kwargs={"production": job.production.code, "shot": job.shot.code})
 
 
 def open_count(user) -> int:

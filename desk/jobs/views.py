@@ -39,7 +39,7 @@ def change(request: HttpRequest) -> JsonResponse:
     """Cancel a job, take it up again, or put it first."""
     body = json_body(request)
     job = get_object_or_404(services.visible_to(request.user), pk=whole_number(body, "job"))
-    if not job.shot.can_be_changed_by(request.user):
+    if not job.production.can_be_changed_by(request.user):
         raise PermissionDenied("You can look at this production, but not change it.")
     action = body.get("action")
     if action == "priority":

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -13,8 +12,8 @@ from desk.jobs.registry import Outcome
 from desk.scenes.services import facts_for
 from desk.shots.models import Shot
 from desk.shots.storage import shot_file, shot_folder
-from prism.errors import BadArgument, UnreadableFile
-from prism.formats.stamps import stamp_of
+from prism.errors import BadArgument
+from prism.formats.stamps import mark_of_files
 from prism.intake.auditing import frame_faults
 from prism.intake.found import pictures_below
 from prism.passes.audit import extras, gathered
@@ -131,11 +130,4 @@ def _is_of_now(shot: Shot, plan: Plan, job: Job, done: Sequence[Task]) -> bool:
 
 
 def _mark(files: Sequence[PlannedFiles], frame: int, folder: Path) -> str:
-    """Changes whenever one of the files of a frame is written, taken away or comes to be."""
-    digest = hashlib.sha256()
-    for planned in files:
-        try:
-            digest.update(repr(stamp_of(folder / planned.path(frame))).encode())
-        except UnreadableFile:
-            digest.update(b"absent")
-    return digest.hexdigest()
+    return mark_of_files(folder / planned.path(frame) for planned in files)

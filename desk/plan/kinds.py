@@ -25,12 +25,12 @@ def begin_measuring(shot: Shot, camera: str, author) -> Job | None:
     return job
 
 
-@kind("measure")
+@kind("measure", station="plan")
 def measure(task: Task, watch: Watch) -> Outcome:
     measured = measures.measure(task.job.shot_id, task.given("camera"))
     return Outcome(line=f"Rendered in {measured.seconds:.1f} s.", seconds=measured.seconds)
 
 
-@kind("audit")
+@kind("audit", station="plan")
 def audit(task: Task, watch: Watch) -> Outcome:
     return audits.compare_frame(task)

@@ -27,10 +27,11 @@ from prism.passes.estimate import total_bytes
 from prism.passes.expansion import FileGroup, expand
 from prism.passes.facts import SceneFacts, lacking, parts_of_groups
 from prism.passes.kinds import ROLE_TITLES
-from prism.passes.packing import FORMATS, PIXEL_TITLES
+from prism.passes.packing import PIXEL_TITLES
 from prism.passes.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import differences, moved_on, require_applied
+from prism.pixels.file_formats import WRITTEN
 
 RAMP_STEPS = 24
 
@@ -171,7 +172,7 @@ def formats() -> list[dict[str, Any]]:
                 {"key": name, "meaning": compression.meaning} for name, compression in form.compressions.items()
             ],
         }
-        for key, form in FORMATS.items()
+        for key, form in WRITTEN.items()
     ]
 
 

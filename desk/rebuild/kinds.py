@@ -7,7 +7,7 @@ from desk.jobs.registry import Outcome, Watch, kind
 from desk.rebuild import sweeps
 
 
-@kind(sweeps.KIND)
+@kind(sweeps.KIND, station="rebuild")
 def compare(task: Task, watch: Watch) -> Outcome:
     line, result = sweeps.compare(task, watch.is_over)
     return Outcome(line=line, result=result)

@@ -8,7 +8,7 @@ from typing import Any
 from django.db import transaction
 
 from desk.elements.models import Element
-from desk.elements.services import document_of, frames_on_disk
+from desk.elements.services import document_of, frames_on_disk, mark_of
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.rebuild import services
@@ -17,7 +17,6 @@ from desk.web.saving import locked
 from prism.balance.balance import balance
 from prism.documents import fingerprint
 from prism.errors import PrismError, Superseded
-from prism.formats.stamps import stamp_of
 from prism.ledger.document import Ledger as Document
 
 KIND = "balance"
@@ -77,7 +76,7 @@ def compare(task: Task, is_over) -> tuple[str, dict[str, Any]]:
         return "The ledger was removed meanwhile.", {}
     document = services.parse(ledger.shot, payload["document"])
     elements = services.elements_of(ledger, document)
-    files = _files_mark(elements, task.number)
+    files = mark_of(elements, task.number)
     try:
         sources = services.frame_of(ledger, document, task.number)
         found = balance(document, sources, causes=0, is_stale=is_over)
@@ -96,24 +95,9 @@ def _newest(ledger: Ledger, mark: str) -> Job | None:
 
 def _verdicts(job: Job, elements: list[Element]) -> dict[int, str]:
     done = job.tasks.exclude(result={}).values_list("number", "result")
-    return {number: kept["verdict"] for number, kept in done if kept["files"] == _files_mark(elements, number)}
+    return {number: kept["verdict"] for number, kept in done if kept["files"] == mark_of(elements, number)}
 
 
 def _mark(ledger: Ledger, plain: Document, elements: list[Element]) -> str:
     """Of the rows, and of how the passes they take are read."""
-    read = [
-        [held.model_dump(mode="json", exclude={"files": {"frames"}}) for held in document_of(e).passes]
-        for e in elements
-    ]
-    return fingerprint([ledger.pk, plain.replace(name="ledger").as_json(), read])
-
-
-def _files_mark(elements: list[Element], frame: int) -> str:
-    return fingerprint([_stamp(path) for element in elements for path in document_of(element).files_at(frame)])
-
-
-def _stamp(path) -> list[Any]:
-    try:
-        return [str(part) for part in stamp_of(path)]
-    except PrismError:
-        return [str(path), "gone"]
+    return fingerprint([ledger.pk, plain.replace(name="ledger").as_json(), [document_of(e).reading for e in elements]])

@@ -22,7 +22,7 @@ from prism.passes.expansion import PlannedFiles
 from prism.passes.plan import Plan, PlannedImage
 
 
-@kind(KIND)
+@kind(KIND, station="render")
 def render_frame(task: Task, watch: Watch) -> Outcome:
     """Render and write, or find that all is there just as planned. Warm-up frames are rendered and thrown away."""
     from prism.standin.shot import make_frame  # here: it takes seconds to load

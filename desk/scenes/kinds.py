@@ -42,7 +42,7 @@ def _drawings(version: SceneVersion) -> QuerySet[Task]:
     return Task.objects.filter(job__shot=version.shot, job__kind="look", job__payload__scene=version.pk)
 
 
-@kind("look")
+@kind("look", station="scene")
 def draw(task: Task, watch: Watch) -> Outcome:
     version = SceneVersion.objects.select_related("shot").get(pk=task.given("scene"))
     path = services.draw_picture(version, task.given("camera"))

@@ -25,6 +25,10 @@ class Production(models.Model):
     def __str__(self) -> str:
         return self.code
 
+    def can_be_changed_by(self, user) -> bool:
+        may = (Membership.Role.ARTIST, Membership.Role.OWNER)
+        return self.memberships.filter(user=user, role__in=may).exists()
+
     def is_owned_by(self, user) -> bool:
         return self.memberships.filter(user=user, role=Membership.Role.OWNER).exists()
 
@@ -81,5 +85,4 @@ class Shot(models.Model):
         return self.settings.written_frames
 
     def can_be_changed_by(self, user) -> bool:
-        may = (Membership.Role.ARTIST, Membership.Role.OWNER)
-        return self.production.memberships.filter(user=user, role__in=may).exists()
+        return self.production.can_be_changed_by(user)

@@ -19,6 +19,7 @@ from prism.ledger import rows
 from prism.ledger.first import first_ledger
 from prism.mattes import planes
 from prism.mattes.plan import MattePlan, PartPlan
+from prism.pixels import file_formats
 
 TEXT = (Path(__file__).resolve().parents[2] / "docs" / "extending.md").read_text()
 EXAMPLES = dict(re.findall(r"```python\n# ([\w ]+)\n(.*?)```", TEXT, re.DOTALL))
@@ -62,7 +63,7 @@ class Extending(WorldCase):
         made = self.run_example("still format")
         path, rgba = self.root / "a.bmp", np.ones((4, 3, 5), np.float32)
         rgba[1] = 0
-        with mock.patch.object(stills, "STILLS", made["WITH_BMP"]):
+        with mock.patch.object(file_formats, "_BY_SUFFIX", {"bmp": made["BMP"]}):
             stills.write_still(path, rgba, ViewTransform("lin_rec709", "srgb"))
         read = oiio.ImageBuf(str(path)).get_pixels(oiio.UINT8)
         self.assertEqual((read.shape, read[0, 0].tolist()), ((3, 5, 3), [255, 0, 255]))

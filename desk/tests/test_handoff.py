@@ -156,7 +156,7 @@ class Orders(HandoffCase):
             ({"frames": "1001-1004"}, "Not rendered: 1003-1004"),
             ({"frames": "one"}, "is not a frame or range"),
             ({"exr": "", "still": ""}, "Nothing was chosen"),
-            ({"still": ".jpg", "bits": "16"}, "JPG has no 16 bits"),
+            ({"still": ".jpg", "bits": "16"}, "JPEG has no 16 bits"),
             ({"still": ".jpg", "alpha": "keep"}, "JPEG has no alpha"),
             ({"compression": "dwaa"}, "Select a valid choice"),
         ]

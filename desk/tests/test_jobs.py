@@ -151,7 +151,7 @@ class Carried(WorldCase):
                 raise outcome
             return outcome
 
-        with mock.patch.dict(registry._KINDS, {"test": carry_out}):
+        with mock.patch.dict(registry._KINDS, {"test": registry.Kind(carry_out, "shot")}):
             work.next_task("me")
         return self.job.tasks.get()
 
@@ -225,7 +225,9 @@ class WorkPage(WorldCase):
         super().setUp()
         quietly(self)
         states = (State.DONE, State.FAILED, State.QUEUED)
-        self.job = Job.objects.create(kind="render", shot=self.shot, title="TST_010 v001", author=self.artist)
+        self.job = Job.objects.create(
+            kind="render", production=self.shot.production, shot=self.shot, title="TST_010 v001", author=self.artist
+        )
         for number, state in enumerate(states):
             fault = "A fault." if state == State.FAILED else ""
             Task.objects.create(job=self.job, number=number, title="all, wide", state=state, fault=fault)
@@ -264,6 +266,26 @@ class WorkPage(WorldCase):
             engine.begin("audit", self.shot, "endless", tasks)
         self.assertEqual(len(made), 20_001)
         self.assertFalse(Job.objects.filter(title="endless").exists())
+
+    def test_a_job_waits_until_the_one_before_it_is_done_well(self):
+        first = engine.begin("render", self.shot, "first", [Task(number=n, title=f"{n}") for n in (1, 2)], priority=1)
+        then = engine.begin("hand-off", self.shot, "then", [Task(number=1, title="one")], priority=1, after=first)
+        due = lambda: {task.job for task in engine.waiting()} & {first, then}  # noqa: E731
+        self.assertEqual(due(), {first})
+        first.tasks.filter(number=1).update(state=State.DONE)
+        first.tasks.filter(number=2).update(state=State.FAILED)
+        self.assertEqual(due(), set())
+        self.assertEqual(engine.stalled(then.tasks.all()), "It waits for first.")
+        first.tasks.filter(number=2).update(state=State.SKIPPED)
+        self.assertEqual(due(), {then})
+
+    def test_work_of_a_whole_production(self):
+        job = engine.begin("parcel", self.shot.production, "everything", [Task(number=1, title="one")])
+        listed = {entry["id"]: entry for entry in self.client.get(reverse("work-progress")).json()["jobs"]}[job.pk]
+        self.assertEqual((listed["shot"], listed["mayChange"]), ("TST", True))
+        self.assertEqual(self.client.get(listed["url"]).status_code, 200)
+        self.client.force_login(self.stranger)
+        self.assertEqual(self.client.get(reverse("work-progress")).json()["jobs"], [])
 
     def test_put_first(self):
         later = engine.begin("render", self.shot, "later", [Task(number=1, title="one")])

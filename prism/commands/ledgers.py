@@ -17,13 +17,13 @@ from prism.commands.layers import layers_of_plan
 from prism.delivery.deliver import PIXELS, Output, deliver, wanted_of
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
-from prism.formats.exr import COMPRESSIONS
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.ledger.first import WAYS, first_ledger
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
 from prism.naming.patterns import parse_pattern
+from prism.pixels.file_formats import KEEPING
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
@@ -163,7 +163,7 @@ def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
         "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
     )
     command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
-    command.add_argument("--compression", choices=COMPRESSIONS, default="zip", help="EXR compression")
+    command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
     command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
     command.add_argument(
         "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"

@@ -11,7 +11,6 @@ from prism.commands.framing import add_files, frames_of, ledger_on
 from prism.delivery.deliver import PIXELS
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
-from prism.formats.exr import LOSSLESS
 from prism.ledger.document import Ledger
 from prism.mattes import ranks
 from prism.mattes.document import MadeMatte
@@ -19,6 +18,7 @@ from prism.mattes.parts import NamesPart
 from prism.mattes.plan import plans
 from prism.mattes.writing import file_word, write_matte
 from prism.naming.patterns import parse_pattern
+from prism.pixels.file_formats import LOSSLESS
 
 
 def write_mattes(args: argparse.Namespace) -> Answer:

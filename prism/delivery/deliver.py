@@ -17,6 +17,7 @@ from prism.formats.stills import write_still
 from prism.ledger.document import Ledger
 from prism.mattes.plan import plans
 from prism.mattes.writing import write_matte
+from prism.pixels.file_formats import is_exr
 from prism.pixels.image import Image
 from prism.pixels.picture import Picture
 
@@ -60,7 +61,7 @@ def deliver_all(
         picture = evaluate(ledger, sources, is_stale=is_stale)
         balanced = _of_balance(ledger, sources, picture)
         for path, output in pictures.items():
-            write = _write_exr if path.suffix.lower() == ".exr" else _write_still
+            write = _write_exr if is_exr(path.name) else _write_still
             said[path] = [*balanced, *write(ledger, sources, path, picture, output)]
     for path in wanted.keys() - pictures.keys():
         said[path] = _write_matte(ledger, sources, path, wanted[path])

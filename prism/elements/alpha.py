@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.formats.headers import Part
-from prism.formats.kinds import kind_of_title
+from prism.pixels.file_formats import format_of_title
 
 EDGE_PIXELS = 16  # fewer tell nothing
 CLEAR = 1.5  # times better one reading must explain the edge
@@ -60,7 +60,7 @@ def evidence(colour: NDArray, alpha: NDArray | None, part: Part) -> AlphaEvidenc
 
 
 def _weighed(part: Part, counts: dict, alpha: NDArray) -> tuple[str, float, list[str]]:
-    rule = kind_of_title(part.format)
+    rule = format_of_title(part.format)
     edge, soft = counts["edge"], counts["soft"]
     reasons = []
     if part.format == "PNG":

@@ -17,7 +17,7 @@ from pathlib import Path
 import fileseq
 
 from prism.errors import TooLarge, UnreadableFile
-from prism.formats.kinds import is_picture
+from prism.pixels.file_formats import is_picture
 
 MOST_FOLDERS = 5_000
 MOST_FILES = 500_000

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from prism.colour.spaces import Primaries
-from prism.documents import Document, Value
+from prism.documents import Document, Value, fingerprint
 from prism.elements.disk import Sequence, file_name
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
@@ -133,6 +133,14 @@ class Element(Document):
         return tuple(
             {(f.folder, f.head, f.padding, f.suffix, f.frames): f for f in (p.files for p in self.passes)}.values()
         )
+
+    @cached_property
+    def reading(self) -> str:
+        """Changes with how passes are read, not with which frames there are, nor with choices that a later version of the application adds."""
+        passes = [
+            held.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for held in self.passes
+        ]
+        return fingerprint(passes)
 
     def files_at(self, frame: int) -> list[Path]:
         """The files of a frame, each once."""

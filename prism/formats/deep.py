@@ -13,13 +13,8 @@ from numpy.typing import NDArray
 from prism.errors import UnwritableFile
 from prism.formats.entries import header_entries
 from prism.formats.safe import replacing
+from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.window import Window
-
-_COMPRESSIONS = {
-    "none": OpenEXR.NO_COMPRESSION,
-    "rle": OpenEXR.RLE_COMPRESSION,
-    "zips": OpenEXR.ZIPS_COMPRESSION,
-}
 
 
 def write_deep(
@@ -38,9 +33,10 @@ def write_deep(
     counts: (H, W), samples of each pixel. values: (N, len(channels)), row by row, near to far; N = counts.sum().
     Raises UnwritableFile, also for a compression that deep files cannot have.
     """
-    if compression not in _COMPRESSIONS:
+    known = {name: each.code for name, each in EXR_COMPRESSIONS.items() if each.deep}
+    if compression not in known:
         raise UnwritableFile(
-            f"Deep files have no {compression} compression.", where=str(path), advice=f"Use {', '.join(_COMPRESSIONS)}."
+            f"Deep files have no {compression} compression.", where=str(path), advice=f"Use {', '.join(known)}."
         )
     ends = np.cumsum(counts, dtype=np.int64).tolist()
     begins = [0, *ends[:-1]]
@@ -52,7 +48,7 @@ def write_deep(
         planes[name] = pixels.reshape(counts.shape)
     header = {
         **header_entries(attributes or {}),
-        "compression": _COMPRESSIONS[compression],
+        "compression": OpenEXR.Compression(known[compression]),
         "type": OpenEXR.deepscanline,
         "dataWindow": data_window.as_box(),
         "displayWindow": display_window.as_box(),

@@ -21,28 +21,8 @@ from prism.formats.entries import header_entries
 from prism.formats.headers import Attribute, Part, read_parts
 from prism.formats.planes import PlaneFolder
 from prism.formats.safe import replacing
+from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
-
-LOSSLESS = ("none", "rle", "zips", "zip", "piz")  # which every reader knows
-NEW_LOSSLESS = ("zstd", "htj2k32", "htj2k256")  # of OpenEXR 3.5: older readers cannot open them
-_COMPRESSIONS = {
-    "none": OpenEXR.NO_COMPRESSION,
-    "rle": OpenEXR.RLE_COMPRESSION,
-    "zips": OpenEXR.ZIPS_COMPRESSION,
-    "zip": OpenEXR.ZIP_COMPRESSION,
-    "piz": OpenEXR.PIZ_COMPRESSION,
-    "zstd": OpenEXR.ZSTD_COMPRESSION,
-    "htj2k32": OpenEXR.HTJ2K32_COMPRESSION,
-    "htj2k256": OpenEXR.HTJ2K256_COMPRESSION,
-    "pxr24": OpenEXR.PXR24_COMPRESSION,  # loses the low byte of float32
-}
-COMPRESSIONS = tuple(_COMPRESSIONS)
-_WRITTEN_IF_ASKED = {  # lossy: for looking, never offered where a picture is handed on
-    "b44": OpenEXR.B44_COMPRESSION,
-    "b44a": OpenEXR.B44A_COMPRESSION,
-    "dwaa": OpenEXR.DWAA_COMPRESSION,
-    "dwab": OpenEXR.DWAB_COMPRESSION,
-}
 
 
 def read_channels(
@@ -81,7 +61,7 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
     compression: one for all, or one for each part. All parts must share the display window. Attributes may be strings,
     numbers, short tuples of numbers, fractions and time codes.
     """
-    known = _COMPRESSIONS | _WRITTEN_IF_ASKED
+    known = {name: each for name, each in EXR_COMPRESSIONS.items() if each.written}
     compressions = [compression] * len(parts) if isinstance(compression, str) else list(compression)
     strange = next((compression for compression in compressions if compression not in known), None)
     if strange is not None:
@@ -92,7 +72,7 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
         planes = {channel: np.ascontiguousarray(plane) for channel, plane in image.channels.items()}
         header = {
             **header_entries(image.attributes),
-            "compression": known[chosen],
+            "compression": OpenEXR.Compression(known[chosen].code),
             "type": OpenEXR.scanlineimage,
             "dataWindow": image.data_window.as_box(),
             "displayWindow": image.display_window.as_box(),

@@ -17,9 +17,8 @@ from types import MappingProxyType
 from typing import Any, BinaryIO
 
 from prism.errors import SizeMismatch, TooLarge, UnreadableFile
-from prism.formats.kinds import kind_of_title
 from prism.pixels.channels import short, split_name
-from prism.pixels.compression import loses
+from prism.pixels.file_formats import EXR_COMPRESSIONS, format_of_title
 from prism.pixels.window import PIXEL_LIMIT, Window
 
 WHOLE_PICTURE = ("beauty", "rgb", "rgba")  # names of parts whose bare channels are the picture itself
@@ -32,9 +31,7 @@ ATTRIBUTE_LIMIT = 1024  # of one part: libraries need time in their square
 HEADER_LIMIT = 64 << 20  # bytes of all attributes; manifests of object names are the longest
 FARTHEST = 1 << 30  # from the origin, in pixels, as the format's own library has it
 
-_COMPRESSIONS = (
-    "none", "rle", "zips", "zip", "piz", "pxr24", "b44", "b44a", "dwaa", "dwab", "htj2k256", "htj2k32", "lj2k", "zstd",
-)  # fmt: skip
+_COMPRESSIONS = {each.code: name for name, each in EXR_COMPRESSIONS.items()}
 _TYPES = ("uint", "half", "float")
 _TILED, _DEEP, _MULTIPART = 0x200, 0x800, 0x1000
 _KEPT_BYTES = 1 << 18  # a header longer than this is read again rather than remembered
@@ -102,9 +99,11 @@ class Part:
 
     def lossy_for(self, names: Iterable[str]) -> str:
         """The compression that may have changed values of any of these channels; empty if there is none."""
-        if kind_of_title(self.format).lossy:
+        if format_of_title(self.format).lossy:
             return self.compression or self.format
-        changed = any(loses(self.compression, self.channels[name], name) for name in names if name in self.channels)
+        compression = EXR_COMPRESSIONS.get(self.compression)
+        asked = (name for name in names if name in self.channels)
+        changed = compression is not None and any(compression.loses(self.channels[name], name) for name in asked)
         return self.compression if changed else ""
 
     def layer_names(self) -> dict[str, str]:
@@ -220,7 +219,7 @@ class _Header:
         data = self._window(attributes, "dataWindow", DEEP_PIXEL_LIMIT if deep else PIXEL_LIMIT)
         channels, subsampled = self._channels(attributes)
         compression = self._needed(attributes, "compression", "compression").raw[:1] or b"\xff"
-        if compression[0] >= len(_COMPRESSIONS):
+        if compression[0] not in _COMPRESSIONS:
             raise self._damaged(f"compression {compression[0]} is not known")
         aspect = self._needed(attributes, "pixelAspectRatio", "float").value
         if not aspect or not 1e-3 < aspect < 1e3:

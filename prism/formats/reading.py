@@ -11,8 +11,8 @@ from typing import Any
 from prism.errors import SizeMismatch, UnreadableFile
 from prism.formats import exr, guarded
 from prism.formats.headers import Kept, Part, open_regular, read_parts
-from prism.formats.kinds import kind_of
 from prism.formats.planes import PlaneFolder
+from prism.pixels.file_formats import format_of
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 
@@ -26,7 +26,7 @@ def read_header(path: Path) -> list[Part]:
     Raises UnreadableFile or TooLarge.
     """
     path = Path(path)
-    kind = kind_of(path.name)
+    kind = format_of(path.name)
     if kind is None:
         raise UnreadableFile("This is not a picture.", where=str(path), advice="Name an EXR file or another picture.")
     if kind.title == _EXR:
@@ -68,7 +68,7 @@ def values_of(part: Part) -> int:
 
 
 def _still(path: Path, facts: Mapping[str, Any]) -> Part:
-    kind = kind_of(path.name)
+    kind = format_of(path.name)
     try:
         data, display = Window(*facts["data"]), Window(*facts["display"])
     except SizeMismatch as error:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Iterable
 from pathlib import Path
 
+from prism.documents import fingerprint
 from prism.errors import UnreadableFile
 
 Stamp = tuple[str, int, int]  # path, time of the last change in nanoseconds, bytes
@@ -26,3 +29,9 @@ def stamp_if_there(path: Path) -> Stamp | None:
         return stamp_of(path)
     except UnreadableFile:
         return None
+
+
+def mark_of_files(paths: Iterable[Path]) -> str:
+    """Sixteen hex digits that change whenever one of the files is written, taken away or comes to be."""
+    stamps = ((path, stamp_if_there(path)) for path in paths)
+    return fingerprint([[os.fsencode(path).hex(), stamp and stamp[1:]] for path, stamp in stamps])

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from types import MappingProxyType
 
 import numpy as np
 import OpenImageIO as oiio
@@ -14,28 +13,7 @@ from numpy.typing import NDArray
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.errors import BadArgument, UnwritableFile
 from prism.formats.safe import replacing
-
-
-@dataclass(frozen=True, slots=True)
-class StillFormat:
-    """What a still format can carry. associated: its alpha is stored premultiplied."""
-
-    bits: tuple[int, ...]
-    alpha: bool
-    associated: bool
-    options: Mapping[str, int | str]
-
-
-STILLS = MappingProxyType(
-    {
-        ".png": StillFormat((8, 16), True, False, {"png:compressionLevel": 6}),
-        ".tif": StillFormat((8, 16), True, True, {"compression": "zip"}),
-        ".tiff": StillFormat((8, 16), True, True, {"compression": "zip"}),
-        ".tga": StillFormat((8,), True, False, {"compression": "rle"}),
-        ".jpg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
-        ".jpeg": StillFormat((8,), False, False, {"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}),
-    }
-)
+from prism.pixels.file_formats import WRITTEN, FileFormat, format_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +47,7 @@ def write_still(
     if bits not in form.bits:
         raise BadArgument(f"{path.suffix} has no {bits} bits.", where=str(path), advice=f"Use {form.bits[0]}.")
     colour, alpha = np.moveaxis(rgba[:3], 0, -1), rgba[3].clip(0, 1)
-    carries = form.alpha and keep_alpha
+    carries = form.has_alpha and keep_alpha
     if carries:
         # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
         colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
@@ -78,7 +56,7 @@ def write_still(
     clipped = int(((colours < 0) | (colours > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
     glowing = int((((colour > 1) & (colours <= 1)).any(axis=-1) | ((alpha == 0) & (colours > 0).any(axis=-1))).sum())
     if carries:
-        shown = np.dstack([shown * alpha[..., None] if form.associated else shown, alpha])
+        shown = np.dstack([shown if form.straight else shown * alpha[..., None], alpha])
     _write(path, _codes(shown, bits), form, compression, pixel_aspect)
     return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
 
@@ -100,16 +78,15 @@ def write_values(
     _write(Path(path), stored, still_format(path), compression, pixel_aspect)
 
 
-def still_format(path: Path) -> StillFormat:
-    """Raises BadArgument naming the formats there are."""
-    try:
-        return STILLS[Path(path).suffix.lower()]
-    except KeyError:
+def still_format(path: Path) -> FileFormat:
+    """The format of a still to be written. Raises BadArgument naming those there are."""
+    found = format_of(Path(path).name)
+    if found is None or not found.options:
+        stills = ", ".join(f".{suffix}" for form in WRITTEN.values() if form.options for suffix in form.suffixes[:2])
         raise BadArgument(
-            f"Unknown format {Path(path).suffix or 'without suffix'}.",
-            where=str(path),
-            advice=f"Use .exr, {', '.join(STILLS)}.",
-        ) from None
+            f"Unknown format {Path(path).suffix or 'without suffix'}.", where=str(path), advice=f"Use .exr, {stills}."
+        )
+    return found
 
 
 def _codes(shown: NDArray[np.float32], bits: int) -> NDArray:
@@ -118,13 +95,13 @@ def _codes(shown: NDArray[np.float32], bits: int) -> NDArray:
     return np.floor(shown.astype(np.float64) * top + 0.5).astype(np.uint8 if bits == 8 else np.uint16)
 
 
-def _write(path: Path, pixels: NDArray, form: StillFormat, compression: str | None, pixel_aspect: float) -> None:
+def _write(path: Path, pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float) -> None:
     height, width, count = pixels.shape
     spec = oiio.ImageSpec(width, height, count, str(pixels.dtype).replace("float32", "float"))
     if pixels.dtype != np.float32:
         spec.attribute("oiio:ColorSpace", "sRGB")
     spec.attribute("PixelAspectRatio", float(pixel_aspect))
-    if count == 4 and not form.associated:
+    if count == 4 and form.straight:
         spec.attribute("oiio:UnassociatedAlpha", 1)  # the values are straight already: no division by the library
     for name, setting in form.options.items():
         spec.attribute(name, setting)

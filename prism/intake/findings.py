@@ -11,12 +11,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from prism.colour.spaces import SPACES, space_of
 from prism.elements.element import Element, ElementPass
 from prism.elements.gathering import Doubt, doubts_of
-from prism.formats.kinds import kind_of_title
 from prism.intake.checking import FrameFacts, PassFacts
 from prism.intake.finding import Finding, Wanted
 from prism.intake.over_time import findings_over_time, with_fades
 from prism.passes.judging import ERROR, NOTE, WARNING, PlaneFacts, judge_values
 from prism.passes.kinds import LIT, Role
+from prism.pixels.file_formats import format_of_title
 from prism.text import printable
 
 SEVERITIES = (ERROR, WARNING, NOTE)
@@ -165,7 +165,7 @@ def _stored(held: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Findi
             yield _said(held, "lossy", ERROR, f"{held.title} is stored as {own.pixel}: its identities are lost.",
                         "Write identities as 32-bit float.")  # fmt: skip
     light = kind is not None and kind.role in (Role.WHOLE, *LIT)
-    display = kind_of_title(own.format).display and own.pixel in INTEGERS
+    display = format_of_title(own.format).display and own.pixel in INTEGERS
     if light and display and held.curve == "linear":
         yield _said(held, "curve", WARNING, f"{held.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
                     "a display curve in it.", "Have it turned linear, or say that it is linear already.",

@@ -13,9 +13,9 @@ from prism.formats.reading import read_header, values_of
 from prism.intake.measuring import measure
 from prism.passes.audit import FoundFile
 from prism.passes.judging import PlaneFacts
-from prism.passes.packing import FORMATS
+from prism.pixels.file_formats import WRITTEN, is_exr
 
-SUFFIXES = frozenset(form.suffix for form in FORMATS.values()) | {"tiff", "jpeg"}
+SUFFIXES = frozenset(suffix for form in WRITTEN.values() for suffix in form.suffixes)
 
 
 def pictures_below(folder: Path) -> list[str]:
@@ -30,7 +30,7 @@ def found_file(path: Path) -> FoundFile | None:
     if not Path(path).is_file():
         return None
     try:
-        return _exr(path) if path.suffix.lower() == ".exr" else _flat(path)
+        return _exr(path) if is_exr(path.name) else _flat(path)
     except PrismError as error:
         return FoundFile(fault=error.what)
 

@@ -11,7 +11,8 @@ from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.passes.expansion import PlannedFiles, PlannedPass
 from prism.passes.judging import ERROR, PlaneFacts, judge_values
-from prism.passes.packing import FORMATS, WHOLE_NUMBERS
+from prism.passes.packing import WHOLE_NUMBERS
+from prism.pixels.file_formats import WRITTEN
 
 _AUDITED = {
     "nan": "values",
@@ -221,6 +222,6 @@ def _names(planned: PlannedFiles, pass_: PlannedPass) -> tuple[str, ...]:
 
 def keeps_sums(planned: PlannedFiles) -> bool:
     """Whether what a file holds can be summed to the last bit that its type keeps."""
-    form = FORMATS[planned.group.storage.format]
+    form = WRITTEN[planned.group.storage.format]
     lossless = all(storage.pixel in form.compressions[storage.compression].exact for storage in planned.group.storages)
     return lossless and planned.group.storage.format == "exr" and not planned.passes[0].kind.own_file

@@ -1,13 +1,11 @@
-"""How passes are packed into files: what each format, pixel type and compression can carry, as data.
+"""How passes are packed into files, and which storage can carry what a pass demands.
 
-A pass demands abilities (kinds.DEMANDS); a storage has them or not. What is written here is all there is to say about
-which pass may go where.
+A pass demands abilities (kinds.DEMANDS); a storage has them or not, by the table of `prism.pixels.file_formats`.
 """
 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 from typing import Literal, Self
 
@@ -15,9 +13,8 @@ from pydantic import model_validator
 
 from prism.documents import Value
 from prism.passes.kinds import PassKind
-from prism.pixels.compression import EXACT
+from prism.pixels.file_formats import BYTE, FLOAT, HALF, WORD, WRITTEN
 
-HALF, FLOAT, BYTE, WORD = "half", "float", "uint8", "uint16"
 WHOLE_NUMBERS = frozenset({BYTE, WORD})
 PIXEL_TITLES = MappingProxyType(
     {HALF: "16-bit half", FLOAT: "32-bit float", BYTE: "8-bit", WORD: "16-bit whole numbers"}
@@ -32,62 +29,6 @@ PIXEL_ABILITIES: Mapping[str, frozenset[str]] = MappingProxyType(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Compression:
-    """meaning: for whom to choose it. exact: the pixel types that come back bit by bit."""
-
-    meaning: str
-    exact: frozenset[str]
-    deep: bool = False
-
-
-_ANY = frozenset({HALF, FLOAT, BYTE, WORD})
-_LOSSY: frozenset[str] = frozenset()
-
-
-@dataclass(frozen=True, slots=True)
-class FileFormat:
-    """abilities: keys of kinds.DEMANDS that hold whatever the pixel type and compression."""
-
-    title: str
-    suffix: str
-    pixels: tuple[str, ...]
-    compressions: Mapping[str, Compression]
-    abilities: frozenset[str]
-
-
-FORMATS: Mapping[str, FileFormat] = MappingProxyType(
-    {
-        "exr": FileFormat(
-            "OpenEXR", "exr", (HALF, FLOAT),
-            {
-                "zip": Compression("lossless, 16 rows at a time: the usual choice", EXACT["zip"]),
-                "zips": Compression("lossless, row by row: quick to read in part", EXACT["zips"], deep=True),
-                "piz": Compression("lossless, by wavelets: for grain and noise", EXACT["piz"]),
-                "rle": Compression("lossless, for flat areas such as mattes", EXACT["rle"], deep=True),
-                "none": Compression("as it is: largest, quickest", EXACT["none"], deep=True),
-                "pxr24": Compression("lossless for half; float loses its last 8 bits", EXACT["pxr24"]),
-                "b44": Compression("lossy for half, of fixed size: for playing back; float stays as it is", EXACT["b44"]),
-                "b44a": Compression("lossy for half, smaller where flat: for playing back; float stays", EXACT["b44a"]),
-                "dwaa": Compression("lossy, 32 rows at a time: small, for looking", EXACT["dwaa"]),
-                "dwab": Compression("lossy, 256 rows at a time: smallest, for looking", EXACT["dwab"]),
-            },
-            frozenset({"alpha", "layers"}),
-        ),
-        "tiff": FileFormat(
-            "TIFF", "tif", (BYTE, WORD, FLOAT),
-            {"zip": Compression("lossless", _ANY), "none": Compression("as it is", _ANY)},
-            frozenset({"alpha"}),
-        ),
-        "png": FileFormat("PNG", "png", (BYTE, WORD), {"zip": Compression("lossless", _ANY)}, frozenset({"alpha"})),
-        "tga": FileFormat(
-            "TGA", "tga", (BYTE,),
-            {"rle": Compression("lossless", _ANY), "none": Compression("as it is", _ANY)},
-            frozenset({"alpha"}),
-        ),
-        "jpeg": FileFormat("JPEG", "jpg", (BYTE,), {"jpeg": Compression("lossy: for looking", _LOSSY)}, frozenset()),
-    }
-)  # fmt: skip
 DEEP = frozenset({"deep"})
 
 
@@ -100,7 +41,7 @@ class Storage(Value):
 
     @model_validator(mode="after")
     def _fits(self) -> Self:
-        form = FORMATS[self.format]
+        form = WRITTEN[self.format]
         for what, value, choices in (
             ("pixels", self.pixel, form.pixels),
             ("compression", self.compression, form.compressions),
@@ -112,17 +53,17 @@ class Storage(Value):
     @property
     def suffix(self) -> str:
         """Of file names, with its dot."""
-        return FORMATS[self.format].suffix
+        return WRITTEN[self.format].suffix
 
     @property
     def title(self) -> str:
         """Format, pixel type and compression, for a person."""
-        return f"{FORMATS[self.format].title}, {PIXEL_TITLES[self.pixel]}, {self.compression}"
+        return f"{WRITTEN[self.format].title}, {PIXEL_TITLES[self.pixel]}, {self.compression}"
 
     @property
     def abilities(self) -> frozenset[str]:
         """Which demands of a pass it can meet."""
-        form = FORMATS[self.format]
+        form = WRITTEN[self.format]
         compression = form.compressions[self.compression]
         found = form.abilities | PIXEL_ABILITIES[self.pixel]
         found |= {"exact"} if self.pixel in compression.exact else set()

@@ -8,8 +8,9 @@ from typing import Any
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
 from prism.passes.kinds import DEMANDS, LIT, RANKS_PER_LAYER, Role
-from prism.passes.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, FORMATS, WHOLE_NUMBERS, Storage
+from prism.passes.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, WHOLE_NUMBERS, Storage
 from prism.passes.plan import Plan
+from prism.pixels.file_formats import WRITTEN
 
 _SOUND = {"colour": COLOUR_STORAGE, "data": DATA_STORAGE, "deep": DEEP_STORAGE}
 SUMMED = LIT
@@ -47,7 +48,7 @@ def _display_curve(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
     if curved:
         storage = plan.packing.colour
         yield Finding(
-            "packing.curve", WARNING, f"{FORMATS[storage.format].title} stores light through the sRGB curve.",
+            "packing.curve", WARNING, f"{WRITTEN[storage.format].title} stores light through the sRGB curve.",
             "packing, colour", f"{' · '.join(dict.fromkeys(curved))} cannot be summed as they are stored; "
             "whoever reads them has to undo the curve first.",
             {"packing.colour": COLOUR_STORAGE.model_dump(mode="json")},
@@ -85,7 +86,7 @@ def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
     )
     if crowded is not None:
         yield Finding(
-            "packing.layers", ERROR, f"{FORMATS[crowded.storage.format].title} holds one pass alone.", "packing",
+            "packing.layers", ERROR, f"{WRITTEN[crowded.storage.format].title} holds one pass alone.", "packing",
             f"{len(crowded.passes)} passes are to share a file; give each its own, or choose OpenEXR.",
             _each_apart(plan),
         )  # fmt: skip
@@ -102,7 +103,7 @@ def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
 def _ways_to_store(group: FileGroup) -> list[str]:
     """The formats, and where parts cannot differ in it the compressions, that the passes of a file ask for."""
     ways = (
-        FORMATS[storage.format].title if group.in_parts else f"{FORMATS[storage.format].title} {storage.compression}"
+        WRITTEN[storage.format].title if group.in_parts else f"{WRITTEN[storage.format].title} {storage.compression}"
         for storage in group.storages
     )
     return list(dict.fromkeys(ways))
