@@ -78,8 +78,8 @@ class House:
         if owner != os.geteuid():
             name = user_name(owner) or f"user {owner}"
             raise Trouble(f"{self.var} belongs to {name}. Start as {name}, or set EAGER_VAR to a folder of your own.")
-        held = {path.name for path in self.var.iterdir()}
-        if held and not held & {"run", "log", "secrets.json"}:
+        there = {path.name for path in self.var.iterdir()}
+        if there and not there & {"run", "log", "secrets.json"}:
             raise Trouble(f"{self.var} holds other things. Set EAGER_VAR to a folder that is empty, or not there yet.")
 
     @property

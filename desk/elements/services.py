@@ -34,7 +34,9 @@ def _document(name: str, found: str, chosen: str) -> Document:
     """Checked once for as long as it stays as it is: every picture asks for it."""
     document = Document.from_json(json.loads(found), where=f"element {name}").replace(name=name)
     choices = json.loads(chosen)
-    passes = tuple(held.replace(**choices[held.key]) if choices.get(held.key) else held for held in document.passes)
+    passes = tuple(
+        pass_.replace(**choices[pass_.key]) if choices.get(pass_.key) else pass_ for pass_ in document.passes
+    )
     return document.replace(passes=passes)
 
 

@@ -4,7 +4,8 @@ from collections.abc import Sequence
 
 from django import forms
 
-from prism.colour.view import VIEW_TITLES, ViewTransform
+from prism.colour.view import ViewTransform
+from prism.colour.views import VIEW_TITLES
 from prism.delivery.deliver import Output
 from prism.mattes.writing import file_word
 from prism.pixels.file_formats import LOSSLESS, format_of

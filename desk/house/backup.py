@@ -149,8 +149,8 @@ def _move_elements(before: str) -> None:
     below = Place.objects.filter(folder__startswith=f"{before}/")
     below.update(folder=Concat(models.Value(now), Substr("folder", len(before) + 1)))
     for element in Element.objects.all():
-        for held in element.document.get("passes", ()):
-            files = held["files"]
+        for pass_ in element.document.get("passes", ()):
+            files = pass_["files"]
             if files["folder"].startswith(f"{before}/"):
                 files["folder"] = now + files["folder"][len(before) :]
         element.save(update_fields=["document"])

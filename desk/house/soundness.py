@@ -81,7 +81,7 @@ def _element(element: Element) -> None:
     ElementDocument.from_json(
         element.document | {"passes": [p | chosen.get(p["key"], {}) for p in element.document["passes"]]}
     )
-    _require_inside((from_storable(held.files.folder) for held in document.passes), element.shot.production)
+    _require_inside((from_storable(pass_.files.folder) for pass_ in document.passes), element.shot.production)
 
 
 def _written(written: Written) -> None:

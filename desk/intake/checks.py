@@ -84,7 +84,7 @@ def check(element_id: int, frame: int, is_over) -> str:
     FrameCheck.objects.update_or_create(
         element=element, frame=frame, defaults={"document": document.reading, "facts": _clean(facts.as_json())}
     )
-    faults = sum(bool(held.fault) for held in facts.passes.values())
+    faults = sum(bool(pass_.fault) for pass_ in facts.passes.values())
     return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
 
 
@@ -173,7 +173,7 @@ def _wanted(element: Element, document: Document) -> Wanted:
 
 def _sequences(document: Document) -> Iterable[disk.Sequence]:
     """As the folders have them now, for the times of their files."""
-    for folder in sorted({held.files.sequence[0] for held in document.passes}):
+    for folder in sorted({pass_.files.sequence[0] for pass_ in document.passes}):
         try:
             yield from disk.scan(folder, below=False).sequences
         except PrismError:
@@ -187,9 +187,9 @@ def _kept(finding: Finding) -> dict[str, Any]:
 def _clean(data: Any) -> Any:
     """JSON in the database knows neither infinity nor NaN: they are kept as null."""
     if isinstance(data, dict):
-        return {name: _clean(held) for name, held in data.items()}
+        return {name: _clean(value) for name, value in data.items()}
     if isinstance(data, list | tuple):
-        return [_clean(held) for held in data]
+        return [_clean(value) for value in data]
     if isinstance(data, float) and data - data != 0:
         return None
     return data

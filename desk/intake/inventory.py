@@ -75,9 +75,9 @@ def edge(element: Element, key: str, frame: int, state: str) -> bytes:
     document = document_of(element)
     if state not in ("premultiplied", "straight"):
         raise BadArgument(f"Colour is premultiplied or straight, not {state}.", where="state")
-    held = document.find(key).replace(state=state)
+    pass_ = document.find(key).replace(state=state)
     require_files([element], frame)  # refuses links that lead out
-    opened = open_frame(document.replace(passes=(held,)), frame, store=PIXELS)
+    opened = open_frame(document.replace(passes=(pass_,)), frame, store=PIXELS)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"), ground="grey")
     return encode(edge_picture(opened, key, look), "png")
 
@@ -111,7 +111,7 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
         "still": not frames,
         "size": _size(document, checked.facts["passes"] if checked else {}),
         "sequences": _sequences(document),
-        "passes": [_pass(held, frames, seen.get(held.key)) for held in document.passes],
+        "passes": [_pass(pass_, frames, seen.get(pass_.key)) for pass_ in document.passes],
         "reading": reading,
         **checks.listed(element),
     }
@@ -119,7 +119,7 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
 
 def _size(document: Document, seen: dict[str, Any]) -> str:
     """Of the picture, as its first frame that was read has it."""
-    whole = [seen[held.key] for held in document.passes if held.key in seen and not seen[held.key]["fault"]]
+    whole = [seen[pass_.key] for pass_ in document.passes if pass_.key in seen and not seen[pass_.key]["fault"]]
     if not whole:
         return ""
     (width, height), aspect = whole[0]["size"], whole[0]["aspect"]
@@ -128,8 +128,8 @@ def _size(document: Document, seen: dict[str, Any]) -> str:
 
 def _sequences(document: Document) -> list[dict[str, Any]]:
     by_files: dict[str, list[ElementPass]] = {}
-    for held in document.passes:
-        by_files.setdefault(held.files.model_dump_json(), []).append(held)
+    for pass_ in document.passes:
+        by_files.setdefault(pass_.files.model_dump_json(), []).append(pass_)
     return [_sequence(passes[0].files, passes) for passes in by_files.values()]
 
 
@@ -153,27 +153,27 @@ def _ends(run: str) -> tuple[str, str]:
     return (run[0] + head, tail) if dash else (run, run)
 
 
-def _pass(held: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | None) -> dict[str, Any]:
+def _pass(pass_: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | None) -> dict[str, Any]:
     """seen: what the pixels of the first frame that was read say of its alpha."""
-    numbers = held.files.numbers
-    kind = held.pass_kind
+    numbers = pass_.files.numbers
+    kind = pass_.pass_kind
     return {
-        "key": held.key,
-        "title": held.title,
+        "key": pass_.key,
+        "title": pass_.title,
         "known": kind is not None,
         "meaning": kind.meaning if kind else "",
-        "name": printable(held.layer or held.files.pattern),
-        "pattern": printable(held.layer) or printable(held.files.pattern),
-        "channels": " ".join([*held.channels, *([held.alpha] if held.alpha else [])]),
-        "state": held.state,
-        "curve": held.curve,
-        "primaries": held.primaries,
-        "isLight": len(held.channels) == 3 and not (kind is not None and kind.is_data),
+        "name": printable(pass_.layer or pass_.files.pattern),
+        "pattern": printable(pass_.layer) or printable(pass_.files.pattern),
+        "channels": " ".join([*pass_.channels, *([pass_.alpha] if pass_.alpha else [])]),
+        "state": pass_.state,
+        "curve": pass_.curve,
+        "primaries": pass_.primaries,
+        "isLight": len(pass_.channels) == 3 and not (kind is not None and kind.is_data),
         "seen": {"state": seen["state"], "reasons": "; ".join(seen["reasons"])} if seen else None,
-        "deep": held.deep,
-        "certainty": round(held.certainty * 100),
-        "reason": held.aside or held.reason,
-        "aside": bool(held.aside),
-        "others": list(held.others),
+        "deep": pass_.deep,
+        "certainty": round(pass_.certainty * 100),
+        "reason": pass_.aside or pass_.reason,
+        "aside": bool(pass_.aside),
+        "others": list(pass_.others),
         "frame": numbers[0] if numbers else (frames[0] if frames else 0),
     }

@@ -105,20 +105,22 @@ def _is_inside(path: Path, shot: Shot) -> bool:
 def _keep(place: Place, gathered: Gathered) -> list[Element]:
     """Bring records in line with what was found. An element that is gone keeps its record, without frames, while a ledger or a
     delivery names it."""
-    held = {element.found: element for element in place.elements.all()}
-    unnamed = [element for element in held.values() if not element.document]  # from before there were documents
+    known = {element.found: element for element in place.elements.all()}
+    unnamed = [element for element in known.values() if not element.document]  # from before there were documents
     kept = []
     for document in sorted(gathered.elements, key=lambda document: -len(document.passes)):
-        element = held.pop(document.name, None) or _same_files(document, held) or (unnamed.pop(0) if unnamed else None)
+        element = (
+            known.pop(document.name, None) or _same_files(document, known) or (unnamed.pop(0) if unnamed else None)
+        )
         if element is None:
             only = len(gathered.elements) == 1 and place.name
             element = Element(shot=place.shot, place=place, name=_free_name(place.shot, only or document.name))
-        held.pop(element.found, None)
+        known.pop(element.found, None)
         element.found = document.name
         element.document = document.replace(name=element.name).as_json()
         element.save(update_fields=["found", "document"] if element.pk else None)  # choices are made meanwhile
         kept.append(element)
-    for gone in held.values():
+    for gone in known.values():
         if gone.document and (gone.ledgers.exists() or gone.deliveries.exists()):
             gone.document = _without_files(Document.from_json(gone.document)).as_json()
             gone.save(update_fields=["document"])
@@ -127,12 +129,12 @@ def _keep(place: Place, gathered: Gathered) -> list[Element]:
     return kept
 
 
-def _same_files(document: Document, held: dict[str, Element]) -> Element | None:
+def _same_files(document: Document, known: dict[str, Element]) -> Element | None:
     """The element that most of these sequences belonged to, under another name: names are read in another way since."""
     own = {p.files.sequence for p in document.passes}
-    shared = {name: len(own & _sequences_of(element)) for name, element in held.items()}
+    shared = {name: len(own & _sequences_of(element)) for name, element in known.items()}
     best = max(shared, key=shared.get, default=None)
-    return held.pop(best) if best is not None and shared[best] else None
+    return known.pop(best) if best is not None and shared[best] else None
 
 
 def _sequences_of(element: Element) -> set:
@@ -140,8 +142,8 @@ def _sequences_of(element: Element) -> set:
 
 
 def _without_files(document: Document) -> Document:
-    passes = tuple(held for held in document.passes if not held.files.is_still)
-    return document.replace(passes=tuple(held.replace(files=held.files.replace(frames="")) for held in passes))
+    passes = tuple(pass_ for pass_ in document.passes if not pass_.files.is_still)
+    return document.replace(passes=tuple(pass_.replace(files=pass_.files.replace(frames="")) for pass_ in passes))
 
 
 def _free_name(shot: Shot, wanted: str) -> str:
@@ -204,9 +206,9 @@ def files_of_shot(shot: Shot) -> Iterable[Path]:
     """Every file that an element of the shot names."""
     for element in shot.elements.all():
         document = Document.from_json(element.document) if element.document else None
-        for held in document.passes if document else ():
-            numbers = held.files.numbers or (0,)
-            yield from (held.files.path(frame) for frame in numbers)
+        for pass_ in document.passes if document else ():
+            numbers = pass_.files.numbers or (0,)
+            yield from (pass_.files.path(frame) for frame in numbers)
 
 
 def unreadable_files_of(shot: Shot) -> Iterable[Path]:
@@ -221,15 +223,15 @@ def drop_file(shot: Shot, path: Path) -> None:
     """Take one file out of all elements of a shot, without listing its folder again."""
     for element in shot.elements.exclude(document={}).select_for_update():
         document = Document.from_json(element.document)
-        passes = tuple(_without(held, path) for held in document.passes)
+        passes = tuple(_without(pass_, path) for pass_ in document.passes)
         if passes != document.passes:
             element.document = document.replace(passes=passes).as_json()
             element.save(update_fields=["document"])
 
 
-def _without(held: ElementPass, path: Path) -> ElementPass:
-    files = held.files
+def _without(pass_: ElementPass, path: Path) -> ElementPass:
+    files = pass_.files
     left = [frame for frame in files.numbers if files.path(frame) != path]
     if len(left) == len(files.numbers):
-        return held
-    return held.replace(files=files.replace(frames=format_frames(left)))
+        return pass_
+    return pass_.replace(files=files.replace(frames=format_frames(left)))

@@ -103,7 +103,7 @@ def _newest(place: Place) -> float:
     """When a file last came to or went from the place, or a folder of its sequences."""
     folders = {Path(from_storable(place.folder))}
     for element in place.elements.all():
-        folders |= {held.files.sequence[0] for held in document_of(element).passes} if element.document else set()
+        folders |= {pass_.files.sequence[0] for pass_ in document_of(element).passes} if element.document else set()
     times = []
     for folder in folders:
         with suppress(OSError):

@@ -135,7 +135,7 @@ def end(task: Task, state: str, line: str, **values: Any) -> bool:
 def put_off(task: Task, line: str, *, outage: bool = False) -> None:
     """After an attempt that came to nothing: try again later, or leave it as failed so that the rest goes on.
 
-    outage: a worker, the database or the queue went away, which is not held against the task.
+    outage: a worker, the database or the queue went away, which is not compared with the task.
     """
     outages = task.outages + outage
     if task.attempts - outages >= MOST_ATTEMPTS or outages > MOST_OUTAGES:

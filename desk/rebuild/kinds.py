@@ -1,4 +1,4 @@
-"""Work that Rebuild asks for: frames held against what was rendered."""
+"""Work that Rebuild asks for: frames compared with what was rendered."""
 
 from __future__ import annotations
 

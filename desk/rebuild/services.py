@@ -39,7 +39,7 @@ from prism.ledger.dimmers import in_words, light_of
 from prism.ledger.first import first_ledger, of_main, require_beauty
 from prism.ledger.merging import merge
 from prism.ledger.table import with_files
-from prism.ledger.templates import lay
+from prism.ledger.templates import apply_template
 from prism.ledger.wording import changes
 from prism.mattes import ranks
 from prism.mattes.offers import UNFILTERED, covers, offers_of
@@ -74,7 +74,7 @@ def open_ledger(shot: Shot) -> Ledger | None:
 
 def _first_element(shot: Shot) -> Element | None:
     there = [element for element in shot.elements.all() if frames_on_disk(element)]
-    whole = (e for e in there if any(held.kind == "beauty" and not held.aside for held in document_of(e).passes))
+    whole = (e for e in there if any(pass_.kind == "beauty" and not pass_.aside for pass_ in document_of(e).passes))
     return next(whole, next(iter(there), None))
 
 
@@ -254,11 +254,11 @@ def names_of(document: documents.Ledger, sources: OpenFrame, first: str) -> dict
 def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
     """What a row may take, for the page: the passes that are open, then those of other elements."""
     elements = {element.name: element for element in shot.elements.exclude(document={})}
-    listed = [_listed(elements[source.key.rpartition("/")[0]], source.held) for source in sources]
+    listed = [_listed(elements[source.key.rpartition("/")[0]], source.pass_) for source in sources]
     known = {source["elementName"] for source in listed}
     for element in elements.values():
         if element.name not in known:
-            listed += [_listed(element, held) for held in document_of(element).passes]
+            listed += [_listed(element, pass_) for pass_ in document_of(element).passes]
     return (
         listed
         if len(known) < 2
@@ -266,22 +266,22 @@ def source_list(shot: Shot, sources: OpenFrame) -> list[dict[str, Any]]:
     )
 
 
-def _listed(element: Element, held: ElementPass) -> dict[str, Any]:
-    kind = held.pass_kind
+def _listed(element: Element, pass_: ElementPass) -> dict[str, Any]:
+    kind = pass_.pass_kind
     return {
-        "key": f"{element.name}/{held.key}",
+        "key": f"{element.name}/{pass_.key}",
         "element": element.pk,
         "elementName": element.name,
-        "pass": held.key,
-        "title": held.title,
-        "passTitle": held.title.removesuffix(f", {DENOISED}"),
-        "denoised": held.denoised,
+        "pass": pass_.key,
+        "title": pass_.title,
+        "passTitle": pass_.title.removesuffix(f", {DENOISED}"),
+        "denoised": pass_.denoised,
         "role": kind.role if kind else "unknown",
-        "light": light_of(held.key, kind),
+        "light": light_of(pass_.key, kind),
         "meaning": kind.meaning if kind else "A pass of unknown meaning.",
-        "alpha": held.alpha is not None,
-        "covers": covers(held),
-        "offers": [asdict(offer) for offer in offers_of(held)],
+        "alpha": pass_.alpha is not None,
+        "covers": covers(pass_),
+        "offers": [asdict(offer) for offer in offers_of(pass_)],
         "unfiltered": kind is not None and kind.key in UNFILTERED,
         "data": kind is not None and kind.is_data,
         "kind": kind.key if kind else "",
@@ -316,12 +316,12 @@ def templates_for(shot: Shot) -> list[dict[str, Any]]:
 def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
     """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
     sources = frame_around(ledger, frame)
-    laid = lay(template.replace(space=ledger.shot.settings.space), sources, chosen=chosen)
+    applied = apply_template(template.replace(space=ledger.shot.settings.space), sources, chosen=chosen)
     titles = {source.key: source.title for source in sources}
     return {
-        "ledger": laid.ledger.replace(name=ledger.name).as_json(),
-        "missing": [{"row": row, "source": source} for row, source in laid.missing],
-        "leftOver": [titles[key] for key in laid.left_over],
+        "ledger": applied.ledger.replace(name=ledger.name).as_json(),
+        "missing": [{"row": row, "source": source} for row, source in applied.missing],
+        "leftOver": [titles[key] for key in applied.left_over],
     }
 
 

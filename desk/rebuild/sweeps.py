@@ -1,4 +1,4 @@
-"""All frames of a shot held against what was rendered, by workers. A verdict is that of its frame, its files and the untrimmed rows:
+"""All frames of a shot compared with what was rendered, by workers. A verdict is that of its frame, its files and the untrimmed rows:
 once one of them is another, it is not told any more."""
 
 from __future__ import annotations

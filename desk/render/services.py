@@ -220,10 +220,10 @@ def wall(run: Run) -> dict[str, Any]:
             {
                 "layer": layer,
                 "camera": camera,
-                "states": "".join(LETTERS[held[number].state] if number in held else " " for number in numbers),
-                "keys": [held[number].pk if number in held else 0 for number in numbers],
+                "states": "".join(LETTERS[tasks[number].state] if number in tasks else " " for number in numbers),
+                "keys": [tasks[number].pk if number in tasks else 0 for number in numbers],
             }
-            for (layer, camera), held in rows.items()
+            for (layer, camera), tasks in rows.items()
         ],
         "running": [
             {"key": frame.pk, "title": frame.title, "share": frame.progress, "worker": frame.worker}

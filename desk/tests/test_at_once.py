@@ -63,7 +63,7 @@ class AtOnce(Together, World, TransactionTestCase):
     def test_choices_of_several_passes(self):
         self.render(1001)
         element = self.bring_in()
-        keys = [held.key for held in document_of(element).passes]
+        keys = [pass_.key for pass_ in document_of(element).passes]
         made = [Element.objects.get(pk=element.pk) for _ in keys]
         place = Place.objects.get()
         self.all_at_once(

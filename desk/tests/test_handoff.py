@@ -303,7 +303,7 @@ class Jobs(HandoffCase):
         bad = self.folder / "TST_010_wire.1001.exr"
         write_exr(bad, Image.of_planes({c: np.ones((HEIGHT, WIDTH), np.float16) for c in "RGB"}))
         self.look_again()
-        self.assertIn("wire", [held.key for held in document_of(self.element_now()).passes])
+        self.assertIn("wire", [pass_.key for pass_ in document_of(self.element_now()).passes])
         bad.write_bytes(b"RGBA")
         delivery = self.order("1001")[0]
         self.work()

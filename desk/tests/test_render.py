@@ -164,7 +164,7 @@ class Runs(Rendering, WorldCase):
         document = document_of(element)
         self.assertTrue(document.planned)
         self.assertEqual(
-            (document.frames, {held.reason for held in document.passes}), ((1001, 1002), {"named by the plan"})
+            (document.frames, {pass_.reason for pass_ in document.passes}), ((1001, 1002), {"named by the plan"})
         )
         self.assertEqual(list(element.checks.values_list("frame", flat=True)), [1001, 1002])
         judgement = Judgement.objects.get(element=element)

@@ -94,7 +94,7 @@ class Intake(WorldCase):
         (element,) = self.state()["elements"]
         self.assertEqual((element["name"], element["frames"], element["checked"]), ("v001", "1001,1003", 2))
         self.assertEqual(element["sequences"][0]["gaps"], "1002")
-        self.assertIn("diffuse, direct", [held["title"] for held in element["passes"]])
+        self.assertIn("diffuse, direct", [pass_["title"] for pass_ in element["passes"]])
         missing = [f["frames"] for f in element["findings"] if f["kind"] == "missing"]
         self.assertEqual(missing, [[1002, 1004], [1002]])
         self.assertContains(self.client.get(self.url("intake")), "TST_010.####.exr")
@@ -225,11 +225,11 @@ class Intake(WorldCase):
         for name in ("shot_beauty", "shot_wibble"):
             write_exr(self.folder / f"{name}.1001.exr", Image.of_planes(planes))
         element = self.bring_in()
-        self.assertIn("wibble", [held.key for held in document_of(element).passes])
+        self.assertIn("wibble", [pass_.key for pass_ in document_of(element).passes])
         self.act("rule", pattern="*wibble*", does="light", target="moon")
         self.work_all()
         element.refresh_from_db()
-        self.assertIn("light_moon", [held.key for held in document_of(element).passes])
+        self.assertIn("light_moon", [pass_.key for pass_ in document_of(element).passes])
         answer = self.ask("intake-act", action="rule", pattern="*x*", does="pass", target="nonsense")
         self.assertEqual((answer.status_code, answer.json()["error"]["code"]), (422, "document.bad"))
         other = self.make_shot("TST_020")

@@ -191,7 +191,7 @@ class Browsing(WorldCase):
         outside.write_bytes(self.render(1001).read_bytes())
         (self.folder / "link_depth.1001.exr").symlink_to(outside)
         element = self.bring_in()
-        self.assertNotIn("link", " ".join(held.files.pattern for held in document_of(element).passes))
+        self.assertNotIn("link", " ".join(pass_.files.pattern for pass_ in document_of(element).passes))
 
 
 class Viewer(WorldCase):

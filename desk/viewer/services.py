@@ -13,7 +13,7 @@ from desk.elements.models import Element
 from desk.elements.services import document_of, sources_of
 from desk.shots.models import Shot
 from desk.viewer.registry import Opened
-from prism.colour.view import VIEW_TITLES
+from prism.colour.views import VIEW_TITLES
 from prism.elements.frame import OpenFrame
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, TooCostly
@@ -172,12 +172,12 @@ def _listed(element: Element) -> dict[str, Any]:
         "frames": list(document.frames),
         "passes": [
             {
-                "key": held.key,
-                "title": held.title,
-                "data": held.pass_kind is not None and held.pass_kind.is_data,
-                "way": way_of_kind(held.pass_kind),
-                "frames": held.files.frames,
+                "key": pass_.key,
+                "title": pass_.title,
+                "data": pass_.pass_kind is not None and pass_.pass_kind.is_data,
+                "way": way_of_kind(pass_.pass_kind),
+                "frames": pass_.files.frames,
             }
-            for held in document.passes
+            for pass_ in document.passes
         ],
     }

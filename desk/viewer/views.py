@@ -158,8 +158,8 @@ def _look(shot: Shot, body: dict[str, Any], shown: Opened) -> Look:
 
 
 def _remap(body: dict[str, Any]) -> Remap:
-    held = body.get("remap") or {}
-    if not isinstance(held, dict):
+    asked = body.get("remap") or {}
+    if not isinstance(asked, dict):
         raise BadArgument("A remap is named values.", where="remap")
-    near, far = (None if held.get(end) is None else number(held, end, 0.0, -1e9, 1e9) for end in ("near", "far"))
-    return Remap(way=str(held.get("way", "auto")), near=near, far=far, log=held.get("log") is True)
+    near, far = (None if asked.get(end) is None else number(asked, end, 0.0, -1e9, 1e9) for end in ("near", "far"))
+    return Remap(way=str(asked.get("way", "auto")), near=near, far=far, log=asked.get("log") is True)

@@ -14,8 +14,9 @@ from prism.elements.element import Element
 from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import NoComponents, UnreadableFile
 from prism.ledger.document import Ledger
-from prism.ledger.first import RAW, SUMS, Start, first_ledger, require_beauty, starts_of
+from prism.ledger.first import Start, first_ledger, require_beauty, starts_of
 from prism.ledger.rows import GroupRow, PassRow, Row
+from prism.ledger.ways import RAW, SUMS
 from prism.passes.kinds import Role
 from prism.passes.layering import OVER, SUM, Layering, Place
 
@@ -38,18 +39,18 @@ class Chosen:
 
     @property
     def text(self) -> str:
-        """What the rows are held against, for people."""
+        """What the rows are compared with, for people."""
         if len(self.layers) == 1:
             return ""
         if self.whole:
             soft = ", but for soft edges, since they lie over one another" if self.layering.way == OVER else ""
-            return f"Held against {self.whole}, a render of everything{soft}."
+            return f"CachedArray against {self.whole}, a render of everything{soft}."
         known = {
             SUM: "they are known to sum to the whole picture.",
             OVER: "they lie over one another, so soft edges are a little different from a render of everything.",
         }
         doubt = "nothing says that they make the whole picture."
-        return f"Held against the beauties of the layers laid together: {known.get(self.layering.way, doubt)}"
+        return f"CachedArray against the beauties of the layers laid together: {known.get(self.layering.way, doubt)}"
 
 
 def choose(elements: Sequence[Element], layering: Layering, camera: str, number: int | None = None) -> Chosen:

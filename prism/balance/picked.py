@@ -71,7 +71,7 @@ class Picked(FramePart):
         picked = self._picks[key]
         return self._changed[key](picked) if key in self._changed else picked
 
-    def taken(self, plane: NDArray) -> NDArray:
+    def cut(self, plane: NDArray) -> NDArray:
         """The pixels of a plane of the whole."""
         return plane.reshape(-1)[self._places][np.newaxis]
 

@@ -17,7 +17,7 @@ from prism.bands import run_bands
 from prism.combine.behind import frame_behind
 from prism.combine.program import Program
 from prism.elements.pixels import Frame, Pixels
-from prism.elements.store import Held
+from prism.elements.store import CachedArray
 from prism.ledger.steps import Behind, Flat, Gradient, Haze, Placed, Step, Stored, Sum
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
@@ -130,7 +130,9 @@ def _anywhere(picture: Frame, content: Placed | Behind, sources: Frame, rows: sl
     size, error = np.zeros((2, 4, rows.stop - rows.start, sources.shape()[1]), np.float32)
     for place, plane in enumerate(planes):
         # Once for all bands: they would each look at the whole picture.
-        largest = picture.kept(("largest", content.source, place), lambda plane=plane: Held(_largest(plane))).array
+        largest = picture.cached(
+            ("largest", content.source, place), lambda plane=plane: CachedArray(_largest(plane))
+        ).array
         size[place], error[place] = np.abs(largest.astype(np.float32)), _error(largest)
     return _Term(size, error, has_alpha)
 

@@ -6,7 +6,8 @@ from prism.balance.balance import balance
 from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
-from prism.ledger.first import RAW, first_ledger, starts_of
+from prism.ledger.first import first_ledger, starts_of
+from prism.ledger.ways import RAW
 
 
 def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:

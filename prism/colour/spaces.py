@@ -79,7 +79,7 @@ def conversion(source: str, target: str) -> NDArray[np.float64]:
 @cache
 def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArray[np.float64]:
     """The same between any primaries and whites, as headers have them. Raises BadArgument."""
-    whites = [_BRADFORD @ _xyz(*held[6:]) for held in (source, target)]
+    whites = [_BRADFORD @ _xyz(*values[6:]) for values in (source, target)]
     adapt = np.linalg.inv(_BRADFORD) @ np.diag(whites[1] / whites[0]) @ _BRADFORD
     return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ adapt @ primaries_to_xyz(source))
 

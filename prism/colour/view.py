@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache, lru_cache
-from types import MappingProxyType
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -19,13 +18,12 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.colour.spaces import conversion, encode_srgb, require_space
+from prism.colour.views import VIEWS
 from prism.compiled import compiled
 from prism.errors import BadArgument
 
 CONFIG = "cg-config-v5.0.0_aces-v2.1_ocio-v2.6"
 DISPLAY = "sRGB - Display"
-VIEWS = MappingProxyType({"srgb": "Un-tone-mapped", "film": "ACES 2.0 - SDR 100 nits (Rec.709)"})
-VIEW_TITLES = MappingProxyType({"srgb": "plain sRGB", "film": "film-like (ACES 2.0)"})
 _OCIO_SPACES = {"lin_rec709": "Linear Rec.709 (sRGB)", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
 
 TABLE_SIDE = 65

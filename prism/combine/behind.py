@@ -78,8 +78,8 @@ def _sides(
     counts = zip(frame.shape(size), picture.shape(own), strict=True)
     pushes = (behind.y, behind.x)
     down, across = (
-        side(count, held, ((edge - push) / scale - other) / own, size / scale / own)
-        for (count, held), scale, push, edge, other in zip(counts, scales, pushes, ours, theirs, strict=True)
+        side(count, stored, ((edge - push) / scale - other) / own, size / scale / own)
+        for (count, stored), scale, push, edge, other in zip(counts, scales, pushes, ours, theirs, strict=True)
     )
     return down, across
 

@@ -15,7 +15,7 @@ from prism.combine.behind import frame_behind
 from prism.combine.lowering import bind
 from prism.combine.program import Program, compile_ledger
 from prism.elements.pixels import Frame, picture_of
-from prism.elements.store import Held, PixelStore
+from prism.elements.store import CachedArray, PixelStore
 from prism.errors import UnknownSource
 from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
@@ -141,7 +141,7 @@ class Evaluator:
         return self._store.get(key, lambda: _kept(program, sources, step, is_stale)).array
 
 
-def _kept(program: Program, sources: Frame, step: int, is_stale: Stale) -> Held:
+def _kept(program: Program, sources: Frame, step: int, is_stale: Stale) -> CachedArray:
     rgba = run(program, sources, step=step, is_stale=is_stale)
     rgba.setflags(write=False)
-    return Held(rgba)
+    return CachedArray(rgba)

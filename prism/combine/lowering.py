@@ -88,7 +88,7 @@ class _Writer:
             laid = placed(
                 plane, self._frame.whole, self._size, x=stored.x, y=stored.y, scale=stored.scale, crop=stored.crop
             )
-            return self._frame.taken(laid)
+            return self._frame.cut(laid)
 
         return Pixels(tuple(map(place, whole.planes)), None), place(whole.alpha) if has_alpha else None
 
@@ -122,7 +122,7 @@ class _Writer:
                 self.code.add(m.FILL, s + index, numbers=[0])
                 continue
             plane, gain = (*laid.planes, laid.alpha)[index], (*_gains(step), 1)[index]
-            self.code.add(m.LOAD, s + index, self.code.source(self._frame.taken(plane)), numbers=[gain])
+            self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
         return True
 
     def _sum(self, step: Step, b: int, s: int) -> bool:
@@ -149,7 +149,7 @@ class _Writer:
 
     def _ramp(self, way: NDArray, begin: float, end: float, slot: int) -> None:
         """How far along a way of the whole frame the pixels lie, between two places, into a slot."""
-        self.code.add(m.LOAD, slot, self.code.source(self._frame.taken(ramp(way, begin, end))), numbers=[1])
+        self.code.add(m.LOAD, slot, self.code.source(self._frame.cut(ramp(way, begin, end))), numbers=[1])
 
     def _start(self, step: Step, slot: int) -> None:
         """The alpha that a sum begins with: 1 of a source that has none."""
@@ -264,8 +264,8 @@ class _Writer:
     def _coverage(self, step: Step, matte: MattePlan) -> NDArray:
         try:
             if matte.alpha_of is not None:
-                return self._frame.taken(alpha_of(matte.alpha_of, self._frame.whole, self._size))
-            return self._frame.taken(matte_plane(matte, self._frame.whole, self._size))
+                return self._frame.cut(alpha_of(matte.alpha_of, self._frame.whole, self._size))
+            return self._frame.cut(matte_plane(matte, self._frame.whole, self._size))
         except (UnknownSource, BadArgument) as error:
             raise type(error)(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
 

@@ -6,7 +6,6 @@ import argparse
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 
-from prism.colour.spaces import SPACES
 from prism.elements import disk
 from prism.elements.element import Element
 from prism.elements.frame import OpenFrame
@@ -93,20 +92,4 @@ def _elements(folder: Path) -> list[Element]:
 
 def _main_first(elements: list[Element]) -> list[Element]:
     """The element with a beauty leads."""
-    return sorted(elements, key=lambda element: all(held.key != "beauty" for held in element.passes))
-
-
-def add_files(command: argparse.ArgumentParser) -> argparse.ArgumentParser:
-    """The arguments that say which frames are meant."""
-    command.add_argument(
-        "files",
-        nargs="+",
-        type=Path,
-        metavar="FILE",
-        help="the files of one frame, or folders of sequences: of the passes, and of backgrounds",
-    )
-    command.add_argument("--frames", help="of a folder: a list such as 1001-1010x3 (default: all that are there)")
-    command.add_argument(
-        "--space", choices=list(SPACES), help="working space of the files (default: that of the ledger)"
-    )
-    return command
+    return sorted(elements, key=lambda element: all(pass_.key != "beauty" for pass_ in element.passes))

@@ -96,23 +96,23 @@ def _element(element: Element) -> dict[str, Any]:
         "version": element.number,
         "planned": element.planned,
         "frames": format_frames(element.frames),
-        "passes": [_pass(element, held) for held in element.passes],
+        "passes": [_pass(element, pass_) for pass_ in element.passes],
     }
 
 
-def _pass(element: Element, held: ElementPass) -> dict[str, Any]:
+def _pass(element: Element, pass_: ElementPass) -> dict[str, Any]:
     return {
-        "pass": held.key.removesuffix("_denoised") if held.kind and not held.aside else None,
-        "key": held.key,
-        "title": held.title,
-        "denoised": held.denoised,
-        "files": [str(held.files.path(frame)) for frame in held.files.numbers or (0,)],
-        "channels": [*held.channels, *([held.alpha] if held.alpha else [])],
-        "alpha": held.state,
-        "deep": held.deep,
-        "certainty": held.certainty,
-        "reason": held.aside or held.reason,
-        "others": list(held.others),
+        "pass": pass_.key.removesuffix("_denoised") if pass_.kind and not pass_.aside else None,
+        "key": pass_.key,
+        "title": pass_.title,
+        "denoised": pass_.denoised,
+        "files": [str(pass_.files.path(frame)) for frame in pass_.files.numbers or (0,)],
+        "channels": [*pass_.channels, *([pass_.alpha] if pass_.alpha else [])],
+        "alpha": pass_.state,
+        "deep": pass_.deep,
+        "certainty": pass_.certainty,
+        "reason": pass_.aside or pass_.reason,
+        "others": list(pass_.others),
     }
 
 
@@ -133,9 +133,9 @@ def _text(answer: dict[str, Any]) -> str:
     lines = []
     for element in answer["elements"]:
         lines.append(f"{element['name']}  {element['frames'] or 'still'}")
-        for held in element["passes"]:
-            channels = " ".join(held["channels"])
-            lines.append(f"  {held['key']:<32}{held['alpha']:<15}{held['certainty']:>5.0%}  {channels}")
+        for pass_ in element["passes"]:
+            channels = " ".join(pass_["channels"])
+            lines.append(f"  {pass_['key']:<32}{pass_['alpha']:<15}{pass_['certainty']:>5.0%}  {channels}")
     problems: Sequence[dict] = answer["findings"]
     for finding in problems:
         frames = f" [{format_frames(finding['frames'])}]" if finding["frames"] else ""

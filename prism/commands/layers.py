@@ -22,7 +22,7 @@ from prism.passes.plan import Plan
 
 
 def layers_of_plan(args: argparse.Namespace) -> tuple[Ledger, str]:
-    """The first ledger of a folder that follows a plan, with the table of its files, and what it is held against.
+    """The first ledger of a folder that follows a plan, with the table of its files, and what it is compared with.
 
     Raises BadArgument, UnreadableFile, NoBeauty or NoComponents.
     """

@@ -4,26 +4,24 @@ from __future__ import annotations
 
 import argparse
 import json
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from pathlib import Path
 from typing import Any
 
 from prism.balance.balance import Balance, balance
-from prism.colour.view import VIEWS, ViewTransform
+from prism.colour.view import ViewTransform
 from prism.commands import Answer, Refused, Unable
-from prism.commands.framing import add_files, frames_of, ledger_on
+from prism.commands.framing import frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
-from prism.delivery.deliver import PIXELS, Output, deliver, wanted_of
+from prism.delivery.deliver import Output, deliver, wanted_of
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
-from prism.ledger.first import WAYS, first_ledger
+from prism.ledger.first import first_ledger
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
 from prism.naming.patterns import parse_pattern
-from prism.pixels.file_formats import KEEPING
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
@@ -137,35 +135,3 @@ def _setting(text: str) -> tuple[str, str, Any]:
         return row, field, json.loads(setting)
     except json.JSONDecodeError:
         return row, field, setting
-
-
-def add_verbs(verb: Callable[..., argparse.ArgumentParser]) -> None:
-    """The three verbs. verb: adds one by name, function and help."""
-    command = add_files(verb("ledger", make_ledger, "The first ledger from the passes of one frame."))
-    command.add_argument("--out", type=Path, required=True, metavar="L.json")
-    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
-    command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
-    command.add_argument(
-        "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: lays all layers of one camera"
-    )
-    command.add_argument("--camera", metavar="NAME", help="with --plan: whose layers (default: the first of the plan)")
-    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="with --plan: what the layers show of it")
-    command = add_files(verb("balance", show_balance, "Rebuilt against rendered beauty."))
-    command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
-    command.add_argument("--by", choices=WAYS, help="for the first ledger")
-    command.add_argument("--denoised", action="store_true", help="for the first ledger")
-    command = add_files(verb("rebuild", rebuild, "Evaluate a ledger and write the pictures."))
-    command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
-    command.add_argument(
-        "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
-    )
-    command.add_argument(
-        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
-    )
-    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
-    command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
-    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
-    command.add_argument(
-        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
-    )
-    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")

@@ -3,12 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
-from pathlib import Path
 
 from prism.commands import Answer
-from prism.commands.framing import add_files, frames_of, ledger_on
-from prism.delivery.deliver import PIXELS
+from prism.commands.framing import frames_of, ledger_on
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
@@ -18,7 +15,6 @@ from prism.mattes.parts import NamesPart
 from prism.mattes.plan import plans
 from prism.mattes.writing import file_word, write_matte
 from prism.naming.patterns import parse_pattern
-from prism.pixels.file_formats import LOSSLESS
 
 
 def write_mattes(args: argparse.Namespace) -> Answer:
@@ -62,19 +58,3 @@ def _ledger(args: argparse.Namespace, loaded: Ledger | None, sources: OpenFrame)
         MadeMatte(id=name, parts=(NamesPart(source=source, patterns=(name,)),)) for name in dict.fromkeys(args.crypto)
     ]
     return Ledger(alpha=None, mattes=tuple(mattes))
-
-
-def add_verb(verb: Callable[..., argparse.ArgumentParser]) -> None:
-    """verb: adds one by name, function and help."""
-    command = add_files(verb("matte", write_mattes, "Mattes as files of one channel each."))
-    command.add_argument("--ledger", type=Path, metavar="L.json")
-    command.add_argument(
-        "--name", action="append", metavar="MATTE", help="of the ledger; may be repeated (default: all)"
-    )
-    command.add_argument("--crypto", nargs="+", metavar="NAME", help="names or patterns of a Cryptomatte, a matte each")
-    command.add_argument("--layer", metavar="PASS", help="first rank of the Cryptomatte (default: the first there is)")
-    command.add_argument(
-        "--out", type=Path, required=True, help=".exr; {pass} stands for the matte's name, {frame:04} for the frame"
-    )
-    command.add_argument("--pixel", choices=PIXELS, default="half", help="pixel type")
-    command.add_argument("--compression", choices=LOSSLESS, default="zip", help="compression")

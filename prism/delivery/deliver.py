@@ -96,7 +96,7 @@ def _write_matte(ledger: Ledger, sources: Frame, path: Path, output: Output) -> 
 
 
 def wanted_of(ledger: Ledger, number: int) -> list[str]:
-    """All that a delivery of a frame asks for: what the picture needs, and what it is held against. To be read in one go."""
+    """All that a delivery of a frame asks for: what the picture needs, and what it is compared with. To be read in one go."""
     programs = (compile_ledger(each, number) for each in (ledger, ledger.untrimmed(), ledger.rendered))
     return list(dict.fromkeys(source for program in programs for source in program.sources))
 
@@ -108,7 +108,7 @@ def _of_balance(ledger: Ledger, sources: Frame, picture: Picture) -> list[str]:
     try:
         found = balance(ledger, sources, causes=0, made=picture)
     except PrismError as error:  # of a pass that only a row asks for which is off
-        return [f"Frame {sources.number} could not be held against what was rendered: {error.what}"]
+        return [f"Frame {sources.number} could not be compared with what was rendered: {error.what}"]
     if found.balanced:
         return []
     return [

@@ -51,11 +51,11 @@ def telling_names(sequences: Sequence[disk.Sequence], root: Path) -> dict[Path, 
     folders: dict[Path, list[disk.Sequence]] = defaultdict(list)
     for sequence in sequences:
         folders[sequence.folder].append(sequence)
-    if all(len(held) == 1 for held in folders.values()):
+    if all(len(together) == 1 for together in folders.values()):
         folders = {root: list(sequences)}
     names: dict[Path, str] = {}
-    for held in folders.values():
-        for sequence, name in zip(held, without_common_prefix([_stem(s) for s in held]), strict=True):
+    for together in folders.values():
+        for sequence, name in zip(together, without_common_prefix([_stem(s) for s in together]), strict=True):
             names[sequence.first_path] = name
     return names
 

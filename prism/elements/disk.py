@@ -53,7 +53,7 @@ class Sequence:
 
     @property
     def is_still(self) -> bool:
-        """Whether it has no frame numbers, so that it is held on every frame."""
+        """Whether it has no frame numbers, so that it is shown on every frame."""
         return None in self.files
 
     @property

@@ -22,7 +22,7 @@ Text = Annotated[str, Field(max_length=500)]
 
 
 class Files(Value):
-    """The files of a sequence, or a still that is held on every frame. Names are kept as `prism.text.storable` has them."""
+    """The files of a sequence, or a still that is shown on every frame. Names are kept as `prism.text.storable` has them."""
 
     folder: str
     head: Text
@@ -116,13 +116,13 @@ class Element(Document):
     @cached_property
     def frames(self) -> tuple[int, ...]:
         """Frames for which at least one file is there, ascending; empty if all are stills."""
-        return tuple(sorted({frame for held in self.passes for frame in held.files.numbers}))
+        return tuple(sorted({frame for pass_ in self.passes for frame in pass_.files.numbers}))
 
     def find(self, key: str) -> ElementPass:
         """Raises BadArgument naming the passes."""
-        for held in self.passes:
-            if held.key == key:
-                return held
+        for pass_ in self.passes:
+            if pass_.key == key:
+                return pass_
         raise BadArgument(
             f"There is no pass {key}.", advice=f"This element has {', '.join(p.key for p in self.passes)}."
         )
@@ -138,7 +138,7 @@ class Element(Document):
     def reading(self) -> str:
         """Changes with how passes are read, not with which frames there are, nor with choices that a later version of the application adds."""
         passes = [
-            held.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for held in self.passes
+            pass_.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for pass_ in self.passes
         ]
         return fingerprint(passes)
 

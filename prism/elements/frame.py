@@ -23,7 +23,7 @@ from prism.colour.spaces import (
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flattened
 from prism.elements.pixels import Pixels, Reel, joined, smaller
-from prism.elements.store import Held, PixelStore
+from prism.elements.store import CachedArray, PixelStore
 from prism.errors import PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
@@ -51,7 +51,7 @@ class FileSource:
     """
 
     key: str
-    held: ElementPass
+    pass_: ElementPass
     path: Path
     part: Part
     window: Window
@@ -64,22 +64,22 @@ class FileSource:
     @property
     def title(self) -> str:
         """Its name for people."""
-        return self.held.title
+        return self.pass_.title
 
     @property
     def kind(self) -> PassKind | None:
         """None if the name is unknown."""
-        return self.held.pass_kind
+        return self.pass_.pass_kind
 
     @property
     def denoised(self) -> bool:
         """Whether it was cleaned."""
-        return self.held.denoised
+        return self.pass_.denoised
 
     @property
     def aside(self) -> bool:
         """Whether another takes its place in sums."""
-        return bool(self.held.aside)
+        return bool(self.pass_.aside)
 
     @property
     def where(self) -> str:
@@ -101,12 +101,12 @@ class FileSource:
     @property
     def colour(self) -> tuple[str, ...]:
         """Channel names in the file."""
-        return self.held.channels
+        return self.pass_.channels
 
     @property
     def alpha(self) -> str | None:
         """The name of its alpha in the file."""
-        return self.held.alpha
+        return self.pass_.alpha
 
     @property
     def channels(self) -> tuple[str, ...]:
@@ -136,9 +136,9 @@ class FileSource:
     @property
     def is_as_stored(self) -> bool:
         """Whether its values are used just as the file has them."""
-        straight = self.held.state == "straight"
+        straight = self.pass_.state == "straight"
         return not (
-            straight or self.space or self.scaled or self.is_chroma or self.held.curve != "linear" or self.part.deep
+            straight or self.space or self.scaled or self.is_chroma or self.pass_.curve != "linear" or self.part.deep
         )
 
 
@@ -256,18 +256,18 @@ class OpenFrame:
         """Itself."""
         return self
 
-    def taken(self, plane: NDArray) -> NDArray:
+    def cut(self, plane: NDArray) -> NDArray:
         """All of it."""
         return plane
 
-    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
         """What was made of these pixels before, or now."""
         return self._store.get(("kept", self.identity(), self.window, key), make)
 
     def identity(self) -> tuple:
         """Changes whenever a file of this frame does, or one that its header names, or how it is read."""
         paths = sorted({source.path for source in self._sources.values()})
-        read = tuple((s.key, s.held.state, s.held.curve, s.scaled, s.space, s.target) for s in self)
+        read = tuple((s.key, s.pass_.state, s.pass_.curve, s.scaled, s.space, s.target) for s in self)
         return (*map(stamp_of, paths), *map(stamp_if_there, self._named_beside), read)
 
     @cached_property
@@ -307,12 +307,12 @@ class OpenFrame:
         return joined(bands)
 
     def _decoded_planes(self, source: FileSource) -> list[NDArray]:
-        image = self._reader(source.path, source.part, sorted(source.channels), kept=self._store.folder)
+        image = self._reader(source.path, source.part, sorted(source.channels), cache=self._store.folder)
         return [image.plane(name) for name in source.channels]
 
     def _identity(self, source: FileSource, step: int) -> tuple:
-        held = source.held
-        how = held.state, held.curve, source.scaled, source.space, source.target
+        pass_ = source.pass_
+        how = pass_.state, pass_.curve, source.scaled, source.space, source.target
         return (*stamp_of(source.path), source.part.index, source.colour, source.alpha, self.window, how, step)
 
     def _decoded(self, together: Sequence[FileSource]) -> Iterator[tuple[FileSource, Pixels]]:
@@ -322,7 +322,7 @@ class OpenFrame:
             image = flattened(first.path, first.part)
         else:
             names = sorted({name for source in together for name in source.channels})
-            image = self._reader(first.path, first.part, names, kept=self._store.folder)
+            image = self._reader(first.path, first.part, names, cache=self._store.folder)
         for source in together:
             yield source, self._pixels_of(source, [image.plane(name) for name in source.channels])
 
@@ -346,12 +346,12 @@ class OpenFrame:
         if source.is_chroma:
             filled = bool(source.part.subsampled & set(source.colour))
             colour = chroma.to_rgb(*planes, _weights(source.part), filled=filled)
-        if source.held.curve == "srgb":
-            colour = _decoded_srgb(colour, alpha, straight=source.held.state == "straight")
+        if source.pass_.curve == "srgb":
+            colour = _decoded_srgb(colour, alpha, straight=source.pass_.state == "straight")
         if source.space is not None and len(colour) == 3:
             matrix = conversion_between(source.space, source.target).astype(np.float32)
             colour = np.tensordot(matrix, colour, axes=1)
-        if source.held.state == "straight" and alpha is not None:
+        if source.pass_.state == "straight" and alpha is not None:
             colour = colour * alpha.astype(np.float32)
         if source.scaled:
             shape = self.display_window.shape

@@ -114,7 +114,7 @@ def _groups(claims: Sequence[Claim]) -> dict[tuple, list[Claim]]:
             unknown.append(claim)
         else:
             groups[_image_of(claim)].append(claim)
-    homes = {claim.sequence.first_path: key for key, held in groups.items() for claim in held}
+    homes = {claim.sequence.first_path: key for key, members in groups.items() for claim in members}
     for claim in unknown:
         home = homes.get(claim.sequence.first_path) or _nearest(claim, groups)
         groups[home or _image_of(claim)].append(claim)
@@ -129,12 +129,14 @@ def _nearest(claim: Claim, groups: Mapping[tuple, list[Claim]]) -> tuple | None:
     """The image whose words are all in this name; one without words of its own only for files beside it."""
     own = {word.lower() for word in words_of(printable(claim.sequence.head))} | set(claim.words)
 
-    def fits(key: tuple, held: Sequence[Claim]) -> bool:
-        beside = any(other.sequence.folder == claim.sequence.folder for other in held)
-        alike = held[0].sequence.is_still == claim.sequence.is_still and any(other.match for other in held)
+    def fits(key: tuple, members: Sequence[Claim]) -> bool:
+        beside = any(other.sequence.folder == claim.sequence.folder for other in members)
+        alike = members[0].sequence.is_still == claim.sequence.is_still and any(other.match for other in members)
         return alike and key[1:] == (claim.version, claim.camera) and key[0] <= own and bool(key[0] or beside)
 
-    return max((key for key, held in groups.items() if fits(key, held)), key=lambda key: len(key[0]), default=None)
+    return max(
+        (key for key, members in groups.items() if fits(key, members)), key=lambda key: len(key[0]), default=None
+    )
 
 
 def _with_a_beauty(claims: Sequence[Claim]) -> list[Claim]:
@@ -163,14 +165,14 @@ def _element(claims: Sequence[Claim]) -> Element:
     ranked = sorted(claims, key=lambda claim: (claim.stray, -_sureness(claim), not _is_standard(claim)))
     taken: dict[str, ElementPass] = {}
     for claim in ranked:
-        held = _pass_of(claim)
-        if held.key in taken:
-            winner = taken[held.key]
+        pass_ = _pass_of(claim)
+        if pass_.key in taken:
+            winner = taken[pass_.key]
             why = (
                 "a copy that rides along with data" if claim.stray else f"{winner.title} is read from {_where(winner)}"
             )
-            held = held.replace(key=_free(_own_key(claim), taken), aside=why)
-        taken[held.key] = held
+            pass_ = pass_.replace(key=_free(_own_key(claim), taken), aside=why)
+        taken[pass_.key] = pass_
     passes = sorted(taken.values(), key=_place_of)
     return Element(
         name=" ".join(first.words)[:LONGEST_NAME] or "files",
@@ -182,9 +184,9 @@ def _element(claims: Sequence[Claim]) -> Element:
     )
 
 
-def _place_of(held: ElementPass) -> tuple:
+def _place_of(pass_: ElementPass) -> tuple:
     """In the order of the catalogue, what is not known last, and what was cleaned behind the noisy ones."""
-    return held.denoised, _RANKS.get(held.kind, len(_RANKS)), held.aside, held.key
+    return pass_.denoised, _RANKS.get(pass_.kind, len(_RANKS)), pass_.aside, pass_.key
 
 
 def _sureness(claim: Claim) -> float:
@@ -197,8 +199,8 @@ def _is_standard(claim: Claim) -> bool:
     return kind is not None and claim.layer.channels == kind.channel_names(claim.match.key, alone=False)
 
 
-def _where(held: ElementPass) -> str:
-    return ", ".join(held.channels) if held.layer else held.files.pattern
+def _where(pass_: ElementPass) -> str:
+    return ", ".join(pass_.channels) if pass_.layer else pass_.files.pattern
 
 
 def _own_key(claim: Claim) -> str:
@@ -265,9 +267,9 @@ class Doubt:
 def doubts_of(element: Element) -> list[Doubt]:
     """Passes that are claimed more than once. Copies of the beauty that ride along with data are no doubt."""
     by_kind: dict[str, list[ElementPass]] = defaultdict(list)
-    for held in element.passes:
-        if held.aside and not held.aside.startswith("a copy"):
-            by_kind[held.title].append(held)
+    for pass_ in element.passes:
+        if pass_.aside and not pass_.aside.startswith("a copy"):
+            by_kind[pass_.title].append(pass_)
     return [
         Doubt(winner.key, (winner, *asides))
         for title, asides in by_kind.items()

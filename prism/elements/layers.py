@@ -23,8 +23,8 @@ class Layer:
     @property
     def is_picture(self) -> bool:
         """Whether it is colour without a name: bare R, G, B or some of them, or luma with chroma."""
-        held = tuple(short(split_name(name)[1]) for name in self.channels)
-        return not self.name and (set(held) <= set(COLOUR) or held == CHROMA)
+        said = tuple(short(split_name(name)[1]) for name in self.channels)
+        return not self.name and (set(said) <= set(COLOUR) or said == CHROMA)
 
     @property
     def is_alpha(self) -> bool:
@@ -63,13 +63,13 @@ def _told_apart(part: Part, layers: list[LayerChannels]) -> list[LayerChannels]:
 
 
 def _views(part: Part) -> tuple[str, ...]:
-    held = part.attributes.get("multiView")
-    if held is None or held.type != "stringvector":
+    said = part.attributes.get("multiView")
+    if said is None or said.type != "stringvector":
         return ()
     names, at = [], 0
-    while at + 4 <= len(held.raw):
-        length = int.from_bytes(held.raw[at : at + 4], "little")
-        names.append(held.raw[at + 4 : at + 4 + length].decode("utf-8", "backslashreplace"))
+    while at + 4 <= len(said.raw):
+        length = int.from_bytes(said.raw[at : at + 4], "little")
+        names.append(said.raw[at + 4 : at + 4 + length].decode("utf-8", "backslashreplace"))
         at += 4 + length
     return tuple(names)
 

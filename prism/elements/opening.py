@@ -56,7 +56,7 @@ class _Found:
     """A pass with its file at one frame."""
 
     key: str
-    held: ElementPass
+    pass_: ElementPass
     path: Path
     part: Part
     element: Element
@@ -76,12 +76,12 @@ def _opened(
     headers: dict[Path, list[Part]] = {}  # many passes lie in one file
     found: list[_Found] = []
     for name, element in elements:
-        for held in element.passes:
-            if held.files.is_still or frame in held.files.numbers:
-                path = _path(held.files, frame, paths)
+        for pass_ in element.passes:
+            if pass_.files.is_still or frame in pass_.files.numbers:
+                path = _path(pass_.files, frame, paths)
                 try:
-                    key = f"{name}/{held.key}" if name else held.key
-                    found.append(_Found(key, held, path, _part_of(held, path, headers), element))
+                    key = f"{name}/{pass_.key}" if name else pass_.key
+                    found.append(_Found(key, pass_, path, _part_of(pass_, path, headers), element))
                 except PrismError as error:
                     faults.setdefault((error.what, error.where), error)
     if faults and not (tolerant and found):
@@ -109,13 +109,13 @@ def _opened(
 class FileReel:
     """One pass of an element over all of its frames, in its own size."""
 
-    held: ElementPass
+    pass_: ElementPass
     open: Callable[[int], OpenFrame]
 
     @property
     def numbers(self) -> tuple[int, ...]:
         """Of its frames, rising; empty for a still."""
-        return self.held.files.numbers
+        return self.pass_.files.numbers
 
     def at(self, number: int) -> OpenFrame:
         """Raises UnreadableFile if it is not there."""
@@ -125,18 +125,18 @@ class FileReel:
 def _reels(
     elements: Sequence[tuple[str, Element]], store: PixelStore | None, space: Chromaticities, reader: Reader
 ) -> dict[str, FileReel]:
-    def reel(name: str, element: Element, held: ElementPass) -> FileReel:
+    def reel(name: str, element: Element, pass_: ElementPass) -> FileReel:
         def alone(number: int) -> OpenFrame:
-            only = [(name, element.replace(passes=(held,)))]
+            only = [(name, element.replace(passes=(pass_,)))]
             return _opened(only, number, store, space, reader, tolerant=False)
 
-        return FileReel(held, alone)
+        return FileReel(pass_, alone)
 
     return {
-        f"{name}/{held.key}" if name else held.key: reel(name, element, held)
+        f"{name}/{pass_.key}" if name else pass_.key: reel(name, element, pass_)
         for name, element in elements
-        for held in element.passes
-        if held.files.is_still or held.files.numbers
+        for pass_ in element.passes
+        if pass_.files.is_still or pass_.files.numbers
     }
 
 
@@ -184,8 +184,8 @@ def find_sources(
     if faults and not (tolerant and gathered.elements):
         raise faults[0]
     element = gathered.elements[0]
-    passes = tuple(held.replace(files=_held_still(held.files)) for held in element.passes)
-    number = next((held.files.numbers[0] for held in element.passes if not held.files.is_still), 0)
+    passes = tuple(pass_.replace(files=_held_still(pass_.files)) for pass_ in element.passes)
+    number = next((pass_.files.numbers[0] for pass_ in element.passes if not pass_.files.is_still), 0)
     frame = open_frame(element.replace(passes=passes), number, store=store, space=space, tolerant=tolerant)
     frame.stays()
     frame.faults = (*faults, *frame.faults)
@@ -215,45 +215,45 @@ def _path(files: Files, frame: int, known: dict[tuple, Path]) -> Path:
     return known[key]
 
 
-def _part_of(held: ElementPass, path: Path, headers: dict[Path, list[Part]]) -> Part:
+def _part_of(pass_: ElementPass, path: Path, headers: dict[Path, list[Part]]) -> Part:
     """Raises MissingChannels if this frame's file lacks what the others have."""
     if path not in headers:
         headers[path] = read_header(path)
     parts = headers[path]
-    part = parts[held.part] if held.part < len(parts) else parts[0]
-    lost = [name for name in (*held.channels, *((held.alpha,) if held.alpha else ())) if name not in part.channels]
+    part = parts[pass_.part] if pass_.part < len(parts) else parts[0]
+    lost = [name for name in (*pass_.channels, *((pass_.alpha,) if pass_.alpha else ())) if name not in part.channels]
     if lost:
         raise MissingChannels(
-            f"{held.title} is without {', '.join(lost)} here.", where=str(path), advice="Render this frame again."
+            f"{pass_.title} is without {', '.join(lost)} here.", where=str(path), advice="Render this frame again."
         )
     return part
 
 
 def _setting(found: Sequence[_Found]) -> _Found:
     """The pass that sets size and colour: the beauty; without one, the first that has the size most passes have."""
-    beauty = next((each for each in found if each.held.kind == "beauty" and not each.held.aside), None)
+    beauty = next((each for each in found if each.pass_.kind == "beauty" and not each.pass_.aside), None)
     windows = [each.part.display_window for each in found]
     return beauty or found[windows.index(max(windows, key=windows.count))]
 
 
-def _primaries(held: ElementPass, part: Part) -> Chromaticities | None:
+def _primaries(pass_: ElementPass, part: Part) -> Chromaticities | None:
     """Those that its light has before it is converted; None to leave it as it is."""
-    if held.primaries == "header":
+    if pass_.primaries == "header":
         return primaries_of(part)
-    return CHROMATICITIES.get(held.primaries)
+    return CHROMATICITIES.get(pass_.primaries)
 
 
 def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource:
     """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display window."""
-    held, part = found.held, found.part
+    pass_, part = found.pass_, found.part
     own = part.display_window
-    scaled = held.fit == "scale" and own.shape != display.shape
+    scaled = pass_.fit == "scale" and own.shape != display.shape
     window = display if scaled else part.data_window.moved(display.x0 - own.x0, display.y0 - own.y0)
-    kind = held.pass_kind
-    is_light = len(held.channels) == 3 and not (kind is not None and kind.is_data)
-    primaries = _primaries(held, part) if is_light else None
+    kind = pass_.pass_kind
+    is_light = len(pass_.channels) == 3 and not (kind is not None and kind.is_data)
+    primaries = _primaries(pass_, part) if is_light else None
     other = primaries if primaries is not None and not are_same(primaries, space) else None
     element = found.element
     return FileSource(
-        found.key, held, found.path, part, window, other, space, scaled, layer=element.layer, camera=element.camera
+        found.key, pass_, found.path, part, window, other, space, scaled, layer=element.layer, camera=element.camera
     )

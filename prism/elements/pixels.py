@@ -13,7 +13,7 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.store import Held
+from prism.elements.store import CachedArray
 from prism.formats.headers import Attribute
 from prism.passes.kinds import PassKind
 from prism.pixels.picture import Picture
@@ -159,7 +159,7 @@ class Frame(Protocol):
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
 
-    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
         """What was made of this frame's pixels before, or now."""
 
     def identity(self) -> Hashable:
@@ -175,7 +175,7 @@ class Frame(Protocol):
     def whole(self) -> Frame:
         """The frame that this is a part of, or itself: where things lie in the picture is worked out there."""
 
-    def taken(self, plane: NDArray) -> NDArray:
+    def cut(self, plane: NDArray) -> NDArray:
         """The part of a plane of the whole frame that is this one's."""
 
 
@@ -206,9 +206,9 @@ class FramePart:
         """Of this part's planes."""
         return self.pixels(key).cut(rows, columns)
 
-    def kept(self, key: Hashable, make: Callable[[], Held]) -> Held:
+    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
         """With the whole frame's."""
-        return self.whole.kept((self.identity(), key), make)
+        return self.whole.cached((self.identity(), key), make)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
         """Get them for the whole frame."""
@@ -242,7 +242,7 @@ class OfElement(FramePart):
         """As of the whole frame."""
         return self.whole.shape(step)
 
-    def taken(self, plane: NDArray) -> NDArray:
+    def cut(self, plane: NDArray) -> NDArray:
         """All of it."""
         return plane
 
@@ -262,7 +262,7 @@ class Region(FramePart):
         """The planes of the region, in full size whatever the step."""
         return self.whole.box(key, *self.window.slices_in(self.whole.window))
 
-    def taken(self, plane: NDArray) -> NDArray:
+    def cut(self, plane: NDArray) -> NDArray:
         """A box of a plane of the whole."""
         return plane[self.window.slices_in(self.whole.window)]
 

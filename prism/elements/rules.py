@@ -20,7 +20,7 @@ IGNORE = Match("", "ignored", BY_KEY["beauty"], 1.0, "left out by a rule")
 class Rule(Value):
     """Names that match the pattern mean this pass.
 
-    pattern: with * and ?, held against the layer's name and the file's, capitals alike. does: pass (target is its key), light
+    pattern: with * and ?, compared with the layer's name and the file's, capitals alike. does: pass (target is its key), light
     (target is the label), or ignore.
     """
 

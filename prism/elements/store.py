@@ -22,7 +22,7 @@ class Sized(Protocol):
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Held:
+class CachedArray:
     """An array that can be kept."""
 
     array: NDArray

@@ -34,7 +34,7 @@ def at_full_size(name: str, plane: NDArray, shape: tuple[int, int]) -> NDArray:
     """A subsampled plane with as many pixels as the picture: chroma by the filter, anything else with every sample repeated."""
     if name.rpartition(".")[2].upper() in CHROMA[1:]:
         return _lengthened(_lengthened(plane.astype(np.float32), shape[1]).T, shape[0]).T
-    across, down = (-(-full // held) for full, held in zip(shape[::-1], plane.shape[::-1], strict=True))
+    across, down = (-(-full // stored) for full, stored in zip(shape[::-1], plane.shape[::-1], strict=True))
     return np.repeat(np.repeat(plane, down, axis=0), across, axis=1)[: shape[0], : shape[1]]
 
 

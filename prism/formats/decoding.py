@@ -82,9 +82,9 @@ def _decode_subsampled(path: str, request: Mapping[str, Any], allocate: Allocate
     """OpenImageIO opens no file with a subsampled channel; OpenEXR's own binding does."""
     with OpenEXR.File(path, separate_channels=True) as file:
         channels = file.parts[request["part"]].channels
-        held = {name: channels[name].pixels for name in request["channels"]}
-        planes = allocate({name: (_DTYPES[kind], held[name].shape) for name, kind in request["channels"].items()})
-        for name, pixels in held.items():
+        stored = {name: channels[name].pixels for name in request["channels"]}
+        planes = allocate({name: (_DTYPES[kind], stored[name].shape) for name, kind in request["channels"].items()})
+        for name, pixels in stored.items():
             planes[name][...] = pixels
     return {}
 
@@ -105,8 +105,8 @@ def decode_deep(path: str, request: Mapping[str, Any], allocate: Allocate) -> di
 
 
 def _in_one_run(pixels: NDArray) -> NDArray:
-    held = [samples for samples in pixels.reshape(-1) if samples is not None]
-    return np.concatenate(held) if held else np.zeros(0, np.float32)
+    stored = [samples for samples in pixels.reshape(-1) if samples is not None]
+    return np.concatenate(stored) if stored else np.zeros(0, np.float32)
 
 
 def describe_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:

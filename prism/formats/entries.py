@@ -18,33 +18,37 @@ _SHAPES = {"v2i": 2, "v2f": 2, "v3i": 3, "v3f": 3, "m33f": (3, 3), "m44f": (4, 4
 
 def header_entries(attributes: Mapping[str, Any]) -> dict[str, Any]:
     """Header entries as OpenEXR's binding takes them: it has a time code of its own, and takes any attribute of a file."""
-    return {name: _entry(held) for name, held in attributes.items()}
+    return {name: _entry(value) for name, value in attributes.items()}
 
 
-def _entry(held: Any) -> Any:
-    if isinstance(held, TimeCode):
-        return _time_code(held)
-    return _as_it_lay(held) if isinstance(held, Attribute) else held
+def _entry(value: Any) -> Any:
+    if isinstance(value, TimeCode):
+        return _time_code(value)
+    return _as_it_lay(value) if isinstance(value, Attribute) else value
 
 
-def _as_it_lay(held: Attribute) -> Any:
+def _as_it_lay(attribute: Attribute) -> Any:
     """For the same bytes in a new file: as the binding's own type where it has one, since it compares those of several parts
     and knows some entries by name; else as they are."""
-    value, shape = held.value, _SHAPES.get(held.type)
+    value, shape = attribute.value, _SHAPES.get(attribute.type)
     typed = None
     if value is None:
         pass
-    elif held.type == "timecode":
+    elif attribute.type == "timecode":
         typed = _stored_time_code(*value)
-    elif held.type == "box2i":
+    elif attribute.type == "box2i":
         typed = np.array(value[:2], np.int32), np.array(value[2:], np.int32)
-    elif (held.type == "string" and value.encode() == held.raw) or held.type in ("int", "float", "chromaticities"):
+    elif (attribute.type == "string" and value.encode() == attribute.raw) or attribute.type in (
+        "int",
+        "float",
+        "chromaticities",
+    ):
         typed = value
-    elif held.type == "rational" and value[1] and math.gcd(*value) == 1:
+    elif attribute.type == "rational" and value[1] and math.gcd(*value) == 1:
         typed = Fraction(*value)
     elif shape is not None:
-        typed = np.array(value, held.type[-1] if held.type[-1] != "i" else "i4").reshape(shape)
-    return OpenEXR.OpaqueAttribute(held.raw, held.type) if typed is None else typed
+        typed = np.array(value, attribute.type[-1] if attribute.type[-1] != "i" else "i4").reshape(shape)
+    return OpenEXR.OpaqueAttribute(attribute.raw, attribute.type) if typed is None else typed
 
 
 def _stored_time_code(time: int, user: int) -> OpenEXR.TimeCode | None:

@@ -26,10 +26,10 @@ from prism.pixels.image import Image
 
 
 def read_channels(
-    path: Path, part: Part, names: Collection[str] | None = None, *, kept: PlaneFolder | None = None
+    path: Path, part: Part, names: Collection[str] | None = None, *, cache: PlaneFolder | None = None
 ) -> Image:
     """Decode the named channels (all if None) of one flat part, each in its stored type; subsampled ones filled
-    in. kept: where the planes stay for other processes.
+    in. cache: where the planes stay for other processes.
 
     Raises MissingChannels, TooLarge, or UnreadableFile if the file is cut short or damaged.
     """
@@ -42,7 +42,7 @@ def read_channels(
         raise UnreadableFile(f"Part {part.name or part.index} is deep.", where=str(path), advice="Flatten it first.")
     if part.data_window.width * part.data_window.height * len(wanted) > VALUE_LIMIT:
         raise TooLarge(f"{len(wanted)} channels of {part.data_window} are too many to decode at once.", where=str(path))
-    planes = dict(guarded.decode_flat(Path(path), part, wanted, kept=kept).planes)
+    planes = dict(guarded.decode_flat(Path(path), part, wanted, cache=cache).planes)
     for name in part.subsampled & set(wanted):
         planes[name] = at_full_size(name, planes[name], part.data_window.shape)
     return Image(
@@ -91,7 +91,7 @@ def passing(attributes: Mapping[str, Attribute]) -> tuple[dict[str, Attribute], 
     """Which header entries of a file a new one can carry and still be read, and the names of the others."""
     if _can_carry(attributes):
         return dict(attributes), []
-    kept = {name: held for name, held in attributes.items() if _can_carry({name: held})}
+    kept = {name: attribute for name, attribute in attributes.items() if _can_carry({name: attribute})}
     return kept, sorted(attributes.keys() - kept.keys())
 
 
@@ -106,7 +106,7 @@ def _can_carry(attributes: Mapping[str, Attribute]) -> bool:
             read_channels(path, part)
         except PrismError:
             return False
-    return all(part.attributes.get(name) == held for name, held in attributes.items())
+    return all(part.attributes.get(name) == attribute for name, attribute in attributes.items())
 
 
 def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:

@@ -48,8 +48,8 @@ class Decoded:
     facts: Mapping[str, Any]
 
 
-def decode_flat(path: Path, part: Part, names: list[str], *, kept: PlaneFolder | None = None) -> Decoded:
-    """Channels of a flat part of an OpenEXR file, each (H, W) in its stored type. kept: where planes stay for other readers.
+def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder | None = None) -> Decoded:
+    """Channels of a flat part of an OpenEXR file, each (H, W) in its stored type. cache: where planes stay for other readers.
 
     Raises UnreadableFile or TooLarge.
     """
@@ -68,7 +68,7 @@ def decode_flat(path: Path, part: Part, names: list[str], *, kept: PlaneFolder |
         "memory": min(MEMORY + planes + 3 * band, MOST_MEMORY),
         "seconds": SECONDS + window.width * window.height * len(part.channels) // VALUES_A_SECOND,
     }
-    return _decode(path, request, kept)
+    return _decode(path, request, cache)
 
 
 def decode_deep(path: Path, part: Part) -> Decoded:
@@ -76,7 +76,7 @@ def decode_deep(path: Path, part: Part) -> Decoded:
     return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
 
 
-def decode_still(path: Path, values: int, *, kept: PlaneFolder | None = None) -> Decoded:
+def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -> Decoded:
     """All channels of a picture that is no OpenEXR file, each (H, W) as float. values: pixels times channels, as its header was read.
     facts: type and aspect.
 
@@ -85,7 +85,7 @@ def decode_still(path: Path, values: int, *, kept: PlaneFolder | None = None) ->
     memory = min(
         MEMORY + 12 * values, MOST_MEMORY
     )  # the planes, and twice as much for formats that are read as a whole
-    return _decode(path, {"kind": "still", "memory": memory, "seconds": 4 * SECONDS}, kept)
+    return _decode(path, {"kind": "still", "memory": memory, "seconds": 4 * SECONDS}, cache)
 
 
 def describe_still(path: Path) -> Mapping[str, Any]:
@@ -93,14 +93,14 @@ def describe_still(path: Path) -> Mapping[str, Any]:
     return _decode(path, {"kind": "describe", "memory": MOST_MEMORY, "seconds": SECONDS}, None).facts
 
 
-def _decode(path: Path, request: dict[str, Any], kept: PlaneFolder | None) -> Decoded:
+def _decode(path: Path, request: dict[str, Any], cache: PlaneFolder | None) -> Decoded:
     with open_regular(path) as source:
-        if kept is None:
+        if cache is None:
             return _in_memory(path, source, request)
         key = _key(path, source, request)
-        found = kept.find(key)
+        found = cache.find(key)
         if found is None:
-            with kept.new() as target:
+            with cache.new() as target:
                 answer = _door.ask(path, request, source.fileno(), target.descriptor)
                 if "full" in answer:
                     return _in_memory(path, source, request)

@@ -234,7 +234,9 @@ class _Header:
             deep=deep,
             tiled=kind in ("tiledimage", "deeptile") if kind else bool(flags & _TILED),
             pixel_aspect=aspect,
-            attributes=MappingProxyType({name: held for name, held in attributes.items() if name not in STRUCTURAL}),
+            attributes=MappingProxyType(
+                {name: attribute for name, attribute in attributes.items() if name not in STRUCTURAL}
+            ),
             subsampled=frozenset(subsampled),
         )
 

@@ -77,15 +77,15 @@ class PlaneFolder:
 
     def trim(self) -> None:
         """Delete the longest unused until the rest fits. Readers that have a file mapped keep what they see."""
-        held = []
+        found = []
         with os.scandir(self.path) as entries:
             for entry in entries:
                 with suppress(OSError):  # another process was faster
                     status = entry.stat()
                     abandoned = entry.name.endswith(".new") and time.time() - status.st_mtime > _ABANDONED
-                    held.append((0 if abandoned else status.st_mtime, status.st_blocks * 512, entry))
-        size = sum(blocks for _, blocks, _ in held)
-        for last_used, blocks, entry in sorted(held, key=lambda item: item[0]):
+                    found.append((0 if abandoned else status.st_mtime, status.st_blocks * 512, entry))
+        size = sum(blocks for _, blocks, _ in found)
+        for last_used, blocks, entry in sorted(found, key=lambda item: item[0]):
             if size <= self.byte_limit and last_used:
                 return
             if entry.name.endswith(_SUFFIX) or not last_used:

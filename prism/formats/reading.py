@@ -42,7 +42,7 @@ def read_header(path: Path) -> list[Part]:
 
 
 def read_planes(
-    path: Path, part: Part, names: Collection[str] | None = None, *, kept: PlaneFolder | None = None
+    path: Path, part: Part, names: Collection[str] | None = None, *, cache: PlaneFolder | None = None
 ) -> Image:
     """The named channels (all if None) of a flat part, at full size: see `prism.formats.exr.read_channels`. Other formats give
     float, whole numbers of n bits as v / (2^n - 1), straight colour left straight.
@@ -50,8 +50,8 @@ def read_planes(
     Raises MissingChannels, TooLarge or UnreadableFile.
     """
     if part.format == _EXR:
-        return exr.read_channels(path, part, names, kept=kept)
-    planes = guarded.decode_still(Path(path), values_of(part), kept=kept).planes
+        return exr.read_channels(path, part, names, cache=cache)
+    planes = guarded.decode_still(Path(path), values_of(part), cache=cache).planes
     shapes = {plane.shape for plane in planes.values()}
     if shapes != {part.data_window.shape}:
         raise UnreadableFile("It has changed while it was read.", where=str(path), advice="Look again.")

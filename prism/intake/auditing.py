@@ -13,7 +13,8 @@ from prism.elements.frame import OpenFrame
 from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
-from prism.ledger.first import SUMS, first_ledger
+from prism.ledger.first import first_ledger
+from prism.ledger.ways import SUMS
 from prism.passes.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
 from prism.passes.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
 from prism.passes.expansion import PlannedFiles, expand

@@ -24,7 +24,8 @@ from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
 from prism.intake.agreeing import disagreements
 from prism.intake.measuring import digest_of, measure
-from prism.ledger.first import RAW, first_ledger, starts_of
+from prism.ledger.first import first_ledger, starts_of
+from prism.ledger.ways import RAW
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image
@@ -57,8 +58,8 @@ class PassFacts:
     @property
     def mean(self) -> float | None:
         """Of the colour, over all its channels."""
-        held = [plane.mean for name, plane in self.planes.items() if name != "A" and plane.mean is not None]
-        return float(np.mean(held)) if held else None
+        means = [plane.mean for name, plane in self.planes.items() if name != "A" and plane.mean is not None]
+        return float(np.mean(means)) if means else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,22 +92,22 @@ class FrameFacts:
     def from_json(cls, data: dict[str, Any]) -> FrameFacts:
         """What `as_json` gave."""
         passes = {}
-        for key, held in data["passes"].items():
+        for key, stored in data["passes"].items():
             planes = {
                 name: PlaneFacts(**{**facts, "strange": _places(facts["strange"])})
-                for name, facts in held["planes"].items()
+                for name, facts in stored["planes"].items()
             }
             alpha = (
-                AlphaEvidence(**{**held["alpha"], "reasons": tuple(held["alpha"]["reasons"])})
-                if held["alpha"]
+                AlphaEvidence(**{**stored["alpha"], "reasons": tuple(stored["alpha"]["reasons"])})
+                if stored["alpha"]
                 else None
             )
-            primaries = tuple(held["primaries"]) if held["primaries"] else None
+            primaries = tuple(stored["primaries"]) if stored["primaries"] else None
             passes[key] = PassFacts(
-                **held
+                **stored
                 | {"planes": planes, "alpha": alpha, "primaries": primaries}
-                | {name: tuple(held[name]) for name in ("size", "window", "missing")}
-                | {"says": tuple((name, value) for name, value in held.get("says", ()))}
+                | {name: tuple(stored[name]) for name in ("size", "window", "missing")}
+                | {"says": tuple((name, value) for name, value in stored.get("says", ()))}
             )
         sums = tuple(
             SumFacts(**{**s, "place": tuple(s["place"]), "reasons": tuple(s["reasons"])}) for s in data["sums"]
@@ -116,8 +117,8 @@ class FrameFacts:
         return cls(data["frame"], passes, sums, stamps, apart)
 
 
-def _places(held: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int]] | None:
-    return {name: (place[0], place[1]) for name, place in held.items()} if held else None
+def _places(stored: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int]] | None:
+    return {name: (place[0], place[1]) for name, place in stored.items()} if stored else None
 
 
 def stamps_of(element: Element, frame: int) -> dict[str, tuple[int, int]]:
@@ -136,15 +137,15 @@ def check_frame(element: Element, frame: int, *, is_stale: Stale = never) -> Fra
     stamps = stamps_of(element, frame)
     decoded = _Decoded()
     by_place: dict[tuple[Path, int], list[ElementPass]] = defaultdict(list)
-    for held in element.passes:
-        if held.files.is_still or frame in held.files.numbers:
-            by_place[held.files.path(frame), held.part].append(held)
+    for pass_ in element.passes:
+        if pass_.files.is_still or frame in pass_.files.numbers:
+            by_place[pass_.files.path(frame), pass_.part].append(pass_)
     passes: dict[str, PassFacts] = {}
-    for (path, part), held in by_place.items():
+    for (path, part), pass_ in by_place.items():
         if is_stale():
             raise Superseded("A newer request took over.")
-        passes |= _facts_of_part(path, part, held, decoded)
-    ordered = {held.key: passes[held.key] for held in element.passes if held.key in passes}
+        passes |= _facts_of_part(path, part, pass_, decoded)
+    ordered = {pass_.key: passes[pass_.key] for pass_ in element.passes if pass_.key in passes}
     sums = tuple(_sums(element, frame, decoded, is_stale))
     return FrameFacts(frame, ordered, sums, stamps, tuple(_apart(element, frame, decoded)))
 
@@ -156,7 +157,7 @@ class _Decoded:
         self._held: dict[tuple[Path, int], Image] = {}
         self._bytes = 0
 
-    def __call__(self, path: Path, part: Part, names=None, *, kept=None) -> Image:
+    def __call__(self, path: Path, part: Part, names=None, *, cache=None) -> Image:
         key = path, part.index
         if key not in self._held:
             image = read_planes(path, part)
@@ -174,28 +175,28 @@ def _facts_of_part(path: Path, index: int, passes: Sequence[ElementPass], decode
         part = parts[index] if index < len(parts) else parts[0]
         image = _deep_samples(path, part) if part.deep else dict(decoded(path, part).channels)
     except PrismError as error:
-        return {held.key: PassFacts(fault=error.what) for held in passes}
-    wanted = {name for held in passes for name in _names(held) if name in image}
+        return {pass_.key: PassFacts(fault=error.what) for pass_ in passes}
+    wanted = {name for pass_ in passes for name in _names(pass_) if name in image}
     facts = measure({name: image[name] for name in wanted})
-    return {held.key: _facts_of_pass(held, part, image, facts) for held in passes}
+    return {pass_.key: _facts_of_pass(pass_, part, image, facts) for pass_ in passes}
 
 
 def _deep_samples(path: Path, part: Part) -> dict[str, np.ndarray]:
     return {name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES}
 
 
-def _names(held: ElementPass) -> tuple[str, ...]:
-    return (*held.channels, *((held.alpha,) if held.alpha else ()))
+def _names(pass_: ElementPass) -> tuple[str, ...]:
+    return (*pass_.channels, *((pass_.alpha,) if pass_.alpha else ()))
 
 
-def _facts_of_pass(held: ElementPass, part: Part, image: dict, facts: dict[str, PlaneFacts]) -> PassFacts:
-    there = [name for name in _names(held) if name in image]
+def _facts_of_pass(pass_: ElementPass, part: Part, image: dict, facts: dict[str, PlaneFacts]) -> PassFacts:
+    there = [name for name in _names(pass_) if name in image]
     display, data = part.display_window, part.data_window
     own = {name: image[name] for name in there}
-    colour = [image[name] for name in held.channels if name in image]
+    colour = [image[name] for name in pass_.channels if name in image]
     weighed = None
-    if held.alpha in image and len(colour) == 3 and held.state != "none" and not part.deep:
-        weighed = evidence(np.stack(colour), image[held.alpha], part)
+    if pass_.alpha in image and len(colour) == 3 and pass_.state != "none" and not part.deep:
+        weighed = evidence(np.stack(colour), image[pass_.alpha], part)
     return PassFacts(
         size=(display.width, display.height),
         window=(data.x0 - display.x0, data.y0 - display.y0, data.width, data.height),
@@ -207,8 +208,8 @@ def _facts_of_pass(held: ElementPass, part: Part, image: dict, facts: dict[str, 
         planes={_component(name): facts[name] for name in there},
         digest=digest_of(own),
         alpha=weighed,
-        border=_border(colour) if colour and not part.deep and held.kind in (None, "wire") else 0,
-        missing=tuple(name for name in _names(held) if name not in image),
+        border=_border(colour) if colour and not part.deep and pass_.kind in (None, "wire") else 0,
+        missing=tuple(name for name in _names(pass_) if name not in image),
         says=tuple((name, said[:200]) for name in SAYS if isinstance(said := part.says(name), str) and said),
     )
 
@@ -259,14 +260,14 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
 
 def _apart(element: Element, frame: int, decoded: _Decoded) -> list[tuple[str, str]]:
     """Keys of passes that measure one surface and do not agree."""
-    chosen = {kind: held for kind in MEASURES for held in element.passes if held.kind == kind and not held.aside}
+    chosen = {kind: pass_ for kind in MEASURES for pass_ in element.passes if pass_.kind == kind and not pass_.aside}
     if "position" not in chosen or len(chosen) < 2:
         return []
     try:
         sources = open_frame(
             element.replace(passes=tuple(chosen.values())), frame, store=PixelStore(MOST_BYTES), reader=decoded
         )
-        planes = {kind: sources.pixels(held.key).planes for kind, held in chosen.items() if held.key in sources}
+        planes = {kind: sources.pixels(pass_.key).planes for kind, pass_ in chosen.items() if pass_.key in sources}
     except PrismError:
         return []
     shaped = {kind: three[0] if kind == "depth" else np.stack(three) for kind, three in planes.items()}

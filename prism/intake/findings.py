@@ -45,25 +45,25 @@ def findings(
 def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[Finding]:
     beauty = _setting(element, facts)
     yield from _unreadable(element, facts)
-    for held in element.passes:
-        own = facts.passes.get(held.key)
+    for pass_ in element.passes:
+        own = facts.passes.get(pass_.key)
         if own is None or own.fault:
             continue
         if own.missing:
             lost = ", ".join(own.missing)
-            yield _said(held, "channels", ERROR, f"{held.title} is without {lost}.", "Render these frames again.")
-        if held.aside.startswith("a copy"):
+            yield _said(pass_, "channels", ERROR, f"{pass_.title} is without {lost}.", "Render these frames again.")
+        if pass_.aside.startswith("a copy"):
             continue
         if beauty is not None and own is not beauty:
-            yield from _sizes(held, own, beauty)
-        yield from _stored(held, own, wanted)
+            yield from _sizes(pass_, own, beauty)
+        yield from _stored(pass_, own, wanted)
         if not (element.planned and dict(own.says).get("layer")):  # what the plan had written is known
-            yield from _alpha(held, own)
-        kind = held.pass_kind
-        planes = _components(held, own)
-        for verdict in judge_values(kind, held.title, planes, whole_numbers=own.pixel in INTEGERS):
+            yield from _alpha(pass_, own)
+        kind = pass_.pass_kind
+        planes = _components(pass_, own)
+        for verdict in judge_values(kind, pass_.title, planes, whole_numbers=own.pixel in INTEGERS):
             place = _in_picture(verdict.place, own)
-            yield _said(held, verdict.kind, verdict.severity, verdict.what, _ADVICE.get(verdict.kind, ""), place=place)
+            yield _said(pass_, verdict.kind, verdict.severity, verdict.what, _ADVICE.get(verdict.kind, ""), place=place)
     for one, other in facts.apart:
         first, second = element.find(one), element.find(other)
         yield _said(first, "apart", ERROR, f"{first.title} does not fit {second.title} of the same pixels: one of them is of another "
@@ -82,10 +82,10 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
 def _unreadable(element: Element, facts: FrameFacts) -> Iterator[Finding]:
     """Once for each file, whatever it holds."""
     by_file: dict[tuple, list[ElementPass]] = defaultdict(list)
-    for held in element.passes:
-        own = facts.passes.get(held.key)
+    for pass_ in element.passes:
+        own = facts.passes.get(pass_.key)
         if own is not None and own.fault:
-            by_file[held.files.sequence, own.fault].append(held)
+            by_file[pass_.files.sequence, own.fault].append(pass_)
     for (_, fault), (first, *others) in by_file.items():
         more = f" and {len(others)} more pass{'es' if len(others) > 1 else ''} of its file" if others else ""
         yield _said(first, "unreadable", ERROR, f"{first.title}{more}: {fault}", "Render or copy this file again.")
@@ -104,11 +104,11 @@ _ADVICE = {
 }
 
 
-def _components(held: ElementPass, own: PassFacts) -> dict[str, PlaneFacts]:
+def _components(pass_: ElementPass, own: PassFacts) -> dict[str, PlaneFacts]:
     """By R, G, B, A, whatever they are spelt like in the file."""
-    if len(held.channels) != 3:
+    if len(pass_.channels) != 3:
         return dict(own.planes)
-    names = [channel.rpartition(".")[2] for channel in held.channels]
+    names = [channel.rpartition(".")[2] for channel in pass_.channels]
     lettered = dict(zip(names, "RGB", strict=True))
     return {lettered.get(name, name): plane for name, plane in own.planes.items()}
 
@@ -123,28 +123,28 @@ def _setting(element: Element, facts: FrameFacts) -> PassFacts | None:
     return sound[sizes.index(max(sizes, key=sizes.count))] if sound else None
 
 
-def _sizes(held: ElementPass, own: PassFacts, beauty: PassFacts) -> Iterator[Finding]:
+def _sizes(pass_: ElementPass, own: PassFacts, beauty: PassFacts) -> Iterator[Finding]:
     if own.size != beauty.size:
         ratio = own.size[0] / beauty.size[0], own.size[1] / beauty.size[1]
-        what = f"{held.title} is {own.size[0]} x {own.size[1]} instead of {beauty.size[0]} x {beauty.size[1]}"
+        what = f"{pass_.title} is {own.size[0]} x {own.size[1]} instead of {beauty.size[0]} x {beauty.size[1]}"
         advice = "Render it at the size of the picture, or have it scaled."
         if abs(ratio[0] - ratio[1]) < 0.01:
             what += f", {ratio[0]:.4g} times the picture"
         if own.border:
             inner = own.size[0] - 2 * own.border, own.size[1] - 2 * own.border
-            yield _said(held, "guide", WARNING, f"{what}: a frame of {own.border} pixels runs around {inner[0]} x {inner[1]}.",
+            yield _said(pass_, "guide", WARNING, f"{what}: a frame of {own.border} pixels runs around {inner[0]} x {inner[1]}.",
                         "Capture it again without the guide around it.")  # fmt: skip
             return
-        if held.fit == "scale":
-            yield _said(held, "size", NOTE, f"{what}; it is scaled.", "")
+        if pass_.fit == "scale":
+            yield _said(pass_, "size", NOTE, f"{what}; it is scaled.", "")
             return
-        scalable = held.kind in (None, "wire", "background")
-        yield _said(held, "size", WARNING if scalable else ERROR, f"{what}.", advice, action="scale")
+        scalable = pass_.kind in (None, "wire", "background")
+        yield _said(pass_, "size", WARNING if scalable else ERROR, f"{what}.", advice, action="scale")
     elif own.window != beauty.window:
-        yield _said(held, "window", NOTE, f"{held.title} holds {_box(own)}, the beauty {_box(beauty)}.",
+        yield _said(pass_, "window", NOTE, f"{pass_.title} holds {_box(own)}, the beauty {_box(beauty)}.",
                     "Each is placed by its window; outside it is black.")  # fmt: skip
     if abs(own.aspect - beauty.aspect) > 1e-4:
-        yield _said(held, "aspect", WARNING, f"{held.title} has pixels {own.aspect:g} wide instead of {beauty.aspect:g}.",
+        yield _said(pass_, "aspect", WARNING, f"{pass_.title} has pixels {own.aspect:g} wide instead of {beauty.aspect:g}.",
                     "Render it with the pixel aspect of the shot.")  # fmt: skip
 
 
@@ -153,39 +153,44 @@ def _box(own: PassFacts) -> str:
     return f"{width} x {height} pixels from {left}, {top}"
 
 
-def _stored(held: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Finding]:
-    kind = held.pass_kind
+def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Finding]:
+    kind = pass_.pass_kind
     if kind is not None and kind.is_data:
         if own.lossy:
-            yield _said(held, "lossy", ERROR, f"{held.title} is stored with lossy {own.lossy}: its values are approximations.",
+            yield _said(pass_, "lossy", ERROR, f"{pass_.title} is stored with lossy {own.lossy}: its values are approximations.",
                         "Write data and identities with a lossless compression.")  # fmt: skip
         if own.pixel == "uint8" and kind.role is Role.MEASURE:
-            yield _said(held, "eight-bit", ERROR, f"{held.title} is stored in 8 bits.", _ADVICE["eight-bit"])
+            yield _said(pass_, "eight-bit", ERROR, f"{pass_.title} is stored in 8 bits.", _ADVICE["eight-bit"])
         elif own.pixel in ("half", *INTEGERS) and kind.ranked:
-            yield _said(held, "lossy", ERROR, f"{held.title} is stored as {own.pixel}: its identities are lost.",
+            yield _said(pass_, "lossy", ERROR, f"{pass_.title} is stored as {own.pixel}: its identities are lost.",
                         "Write identities as 32-bit float.")  # fmt: skip
     light = kind is not None and kind.role in (Role.WHOLE, *LIT)
     display = format_of_title(own.format).display and own.pixel in INTEGERS
-    if light and display and held.curve == "linear":
-        yield _said(held, "curve", WARNING, f"{held.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
+    if light and display and pass_.curve == "linear":
+        yield _said(pass_, "curve", WARNING, f"{pass_.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
                     "a display curve in it.", "Have it turned linear, or say that it is linear already.",
                     action="linear")  # fmt: skip
-    elif light and not display and held.curve == "linear" and _is_stepped_light(own):
-        yield _said(held, "curve", WARNING, f"{held.title} has only the steps of 8 bits: a picture for a screen, stored as "
+    elif light and not display and pass_.curve == "linear" and _is_stepped_light(own):
+        yield _said(pass_, "curve", WARNING, f"{pass_.title} has only the steps of 8 bits: a picture for a screen, stored as "
                     f"{own.pixel}.", "Have it turned linear, or render it again as half.", action="linear")  # fmt: skip
-    if wanted.space and own.primaries is not None and held.primaries == "header" and (kind is None or not kind.is_data):
+    if (
+        wanted.space
+        and own.primaries is not None
+        and pass_.primaries == "header"
+        and (kind is None or not kind.is_data)
+    ):
         space = space_of(own.primaries)
         if space != wanted.space:
             says = SPACES[space] if space else "other primaries"
             yield _said(
-                held,
+                pass_,
                 "colour",
                 NOTE,
-                f"{held.title} says {says}; it is converted to {SPACES[wanted.space]}.",
+                f"{pass_.title} says {says}; it is converted to {SPACES[wanted.space]}.",
                 "If the header is wrong, say which primaries it has.",
             )
-    if kind is not None and kind.role is Role.WHOLE and held.alpha is None and own.format != "JPEG":
-        yield _said(held, "no-alpha", WARNING, f"{held.title} has no alpha; it cannot be laid over another picture.",
+    if kind is not None and kind.role is Role.WHOLE and pass_.alpha is None and own.format != "JPEG":
+        yield _said(pass_, "no-alpha", WARNING, f"{pass_.title} has no alpha; it cannot be laid over another picture.",
                     "Render it with alpha.")  # fmt: skip
 
 
@@ -195,18 +200,18 @@ def _is_stepped_light(own: PassFacts) -> bool:
     return bool(telling) and all(plane.stepped for plane in telling)
 
 
-def _alpha(held: ElementPass, own: PassFacts) -> Iterator[Finding]:
+def _alpha(pass_: ElementPass, own: PassFacts) -> Iterator[Finding]:
     seen = own.alpha
-    if seen is None or seen.state == held.state or seen.certainty < 0.7 or held.state == "none":
+    if seen is None or seen.state == pass_.state or seen.certainty < 0.7 or pass_.state == "none":
         return
     yield _said(
-        held, "alpha", WARNING, f"{held.title} is read as {held.state}, but looks {seen.state}: {'; '.join(seen.reasons)}.",
+        pass_, "alpha", WARNING, f"{pass_.title} is read as {pass_.state}, but looks {seen.state}: {'; '.join(seen.reasons)}.",
         f"Look at its edges, and have it read as {seen.state}.", action=seen.state,
     )  # fmt: skip
 
 
-def _said(held: ElementPass, kind: str, severity: str, text: str, advice: str, *, place=None, action="") -> Finding:
-    return Finding(kind, severity, text, advice, key=held.key, place=place, action=action)
+def _said(pass_: ElementPass, kind: str, severity: str, text: str, advice: str, *, place=None, action="") -> Finding:
+    return Finding(kind, severity, text, advice, key=pass_.key, place=place, action=action)
 
 
 def _in_picture(place, own: PassFacts):
@@ -220,8 +225,8 @@ def _together(element: Element, alike: Sequence[tuple[int, Finding]]) -> Finding
     frames = tuple(frame for frame, _ in alike) if numbered else ()
     files: tuple[str, ...] = ()
     if first.key:
-        held = element.find(first.key).files
-        files = tuple(dict.fromkeys(str(held.path(frame)) for frame, _ in alike))
+        pass_ = element.find(first.key).files
+        files = tuple(dict.fromkeys(str(pass_.path(frame)) for frame, _ in alike))
     return Finding(
         first.kind, first.severity, first.text, first.advice, first.key, files, frames, first.place, first.action
     )
@@ -239,8 +244,8 @@ def _of_doubt(doubt: Doubt) -> Finding:
 
 
 def _unknown(element: Element) -> Iterator[Finding]:
-    for held in element.passes:
-        if held.kind is None and not held.aside:
-            name = ", ".join(held.channels) if held.layer else printable(held.files.pattern)
-            yield Finding("unknown", NOTE, f"{name} is no known pass; it is kept as {held.key}.",
-                          "Say once which pass it is.", key=held.key, action="rule")  # fmt: skip
+    for pass_ in element.passes:
+        if pass_.kind is None and not pass_.aside:
+            name = ", ".join(pass_.channels) if pass_.layer else printable(pass_.files.pattern)
+            yield Finding("unknown", NOTE, f"{name} is no known pass; it is kept as {pass_.key}.",
+                          "Say once which pass it is.", key=pass_.key, action="rule")  # fmt: skip

@@ -22,7 +22,7 @@ def findings_on_disk(
     element: Element, sequences: Sequence[disk.Sequence], wanted: Wanted = Wanted()
 ) -> Iterator[Finding]:
     """What names, numbers and times tell, without opening a file."""
-    held = {(s.folder, s.head, s.padding, s.suffix): s for s in sequences}
+    there = {(s.folder, s.head, s.padding, s.suffix): s for s in sequences}
     whole = set(element.frames)
     nowhere = sorted(set(wanted.frames) - whole)
     if nowhere and whole:
@@ -49,7 +49,7 @@ def findings_on_disk(
                 "They can be looked at; widen the range in Plan if they belong to the shot.", files=paths_of(files, beyond),
                 frames=tuple(beyond),
             )  # fmt: skip
-        sequence = held.get(files.sequence)
+        sequence = there.get(files.sequence)
         if sequence is not None:
             yield from _older(sequence, name)
 

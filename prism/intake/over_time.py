@@ -29,9 +29,9 @@ def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> It
         return
     yield from _identical(element, frames, numbers)
     means = {
-        held.key: {n: m for n in numbers if (own := frames[n].passes.get(held.key)) and (m := own.mean) is not None}
-        for held in element.passes
-        if held.pass_kind is not None and held.pass_kind.role in (Role.WHOLE, *LIT) and not held.files.is_still
+        pass_.key: {n: m for n in numbers if (own := frames[n].passes.get(pass_.key)) and (m := own.mean) is not None}
+        for pass_ in element.passes
+        if pass_.pass_kind is not None and pass_.pass_kind.role in (Role.WHOLE, *LIT) and not pass_.files.is_still
     }
     yield from _flashes(element, means)
     yield from _jumps(element, means)
@@ -85,8 +85,8 @@ def _levels(element: Element, means: Mapping[str, Mapping[int, float]]) -> Itera
 
 
 def _sizes(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
-    """Frames of the picture that have another size than most; all else is held against the picture frame by frame."""
-    whole = [held.key for held in element.passes if held.kind == "beauty" and not held.aside]
+    """Frames of the picture that have another size than most; all else is compared with the picture frame by frame."""
+    whole = [pass_.key for pass_ in element.passes if pass_.kind == "beauty" and not pass_.aside]
     for files, keys in _by_files(element):
         if whole and not set(whole) & set(keys):
             continue
@@ -128,14 +128,16 @@ def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequen
 
 def _by_files(element: Element) -> list[tuple[Files, list[str]]]:
     """Its sequences, each with the keys of the passes that lie in it."""
-    return [(f, [held.key for held in element.passes if held.files == f]) for f in files_of(element) if not f.is_still]
+    return [
+        (f, [pass_.key for pass_ in element.passes if pass_.files == f]) for f in files_of(element) if not f.is_still
+    ]
 
 
 def _identical(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
     for files in files_of(element):
         if files.is_still:
             continue
-        keys = [held.key for held in element.passes if held.files == files]
+        keys = [pass_.key for pass_ in element.passes if pass_.files == files]
         digests = {n: tuple(frames[n].passes[key].digest for key in keys if key in frames[n].passes) for n in numbers}
         flat = all(
             plane.is_constant
@@ -166,11 +168,11 @@ def _flashes(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iter
             if n - 1 in by_frame and n + 1 in by_frame and _is_flash(by_frame[n - 1], mean, by_frame[n + 1])
         ]  # fmt: skip
         if odd:
-            held = element.find(key)
+            pass_ = element.find(key)
             yield Finding(
-                "flash", WARNING, f"{held.title} is darker or lighter than both its neighbours in {format_frames(odd)}.",
+                "flash", WARNING, f"{pass_.title} is darker or lighter than both its neighbours in {format_frames(odd)}.",
                 "Look at these frames in the sequence; render them again if a light is missing there.", key=key,
-                files=paths_of(held.files, odd), frames=tuple(odd),
+                files=paths_of(pass_.files, odd), frames=tuple(odd),
             )  # fmt: skip
 
 
@@ -198,9 +200,9 @@ def _jumps(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iterat
         if len(jumping) == 1 and len(steady) >= len(by_pass) - 2 and len(by_pass) > 2:
             odd[jumping[0]].append(number)
     for key, numbers in odd.items():
-        held = element.find(key)
+        pass_ = element.find(key)
         yield Finding(
-            "jump", WARNING, f"{held.title} changes all at once at {format_frames(numbers)}, and no other pass does.",
+            "jump", WARNING, f"{pass_.title} changes all at once at {format_frames(numbers)}, and no other pass does.",
             "Was it rendered from another version of the scene from there on?", key=key,
-            files=paths_of(held.files, numbers), frames=tuple(numbers),
+            files=paths_of(pass_.files, numbers), frames=tuple(numbers),
         )  # fmt: skip

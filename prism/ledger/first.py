@@ -11,13 +11,10 @@ from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
 from prism.ledger.rows import GroupRow, PassRow, Row
+from prism.ledger.ways import MIXED, RAW, SUMS, WAYS
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
-SUMS = ("components", "light-groups", "components-by-light-group")
-MIXED = "mixed"  # every light whole where it was rendered so, by its components where only those were
-RAW = "raw-light"  # components, the diffuse ones as surface colour x raw light
-WAYS = (*SUMS, MIXED, RAW)
 _DIFFUSE = ("diffuse", "diffuse_direct", "diffuse_indirect")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 

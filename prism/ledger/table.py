@@ -24,43 +24,43 @@ def with_files(ledger: Ledger, elements: Iterable[Element], root: Path) -> Ledge
     for key in ledger.sources:
         name, _, bare = key.rpartition("/")
         element = known.get(name or first)
-        for held in _ranks(element, bare) if element else ():
-            source = f"{name}/{held.key}" if name else held.key
-            table[source] = _entry(source, element, held, root)
+        for pass_ in _ranks(element, bare) if element else ():
+            source = f"{name}/{pass_.key}" if name else pass_.key
+            table[source] = _entry(source, element, pass_, root)
     return ledger.replace(files=tuple(table.values()))
 
 
 def _ranks(element: Element, key: str) -> list[ElementPass]:
     """The pass of that key, and those that follow it in number if it is the first rank of a Cryptomatte."""
-    found = next((held for held in element.passes if held.key == key), None)
+    found = next((pass_ for pass_ in element.passes if pass_.key == key), None)
     if found is None:
         return []
     kind = found.pass_kind
     if kind is None or not kind.ranked or not key[-2:].isdigit():
         return [found]
-    return [held for held in element.passes if held.key[:-2] == key[:-2] and held.key[-2:].isdigit()]
+    return [pass_ for pass_ in element.passes if pass_.key[:-2] == key[:-2] and pass_.key[-2:].isdigit()]
 
 
-def _entry(source: str, element: Element, held: ElementPass, root: Path) -> SourceEntry:
-    folder = Path(from_storable(held.files.folder))
+def _entry(source: str, element: Element, pass_: ElementPass, root: Path) -> SourceEntry:
+    folder = Path(from_storable(pass_.files.folder))
     below = folder.relative_to(root) if folder.is_relative_to(root) else folder
     return SourceEntry(
         source=source,
         folder=storable(str(below)),
-        head=held.files.head,
-        padding=held.files.padding,
-        suffix=held.files.suffix,
-        part=held.part,
-        channels=held.channels,
-        alpha=held.alpha,
-        state=held.state,
-        curve=held.curve,
-        fit=held.fit,
-        primaries=held.primaries,
+        head=pass_.files.head,
+        padding=pass_.files.padding,
+        suffix=pass_.files.suffix,
+        part=pass_.part,
+        channels=pass_.channels,
+        alpha=pass_.alpha,
+        state=pass_.state,
+        curve=pass_.curve,
+        fit=pass_.fit,
+        primaries=pass_.primaries,
         layer=element.layer,
         camera=element.camera,
-        pass_kind=held.kind,
-        denoised=held.denoised,
+        pass_kind=pass_.kind,
+        denoised=pass_.denoised,
     )
 
 
@@ -88,7 +88,7 @@ def _place(sequence: disk.Sequence) -> tuple[Path, str, int, str]:
     return sequence.folder, sequence.head, sequence.padding, sequence.suffix
 
 
-def _element(name: str, held: list[tuple[str, SourceEntry, disk.Sequence]]) -> Element:
+def _element(name: str, pass_: list[tuple[str, SourceEntry, disk.Sequence]]) -> Element:
     passes = tuple(
         ElementPass(
             key=key,
@@ -105,7 +105,7 @@ def _element(name: str, held: list[tuple[str, SourceEntry, disk.Sequence]]) -> E
             denoised=entry.denoised,
             reason="named by the ledger's table",
         )
-        for key, entry, sequence in held
+        for key, entry, sequence in pass_
     )
-    first = held[0][1]
+    first = pass_[0][1]
     return Element(name=name, layer=first.layer, camera=first.camera, passes=passes)

@@ -13,7 +13,7 @@ from prism.passes.kinds import LIT
 
 
 @dataclass(frozen=True, slots=True)
-class Laid:
+class AppliedTemplate:
     """ledger: with the sources that were found. missing: (row, matte or `start`, the source it asked for). left_over: passes of light
     that nothing of the ledger takes."""
 
@@ -22,7 +22,7 @@ class Laid:
     left_over: tuple[str, ...]
 
 
-def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> Laid:
+def apply_template(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> AppliedTemplate:
     """Lay a ledger on a frame. chosen: sources of it that a person put in place of those that were not found.
 
     Sources are found as `matched` has it. What is not found keeps the name it had, so that nothing is guessed. Layers that are not
@@ -36,7 +36,7 @@ def lay(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None)
     ]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
-    return Laid(ledger, tuple(missing), _left_over(ledger, frame))
+    return AppliedTemplate(ledger, tuple(missing), _left_over(ledger, frame))
 
 
 def _landing(ledger: Ledger, frame: Frame) -> Ledger:

@@ -74,12 +74,12 @@ def ranked(
     """
     count = levels + levels % 2
     order = np.argsort(-shares, axis=-1, kind="stable")[..., :count]
-    held = np.take_along_axis(things, order, -1)
+    ordered = np.take_along_axis(things, order, -1)
     share = np.take_along_axis(shares, order, -1).astype(np.float32)
-    empty = (held < 0) | (share <= 0)
+    empty = (ordered < 0) | (share <= 0)
     empty[..., levels:] = True
     share[empty] = 0
-    bits = ids.view(np.uint32)[np.maximum(held, 0)]
+    bits = ids.view(np.uint32)[np.maximum(ordered, 0)]
     bits[empty] = 0
     planes = []
     for rank in range(count):

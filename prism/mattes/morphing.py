@@ -40,7 +40,7 @@ def blurred(plane: NDArray[np.float32], deviation: float) -> NDArray[np.float32]
     small = averaged(np.pad(plane, more, mode="edge"), step)
     soft = fitted(small, _bell(small.shape[1], rest), _bell(small.shape[0], rest))
     across, down = (
-        side(count, held, 2.0, 1 / step) for count, held in zip((width, height), soft.shape[::-1], strict=True)
+        side(count, old, 2.0, 1 / step) for count, old in zip((width, height), soft.shape[::-1], strict=True)
     )
     return fitted(soft, across, down)
 
@@ -81,7 +81,7 @@ def _grown_in_blocks(plane: NDArray[np.float32], radius: float) -> NDArray[np.fl
     for axis, count in enumerate(plane.shape):
         most = np.maximum.reduceat(most, np.arange(0, count, step), axis=axis)
     wide = grown(most, (radius - (step - 1) / 2) / step)
-    down, across = (side(count, held, 0.0, 1 / step) for count, held in zip(plane.shape, wide.shape, strict=True))
+    down, across = (side(count, old, 0.0, 1 / step) for count, old in zip(plane.shape, wide.shape, strict=True))
     return np.maximum(plane, fitted(wide, across, down))
 
 

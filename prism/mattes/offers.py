@@ -24,15 +24,15 @@ UNFILTERED = frozenset({"depth", "normals", "normals_camera", "position"})
 """Passes that keep one value of the many in a pixel, so that ranges on them have hard edges; common practice, no source."""
 
 
-def covers(held: ElementPass) -> bool:
+def covers(pass_: ElementPass) -> bool:
     """Whether it is a matte as it is: by its alpha, or as a single channel that is no measure."""
-    is_data = held.pass_kind is not None and held.pass_kind.is_data
-    return not _is_ranked(held) and (held.alpha is not None or (len(held.channels) == 1 and not is_data))
+    is_data = pass_.pass_kind is not None and pass_.pass_kind.is_data
+    return not _is_ranked(pass_) and (pass_.alpha is not None or (len(pass_.channels) == 1 and not is_data))
 
 
-def offers_of(held: ElementPass) -> list[Offer]:
+def offers_of(pass_: ElementPass) -> list[Offer]:
     """What a pass can make; nothing for all but the first rank of a Cryptomatte."""
-    return next(list(make(held)) for fits, make in _OFFERS if fits(held))
+    return next(list(make(pass_)) for fits, make in _OFFERS if fits(pass_))
 
 
 def drawn_offers() -> list[Offer]:
@@ -40,45 +40,45 @@ def drawn_offers() -> list[Offer]:
     return [Offer("strokes", "strokes", {}), *(Offer(form, "shape", {"form": form, "corners": []}) for form in FORMS)]
 
 
-def _key(held: ElementPass) -> str:
-    return held.pass_kind.key if held.pass_kind is not None else ""
+def _key(pass_: ElementPass) -> str:
+    return pass_.pass_kind.key if pass_.pass_kind is not None else ""
 
 
-def _is_ranked(held: ElementPass) -> bool:
-    return held.pass_kind is not None and held.pass_kind.ranked
+def _is_ranked(pass_: ElementPass) -> bool:
+    return pass_.pass_kind is not None and pass_.pass_kind.ranked
 
 
-def _names(held: ElementPass) -> Iterator[Offer]:
-    if held.key.endswith("00") or not held.key[-2:].isdigit():
+def _names(pass_: ElementPass) -> Iterator[Offer]:
+    if pass_.key.endswith("00") or not pass_.key[-2:].isdigit():
         yield Offer("{}", "names", {})
 
 
-def _box(held: ElementPass) -> Iterator[Offer]:
+def _box(pass_: ElementPass) -> Iterator[Offer]:
     yield Offer("box in space", "box", {})
     yield Offer("height by position", "range", {"measure": "second"})
 
 
-def _single(held: ElementPass) -> Iterator[Offer]:
+def _single(pass_: ElementPass) -> Iterator[Offer]:
     yield Offer("{} as a matte", "alpha", {})
     yield Offer("range of {}", "range", {})
 
 
-def _colour(held: ElementPass) -> Iterator[Offer]:
-    if held.alpha is not None:
+def _colour(pass_: ElementPass) -> Iterator[Offer]:
+    if pass_.alpha is not None:
         yield Offer("alpha of {}", "alpha", {})
     yield Offer("luminance of {}", "range", {"measure": "luminance"})
 
 
 def _one(text: str, kind: str) -> Callable[[ElementPass], list[Offer]]:
-    return lambda held: [Offer(text, kind, {})]
+    return lambda pass_: [Offer(text, kind, {})]
 
 
 _OFFERS = (
     (_is_ranked, _names),
-    (lambda held: _key(held).startswith("id_"), _one("{}", "colour")),
-    (lambda held: _key(held).startswith("normals"), _one("direction by {}", "direction")),
-    (lambda held: _key(held) == "position", _box),
-    (lambda held: held.pass_kind is not None and held.pass_kind.is_data, _one("range of {}", "range")),
-    (lambda held: len(held.channels) == 1, _single),
-    (lambda held: True, _colour),
+    (lambda pass_: _key(pass_).startswith("id_"), _one("{}", "colour")),
+    (lambda pass_: _key(pass_).startswith("normals"), _one("direction by {}", "direction")),
+    (lambda pass_: _key(pass_) == "position", _box),
+    (lambda pass_: pass_.pass_kind is not None and pass_.pass_kind.is_data, _one("range of {}", "range")),
+    (lambda pass_: len(pass_.channels) == 1, _single),
+    (lambda pass_: True, _colour),
 )  # the first that fits says

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from prism.curves import bent
 from prism.elements.pixels import Frame, averaged
-from prism.elements.store import Held
+from prism.elements.store import CachedArray
 from prism.errors import BadArgument
 from prism.limits import current
 from prism.mattes import drawn, measured, ranks
@@ -49,7 +49,9 @@ class _Planes:
     def of(self, plan: MattePlan) -> NDArray[np.float32]:
         if plan not in self._made:
             key = ("matte", plan, self._step)
-            self._made[plan] = self._frame.kept(key, lambda: Held(_made(plan, self._frame, self._step, self))).array
+            self._made[plan] = self._frame.cached(
+                key, lambda: CachedArray(_made(plan, self._frame, self._step, self))
+            ).array
         return self._made[plan]
 
 
@@ -92,7 +94,7 @@ def _taken(part: Part, plan: MattePlan, frame: Frame, step: int) -> NDArray[np.f
         origin = window.x0 - display.x0, window.y0 - display.y0
         return DRAWN[type(part)](part, frame.shape(step), origin, step)
     follow = FOLLOWING[type(part)]
-    whole = frame.kept(("part", _bare(part), plan.space), lambda: Held(follow(part, frame, plan.space))).array
+    whole = frame.cached(("part", _bare(part), plan.space), lambda: CachedArray(follow(part, frame, plan.space))).array
     return averaged(whole, step)
 
 

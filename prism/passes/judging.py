@@ -182,8 +182,8 @@ def _bounded(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]
 
 
 def _place(plane: PlaneFacts, kind: str) -> Place | None:
-    held = (plane.strange or {}).get(kind)
-    return None if held is None else (int(held[0]), int(held[1]))
+    place = (plane.strange or {}).get(kind)
+    return None if place is None else (int(place[0]), int(place[1]))
 
 
 def _is_alpha(name: str) -> bool:

@@ -41,8 +41,8 @@ class LayerChannels:
     @property
     def colour_names(self) -> tuple[str, ...]:
         """Full names of the channels that hold the value: R G B, Y RY BY, or all but alpha."""
-        for components, held in ((COLOUR, self.is_colour), (CHROMA, self.is_chroma)):
-            if held:
+        for components, fits in ((COLOUR, self.is_colour), (CHROMA, self.is_chroma)):
+            if fits:
                 return tuple(self._named(component) for component in components)
         return tuple(name for name, part in zip(self.names, self.components, strict=True) if short(part) != "A")
 

@@ -28,8 +28,8 @@ class Side:
     cover: NDArray[np.float32]
 
 
-def side(count: int, held: int, first: float, size: float) -> Side:
-    """count: new pixels; held: old ones. first: where the left edge of the first new pixel lies, and size: how wide it is, both in
+def side(count: int, old: int, first: float, size: float) -> Side:
+    """count: how many new pixels; old: how many there were. first: where the left edge of the first new pixel lies, and size: how wide it is, both in
     old pixels from their left edge; size is above 0."""
     middles = first + size * (np.arange(count) + 0.5)
     radius = max(1.0, size)
@@ -38,7 +38,7 @@ def side(count: int, held: int, first: float, size: float) -> Side:
     away = np.abs(firsts[:, np.newaxis] + np.arange(taps) + 0.5 - middles[:, np.newaxis])
     weights = np.maximum(0, 1 - away / radius)
     weights /= weights.sum(axis=1, keepdims=True)
-    on_it = np.minimum(middles + size / 2, held) - np.maximum(middles - size / 2, 0)
+    on_it = np.minimum(middles + size / 2, old) - np.maximum(middles - size / 2, 0)
     return Side(firsts, weights.astype(np.float32), (on_it / size).clip(0, 1).astype(np.float32))
 
 

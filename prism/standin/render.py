@@ -145,8 +145,8 @@ def render(
         band, counts, values = tracing.trace(first, end)
         for key, kind in flat.items():
             made = planes_of(key, kind, band)
-            held = planes.setdefault(key, [np.empty((tracing.height, tracing.width), np.float32) for _ in made])
-            for plane, part in zip(held, made, strict=True):
+            whole = planes.setdefault(key, [np.empty((tracing.height, tracing.width), np.float32) for _ in made])
+            for plane, part in zip(whole, made, strict=True):
                 plane[first:end] = part
         if tracing.settings.deep_samples:
             deep[first] = counts, values

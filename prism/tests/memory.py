@@ -69,13 +69,13 @@ class MemoryFrame:
     def whole(self):
         return self
 
-    def taken(self, plane):
+    def cut(self, plane):
         return plane
 
     def box(self, key, rows, columns):
         return self.pixels(key).cut(rows, columns)
 
-    def kept(self, key, make):
+    def cached(self, key, make):
         return make()
 
     def identity(self):

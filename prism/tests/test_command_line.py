@@ -2,14 +2,18 @@
 
 import io
 import json
+import subprocess
+import sys
 import unittest
 from contextlib import redirect_stderr, redirect_stdout
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
+from prism.commands.options import VERBS
 from prism.commands.scenes import load_facts
 from prism.elements.opening import find_sources
 from prism.errors import PrismError
@@ -35,6 +39,20 @@ def run(*arguments):
     with redirect_stdout(out), redirect_stderr(err):
         code = main([str(argument) for argument in arguments])
     return code, out.getvalue(), err.getvalue()
+
+
+class Help(unittest.TestCase):
+    def test_what_carries_a_verb_out_is_not_loaded_to_say_what_there_is(self):
+        """All options of all verbs, without compiled loops, libraries of pictures or documents; and every verb can be loaded."""
+        script = (
+            "import sys; from prism.commands.options import build_parser; build_parser(); "
+            "print([name for name in ('numba', 'scipy', 'pydantic', 'OpenEXR', 'OpenImageIO') if name in sys.modules])"
+        )
+        said = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+        self.assertEqual(said.stdout.strip(), "[]")
+        for verb in VERBS.values():
+            module, _, name = verb.function.partition(":")
+            self.assertTrue(callable(getattr(import_module(f"prism.commands.{module}"), name)))
 
 
 class CommandLine(FolderCase):

@@ -77,7 +77,7 @@ class Found(FolderCase):
         found = [*findings_of_scan(scanned, gathered.faults), *findings_of_versions(gathered.elements)]
         for element in gathered.elements:
             facts = {n: check_frame(element, n) for n in frames_to_check(element)}
-            again = {n: FrameFacts.from_json(json.loads(json.dumps(held.as_json()))) for n, held in facts.items()}
+            again = {n: FrameFacts.from_json(json.loads(json.dumps(pass_.as_json()))) for n, pass_ in facts.items()}
             self.assertEqual(again, facts)  # so that what is kept of a frame is all of it
             found += [
                 *findings_on_disk(element, scanned.sequences, Wanted(**wanted)),
@@ -400,7 +400,7 @@ class Sequences(FolderCase):
                 self.write(number, name=f"{view}/s", seed=seed)
         elements = gather(disk.scan(self.folder).sequences, root=self.folder).elements
         self.assertEqual([element.camera for element in elements], ["left", "right"])
-        self.assertFalse(any(held.aside for element in elements for held in element.passes))
+        self.assertFalse(any(pass_.aside for element in elements for pass_ in element.passes))
 
 
 class Agreeing(unittest.TestCase):
@@ -465,13 +465,13 @@ class CommandLine(Found):
         answer = json.loads(answer)
         self.assertEqual((code, answer["findings"]), (0, []))
         (element,) = answer["elements"]
-        passes = {held["pass"]: held for held in element["passes"]}
+        passes = {pass_["pass"]: pass_ for pass_ in element["passes"]}
         self.assertEqual(set(passes), {"beauty", "diffuse", "specular", "emission", "depth", "normals"})
         self.assertEqual(
             (passes["beauty"]["channels"], passes["beauty"]["alpha"]), (["R", "G", "B", "A"], "premultiplied")
         )
         self.assertEqual(passes["depth"]["files"], [str(self.path("data", frame)) for frame in FRAMES])
-        self.assertTrue(all(0 < held["certainty"] <= 1 and held["reason"] for held in element["passes"]))
+        self.assertTrue(all(0 < pass_["certainty"] <= 1 and pass_["reason"] for pass_ in element["passes"]))
         self.assertEqual({tuple(s["frames"]) for s in answer["sequences"]}, {FRAMES})
         self.path("diffuse", 1002).unlink()
         code, answer, _ = run("intake", str(self.path("diffuse", 1001)), "--json")

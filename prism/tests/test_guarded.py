@@ -214,7 +214,7 @@ class Kept(FolderCase):
         self.kept = PlaneFolder(self.folder / "planes", 1 << 20)
 
     def plane(self, path: Path):
-        return read_channels(path, read_parts(path)[0], ["R"], kept=self.kept).plane("R")
+        return read_channels(path, read_parts(path)[0], ["R"], cache=self.kept).plane("R")
 
     def files(self):
         return sorted(path.name for path in self.kept.path.iterdir())

@@ -1,4 +1,4 @@
-"""Layers of a render as one picture: which lies behind which, one ledger of all of them, and what it is held against.
+"""Layers of a render as one picture: which lies behind which, one ledger of all of them, and what it is compared with.
 
 That layers which hold each other out sum to the whole is common practice, no source; the stand-in's own picture of everything, read by
 OpenEXR, is the check.
@@ -23,7 +23,7 @@ from prism.ledger.dimmers import dimmers
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
 from prism.ledger.table import elements_of
-from prism.ledger.templates import lay
+from prism.ledger.templates import apply_template
 from prism.passes.catalogue import BY_KEY
 from prism.passes.facts import SceneFacts
 from prism.passes.layering import OVER, SUM, layering
@@ -137,7 +137,7 @@ class Rendered(unittest.TestCase):
         """By lights as well, though the plan knows no labels without its scene; the sky of the second layer is taken out again."""
         for way in ("components", "light-groups"):
             ledger, said = self.ledger("proof", "--by", way)
-            self.assertIn("Held against all main v001, a render of everything.", said)
+            self.assertIn("CachedArray against all main v001, a render of everything.", said)
             self.assertEqual((ledger.beauty, ledger.reference), ("all main v001/beauty", ()))
             self.run_verb("balance", "proof", "--ledger", "proof.L.json")
         self.assertEqual([row.operator for row in ledger.row("things").rows], ["add", "add", "subtract"])
@@ -183,12 +183,12 @@ class Rendered(unittest.TestCase):
         ledger, _ = self.ledger("sum", "--camera", "main")
         plan = Plan.load(self.folder / "proof.json")
         there = open_frames(planned_elements(self.folder / "proof", plan, SceneFacts.unknown(plan.cameras)), 1)
-        laid = lay(ledger, there)
-        self.assertEqual(laid.missing, ())
-        self.assertIn("things main", laid.ledger.row("things").alpha)
-        self.assertTrue(balance(laid.ledger, there).balanced)
+        applied = apply_template(ledger, there)
+        self.assertEqual(applied.missing, ())
+        self.assertIn("things main", applied.ledger.row("things").alpha)
+        self.assertTrue(balance(applied.ledger, there).balanced)
         alone = open_frames(elements_of(ledger, self.folder / "sum")[:1], 1)
-        half = lay(ledger, alone)
+        half = apply_template(ledger, alone)
         self.assertTrue(all(row.startswith("things") for row, _ in half.missing))
         self.assertEqual(len(half.ledger.reference), 1)
 

@@ -540,7 +540,7 @@ class Delivery(FolderCase):
         """Its pass may be gone; the balance asks for it, the picture does not."""
         lost = self.ledger.with_setting("emission", "source", "absent").with_setting("emission", "on", False)
         remark = deliver(lost, self.sources, self.folder / "out.exr", Output())[0]
-        self.assertIn("could not be held against what was rendered: There is no source absent", remark)
+        self.assertIn("could not be compared with what was rendered: There is no source absent", remark)
         self.assertTrue((self.folder / "out.exr").exists())
 
     def test_half_exr_is_the_evaluation_rounded(self):

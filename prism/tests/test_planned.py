@@ -94,19 +94,19 @@ class Planned(FolderCase):
             files = self.carry_out(plan)
             with self.subTest(packing=packing):
                 (element,) = [e for e in self.gathered(files) if e.number == number]
-                taken = [held for held in element.passes if not held.aside]
-                self.assertEqual({held.key for held in taken}, self.keys_of(files))
-                self.assertEqual({held.reason for held in taken}, {AS_PLANNED})
+                taken = [pass_ for pass_ in element.passes if not pass_.aside]
+                self.assertEqual({pass_.key for pass_ in taken}, self.keys_of(files))
+                self.assertEqual({pass_.reason for pass_ in taken}, {AS_PLANNED})
                 self.assertTrue(element.planned and element.frames == (1, 2))
                 frame = open_frame(element, 2)
                 self.assertEqual(frame.faults, ())
-                for held in taken:
-                    self.assertEqual(frame.pixels(held.key).planes[0].shape, SIZE)
+                for pass_ in taken:
+                    self.assertEqual(frame.pixels(pass_.key).planes[0].shape, SIZE)
 
     def test_layers_and_cameras_are_elements_with_their_names(self):
         layers = (Layer(name="hero"), Layer(name="set", passes=("depth",)))
         files = self.carry_out(plan_of(layers=layers, cameras=("wide", "close"), passes=("beauty", "diffuse_direct")))
-        found = {(e.layer, e.camera): [held.key for held in e.passes] for e in self.gathered(files)}
+        found = {(e.layer, e.camera): [pass_.key for pass_ in e.passes] for e in self.gathered(files)}
         both = ["beauty", "diffuse_direct"]
         self.assertEqual(
             found,
@@ -118,14 +118,14 @@ class Planned(FolderCase):
         labels = {"key_1": "diffuse", "dusk": "sky_depth", "spare": "shadow"}
         files = self.carry_out(plan_of(passes=("beauty", "light_group", "group_components"), light_labels=labels))
         (element,) = self.gathered(files)
-        self.assertEqual({held.key for held in element.passes}, self.keys_of(files))
-        self.assertIn("light_diffuse", {held.key for held in element.passes})
+        self.assertEqual({pass_.key for pass_ in element.passes}, self.keys_of(files))
+        self.assertIn("light_diffuse", {pass_.key for pass_ in element.passes})
 
     def test_another_version_of_the_plan_is_planned_as_well(self):
         files = self.carry_out(plan_of(number=3))
         (element,) = self.gathered(expand(plan_of(number=7), FACTS))
         self.assertEqual((element.number, element.planned), (3, True))
-        self.assertEqual({held.key for held in element.passes}, self.keys_of(files))
+        self.assertEqual({pass_.key for pass_ in element.passes}, self.keys_of(files))
 
     def test_documents_come_back_from_json(self):
         (element,) = self.gathered(self.carry_out(plan_of()))
@@ -233,7 +233,7 @@ class Anything(FolderCase):
                 planes = {c: np.ones(SIZE, np.float16) for c in "RGB"}
                 write_exr(place / f"{rand.choice(('sh010', 'sh010'))}_{name}.0001.exr", Image.of_planes(planes))
             elements = gather(disk.scan(folder).sequences, root=folder).elements
-            self.assertEqual([{held.key for held in e.passes} for e in elements], [set(spelt)], number)
+            self.assertEqual([{pass_.key for pass_ in e.passes} for e in elements], [set(spelt)], number)
 
 
 class Several(FolderCase):

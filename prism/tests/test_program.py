@@ -26,7 +26,7 @@ from prism.ledger.copying import copied, with_copied
 from prism.ledger.document import Ledger
 from prism.ledger.operators import OPERATORS
 from prism.ledger.rows import NEUTRAL, PassRow
-from prism.ledger.templates import lay
+from prism.ledger.templates import apply_template
 from prism.ledger.trims import Trims
 from prism.ledger.wording import changes
 from prism.pixels.fitting import fitted, side
@@ -347,20 +347,20 @@ class Document(unittest.TestCase):
     def test_a_template_takes_only_what_is_there(self):
         frame = MemoryFrame(Dice(1).sources(SHAPE), FRAME)
         template = Ledger(alpha=None, rows=({"id": "a", "source": "x/Diffuse"}, {"id": "b", "source": "x/lost"}))
-        laid = lay(template, frame, chosen={"x/lost": "n" * 999})
-        self.assertEqual([row.source for row in laid.ledger.rows], ["diffuse", "x/lost"])
-        self.assertEqual(laid.missing, (("b", "x/lost"),))
-        self.assertEqual(lay(template, frame, chosen={"x/lost": "logo"}).missing, ())
+        applied = apply_template(template, frame, chosen={"x/lost": "n" * 999})
+        self.assertEqual([row.source for row in applied.ledger.rows], ["diffuse", "x/lost"])
+        self.assertEqual(applied.missing, (("b", "x/lost"),))
+        self.assertEqual(apply_template(template, frame, chosen={"x/lost": "logo"}).missing, ())
 
     def test_a_plate_of_a_template_is_no_pass_of_the_same_name(self):
         frame = MemoryFrame(Dice(1).sources(SHAPE), FRAME)
         sky = {"id": "sky", "kind": "background", "fill": "picture", "source": "plates/diffuse"}
         template = Ledger(beauty="x/beauty", alpha=None, rows=(sky, {"id": "a", "source": "x/diffuse"}))
-        laid = lay(template, frame)
-        self.assertEqual([row.source for row in laid.ledger.rows], ["plates/diffuse", "diffuse"])
-        self.assertEqual(laid.missing, (("sky", "plates/diffuse"),))
+        applied = apply_template(template, frame)
+        self.assertEqual([row.source for row in applied.ledger.rows], ["plates/diffuse", "diffuse"])
+        self.assertEqual(applied.missing, (("sky", "plates/diffuse"),))
         frame.reels["plates/diffuse"] = MemoryReel("diffuse", next(iter(PLATES.values())))
-        self.assertEqual(lay(template, frame).missing, ())
+        self.assertEqual(apply_template(template, frame).missing, ())
 
     def test_what_differs_is_said_in_words(self):
         rows = ({"id": "key", "source": "diffuse"}, {"id": "rim", "source": "emission"})

@@ -161,7 +161,7 @@ class Kinds(FolderCase):
         """Interpreting OpenEXR Deep Pixels: (.3,.1,0,.5 @10) over (.1,.2,.4,.6 @30) is (.35,.20,.20,.8)."""
         path = zoo.deep(self.folder / "deep.exr")
         source = next(iter(find_sources([path])))
-        self.assertEqual((source.key, source.held.deep), ("deep", True))
+        self.assertEqual((source.key, source.pass_.deep), ("deep", True))
         pixels = find_sources([path]).pixels("deep")
         np.testing.assert_allclose(
             [plane[0, 0] for plane in (*pixels.planes, pixels.alpha)], [0.35, 0.2, 0.2, 0.8], rtol=1e-6
@@ -211,7 +211,7 @@ class Colour(FolderCase):
         for primaries, expected in (
             ("header", [1.705051, -0.130256, -0.024003]), ("working", [1, 0, 0]), ("lin_rec709", [1, 0, 0]),
         ):  # fmt: skip
-            asked = element.replace(passes=tuple(held.replace(primaries=primaries) for held in element.passes))
+            asked = element.replace(passes=tuple(pass_.replace(primaries=primaries) for pass_ in element.passes))
             got = open_frame(asked, 1, space=CHROMATICITIES["lin_rec709"]).pixels("beauty")
             np.testing.assert_allclose([plane[0, 0] for plane in got.planes], expected, atol=3e-6)
 
@@ -390,7 +390,7 @@ class Gathering(FolderCase):
             for frame in (1, 2):
                 self.write(f"v002/{name}/shot.{frame:04}.exr", self.planes(""))
         (element,) = gathered(self.folder).elements
-        self.assertEqual([held.key for held in element.passes], ["beauty", "diffuse", "specular"])
+        self.assertEqual([pass_.key for pass_ in element.passes], ["beauty", "diffuse", "specular"])
         self.assertEqual((element.frames, element.number), ((1, 2), 2))
 
     def test_layers_versions_and_views_are_elements_of_their_own(self):
@@ -402,7 +402,7 @@ class Gathering(FolderCase):
 
     def test_layers_and_views_inside_one_file(self):
         self.write("all.0001.exr", self.planes("char.diffuse", "char.specular", "set.diffuse", "set.specular"))
-        found = {e.layer: [held.key for held in e.passes] for e in gathered(self.folder).elements}
+        found = {e.layer: [pass_.key for pass_ in e.passes] for e in gathered(self.folder).elements}
         self.assertEqual(found, {"char": ["diffuse", "specular"], "set": ["diffuse", "specular"]})
         stereo = self.folder / "stereo"
         stereo.mkdir()
@@ -417,9 +417,9 @@ class Gathering(FolderCase):
         planes = self.planes("") | {"Z": np.ones((4, 6), np.float32), "depth.V": np.ones((4, 6), np.float32)}
         self.write("s.0001.exr", planes)
         (element,) = gathered(self.folder).elements
-        by_key = {held.key: held for held in element.passes}
+        by_key = {pass_.key: pass_ for pass_ in element.passes}
         self.assertEqual(by_key["depth"].channels, ("Z",))
-        aside = next(held for held in element.passes if held.aside)
+        aside = next(pass_ for pass_ in element.passes if pass_.aside)
         self.assertEqual((aside.channels, aside.kind), (("depth.V",), "depth"))
         frame = open_frame(element, 1)
         self.assertTrue(frame.source(aside.key).aside)
@@ -430,7 +430,7 @@ class Gathering(FolderCase):
         (element,) = gathered(self.folder).elements
         beauty = element.find("beauty")
         self.assertEqual(beauty.files.head, "s_beauty.")
-        self.assertIn("rides along with data", next(held.aside for held in element.passes if held.aside))
+        self.assertIn("rides along with data", next(pass_.aside for pass_ in element.passes if pass_.aside))
 
     def test_stills_are_held_and_bad_files_hide_nothing(self):
         for frame in (1, 2):
@@ -447,7 +447,7 @@ class Gathering(FolderCase):
     def test_a_light_that_a_rule_names_makes_its_components_known(self):
         for name in ("beauty", "moonlit", "diffuse_moon", "specular_moon"):
             self.write(f"s_{name}.0001.exr", self.planes(""))
-        keys = lambda rules: {held.key for e in gathered(self.folder, rules=rules).elements for held in e.passes}  # noqa: E731
+        keys = lambda rules: {pass_.key for e in gathered(self.folder, rules=rules).elements for pass_ in e.passes}  # noqa: E731
         self.assertTrue({"diffuse", "specular"} <= keys([]))
         self.assertEqual(
             keys([zoo_rule("*moonlit*", "light", "moon")]),
@@ -467,7 +467,7 @@ class Gathering(FolderCase):
             (self.folder / path).parent.mkdir(exist_ok=True)
             self.write(path, planes)
         found = {e.passes[0].files.sequence[0].name: e for e in gathered(self.folder).elements}
-        keys = {name: [held.key for held in e.passes] for name, e in found.items()}
+        keys = {name: [pass_.key for pass_ in e.passes] for name, e in found.items()}
         self.assertEqual({e.camera for e in gathered(self.folder).elements}, {"", "left", "right"})
         self.assertEqual((keys["dir"], keys["pair"], keys["count"]), (["position"], ["motion_forward"], ["beauty"]))
         self.assertEqual(keys["ids"], ["beauty", "crypto_object00", "cryptoObject"])
@@ -483,7 +483,7 @@ class Gathering(FolderCase):
             zoo_rule("*beauty*", "pass", "emission"),
         ]
         (element,) = gathered(self.folder, rules=rules[:2]).elements
-        self.assertEqual([held.key for held in element.passes], ["beauty", "light_moon"])
+        self.assertEqual([pass_.key for pass_ in element.passes], ["beauty", "light_moon"])
         self.assertIn("by your rule", element.find("light_moon").reason)
 
 

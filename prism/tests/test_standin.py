@@ -14,8 +14,9 @@ from prism.combine.evaluate import evaluate
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, Superseded
 from prism.ledger.document import Ledger
-from prism.ledger.first import RAW, WAYS, first_ledger
+from prism.ledger.first import first_ledger
 from prism.ledger.rows import PassRow
+from prism.ledger.ways import RAW, WAYS
 from prism.naming.patterns import parse_pattern
 from prism.standin.booking import COMPONENTS
 from prism.standin.rays import FAR, box_entry, hit_shape, nearest, new_stack

@@ -68,7 +68,7 @@ class MatteSubject:
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:
         """How much of the matte is there, and which names."""
         region = region_of(frame, box)
-        cover = region.taken(self._plane(frame, 1))
+        cover = region.cut(self._plane(frame, 1))
         found = [Line("matte", self.matte, ("matte",), (float(cover.mean()),), None, None)]
         for source in ranks.first_ranks(frame):
             for share in ranks.shares(region, source.key)[:NAMES_READ]:

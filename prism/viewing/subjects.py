@@ -1,4 +1,4 @@
-"""What a viewer can show: a pass, or any stage of a ledger. All answer in one form, so that any can be held against any."""
+"""What a viewer can show: a pass, or any stage of a ledger. All answer in one form, so that any can be compared with any."""
 
 from __future__ import annotations
 

@@ -80,63 +80,63 @@ export default () => {
       return { left: `${((run[0] - this.low) / whole) * 100}%`, width: `${((run[1] - run[0] + 1) / whole) * 100}%` };
     },
     get rangeStyle() { return this.barStyle([this.state.first, this.state.last]); },
-    rangeText(sequence) { return sequence.still ? "still, held on every frame" : sequence.frames; },
+    rangeText(sequence) { return sequence.still ? "still, shown on every frame" : sequence.frames; },
     gapText(sequence) { return sequence.gaps ? `gap: ${sequence.gaps}` : ""; },
     holdsText(sequence) { return `${sequence.passes} pass${sequence.passes === 1 ? "" : "es"}`; },
 
     // ---- Passes ----
     get passes() { return this.element?.passes ?? []; },
-    thumb(held) {
+    thumb(pass) {
       const url = page.urls.thumb.replace("/0/", `/${this.element.id}/`);
-      return `${url}?pass=${encodeURIComponent(held.key)}&frame=${held.frame}&as=${held.state}${held.curve}${held.primaries}`;
+      return `${url}?pass=${encodeURIComponent(pass.key)}&frame=${pass.frame}&as=${pass.state}${pass.curve}${pass.primaries}`;
     },
-    lookUrl(held, frame = held.frame) {
-      return `${page.urls.look}?${new URLSearchParams({ element: this.element.id, pass: held.key, frame })}`;
+    lookUrl(pass, frame = pass.frame) {
+      return `${page.urls.look}?${new URLSearchParams({ element: this.element.id, pass: pass.key, frame })}`;
     },
     findingUrl(finding) {
-      const held = this.passes.find((one) => one.key === finding.key) ?? this.passes[0];
-      return held ? this.lookUrl(held, finding.frames[0] ?? held.frame) : page.urls.look;
+      const pass = this.passes.find((one) => one.key === finding.key) ?? this.passes[0];
+      return pass ? this.lookUrl(pass, finding.frames[0] ?? pass.frame) : page.urls.look;
     },
-    thumbAlt(held) { return `${held.title}, frame ${held.frame}`; },
-    sureText(held) { return held.certainty >= 100 ? held.reason : `${held.reason}, ${held.certainty} % sure`; },
-    countOf(held) { return this.open.filter((finding) => finding.key === held.key).length; },
-    countText(held) { return `${this.countOf(held)} to look at`; },
-    narrow(held) { this.only = this.only === held.key ? "" : held.key; },
-    passClass(held) { return { narrowed: this.only === held.key, aside: held.aside }; },
+    thumbAlt(pass) { return `${pass.title}, frame ${pass.frame}`; },
+    sureText(pass) { return pass.certainty >= 100 ? pass.reason : `${pass.reason}, ${pass.certainty} % sure`; },
+    countOf(pass) { return this.open.filter((finding) => finding.key === pass.key).length; },
+    countText(pass) { return `${this.countOf(pass)} to look at`; },
+    narrow(pass) { this.only = this.only === pass.key ? "" : pass.key; },
+    passClass(pass) { return { narrowed: this.only === pass.key, aside: pass.aside }; },
     // Of files of the plan nothing is to be asked, unless the header says other primaries than the shot's.
-    canChoosePrimaries(held) {
-      const isOther = this.element.findings.some(({ key, kind }) => key === held.key && kind === "colour");
-      return held.isLight && (isOther || !this.element.planned || held.primaries !== "header");
+    canChoosePrimaries(pass) {
+      const isOther = this.element.findings.some(({ key, kind }) => key === pass.key && kind === "colour");
+      return pass.isLight && (isOther || !this.element.planned || pass.primaries !== "header");
     },
-    setPrimaries(held, primaries) { this.act("choose", { element: this.element.id, pass: held.key, primaries }); },
-    canChooseAlpha(held) { return this.mayChange && held.state !== "none"; },
-    setState(held, state) { this.act("choose", { element: this.element.id, pass: held.key, state }); },
-    isEdging(held) { return this.edging === held.key; },
-    edgeIt(held) { this.edging = this.edging === held.key ? "" : held.key; },
-    edgeUrl(held, state) {
+    setPrimaries(pass, primaries) { this.act("choose", { element: this.element.id, pass: pass.key, primaries }); },
+    canChooseAlpha(pass) { return this.mayChange && pass.state !== "none"; },
+    setState(pass, state) { this.act("choose", { element: this.element.id, pass: pass.key, state }); },
+    isEdging(pass) { return this.edging === pass.key; },
+    edgeIt(pass) { this.edging = this.edging === pass.key ? "" : pass.key; },
+    edgeUrl(pass, state) {
       const url = page.urls.edge.replace("/0/", `/${this.element.id}/`);
-      return `${url}?${new URLSearchParams({ pass: held.key, frame: held.frame, state })}`;
+      return `${url}?${new URLSearchParams({ pass: pass.key, frame: pass.frame, state })}`;
     },
-    seenText(held) { return held.seen ? `The pixels look ${held.seen.state}: ${held.seen.reasons}.` : "Its pixels are not read yet."; },
+    seenText(pass) { return pass.seen ? `The pixels look ${pass.seen.state}: ${pass.seen.reasons}.` : "Its pixels are not read yet."; },
     // Two claim one pass: the one that is read from now is left out, so that this one takes its place.
-    winnerOf(held) { return this.passes.find((one) => !one.aside && one.title === held.title); },
-    canUse(held) { return this.mayChange && held.aside && Boolean(this.winnerOf(held)) && this.winnerOf(held).pattern !== held.pattern; },
-    useInstead(held) { this.act("rule", { pattern: this.winnerOf(held).pattern, does: "ignore", target: "" }); },
-    isNaming(held) { return this.naming === held.key; },
-    nameIt(held) { this.naming = this.naming === held.key ? "" : held.key; },
-    likely(held) { return this.choices.filter((choice) => held.others.includes(choice.key)); },
-    async rename(held, event) {
+    winnerOf(pass) { return this.passes.find((one) => !one.aside && one.title === pass.title); },
+    canUse(pass) { return this.mayChange && pass.aside && Boolean(this.winnerOf(pass)) && this.winnerOf(pass).pattern !== pass.pattern; },
+    useInstead(pass) { this.act("rule", { pattern: this.winnerOf(pass).pattern, does: "ignore", target: "" }); },
+    isNaming(pass) { return this.naming === pass.key; },
+    nameIt(pass) { this.naming = this.naming === pass.key ? "" : pass.key; },
+    likely(pass) { return this.choices.filter((choice) => pass.others.includes(choice.key)); },
+    async rename(pass, event) {
       const value = event.target.value;
       event.target.value = "";
       if (!value) return;
       this.naming = "";
-      if (value === "ignore") await this.act("rule", { pattern: held.pattern, does: "ignore", target: "" });
-      else if (value === "light") await this.asLight(held);
-      else await this.act("rule", { pattern: held.pattern, does: "pass", target: value });
+      if (value === "ignore") await this.act("rule", { pattern: pass.pattern, does: "ignore", target: "" });
+      else if (value === "light") await this.asLight(pass);
+      else await this.act("rule", { pattern: pass.pattern, does: "pass", target: value });
     },
-    async asLight(held) {
-      const label = window.prompt("What is this light called?", held.name.toLowerCase().replace(/[^a-z0-9]+/g, "_"));
-      if (label) await this.act("rule", { pattern: held.pattern, does: "light", target: label });
+    async asLight(pass) {
+      const label = window.prompt("What is this light called?", pass.name.toLowerCase().replace(/[^a-z0-9]+/g, "_"));
+      if (label) await this.act("rule", { pattern: pass.pattern, does: "light", target: label });
     },
 
     // ---- Findings ----

@@ -19,7 +19,7 @@ export default () => {
     // ---- What is shown ----
     get shown() { return this.elements.find((element) => element.id === this.element); },
     get passes() { return this.shown.passes; },
-    get pass() { return this.passes.find((held) => held.key === this.key); },
+    get pass() { return this.passes.find((pass) => pass.key === this.key); },
     get title() { return `${this.pass?.title ?? this.key} · frame ${this.frame}`; },
     get frames() { return this.shown.frames; },
     get subject() { return { kind: "pass", element: this.element, key: this.key }; },
@@ -29,7 +29,7 @@ export default () => {
     elementText(element) { return element.name; },
     chooseElement(event) {
       this.element = Number(event.target.value);
-      if (!this.passes.some((held) => held.key === this.key)) this.key = this.passes[0]?.key ?? "";
+      if (!this.passes.some((pass) => pass.key === this.key)) this.key = this.passes[0]?.key ?? "";
       if (this.frames.length && !this.frames.includes(this.frame)) this.frame = this.frames[0];
       this.showRibbon();
       this.refresh();
@@ -39,13 +39,13 @@ export default () => {
       this.asSuits();
       this.refresh();
     },
-    isShown(held) { return held.key === this.key; },
+    isShown(pass) { return pass.key === this.key; },
     stepPass(by) {
-      const at = this.passes.findIndex((held) => held.key === this.key) + by;
+      const at = this.passes.findIndex((pass) => pass.key === this.key) + by;
       if (this.passes[at]) this.choosePass(this.passes[at].key);
     },
 
-    // ---- What it can be held against ----
+    // ---- What it can be compared with ----
     get origins() {
       const own = (element) => Number(element.id !== this.element);
       return this.elements
@@ -56,13 +56,13 @@ export default () => {
 
     // ---- All passes at once ----
     toggleSheet() { this.spread = !this.spread; },
-    open(held) {
+    open(pass) {
       this.spread = false;
-      this.choosePass(held.key);
+      this.choosePass(pass.key);
     },
-    thumb(held) {
+    thumb(pass) {
       const url = page.urls.thumb.replace("/0/", `/${this.element}/`);
-      return `${url}?${new URLSearchParams({ pass: held.key, frame: this.frame, width: 240 })}`;
+      return `${url}?${new URLSearchParams({ pass: pass.key, frame: this.frame, width: 240 })}`;
     },
     get sheetUrl() { return `${page.urls.sheet}?element=${this.element}&frame=${this.frame}&view=${this.viewName}`; },
     get intakeUrl() { return `${page.urls.intake}?element=${this.element}`; },

@@ -1,10 +1,10 @@
 // Starts Alpine (its build for a strict content security policy) with the components of a page and those of every page.
 import Alpine from "../vendor/alpine/alpine.csp.esm.min.js";
-import { held } from "./held.js";
+import { keptField } from "./kept-field.js";
 import { keeping, keysSheet, strip } from "./strip.js";
 
 export function start(components = {}) {
   for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components })) Alpine.data(name, component);
-  Alpine.directive("held", held);
+  Alpine.directive("field", keptField);
   Alpine.start();
 }

@@ -9,7 +9,7 @@ const TRIES = 3; // comparisons of the same ledger, when the server is too busy 
 const AGAIN_AFTER = 3000;
 const UNCHANGED = "no trims or changes";
 
-export const balance = (page, held) => ({
+export const balance = (page, shared) => ({
   balance: null,
   comparing: true,
   unanswered: null, // why the last comparison failed
@@ -18,7 +18,7 @@ export const balance = (page, held) => ({
   sweepOpen: 0, // frames that are still to be compared
 
   openBalance() {
-    held.contributing = new Newest(() => this.fetchContributions());
+    shared.contributing = new Newest(() => this.fetchContributions());
     this.forgetSweep();
   },
   // A verdict is that of its ledger and frame: after a change there is none until the next answer.
@@ -27,39 +27,39 @@ export const balance = (page, held) => ({
     this.comparing = true;
     this.balance = null;
     this.unanswered = null;
-    held.tries = 0;
+    shared.tries = 0;
     await first;
-    held.contributing.ask({});
+    shared.contributing.ask({});
   },
   async fetchContributions() {
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const { frame, question } = this;
     try {
       this.contributions = await (await post(page.urls.contributions, question)).json();
       this.words = this.contributions.words;
       this.balance = await (await post(page.urls.balance, question)).json();
-      this.comparing = ledger !== held.kept.current || frame !== this.frame;
+      this.comparing = ledger !== shared.ledgers.current || frame !== this.frame;
       this.unanswered = null;
       if (!this.comparing) this.countAgain(); // last: nobody waits for it
     } catch (error) {
       if (!(error instanceof Fault)) throw error;
       this.unanswered = error;
       const passes = error.code.startsWith("work.") || error.code === "unreachable"; // the same ledger may be answered later
-      if (passes && ++held.tries < TRIES) setTimeout(() => this.unanswered === error && held.contributing.ask({}), AGAIN_AFTER);
+      if (passes && ++shared.tries < TRIES) setTimeout(() => this.unanswered === error && shared.contributing.ask({}), AGAIN_AFTER);
     }
   },
   // All frames, compared by workers; what was found goes on counting while rows and files stay.
   sweep() { return this.askSweep(this.sweepOpen ? "stop" : "begin"); },
   async askSweep(action) {
-    clearTimeout(held.sweepTimer);
-    const ledger = held.kept.current;
+    clearTimeout(shared.sweepTimer);
+    const ledger = shared.ledgers.current;
     await this.guarded(async () => {
       const { open, verdicts } = await (await post(page.urls.sweep, { ...this.question, action })).json();
-      if (ledger !== held.kept.current) return;
+      if (ledger !== shared.ledgers.current) return;
       this.sweepOpen = open;
       this.verdicts = verdicts;
       this.showRibbon();
-      if (open) held.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_EVERY);
+      if (open) shared.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_EVERY);
     });
   },
   // Other rows, other verdicts: those of the rows as they are now, if they were compared before.
@@ -67,8 +67,8 @@ export const balance = (page, held) => ({
     this.verdicts = {};
     this.sweepOpen = 0;
     this.showRibbon();
-    clearTimeout(held.sweepTimer);
-    held.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_AFTER);
+    clearTimeout(shared.sweepTimer);
+    shared.sweepTimer = setTimeout(() => this.askSweep("state"), SWEEP_AFTER);
   },
   framesSaid(...words) { return this.frames.filter((frame) => words.includes(this.verdicts[frame])); },
   get ribbonVerdicts() { return { sound: new Set(this.framesSaid("sound")), broken: new Set(this.framesSaid("broken", "unread")) }; },
@@ -85,13 +85,13 @@ export const balance = (page, held) => ({
     return parts.join("; ");
   },
   get question() {
-    return { ledgerId: page.ledgerId, ledger: held.kept.current, frame: this.frame, view: this.viewName };
+    return { ledgerId: page.ledgerId, ledger: shared.ledgers.current, frame: this.frame, view: this.viewName };
   },
-  // Of several layers: what their sum is held against.
+  // Of several layers: what their sum is compared with.
   get landingText() {
-    if (this.ledger.reference.length) return "held against the beauties of the layers, laid together";
+    if (this.ledger.reference.length) return "compared with the beauties of the layers, laid together";
     const layered = this.ledger.rows.some(({ alpha }) => alpha);
-    return layered ? `held against ${this.sourceOf({ source: this.ledger.beauty })?.elementName ?? "a render of everything"}` : "";
+    return layered ? `compared with ${this.sourceOf({ source: this.ledger.beauty })?.elementName ?? "a render of everything"}` : "";
   },
   showDifference() {
     this.show("difference");

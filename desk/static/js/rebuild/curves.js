@@ -7,17 +7,17 @@ import { find } from "./tree.js";
 const CURVES = ["all", "red", "green", "blue"];
 const CHANNELS = { red: [0], green: [1], blue: [2] };
 
-export const curves = (page, held) => ({
+export const curves = (page, shared) => ({
   curveNames: CURVES,
   curveName: "all",
   endsOf(row) { return ["near", "far"].map((field) => this.settingOf(row, field)); },
   counted: {}, // histograms of the opened row: of its colour, of what it measures
 
-  openCurves() { held.counting = new Newest((row) => this.fetchCounts(row)); },
+  openCurves() { shared.counting = new Newest((row) => this.fetchCounts(row)); },
   // Asked anew whenever the row is another one, or what comes before its curves.
   countAgain() {
-    const row = find(held.kept.current, this.opened); // it may have been undone
-    if (row) held.counting.ask(row);
+    const row = find(shared.ledgers.current, this.opened); // it may have been undone
+    if (row) shared.counting.ask(row);
     else this.counted = {};
   },
   async fetchCounts(row) {

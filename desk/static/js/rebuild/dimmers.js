@@ -4,7 +4,7 @@ import * as tree from "./tree.js";
 
 const STRAIGHT = { exposure: 0, warmth: 0, tint: [1, 1, 1], on: true, solo: false };
 
-export const dimmers = (page, held) => ({
+export const dimmers = (page, shared) => ({
   dimming: false,
   words: "", // what was done to the lights, as a lead says it
 
@@ -25,7 +25,7 @@ export const dimmers = (page, held) => ({
   get wordsText() { return this.words || "All lights as they were rendered."; },
 
   dimmed(light, changes) {
-    return light.ids.reduce((ledger, id) => tree.withRow(ledger, id, changes(tree.find(ledger, id))), held.kept.current);
+    return light.ids.reduce((ledger, id) => tree.withRow(ledger, id, changes(tree.find(ledger, id))), shared.ledgers.current);
   },
   setLight(light, field, value) { this.commit(this.dimmed(light, () => ({ [field]: value }))); },
   levelOf({ first }, field) { return at(first[field], this.frame); },

@@ -3,7 +3,7 @@ import * as tree from "./tree.js";
 
 const EDGE = 0.5; // of a group's height, from above: higher means before it, lower into it
 
-export const dragging = (held) => ({
+export const dragging = (shared) => ({
   dragged: "",
   before: "",
   into: "",
@@ -21,20 +21,20 @@ export const dragging = (held) => ({
     [this.before, this.into] = row.rows && lower ? ["", row.id] : [row.id, ""];
   },
   drop() {
-    if (this.dragged) this.commitMoved(tree.moved(held.kept.current, this.dragged, { before: this.before, group: this.into }));
+    if (this.dragged) this.commitMoved(tree.moved(shared.ledgers.current, this.dragged, { before: this.before, group: this.into }));
     this.dragEnd();
   },
   dropLast() {
-    if (this.dragged) this.commitMoved(tree.moved(held.kept.current, this.dragged, {}));
+    if (this.dragged) this.commitMoved(tree.moved(shared.ledgers.current, this.dragged, {}));
     this.dragEnd();
   },
   dragEnd() { this.dragged = this.before = this.into = ""; },
   commitMoved(next) {
-    if (next !== held.kept.current) this.commit(next);
+    if (next !== shared.ledgers.current) this.commit(next);
   },
   gripKey(row, event) {
     if (!event.altKey || !this.mayChange) return;
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const next = {
       ArrowUp: () => tree.shifted(ledger, row.id, -1),
       ArrowDown: () => tree.shifted(ledger, row.id, 1),

@@ -6,7 +6,7 @@ const GRIP = 10; // pixels on the screen within which a handle is meant
 const CLOSED = ["polygon", "smooth"];
 const LEAST = { polygon: 3, smooth: 3 };
 
-export const drawing = (page, held) => ({
+export const drawing = (page, shared) => ({
   drawName(line) { return `draw ${this.matte} ${line.index}`; },
   toggleDrawing(line) {
     this.openPart = line.index;
@@ -84,7 +84,7 @@ export const drawing = (page, held) => ({
         grabbed = changes = null;
       },
       draw: (pen) => {
-        const part = held.sliding ? held.sliding.mattes.find(({ id }) => id === this.matte)?.parts[this.openPart] : this.openedPart;
+        const part = shared.sliding ? shared.sliding.mattes.find(({ id }) => id === this.matte)?.parts[this.openPart] : this.openedPart;
         if (part?.kind !== "shape") return;
         this.outlineShape(pen, part);
         handlesOf(part, this.frame).forEach((place) => this.handle(pen, place));

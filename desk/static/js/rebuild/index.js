@@ -28,7 +28,7 @@ const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: 
 
 export default () => {
   const page = pageData();
-  const held = { kept: null, sliding: null };
+  const shared = { ledgers: null, sliding: null };
 
   const station = {
     frames: page.frames,
@@ -51,7 +51,7 @@ export default () => {
       return show === "matte" ? { kind: "matte", matte: key, way: this.matteWay, colour: this.tintOf } : { kind: "ledger", ...this.shown };
     },
     get groundShown() { return this.isWay("checker") ? "checker" : this.ground; },
-    get extra() { return { ledgerId: page.ledgerId, ledger: held.sliding ?? held.kept.current }; },
+    get extra() { return { ledgerId: page.ledgerId, ledger: shared.sliding ?? shared.ledgers.current }; },
     show(show, key = "") {
       this.shown = { show, key };
       this.asSuits();
@@ -78,7 +78,7 @@ export default () => {
       return STAGES[show] ?? "difference, untrimmed";
     },
 
-    // ---- What it can be held against ----
+    // ---- What it can be compared with ----
     get origins() {
       const stages = Object.entries(STAGES).map(([key, text]) => ({ key, text }));
       const sums = [...walk(this.ledger.rows)].map(({ row }) => ({ key: `row/${row.id}`, text: `sum down to ${this.titleOf(row)}` }));
@@ -87,7 +87,7 @@ export default () => {
       const passes = [...byElement].map(([id, sources]) => ({
         id: `e${id}`, text: sources[0].elementName, items: sources.map((source) => ({ key: source.pass, text: source.passTitle })),
       }));
-      // The rendered beauty first: that is what a sum is held against.
+      // The rendered beauty first: that is what a sum is compared with.
       const own = { id: "ledger", text: "this ledger", items: [stages[2], stages[0], stages[1], ...sums] };
       return [own, ...versions, ...passes];
     },
@@ -124,5 +124,5 @@ export default () => {
       this.pressed(event);
     },
   };
-  return viewer(page, joined(settings(page, held), rows(page, held), adding(page), width(), trims(page, held), keys(page), curves(page, held), mattes(page, held), picking(page, held), drawing(page, held), strokes(), dragging(held), dimmers(page, held), templates(page), balance(page, held), keeping(page, held), station));
+  return viewer(page, joined(settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
 };

@@ -4,7 +4,7 @@ import { Kept } from "../kept.js";
 
 const MOST_SAID = 6; // changes told of another one's ledger
 
-export const keeping = (page, held) => ({
+export const keeping = (page, shared) => ({
   ledger: page.ledger,
   version: page.version,
   versions: page.versions,
@@ -19,7 +19,7 @@ export const keeping = (page, held) => ({
   canRedo: false,
 
   openKeeping() {
-    held.kept = new Kept({
+    shared.ledgers = new Kept({
       document: page.ledger,
       revision: page.revision,
       url: page.urls.save,
@@ -28,37 +28,37 @@ export const keeping = (page, held) => ({
       say: (state) => this.say(state),
       onFault: (error) => this.saveFailed(error),
     });
-    held.kept.takeHistory(page.urls.save);
-    this.canUndo = held.kept.canUndo;
-    this.canRedo = held.kept.canRedo;
+    shared.ledgers.takeHistory(page.urls.save);
+    this.canUndo = shared.ledgers.canUndo;
+    this.canRedo = shared.ledgers.canRedo;
     this.say(page.mayChange ? "saved" : "read-only");
   },
   undo() {
-    held.kept.undo();
+    shared.ledgers.undo();
     this.adopt();
   },
   redo() {
-    held.kept.redo();
+    shared.ledgers.redo();
     this.adopt();
   },
 
   // While a number slides only the picture follows: to draw all rows anew would take longer than the picture.
   preview(ledger, edited) {
-    held.sliding = ledger;
+    shared.sliding = ledger;
     this.askSliding({ edited });
   },
   commit(ledger) {
-    held.kept.change(ledger);
+    shared.ledgers.change(ledger);
     this.adopt();
   },
   adopt() {
-    held.sliding = null;
+    shared.sliding = null;
     this.mindMatte();
     // First: the server works while the rows are drawn anew.
     const picture = this.shown.show === "matte" ? this.askQuickly() : this.askPicture({});
-    this.ledger = held.kept.current;
-    this.canUndo = held.kept.canUndo;
-    this.canRedo = held.kept.canRedo;
+    this.ledger = shared.ledgers.current;
+    this.canUndo = shared.ledgers.canUndo;
+    this.canRedo = shared.ledgers.canRedo;
     this.remark = "";
     this.forgetSweep();
     this.account(picture);
@@ -68,7 +68,7 @@ export const keeping = (page, held) => ({
   saveFailed(error) {
     if (error.theirs?.merged) {
       const { revision, ledger, merged } = error.theirs;
-      held.kept.adopt({ revision, document: merged, base: ledger });
+      shared.ledgers.adopt({ revision, document: merged, base: ledger });
       this.adopt();
       this.remark = `${this.saidOf(error.theirs)} Your changes are kept beside them.`;
     } else if (error.theirs) this.theirs = error.theirs;
@@ -86,16 +86,16 @@ export const keeping = (page, held) => ({
   async takeTheirs() {
     const { by, revision, ledger } = this.theirs;
     await this.guarded(async () => {
-      await this.keepAs(`mine, before ${by}'s was taken`, { ledger: held.kept.current });
+      await this.keepAs(`mine, before ${by}'s was taken`, { ledger: shared.ledgers.current });
       this.theirs = null;
-      held.kept.adopt({ revision, document: ledger, base: ledger });
+      shared.ledgers.adopt({ revision, document: ledger, base: ledger });
       this.adopt();
     });
   },
   keepMine() {
     const { revision, ledger } = this.theirs;
     this.theirs = null;
-    held.kept.adopt({ revision, base: ledger });
+    shared.ledgers.adopt({ revision, base: ledger });
   },
 
   // Whatever takes the ledger's place is asked for first, and what was there stays as a version.
@@ -124,8 +124,8 @@ export const keeping = (page, held) => ({
     if (this.keepingVersion) this.$nextTick(() => this.$refs.versionComment.focus());
   },
   async saved() {
-    await held.kept.now();
-    return !held.kept.unsaved;
+    await shared.ledgers.now();
+    return !shared.ledgers.unsaved;
   },
   async keepVersion() {
     await this.guarded(async () => {
@@ -158,9 +158,9 @@ export const keeping = (page, held) => ({
     const { name } = this.elements.find(({ id }) => id === element);
     this.askToReplace(`Lay the ledger on ${name}?`, async () => {
       const answer = await post(page.urls.element, { ...this.question, element });
-      held.kept.change((await answer.json()).ledger);
+      shared.ledgers.change((await answer.json()).ledger);
       if (!(await this.saved())) return;
-      held.kept.keepHistory(page.urls.save);
+      shared.ledgers.keepHistory(page.urls.save);
       window.location.reload();
     });
   },
@@ -171,9 +171,9 @@ export const keeping = (page, held) => ({
 
   // What was changed a moment ago is saved before the page is left for Hand-off, which writes what is saved.
   async handOff(event) {
-    if (!held.kept.unsaved) return;
+    if (!shared.ledgers.unsaved) return;
     event.preventDefault();
-    await held.kept.now();
-    if (!held.kept.unsaved) window.location.assign(this.handoffUrl);
+    await shared.ledgers.now();
+    if (!shared.ledgers.unsaved) window.location.assign(this.handoffUrl);
   },
 });

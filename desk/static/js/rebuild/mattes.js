@@ -7,7 +7,7 @@ const FIRST = "matte";
 const GATHERED = ["names", "colour", "strokes", "shape"]; // parts that add to what is there, where others narrow it
 const COLOURS = "eager:tint";
 
-export const mattes = (page, held) => ({
+export const mattes = (page, shared) => ({
   matting: false,
   matte: "", // id of the one that is open
   openPart: 0,
@@ -39,13 +39,13 @@ export const mattes = (page, held) => ({
       this.change(row, this.fitting(row, kind === "matte" ? name : null));
       return;
     }
-    const id = freeName(held.kept.current.mattes, `alpha of ${name.split("/").at(-1)}`);
-    const ledger = withMatte(held.kept.current, { kind: "alpha", id, source: name, comment: "" });
+    const id = freeName(shared.ledgers.current.mattes, `alpha of ${name.split("/").at(-1)}`);
+    const ledger = withMatte(shared.ledgers.current, { kind: "alpha", id, source: name, comment: "" });
     this.commit(tree.withRow(ledger, row.id, this.fitting(row, id)));
   },
   // The other way round: the matte that inverts this one, made if there is none, or the one that it inverts.
   invertMatte(row) {
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const matte = this.matteOf(row);
     if (matte.kind === "inverted") {
       this.change(row, { matte: matte.of });
@@ -80,7 +80,7 @@ export const mattes = (page, held) => ({
   },
   // What was undone, or removed by somebody else, is not shown any more.
   mindMatte() {
-    const there = held.kept.current.mattes.some(({ id }) => id === this.matte);
+    const there = shared.ledgers.current.mattes.some(({ id }) => id === this.matte);
     if (there || !this.matte) return;
     this.matte = "";
     this.dropAim();
@@ -99,8 +99,8 @@ export const mattes = (page, held) => ({
     return users.length ? `limits ${users.join(", ")}` : "limits no row yet";
   },
   newMatte(row = null) {
-    const id = freeName(held.kept.current.mattes, FIRST);
-    const ledger = withMatte(held.kept.current, { kind: "made", id, comment: "", parts: [] });
+    const id = freeName(shared.ledgers.current.mattes, FIRST);
+    const ledger = withMatte(shared.ledgers.current, { kind: "made", id, comment: "", parts: [] });
     this.commit(row ? tree.withRow(ledger, row.id, this.fitting(row, id)) : ledger);
     this.matting = true;
     this.dimming = false;
@@ -109,15 +109,15 @@ export const mattes = (page, held) => ({
   renameMatte(name) {
     const wanted = name.trim();
     if (!wanted || wanted === this.matte) return;
-    const id = freeName(held.kept.current.mattes, wanted);
-    const ledger = withMatteNamed(held.kept.current, this.matte, id);
+    const id = freeName(shared.ledgers.current.mattes, wanted);
+    const ledger = withMatteNamed(shared.ledgers.current, this.matte, id);
     this.matte = id;
     if (this.shown.show === "matte") this.shown = { show: "matte", key: id };
     this.commit(ledger);
   },
   // Rows that it limits are limited by nothing then; a matte that is part of another stays.
   removeMatte() {
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const needed = ledger.mattes.find((other) => other.of === this.matte || other.parts?.some(({ of }) => of === this.matte));
     if (needed) {
       this.remark = `“${needed.id}” is made of it; take it out there first.`;
@@ -175,8 +175,8 @@ export const mattes = (page, held) => ({
       this.beginPart(way.part);
     }
   },
-  commitParts(parts) { this.commit(withMatte(held.kept.current, { ...this.openedMatte, parts })); },
-  previewParts(parts) { this.preview(withMatte(held.kept.current, { ...this.openedMatte, parts }), undefined); },
+  commitParts(parts) { this.commit(withMatte(shared.ledgers.current, { ...this.openedMatte, parts })); },
+  previewParts(parts) { this.preview(withMatte(shared.ledgers.current, { ...this.openedMatte, parts }), undefined); },
   foldPart(line) {
     this.dropAim();
     this.openPart = line.open ? -1 : line.index;

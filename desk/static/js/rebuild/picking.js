@@ -13,13 +13,13 @@ const PICKED = {
 };
 const MOST_LISTED = 60;
 
-export const picking = (page, held) => ({
+export const picking = (page, shared) => ({
   names: [], // of the open part's Cryptomatte: { id, name, share }
   lostShare: 0,
   nameSearch: "",
   measured: null, // histogram that the open range goes by
 
-  openPicking() { held.reading = new Newest((part) => this.fetchPart(part)); },
+  openPicking() { shared.reading = new Newest((part) => this.fetchPart(part)); },
   beginPart(part) {
     this.readNames();
     if (PICKED[part.kind]) this.pickPart();
@@ -28,7 +28,7 @@ export const picking = (page, held) => ({
   // What the page has to know of the open part: names, or a histogram.
   readNames() {
     const part = this.openedPart;
-    if (part?.kind === "names" || part?.kind === "range") held.reading.ask(part);
+    if (part?.kind === "names" || part?.kind === "range") shared.reading.ask(part);
   },
   async fetchPart(part) {
     await this.guarded(async () => {

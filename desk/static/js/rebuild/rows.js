@@ -5,7 +5,7 @@ import { keysOf } from "./time.js";
 
 const ROOMY = 12; // rows that have room in the window as they are
 
-export const rows = (page, held) => ({
+export const rows = (page, shared) => ({
   sources: page.sources,
   starts: page.starts,
   operators: page.operators,
@@ -118,7 +118,7 @@ export const rows = (page, held) => ({
   },
   foldGroup(row) { this.change(row, { folded: !row.folded }); },
   duplicate(row) {
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const fresh = (old) => ({ ...old, id: tree.freeId(ledger, `${old.id} again`), in_balance: false, ...(old.rows ? { rows: old.rows.map(fresh) } : {}) });
     this.commit(tree.after(ledger, row.id, fresh(tree.find(ledger, row.id))));
   },
@@ -142,14 +142,14 @@ export const rows = (page, held) => ({
       this.remark = answer.remark;
     });
   },
-  remove(row) { this.commit(tree.without(held.kept.current, row.id)); },
+  remove(row) { this.commit(tree.without(shared.ledgers.current, row.id)); },
   group(row) {
-    const ledger = held.kept.current;
+    const ledger = shared.ledgers.current;
     const id = tree.freeId(ledger, "group");
     this.commit(tree.replaced(ledger, row.id, [{ ...page.kinds.rows.group.blank, id, rows: [tree.find(ledger, row.id)] }]));
     this.opened = id;
   },
-  ungroup(row) { this.commit(tree.replaced(held.kept.current, row.id, tree.find(held.kept.current, row.id).rows)); },
+  ungroup(row) { this.commit(tree.replaced(shared.ledgers.current, row.id, tree.find(shared.ledgers.current, row.id).rows)); },
   async add(source, row = "") {
     await this.guarded(async () => {
       const answer = await (await post(page.urls.add, { ...this.question, source, row })).json();
@@ -181,7 +181,7 @@ export const rows = (page, held) => ({
   canFollow(suggestion) { return suggestion.action !== "note"; },
   async follow({ action, key }) {
     if (action === "insert") await this.add(key);
-    else if (action === "remove") this.commit(tree.without(held.kept.current, key));
-    else this.commit(tree.withRow(held.kept.current, key, { operator: action }));
+    else if (action === "remove") this.commit(tree.without(shared.ledgers.current, key));
+    else this.commit(tree.withRow(shared.ledgers.current, key, { operator: action }));
   },
 });

@@ -6,7 +6,7 @@ import { withRow } from "./tree.js";
 
 const MOST_DISTANCE = 20; // scene units from which a drag goes faster
 
-export const settings = (page, held) => ({
+export const settings = (page, shared) => ({
   kindOf(target) { return page.kinds[target.at ? "parts" : "rows"][target.kind]; },
   settingsOf(target, takes) { return this.kindOf(target).settings.filter((setting) => takes.includes(setting.takes) && this.isOffered(target, setting)); },
   settingOf(target, field) { return this.kindOf(target).settings.find((setting) => setting.field === field); },
@@ -34,7 +34,7 @@ export const settings = (page, held) => ({
   notesOf(target) { return this.settingsOf(target, ["choice"]).map(({ field, notes }) => notes[target[field]]).filter(Boolean); },
 
   // ---- Changes ----
-  changed(target, changes) { return target.at ? withPart(held.kept.current, target.at, changes) : withRow(held.kept.current, target.id, changes); },
+  changed(target, changes) { return target.at ? withPart(shared.ledgers.current, target.at, changes) : withRow(shared.ledgers.current, target.id, changes); },
   change(target, changes) { this.commit(this.changed(target, changes)); },
   slide(target, changes) { this.preview(this.changed(target, changes), target.id); },
   set(target, field, value) { this.change(target, { [field]: value }); },

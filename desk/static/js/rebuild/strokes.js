@@ -5,7 +5,7 @@ const NEAREST = 1.5; // pixels on the screen between points of a stroke
 const MOST_POINTS = 4000; // of one stroke; a longer one keeps every other
 
 export const strokes = () => ({
-  brush: { size: 60, hardness: 0.7, opacity: 1, erases: false, held: false },
+  brush: { size: 60, hardness: 0.7, opacity: 1, erases: false, oneFrame: false },
   chosen: { of: "", index: -1 }, // the stroke whose settings the brush fields show, if any: of which part
 
   // ---- The brush, or the stroke that is chosen ----
@@ -17,7 +17,7 @@ export const strokes = () => ({
     const stroke = this.chosenIn(part);
     if (!stroke) return this.brush;
     const { size, hardness, opacity, erases, first } = stroke;
-    return { size, hardness, opacity, erases, held: first !== null };
+    return { size, hardness, opacity, erases, oneFrame: first !== null };
   },
   strokesListed(part) {
     return part.strokes.map((stroke, index) => ({
@@ -33,7 +33,7 @@ export const strokes = () => ({
     this.theStage().draw();
   },
   withBrush(part, field, value) {
-    const changes = field === "held" ? this.framesOf(value) : { [field]: value };
+    const changes = field === "oneFrame" ? this.framesOf(value) : { [field]: value };
     return { strokes: part.strokes.with(this.chosen.index, { ...this.chosenIn(part), ...changes }) };
   },
   framesOf(only) { return only ? { first: this.frame, last: this.frame } : { first: null, last: null }; },
@@ -97,7 +97,7 @@ export const strokes = () => ({
     const target = this.partLines[this.openPart]?.row;
     if (target?.kind !== "strokes" || !points.length) return;
     const [x, y] = [at(target.x, this.frame), at(target.y, this.frame)];
-    const { held: only, ...brush } = this.brushOf(target); // as its fields say, be they those of another stroke
+    const { oneFrame: only, ...brush } = this.brushOf(target); // as its fields say, be they those of another stroke
     const every = Math.ceil(points.length / MOST_POINTS);
     const kept = points.filter((_, index) => index % every === 0 || index === points.length - 1);
     const stroke = { ...brush, ...this.framesOf(only), points: kept.map(([px, py]) => [px - x, py - y]) };

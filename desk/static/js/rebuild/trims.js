@@ -6,7 +6,7 @@ const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
 const AMOUNT = { field: "amount" };
 const NEUTRAL_KELVIN = 6504;
 
-export const trims = (page, held) => ({
+export const trims = (page, shared) => ({
   place: null, // where an overlay was found to belong
 
   // ---- Numbers ----

@@ -1,11 +1,11 @@
 // What presses in the picture are for, other than moving it: a distance to take, objects to choose, a shape to draw.
 const LEAST_BOX = 3; // pixels of the picture that a pointer moves before it draws a box
 
-export const aiming = (held) => ({
+export const aiming = (shared) => ({
   aimed: "", // what waits, by a name of its own; empty if nothing
   aimText: "",
 
-  theStage() { return held.stage; },
+  theStage() { return shared.stage; },
   isAimed(name) { return this.aimed === name; },
   // A tool of the stage. Aiming at the same again gives up.
   aim(name, text, tool) {
@@ -14,18 +14,18 @@ export const aiming = (held) => ({
     if (again) return;
     this.aimed = name;
     this.aimText = text;
-    held.stage.set({ tool });
+    shared.stage.set({ tool });
   },
   dropAim() {
     this.aimed = this.aimText = "";
-    held.stage.set({ tool: null, box: null });
+    shared.stage.set({ tool: null, box: null });
   },
   // The next press gives its pixel.
   aimOnce(name, text, then) {
     this.aim(name, text, {
       release: (at) => {
         const pixel = { x: Math.floor(at.x), y: Math.floor(at.y) };
-        if (!held.stage.isInside(pixel)) return;
+        if (!shared.stage.isInside(pixel)) return;
         this.dropAim();
         this.guarded(() => then(pixel));
       },
@@ -33,7 +33,7 @@ export const aiming = (held) => ({
   },
   // Every press gives its pixel, every drag a box: { x, y, x1, y1 }.
   aimOften(name, text, then) {
-    const { stage } = held;
+    const { stage } = shared;
     let from = null;
     this.aim(name, text, {
       press: (at) => (from = at),

@@ -1,14 +1,14 @@
-// The picture held against another: wipe at any angle, difference with gain, flicker, side by side.
+// The picture compared with another: wipe at any angle, difference with gain, flicker, side by side.
 const FLICKER = 350; // milliseconds
 const COMPARISONS = ["", "wipe", "difference", "flicker", "beside"];
 
-export const comparing = (held) => {
+export const comparing = (shared) => {
   let flickerTimer = 0;
 
   return {
     comparison: "",
     against: false, // the choice of the other picture is open
-    other: { origin: "", key: "", frame: held.page.frame },
+    other: { origin: "", key: "", frame: shared.page.frame },
     follows: true, // the other picture steps along with the frame
     angle: 0,
     gain: 1,
@@ -33,8 +33,8 @@ export const comparing = (held) => {
       this.comparison = this.comparison === way ? "" : way;
       this.against ||= this.comparison !== "";
       clearInterval(flickerTimer);
-      held.stage.set({ wipe: this.comparison === "wipe" ? 0.5 : null, beside: this.comparison === "beside", swapped: false });
-      if (this.comparison === "flicker") flickerTimer = setInterval(() => held.stage.set({ swapped: !held.stage.swapped }), FLICKER);
+      shared.stage.set({ wipe: this.comparison === "wipe" ? 0.5 : null, beside: this.comparison === "beside", swapped: false });
+      if (this.comparison === "flicker") flickerTimer = setInterval(() => shared.stage.set({ swapped: !shared.stage.swapped }), FLICKER);
       this.askPicture({});
     },
     isComparing(way) { return this.comparison === way; },
@@ -53,7 +53,7 @@ export const comparing = (held) => {
     },
     setAngle(value) {
       this.angle = value;
-      held.stage.set({ angle: value });
+      shared.stage.set({ angle: value });
     },
     setGain(value, sliding = false) {
       this.gain = value;

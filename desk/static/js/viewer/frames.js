@@ -2,8 +2,8 @@
 import { AHEAD, MOST_KEPT, PLAY_WIDTH, Reel } from "./reel.js";
 import { Ribbon } from "./ribbon.js";
 
-export const frames = (held) => {
-  const { page } = held;
+export const frames = (shared) => {
+  const { page } = shared;
   let playable = null; // what is asked of every frame while it plays
 
   return {
@@ -13,16 +13,16 @@ export const frames = (held) => {
 
     openFrames() {
       if (!this.$refs.ribbon) return;
-      held.ribbon = new Ribbon(this.$refs.ribbon, { onChoose: (frame) => this.goTo(frame) });
-      held.reel = new Reel({
+      shared.ribbon = new Ribbon(this.$refs.ribbon, { onChoose: (frame) => this.goTo(frame) });
+      shared.reel = new Reel({
         most: MOST_KEPT,
         fetch: (frame) => this.bitmap({ ...playable, frame, encoding: "jpeg", width: PLAY_WIDTH, serial: 0, viewer: "" }),
-        onKept: () => held.ribbon.show({ kept: held.reel.frames }),
+        onKept: () => shared.ribbon.show({ kept: shared.reel.frames }),
       });
       this.showRibbon();
     },
     showRibbon() {
-      held.ribbon?.show({ frames: this.frames, first: page.first, last: page.last, current: this.frame, kept: held.reel.frames, keys: this.ribbonKeys, ...this.ribbonVerdicts });
+      shared.ribbon?.show({ frames: this.frames, first: page.first, last: page.last, current: this.frame, kept: shared.reel.frames, keys: this.ribbonKeys, ...this.ribbonVerdicts });
     },
     goTo(frame) {
       this.frame = frame;
@@ -48,9 +48,9 @@ export const frames = (held) => {
         const ahead = Array.from({ length: AHEAD + 1 }, (_, step) => this.frames[(at + 1 + step) % this.frames.length]);
         this.frame = ahead[0];
         try {
-          held.bitmap = await createImageBitmap(await held.reel.picture(ahead[0], named, ahead.slice(1)));
-          held.stage.put({ main: held.bitmap, passing: true });
-          this.keptCount = held.reel.frames.size;
+          shared.bitmap = await createImageBitmap(await shared.reel.picture(ahead[0], named, ahead.slice(1)));
+          shared.stage.put({ main: shared.bitmap, passing: true });
+          this.keptCount = shared.reel.frames.size;
           this.fault = null;
         } catch (error) {
           this.fault = error;

@@ -1,9 +1,9 @@
-// The viewer of every station: any subject of a frame, how it is looked at, what it is held against, the numbers behind it.
+// The viewer of every station: any subject of a frame, how it is looked at, what it is compared with, the numbers behind it.
 //
 // A page joins its own part to it, which has: subject (what is shown, as the server knows it), extra (more to send along),
 // title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys),
 // ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
-// otherSubject (what it can be held against), frameChanged, nameAddress, ownKeys.
+// otherSubject (what it can be compared with), frameChanged, nameAddress, ownKeys.
 import "../num-field.js";
 import { aiming } from "./aiming.js";
 import { comparing } from "./comparing.js";
@@ -15,7 +15,7 @@ import { probing } from "./probing.js";
 
 export function viewer(page, own) {
   // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
-  const held = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, quick: null, probes: null, numbers: null };
+  const shared = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, quick: null, probes: null, numbers: null };
   const defaults = {
     extra: {},
     isData: false,
@@ -35,7 +35,7 @@ export function viewer(page, own) {
       }
     },
   };
-  return joined(defaults, pictures(held), looking(held), comparing(held), probing(held), aiming(held), frames(held), keys(), own);
+  return joined(defaults, pictures(shared), looking(shared), comparing(shared), probing(shared), aiming(shared), frames(shared), keys(), own);
 }
 
 const keys = () => ({

@@ -12,8 +12,8 @@ const SLOW = 200; // milliseconds after which the page says that it reads
 const WHOLE = 1 << 16; // pixels across: as many as there are
 const SMALLEST = 320; // pixels across, of pictures while something is dragged
 
-export const pictures = (held) => {
-  const { page } = held;
+export const pictures = (shared) => {
+  const { page } = shared;
   const pace = new Pace();
   let serial = 0;
   let drawn = 0; // serial of what is on the screen
@@ -29,7 +29,7 @@ export const pictures = (held) => {
     fault: null,
 
     openViewer() {
-      held.stage = new Stage(this.$refs.canvas, {
+      shared.stage = new Stage(this.$refs.canvas, {
         width: page.width,
         height: page.height,
         aspect: page.aspect,
@@ -37,14 +37,14 @@ export const pictures = (held) => {
         onZoom: (zoom) => this.zoomed(zoom),
         onBox: (box) => this.boxed(box),
       });
-      held.pictures = new Newest((request, wanted) => this.fetchPicture(request, wanted));
+      shared.pictures = new Newest((request, wanted) => this.fetchPicture(request, wanted));
       this.openProbe();
       this.openFrames();
     },
 
     // All that says what is shown, and how.
     asked() {
-      return { ...this.extra, subject: this.subject, frame: this.frame, ...this.looks, viewer: held.name };
+      return { ...this.extra, subject: this.subject, frame: this.frame, ...this.looks, viewer: shared.name };
     },
     // While frames or passes are stepped through a quick picture comes first, the exact one when it rests.
     refresh() {
@@ -62,9 +62,9 @@ export const pictures = (held) => {
     },
     // The same for a press that wants an answer at once.
     askQuickly() {
-      held.quick = this.askSmall({});
-      this.atRest(held.quick, REST, {});
-      return held.quick;
+      shared.quick = this.askSmall({});
+      this.atRest(shared.quick, REST, {});
+      return shared.quick;
     },
     // No larger than it stands on the screen.
     askSmall({ coarse = 1, ...more }) {
@@ -82,7 +82,7 @@ export const pictures = (held) => {
       clearTimeout(restTimer);
       const over = encoding !== askedLast;
       askedLast = encoding;
-      return held.pictures.ask({ ...this.asked(), edited, encoding, width, serial: ++serial, paced }, { over });
+      return shared.pictures.ask({ ...this.asked(), edited, encoding, width, serial: ++serial, paced }, { over });
     },
     // paced: counts for how coarse pictures have to be.
     async fetchPicture({ paced, ...request }, wanted) {
@@ -107,10 +107,10 @@ export const pictures = (held) => {
         if (request.serial < drawn) return;
         drawn = request.serial;
         if (main.ends) this.found = main.ends;
-        held.bitmap = bitmap;
-        held.stage.size(...main.size);
-        held.stage.names = { main: this.title, other: this.otherTitle };
-        held.stage.put({ main: bitmap, other, passing: request.encoding === "jpeg" });
+        shared.bitmap = bitmap;
+        shared.stage.size(...main.size);
+        shared.stage.names = { main: this.title, other: this.otherTitle };
+        shared.stage.put({ main: bitmap, other, passing: request.encoding === "jpeg" });
         this.fault = null;
         Object.assign(this.$refs.canvas.dataset, { serial: request.serial, encoding: request.encoding, across: bitmap.width });
         if (this.scoping) this.drawScopes();
@@ -127,9 +127,9 @@ export const pictures = (held) => {
     },
     // Nothing of another frame or subject stays on the screen under this one's name.
     clear() {
-      held.bitmap = null;
-      held.stage.put({ main: null, other: null });
-      held.stage.set({ numbers: null });
+      shared.bitmap = null;
+      shared.stage.put({ main: null, other: null });
+      shared.stage.set({ numbers: null });
     },
     async bitmap(request) {
       return createImageBitmap((await this.answer(request)).blob);
@@ -142,9 +142,9 @@ export const pictures = (held) => {
     },
 
     get smallerText() { return this.smaller ? ` · shown smaller: ${this.smaller}` : ""; },
-    fit() { held.stage.fit(); },
-    lookAt(x, y) { held.stage.lookAt(x, y); },
-    oneToOne() { held.stage.zoomTo(1); },
+    fit() { shared.stage.fit(); },
+    lookAt(x, y) { shared.stage.lookAt(x, y); },
+    oneToOne() { shared.stage.zoomTo(1); },
     get zoomText() { return `${Math.round(this.zoom * 100)} %`; },
     nextSurround() { this.surround = SURROUNDS[(SURROUNDS.indexOf(this.surround) + 1) % SURROUNDS.length]; },
     toggleScopes() {
@@ -152,8 +152,8 @@ export const pictures = (held) => {
       if (this.scoping) this.$nextTick(() => this.drawScopes());
     },
     drawScopes() {
-      if (!held.bitmap) return;
-      const pixels = pixelsOf(held.bitmap);
+      if (!shared.bitmap) return;
+      const pixels = pixelsOf(shared.bitmap);
       drawHistogram(this.$refs.histogram, pixels);
       drawWaveform(this.$refs.waveform, pixels);
       drawVectors(this.$refs.vectors, pixels);

@@ -4,8 +4,8 @@ import { Newest } from "../newest.js";
 import { number } from "../numbers.js";
 import { NUMBERS_FROM } from "./stage-drawing.js";
 
-export const probing = (held) => {
-  const { page } = held;
+export const probing = (shared) => {
+  const { page } = shared;
   let probeTimer = 0;
   let valuesTimer = 0;
 
@@ -17,8 +17,8 @@ export const probing = (held) => {
     linesAt: "", // frame and pixel that they are of
 
     openProbe() {
-      held.probes = new Newest((request) => this.fetchProbe(request));
-      held.numbers = new Newest((request) => this.fetchValues(request));
+      shared.probes = new Newest((request) => this.fetchProbe(request));
+      shared.numbers = new Newest((request) => this.fetchValues(request));
     },
     point(at) {
       this.pointer = at;
@@ -28,14 +28,14 @@ export const probing = (held) => {
     },
     boxed(box) {
       this.box = box && (box.x !== box.x1 || box.y !== box.y1) ? box : null;
-      if (!this.box) held.stage.set({ box: null });
+      if (!this.box) shared.stage.set({ box: null });
       this.askProbe();
     },
     // What a press waits for has the server to itself.
     async askProbe() {
-      await held.quick;
+      await shared.quick;
       const at = this.box ?? this.pointer;
-      if (at && this.subject && !this.playing) held.probes.ask({ ...this.asked(), x: at.x, y: at.y, x1: at.x1 ?? at.x, y1: at.y1 ?? at.y });
+      if (at && this.subject && !this.playing) shared.probes.ask({ ...this.asked(), x: at.x, y: at.y, x1: at.x1 ?? at.x, y1: at.y1 ?? at.y });
     },
     async fetchProbe(request) {
       try {
@@ -74,18 +74,18 @@ export const probing = (held) => {
       valuesTimer = setTimeout(() => this.askValues(), 120);
     },
     askValues() {
-      const { stage } = held;
-      if (!stage || stage.zoom < NUMBERS_FROM || !held.bitmap || this.comparison === "difference") {
+      const { stage } = shared;
+      if (!stage || stage.zoom < NUMBERS_FROM || !shared.bitmap || this.comparison === "difference") {
         if (stage?.numbers) stage.set({ numbers: null });
         return;
       }
-      held.numbers.ask({ ...this.asked(), ...stage.visible });
+      shared.numbers.ask({ ...this.asked(), ...stage.visible });
     },
     async fetchValues(request) {
       try {
-        held.stage.set({ numbers: await (await post(page.urls.values, request)).json() });
+        shared.stage.set({ numbers: await (await post(page.urls.values, request)).json() });
       } catch {
-        held.stage.set({ numbers: null });
+        shared.stage.set({ numbers: null });
       }
     },
   };

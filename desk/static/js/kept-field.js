@@ -1,5 +1,5 @@
-// x-held="…": a text field shows a value of the page, but what is being typed into it is not overwritten when that changes.
-export function held(field, { expression }, { evaluateLater, effect }) {
+// x-field="…": a text field shows a value of the page, but what is being typed into it is not overwritten when that changes.
+export function keptField(field, { expression }, { evaluateLater, effect }) {
   const read = evaluateLater(expression);
   let text = "";
   let typing = false;

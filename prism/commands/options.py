@@ -1,0 +1,206 @@
+"""The verbs of the command line and their options. What carries a verb out is imported when it is asked for: to say what there is must
+not take seconds."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from importlib import import_module
+from pathlib import Path
+from types import MappingProxyType
+from typing import NoReturn
+
+from prism.colour.spaces import SPACES
+from prism.colour.views import VIEWS
+from prism.commands import Answer
+from prism.errors import BadArgument
+from prism.ledger.ways import WAYS
+from prism.naming.patterns import Pattern, parse_pattern
+from prism.pixels.file_formats import KEEPING, LOSSLESS, WRITTEN
+
+PIXELS = WRITTEN["exr"].pixels
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    return int(width), int(height)
+
+
+def _pattern(text: str) -> Pattern:
+    try:
+        return parse_pattern(text)
+    except BadArgument as error:
+        raise argparse.ArgumentTypeError(str(error).replace("%", "%%")) from None
+
+
+def _positive(text: str) -> int:
+    number = int(text)
+    if number < 1:
+        raise ValueError
+    return number
+
+
+def _add_frames(command: argparse.ArgumentParser) -> None:
+    """Which frames are meant."""
+    command.add_argument(
+        "files", nargs="+", type=Path, metavar="FILE",
+        help="the files of one frame, or folders of sequences: of the passes, and of backgrounds",
+    )  # fmt: skip
+    command.add_argument("--frames", help="of a folder: a list such as 1001-1010x3 (default: all that are there)")
+    command.add_argument(
+        "--space", choices=list(SPACES), help="working space of the files (default: that of the ledger)"
+    )
+
+
+def _add_inspect(command: argparse.ArgumentParser) -> None:
+    command.add_argument("files", nargs="+", type=Path, metavar="FILE", help="EXR files")
+
+
+def _add_ledger(command: argparse.ArgumentParser) -> None:
+    _add_frames(command)
+    command.add_argument("--out", type=Path, required=True, metavar="L.json")
+    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
+    command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
+    command.add_argument(
+        "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: lays all layers of one camera"
+    )
+    command.add_argument("--camera", metavar="NAME", help="with --plan: whose layers (default: the first of the plan)")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="with --plan: what the layers show of it")
+
+
+def _add_balance(command: argparse.ArgumentParser) -> None:
+    _add_frames(command)
+    command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
+    command.add_argument("--by", choices=WAYS, help="for the first ledger")
+    command.add_argument("--denoised", action="store_true", help="for the first ledger")
+
+
+def _add_rebuild(command: argparse.ArgumentParser) -> None:
+    _add_frames(command)
+    command.add_argument("--ledger", type=Path, required=True, metavar="L.json")
+    command.add_argument(
+        "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
+    )
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
+    )
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
+    command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
+    command.add_argument(
+        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
+    )
+    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+
+
+def _add_matte(command: argparse.ArgumentParser) -> None:
+    _add_frames(command)
+    command.add_argument("--ledger", type=Path, metavar="L.json")
+    command.add_argument(
+        "--name", action="append", metavar="MATTE", help="of the ledger; may be repeated (default: all)"
+    )
+    command.add_argument("--crypto", nargs="+", metavar="NAME", help="names or patterns of a Cryptomatte, a matte each")
+    command.add_argument("--layer", metavar="PASS", help="first rank of the Cryptomatte (default: the first there is)")
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr; {pass} stands for the matte's name, {frame:04} for the frame"
+    )
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="pixel type")
+    command.add_argument("--compression", choices=LOSSLESS, default="zip", help="compression")
+
+
+def _add_plan(command: argparse.ArgumentParser) -> None:
+    command.add_argument("action", nargs="?", choices=("expand", "check", "estimate", "audit"))
+    command.add_argument("plan", nargs="?", type=Path, metavar="PLAN.json")
+    command.add_argument("--schema", action="store_true", help="print the JSON Schema of plans")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="without it, any pass may carry something")
+    command.add_argument("--folder", type=Path, metavar="DIR", help="to audit")
+    command.add_argument("--measured", metavar="SECONDS@WxHxSAMPLES", help="a rendered frame, to estimate time from")
+
+
+def _add_intake(command: argparse.ArgumentParser) -> None:
+    command.add_argument("paths", nargs="+", type=Path, metavar="FOLDER|FILE")
+    command.add_argument("--plan", type=Path, metavar="PLAN.json", help="that the files should follow")
+    command.add_argument("--scene", type=Path, metavar="SCENE.json", help="of the plan, for its light groups")
+
+
+def _add_scene(command: argparse.ArgumentParser) -> None:
+    command.add_argument("file", nargs="?", type=Path, metavar="SCENE.json")
+    command.add_argument("--schema", choices=("scene", "facts"), help="print a JSON Schema instead")
+
+
+def _add_render(command: argparse.ArgumentParser) -> None:
+    command.add_argument("scene", type=Path, metavar="SCENE.json")
+    wanted = command.add_mutually_exclusive_group(required=True)
+    wanted.add_argument("--frame", type=int)
+    wanted.add_argument(
+        "--plan", type=Path, metavar="PLAN.json", help="all files of a plan; the options below are its own"
+    )
+    command.add_argument("--frames", help="with --plan: a list such as 1001-1010x3 (default: all of the plan)")
+    command.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    command.add_argument("--camera", help="default: the first of the scene that is not a working view")
+    command.add_argument("--size", type=_size, metavar="WxH", help="default: the size of the scene")
+    command.add_argument("--samples", type=_positive, default=16, help="per pixel")
+    command.add_argument("--seed", type=int, default=1)
+    command.add_argument("--name", help="first part of file names; default: the scene file's name")
+    command.add_argument(
+        "--pattern", type=_pattern, default="{shot}.{frame:04}.exr",
+        help="paths below FOLDER; with {pass} every pass gets a file of its own (default: %(default)s)",
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Verb:
+    """function: in which module below `prism.commands`, and its name there. add: its options."""
+
+    function: str
+    summary: str
+    add: Callable[[argparse.ArgumentParser], None]
+
+    def run(self, args: argparse.Namespace) -> Answer:
+        """Carry it out. Raises what that raises."""
+        module, _, name = self.function.partition(":")
+        return getattr(import_module(f"prism.commands.{module}"), name)(args)
+
+
+VERBS: Mapping[str, Verb] = MappingProxyType(
+    {
+        "inspect": Verb(
+            "files:inspect", "Parts, channels, types, windows and statistics of EXR files.", _add_inspect
+        ),
+        "ledger": Verb("ledgers:make_ledger", "The first ledger from the passes of one frame.", _add_ledger),
+        "balance": Verb("ledgers:show_balance", "Rebuilt against rendered beauty.", _add_balance),
+        "rebuild": Verb("ledgers:rebuild", "Evaluate a ledger and write the pictures.", _add_rebuild),
+        "matte": Verb("mattes:write_mattes", "Mattes as files of one channel each.", _add_matte),
+        "plan": Verb(
+            "plans:plan", "Which files a plan will write, what is wrong with it, and whether a folder follows it.",
+            _add_plan,
+        ),
+        "intake": Verb(
+            "intake:intake", "What lies in folders: sequences, elements, passes, and what is wrong with them.",
+            _add_intake,
+        ),
+        "scene": Verb("scenes:scene", "Whether a scene or a sheet of facts is sound, and what is in it.", _add_scene),
+        "render": Verb("renders:render", "Render one frame of a scene with the stand-in renderer.", _add_render),
+    }
+)  # fmt: skip
+
+
+class OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong with a command line in one line, as all other faults are said."""
+
+    def error(self, message: str) -> NoReturn:
+        """End with code 2 and the fault in one line."""
+        self.exit(2, f"{self.prog}: {message}; see --help\n")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """All verbs with their options; each sets `run`, which takes the options and gives an Answer."""
+    parser = OneLineParser(prog="python -m prism", description="Render passes and their recombination.")
+    verbs = parser.add_subparsers(metavar="VERB", required=True)
+    for name, verb in VERBS.items():
+        command = verbs.add_parser(name, help=verb.summary, description=verb.summary)
+        command.add_argument("--json", action="store_true", help="answer as JSON")
+        verb.add(command)
+        command.set_defaults(run=verb.run)
+    return parser
