@@ -5,9 +5,19 @@ import sys
 from bench import costs, denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, presses, renders
 
 BENCHES = {
-    "costs": costs, "denoisers": denoisers, "doors": doors, "drags": drags, "faults": faults, "intake": intake, "ledgers": ledgers, "mattes": mattes, "pictures": pictures, "plans": plans,
-    "presses": presses, "renders": renders,
-}  # fmt: skip
+    "costs": costs,
+    "denoisers": denoisers,
+    "doors": doors,
+    "drags": drags,
+    "faults": faults,
+    "intake": intake,
+    "ledgers": ledgers,
+    "mattes": mattes,
+    "pictures": pictures,
+    "plans": plans,
+    "presses": presses,
+    "renders": renders,
+}
 
 if __name__ == "__main__":
     for name in sys.argv[1:] or BENCHES:

@@ -1,5 +1,5 @@
-"""Twenty artists who drag, and one reviewer who asks for the dearest pictures there are, on the running demo: answers, their times, and
-the memory of the web processes."""
+"""Twenty artists who drag, and one reviewer who asks for the dearest pictures there are, on the running demo: answers,
+their times, and the memory of the web processes."""
 
 from __future__ import annotations
 
@@ -36,7 +36,8 @@ keys = []
 for number in range({CLIENTS + 1}):
     user, _ = get_user_model().objects.get_or_create(username=f"bench-{{number}}")
     role = "reviewer" if number == {CLIENTS} else "artist"
-    Membership.objects.update_or_create(production=Production.objects.get(code="ORR"), user=user, defaults={{"role": role}})
+    production = Production.objects.get(code="ORR")
+    Membership.objects.update_or_create(production=production, user=user, defaults={{"role": role}})
     session = SessionStore()
     session[SESSION_KEY], session[BACKEND_SESSION_KEY] = str(user.pk), settings.AUTHENTICATION_BACKENDS[-1]
     session[HASH_SESSION_KEY] = user.get_session_auth_hash()

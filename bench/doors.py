@@ -35,12 +35,12 @@ def run() -> None:
         write_exr(path, Image.of_planes(planes))
         part = read_parts(path)[0]
         kept = PlaneFolder(Path(folder, "planes"), 1 << 30)
-        read_channels(path, part, kept=kept)
+        read_channels(path, part, cache=kept)
         timings = in_turn(
             {
                 "direct": lambda: _directly(path, part),
                 "door": lambda: read_channels(path, part),
-                "kept": lambda: read_channels(path, part, kept=kept),
+                "kept": lambda: read_channels(path, part, cache=kept),
                 "at once": lambda: _visit(path, at_once=True),
                 "one by one": lambda: _visit(path, at_once=False),
             },

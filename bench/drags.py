@@ -1,4 +1,5 @@
-"""A number dragged in a real browser on the running demo: pictures a second, and how soon the sharp one is there at rest."""
+"""A number dragged in a real browser on the running demo: pictures a second, and how soon the sharp one is there at
+rest."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ VIEWED = "canvas[data-serial]"
 WATCH = f"""() => {{
   const canvas = document.querySelector('{VIEWED}');
   window.seen = [];
-  new MutationObserver(() => window.seen.push([performance.now(), canvas.dataset.serial, canvas.dataset.encoding, canvas.dataset.across]))
+  const data = canvas.dataset;
+  new MutationObserver(() => window.seen.push([performance.now(), data.serial, data.encoding, data.across]))
     .observe(canvas, {{ attributes: true, attributeFilter: ['data-serial', 'data-encoding'] }});
 }}"""
 # The same picture again and again, as fast as the server makes it, and nothing drawn.
@@ -43,7 +45,8 @@ def run() -> None:
         for number in sorted({round(at * (fields.count() - 1) / (ROWS - 1)) for at in range(ROWS)}):
             rate, rest, across = _drag(page, fields.nth(number))
             print(
-                f"row {number + 1}: {rate:.1f} pictures a second, {across} pixels across, sharp {rest:.0f} ms after rest"
+                f"row {number + 1}: {rate:.1f} pictures a second, {across} pixels across, sharp {rest:.0f} ms "
+                "after rest"
             )
             rates.append(rate)
             rests.append(rest)
@@ -79,8 +82,8 @@ def watch(page: Page) -> None:
 
 
 def _drag(page: Page, field) -> tuple[float, float, str]:
-    """Pictures a second while the pointer moves, milliseconds from its rest to the exact picture, and the pixels across that most
-    of them had."""
+    """Pictures a second while the pointer moves, milliseconds from its rest to the exact picture, and the pixels across
+    that most of them had."""
     field.scroll_into_view_if_needed()
     box = field.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2

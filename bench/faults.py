@@ -1,7 +1,7 @@
 """Campaigns of faults, with counts, within ten minutes on two cores; the tests carry a smaller part of each.
 
-`python -m bench faults` runs them all; `python -m bench.faults NAME` one of them; `--nightly` before a name at full size. Clients want
-a house that runs with its demo: `./eager start`.
+`python -m bench faults` runs them all; `python -m bench.faults NAME` one of them; `--nightly` before a name at full
+size. Clients want a house that runs with its demo: `./eager start`.
 """
 
 from __future__ import annotations

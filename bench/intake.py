@@ -18,9 +18,18 @@ from prism.pixels.image import Image
 
 HEIGHT, WIDTH = 1080, 1920
 PASSES = (
-    "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission", "subsurface", "emission",
-    "volume", "background", "normals", "albedo",
-)  # fmt: skip
+    "diffuse_direct",
+    "diffuse_indirect",
+    "specular_direct",
+    "specular_indirect",
+    "transmission",
+    "subsurface",
+    "emission",
+    "volume",
+    "background",
+    "normals",
+    "albedo",
+)
 FILES = 10_000
 AIM = 1.5
 

@@ -23,10 +23,15 @@ def _memory(count: int, dtype, *, height: int = 0) -> MemoryFrame:
     """Sources that are in memory already, as after the first picture; the first three have an alpha, for mattes."""
     rng = np.random.default_rng(1)
     shape = (height or HEIGHT, WIDTH)
-    return MemoryFrame({
-        f"pass{index}": (rng.random((3, *shape), np.float32).astype(dtype), rng.random(shape, np.float32) if index < 3 else None)
-        for index in range(count)
-    })  # fmt: skip
+    return MemoryFrame(
+        {
+            f"pass{index}": (
+                rng.random((3, *shape), np.float32).astype(dtype),
+                rng.random(shape, np.float32) if index < 3 else None,
+            )
+            for index in range(count)
+        }
+    )
 
 
 def plain_ledger(count: int = PLAIN_ROWS) -> Ledger:

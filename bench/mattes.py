@@ -63,7 +63,8 @@ def run() -> None:
     for what in ("grown", "blurred"):
         steps = [times[f"{what} by {b}"].median / times[f"{what} by {a}"].median for a, b in itertools.pairwise(RADII)]
         print(
-            f"{what}: twice the radius costs {', '.join(f'{step:.2f}' for step in steps)} times as much (4 would be its square)"
+            f"{what}: twice the radius costs {', '.join(f'{step:.2f}' for step in steps)} times as much (4 "
+            "would be its square)"
         )
 
 

@@ -43,7 +43,8 @@ def run() -> None:
             timing = measure(drag, runs=25)
             resting = measure(lambda: drag("png"), runs=5)
             print(
-                f"row change to picture, {WIDTH} x {HEIGHT}, {view}: median {timing.median * 1e3:.0f} ms, best {timing.best * 1e3:.0f} ms "
+                f"row change to picture, {WIDTH} x {HEIGHT}, {view}: median {timing.median * 1e3:.0f} ms, best "
+                f"{timing.best * 1e3:.0f} ms "
                 f"(aim: {AIM * 1e3:.0f} ms median); at rest, lossless: median {resting.median * 1e3:.0f} ms"
             )
             rgb = np.ascontiguousarray(np.moveaxis(evaluator.evaluate(ledger, sources).rgba[:3], 0, -1))

@@ -76,7 +76,8 @@ def run() -> None:
         print(house.python(REMOVE), end="")
     first, rest = taken[:WARMING], taken[WARMING:]
     print(
-        f"press to picture in a browser: {statistics.median(rest):.0f} ms, {min(rest):.0f} to {max(rest):.0f} (aim: {AIM}); "
+        f"press to picture in a browser: {statistics.median(rest):.0f} ms, {min(rest):.0f} to {max(rest):.0f} "
+        f"(aim: {AIM}); "
         f"the first {WARMING}: {', '.join(f'{each:.0f}' for each in first)}"
     )
 
@@ -89,7 +90,8 @@ def _press(page: Page, number: int) -> float:
     page.mouse.move(x, y)
     page.wait_for_timeout(250)
     page.evaluate(
-        "window.seen.length = 0; addEventListener('pointerup', () => (window.begun = performance.now()), { capture: true, once: true })"
+        "window.seen.length = 0; addEventListener('pointerup', () => (window.begun = performance.now()), "
+        "{ capture: true, once: true })"
     )
     page.mouse.click(x, y)
     page.wait_for_timeout(SETTLED)

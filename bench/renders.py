@@ -1,5 +1,5 @@
-"""The stand-in renderer: million samples a second, and what other orders cost beside the beauty alone: many passes, a light
-group by itself, and a frame whose bounced light is read from prepared frames."""
+"""The stand-in renderer: million samples a second, and what other orders cost beside the beauty alone: many passes, a
+light group by itself, and a frame whose bounced light is read from prepared frames."""
 
 from __future__ import annotations
 
@@ -102,6 +102,7 @@ def _prepared(scene: Scene) -> None:
             for name, work in works.items()
         }
     print(
-        f"  prepared light in a closed room       {timings['prepared'].best / timings['full'].best:6.2f} x the time in full,"
+        f"  prepared light in a closed room       {timings['prepared'].best / timings['full'].best:6.2f} x the "
+        "time in full,"
         f" {errors['prepared'] / errors['full']:.2f} x the squared error"
     )

@@ -1,4 +1,5 @@
-"""Every process of a house killed again and again, in the middle of rendering and hand-off; the house is one of its own."""
+"""Every process of a house killed again and again, in the middle of rendering and hand-off; the house is one of its
+own."""
 
 from __future__ import annotations
 

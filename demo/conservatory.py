@@ -325,7 +325,8 @@ def _plants() -> list[Shape]:
 
 
 def _grove() -> list[Shape]:
-    """Cypresses around the conservatory, and low hills behind them: the mist on the ground ends there, not at a line."""
+    """Cypresses around the conservatory, and low hills behind them: the mist on the ground ends there, not at a
+    line."""
     shapes = []
     for number in range(56):
         angle = math.tau * number / 56 + math.radians(2.6 * math.sin(7 * number))

@@ -26,32 +26,57 @@ GRADE = {
 
 
 def graded(element: str, beauty: str) -> Ledger:
-    """Lights in a group, contact by occlusion, dusk in the mist, and wires that fade away. Sources are of that element."""
+    """Lights in a group, contact by occlusion, dusk in the mist, and wires that fade away. Sources are of that
+    element."""
     marked = "_denoised" if beauty.endswith("_denoised") else ""
     lights = tuple(
         PassRow(id=key, source=f"{element}/{key}{marked}", uses_alpha=False, **trims) for key, trims in GRADE.items()
     )
     rows = (
-        GroupRow(id="lights", name="lights", rows=lights, comment="Sum to what was rendered; each is dimmed by itself."),
-        PassRow(
-            id="planet rims", source=f"{element}/light_moon_rim{marked}", uses_alpha=False, in_balance=False, amount=1.4, warmth=-40.0,
-            matte="planets", comment="Brings the planets forward, and nothing else.",
+        GroupRow(
+            id="lights", name="lights", rows=lights, comment="Sum to what was rendered; each is dimmed by itself."
         ),
         PassRow(
-            id="contact", source=f"{element}/occlusion", operator="shade", amount=0.35, in_balance=False, uses_alpha=False,
+            id="planet rims",
+            source=f"{element}/light_moon_rim{marked}",
+            uses_alpha=False,
+            in_balance=False,
+            amount=1.4,
+            warmth=-40.0,
+            matte="planets",
+            comment="Brings the planets forward, and nothing else.",
+        ),
+        PassRow(
+            id="contact",
+            source=f"{element}/occlusion",
+            operator="shade",
+            amount=0.35,
+            in_balance=False,
+            uses_alpha=False,
             comment="Sets the orrery onto the floor.",
         ),
         FogRow(
-            id="dusk", source=f"{element}/mist", colour=(0.42, 0.27, 0.24), amount=0.3, falloff=1.4, fills=True,
+            id="dusk",
+            source=f"{element}/mist",
+            colour=(0.42, 0.27, 0.24),
+            amount=0.3,
+            falloff=1.4,
+            fills=True,
             comment="Evening haze beyond the dome.",
         ),
         OverlayRow(
-            id="wires", source=f"{element}/wire", tint=(0.55, 0.8, 1.0), comment="Opens on the drawing, and goes.",
-            amount={"keys": [
-                {"frame": FIRST, "value": 0.45, "ease": "smooth"}, {"frame": FIRST + FADE, "value": 0.0},
-            ]},
+            id="wires",
+            source=f"{element}/wire",
+            tint=(0.55, 0.8, 1.0),
+            comment="Opens on the drawing, and goes.",
+            amount={
+                "keys": [
+                    {"frame": FIRST, "value": 0.45, "ease": "smooth"},
+                    {"frame": FIRST + FADE, "value": 0.0},
+                ]
+            },
         ),
-    )  # fmt: skip
+    )
     planets = NamesPart(
         source=f"{element}/crypto_object00",
         names=tuple(Named(id=f"{name_bits(planet.name):08x}", name=planet.name) for planet in PLANETS),

@@ -44,7 +44,8 @@ def plan_of(shot: DemoShot) -> Plan:
 
 
 def next_plan_of(shot: DemoShot) -> Plan:
-    """What is planned next: the orrery and what stands around it as layers that sum to the whole, through both cameras."""
+    """What is planned next: the orrery and what stands around it as layers that sum to the whole, through both
+    cameras."""
     plan = plan_of(shot)
     groups = build_scene().groups
     turning = [group.name for group in groups if group.turn]

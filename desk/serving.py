@@ -1,7 +1,7 @@
 """The worker of the web server. gunicorn keeps several of these processes and replaces those that end or hang; in each,
-waitress reads a request whole before a thread is taken for it, and sends answers without one. So slow and idle clients hold
-no thread, however many they are; a request has a time in which it must have come whole, and an address may have so many that have
-not.
+waitress reads a request whole before a thread is taken for it, and sends answers without one. So slow and idle clients
+hold no thread, however many they are; a request has a time in which it must have come whole, and an address may have so
+many that have not.
 """
 
 from __future__ import annotations
@@ -24,8 +24,9 @@ MOST_CONNECTIONS = 1000  # of each process
 IDLE_SECONDS = 30  # after which a connection is closed that sends nothing
 MOST_BODY = 32 << 20  # bytes; the application itself allows less nearly everywhere
 LOOK_EVERY = 1.0  # seconds between signs of life
-WHOLE_WITHIN = 15.0  # seconds from its first byte that the headers of a request have, and its body besides what its length explains:
-SLOWEST = 50_000  # bytes a second
+# Seconds from its first byte that the headers of a request have; its body has them besides what its length explains.
+WHOLE_WITHIN = 15.0
+SLOWEST = 50_000  # bytes a second of a body
 MOST_UNFINISHED = 60  # connections of one address that no whole request came by, in each process
 
 
@@ -55,8 +56,8 @@ class BoundedChannel(HTTPChannel):
 
 
 def end_slow(channels: Iterable[wasyncore.dispatcher], now: float, *, proxy: str = "") -> None:
-    """Close connections whose requests are late, and of an address that has too many unfinished ones those that began first; a proxy may
-    have any number, since it speaks for many."""
+    """Close connections whose requests are late, and of an address that has too many unfinished ones those that began
+    first; a proxy may have any number, since it speaks for many."""
     by_address: dict[str, list[BoundedChannel]] = defaultdict(list)
     for channel in channels:
         if not isinstance(channel, BoundedChannel):

@@ -1,4 +1,5 @@
-"""The test runner: Django's own, over every package of the project, shared with other processes where the launcher began several."""
+"""The test runner: Django's own, over every package of the project, shared with other processes where the launcher
+began several."""
 
 import json
 import logging
@@ -34,7 +35,8 @@ class Timed(unittest.TextTestResult):
 
 
 class Shared(unittest.TestSuite):
-    """Classes of tests, each run by the process that claims it first, the longest kinds first so that none is left for the end."""
+    """Classes of tests, each run by the process that claims it first, the longest kinds first so that none is left for
+    the end."""
 
     _cleanup = False  # what others ran is no test of ours to forget
 

@@ -19,7 +19,8 @@ from launcher.trouble import Trouble
 
 
 def run_start(house: House, *, empty: bool = False) -> int:
-    """Without the demo if that is asked for, now or at an earlier start. What fails leaves nothing running that it began."""
+    """Without the demo if that is asked for, now or at an earlier start. What fails leaves nothing running that it
+    began."""
     house.prepare()
     with house.alone("Start", wait=True):
         before = parts.running(house)

@@ -62,7 +62,8 @@ class House:
                 probe.write(b"x")
         except OSError as error:
             raise Trouble(
-                f"Cannot write in {self.var}: {error.strerror}. Give yourself the right to, or set EAGER_VAR to another folder."
+                f"Cannot write in {self.var}: {error.strerror}. Give yourself the right to, or set EAGER_VAR "
+                "to another folder."
             ) from error
         free = shutil.disk_usage(self.var).free
         if free < LEAST_FREE_BYTES:
@@ -93,8 +94,8 @@ class House:
 
     @contextmanager
     def alone(self, what: str, *, wait: bool = False) -> Iterator[None]:
-        """While nobody else does this in the house. Raises Trouble, or waits for them; the lock ends with the process, however
-        that ends."""
+        """While nobody else does this in the house. Raises Trouble, or waits for them; the lock ends with the process,
+        however that ends."""
         with open(self.var / "run" / f"{what.lower()}.lock", "w") as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -120,7 +121,8 @@ class House:
                 raise ValueError
         except (OSError, ValueError, KeyError, TypeError) as error:
             raise Trouble(
-                f"{path} cannot be read or is not whole. Put it back from a copy, or delete it: the next start makes it anew, "
+                f"{path} cannot be read or is not whole. Put it back from a copy, or delete it: the next start "
+                "makes it anew, "
                 "and everybody logs in again."
             ) from error
         return {"demo": "demo", **kept}  # what was begun before each copy had a password of its own

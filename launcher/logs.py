@@ -14,7 +14,8 @@ LOOK_EVERY = 60  # seconds
 
 
 def rotate(folder: Path, longest: int = LONGEST) -> None:
-    """Put away what has grown too long. The log itself is copied and emptied, since others have it open and append to it."""
+    """Put away what has grown too long. The log itself is copied and emptied, since others have it open and append to
+    it."""
     for log in sorted(folder.glob("*.log")):
         if log.stat().st_size <= longest:
             continue

@@ -80,7 +80,8 @@ def start_serving(house: House) -> None:
 
 
 def stop_outdated(house: House) -> None:
-    """End a web server and a worker that began with other files or secrets than there are now: they keep what they read."""
+    """End a web server and a worker that began with other files or secrets than there are now: they keep what they
+    read."""
     stamp = house.var / "run" / "served"
     now = hashlib.sha256(json.dumps(house.secrets()).encode())
     for path in sorted(path for served in SERVED for path in (ROOT / served).rglob("*")):

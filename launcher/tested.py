@@ -49,7 +49,8 @@ def run_test(arguments: list[str]) -> int:
 
 @contextmanager
 def _temporary() -> Iterator[Path]:
-    """What tests make goes below one folder, which is there before the first decoder shuts itself in and gone with the last test."""
+    """What tests make goes below one folder, which is there before the first decoder shuts itself in and gone with the
+    last test."""
     folder = Path(tempfile.mkdtemp(prefix="eager-test-"))
     (folder / "claims").mkdir()
     try:

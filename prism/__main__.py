@@ -25,8 +25,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
         return 1
     except Unable as unable:
-        (error,) = unable.args
-        print(json.dumps(error.as_json()) if args.json else str(error), file=sys.stderr)
+        (why,) = unable.args
+        print(json.dumps(why.as_json()) if args.json else str(why), file=sys.stderr)
         return 2
     except Refused as refusal:
         answer, text = refusal.args

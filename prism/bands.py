@@ -37,10 +37,10 @@ def run_bands(
 ) -> None:
     """Call `work(first, end)` for every band, spread over all cores, and return when all are done.
 
-    alone: up to so many bands are not worth handing out, and are worked off here.
-    is_stale: asked before each band; once it answers True the remaining bands are skipped and Superseded is raised. So they are
-    once the limit of `prism.limits` is over, by what it raises.
-    on_progress: called in the caller's thread with the share of bands done, 0..1.
+    alone: up to so many bands are not worth handing out, and are worked off here. is_stale: asked before each band;
+    once it answers True the remaining bands are skipped and Superseded is raised. So they are once the limit of
+    `prism.limits` is over, by what it raises. on_progress: called in the caller's thread with the share of bands done,
+    0..1.
     """
     bands = list(split_rows(height, band_rows))
     limit = current()  # the threads do not know of it

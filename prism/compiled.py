@@ -1,8 +1,9 @@
 """How compiled loops are made, and where their machine code is cached.
 
-The compiler itself notices when the file of a function changes, but not when a function it calls, or a constant it uses, changes in
-another. So the code of a file is cached under a digest of its text and of the texts it takes loops and constants from: an edit
-recompiles what depends on it and nothing else, and all copies of the application that a user has share what is the same in them.
+The compiler itself notices when the file of a function changes, but not when a function it calls, or a constant it
+uses, changes in another. So the code of a file is cached under a digest of its text and of the texts it takes loops and
+constants from: an edit recompiles what depends on it and nothing else, and all copies of the application that a user
+has share what is the same in them.
 """
 
 from __future__ import annotations

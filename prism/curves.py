@@ -1,7 +1,7 @@
 """Monotone curves: between points a cubic that never leaves their range, beyond the ends straight on.
 
-Source: Fritsch & Butland, "A Method for Constructing Local Monotone Piecewise Cubic Interpolants", SIAM J. Sci. Stat. Comput. 5
-(1984), with the three-point slopes at the ends of Moler, "Numerical Computing with MATLAB", section 3.6.
+Source: Fritsch & Butland, "A Method for Constructing Local Monotone Piecewise Cubic Interpolants", SIAM J. Sci. Stat.
+Comput. 5 (1984), with the three-point slopes at the ends of Moler, "Numerical Computing with MATLAB", section 3.6.
 """
 
 from __future__ import annotations
@@ -36,7 +36,8 @@ class Curve(Value):
 
 
 def pieces(points: Sequence[CurvePoint]) -> NDArray[np.float32]:
-    """(N, 5): where each piece begins, and y = c0 + t (c1 + t (c2 + t c3)) with t = x - begin; the first reaches back to -inf."""
+    """(N, 5): where each piece begins, and y = c0 + t (c1 + t (c2 + t c3)) with t = x - begin; the first reaches back
+    to -inf."""
     x, y = np.array(points, np.float64).T
     step = np.diff(x)
     rise = np.diff(y) / step
@@ -51,7 +52,7 @@ def pieces(points: Sequence[CurvePoint]) -> NDArray[np.float32]:
 
 
 def bent(values: NDArray[np.float32], points: Sequence[CurvePoint]) -> NDArray[np.float32]:
-    """Values put through a curve."""
+    """Values of any shape (H, W, ...) put through a curve, float32."""
     table = pieces(points)
     place = np.searchsorted(table[1:, 0], values, side="right")
     t = values - table[place, 0]

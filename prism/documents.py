@@ -8,7 +8,7 @@ from typing import Annotated, Any, Self
 
 from pydantic import BaseModel, ConfigDict, Discriminator, Field, ValidationError
 
-from prism.errors import BadDocument
+from prism.errors import BadDocument, PrismError
 from prism.json_text import load_json
 
 Identity = Annotated[str, Field(min_length=1, max_length=80)]
@@ -28,8 +28,8 @@ class Value(BaseModel):
 
 
 def by_kind(what: str, kinds: Sequence[str], *, without: str | None = None) -> Discriminator:
-    """Tells the branches of a union apart by their `kind`; each is tagged with its kind in parentheses. what: that a fault is said
-    of. without: the kind of what names none."""
+    """Tells the branches of a union apart by their `kind`; each is tagged with its kind in parentheses. what: that a
+    fault is said of. without: the kind of what names none."""
 
     def tag(given: Any) -> str:
         kind = given.get("kind", without) if isinstance(given, dict) else getattr(given, "kind", without)
@@ -67,7 +67,7 @@ class Document(Value):
         return self.model_dump(mode="json")
 
     @classmethod
-    def _bad(cls, error: ValidationError, where: str) -> BadDocument:
+    def _bad(cls, error: ValidationError, where: str) -> PrismError:
         first = error.errors()[0]
         path = (str(part) for part in first["loc"])
         # The branch that a choice of types took is in parentheses, and no field of the document.

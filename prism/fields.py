@@ -1,4 +1,5 @@
-"""How a field of a document is shown to people: said once, where the field is declared, and read by every page that offers it.
+"""How a field of a document is shown to people: said once, where the field is declared, and read by every page that
+offers it.
 
 A field without such a description is no setting: an id, a name, what is drawn.
 """
@@ -21,9 +22,9 @@ XYZ = ("x", "y", "z")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shown:
-    """title: its name. unit: behind the number. step: what a pixel of a drag is worth. digits: after the point. parts: names of
-    several numbers. when: it is offered only while another field has one of these words. needs_alpha: only of a source that has one.
-    notes: what to know of a word that is chosen.
+    """title: its name. unit: behind the number. step: what a pixel of a drag is worth. digits: after the point. parts:
+    names of several numbers. when: it is offered only while another field has one of these words. needs_alpha: only of
+    a source that has one. notes: what to know of a word that is chosen.
     """
 
     title: str
@@ -57,6 +58,7 @@ def unit_of(document: type[Value], name: str) -> str:
 
 def _setting(name: str, info: FieldInfo) -> dict[str, Any]:
     shown = _shown(info)
+    assert shown is not None  # of those that are shown alone
     said = {"title": shown.title, "unit": shown.unit, "step": shown.step, "digits": shown.digits, "parts": shown.parts}
     offered = {"when": shown.when, "needsAlpha": shown.needs_alpha, "notes": dict(shown.notes)}
     return {"field": name} | said | offered | _taken(info)
@@ -76,7 +78,8 @@ def _taken(info: FieldInfo) -> dict[str, Any]:
     if kind == SourceName | None:
         return {"takes": "source"}
     if get_origin(kind) is tuple:  # its parts are alike
-        kind, *metadata = get_args(get_args(kind)[0])
+        kind, *parts = get_args(get_args(kind)[0])
+        metadata = tuple(parts)
     within = next(each for each in metadata if isinstance(each, Within))
     keyable = any(Keyed in get_args(branch) for branch in get_args(kind))
     return {"takes": "number", "range": [within.low, within.high], "keyable": keyable}

@@ -1,7 +1,7 @@
 """How long work may go on. Whoever waits for an answer says until when; long loops ask, wherever they stand.
 
-The limit holds for all that is done inside of it, and for the threads that `prism.bands` hands work to. Without one, work goes on
-until it is done, as in a job.
+The limit holds for all that is done inside of it, and for the threads that `prism.bands` hands work to. Without one,
+work goes on until it is done, as in a job.
 """
 
 from __future__ import annotations
@@ -59,7 +59,8 @@ def current() -> Limit:
 
 @contextmanager
 def limited(seconds: float, is_gone: Callable[[], bool] = _never) -> Iterator[None]:
-    """All that is done inside ends after so many seconds, by TooCostly, or once `is_gone` answers True, by Superseded."""
+    """All that is done inside ends after so many seconds, by TooCostly, or once `is_gone` answers True, by
+    Superseded."""
     token = _limit.set(Limit(time.monotonic() + seconds, seconds, is_gone))
     try:
         yield

@@ -1,6 +1,7 @@
 """The compiled loops brought in before someone waits for them: compiled on a machine that never ran them, else loaded.
 
-`python -m prism.warming` compiles all of PARTS into the cache, for processes to come, each in a process of its own; named, only those.
+`python -m prism.warming` compiles all of PARTS into the cache, for processes to come, each in a process of its own;
+named, only those.
 """
 
 from __future__ import annotations

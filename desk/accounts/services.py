@@ -34,7 +34,8 @@ def address_of(request: HttpRequest) -> str:
 
 @contextmanager
 def checking_passwords(request: HttpRequest) -> Iterator[None]:
-    """A place among the passwords that are checked at once. Raises Busy if there are too many, of all or of this address."""
+    """A place among the passwords that are checked at once. Raises Busy if there are too many, of all or of this
+    address."""
     address = address_of(request)
     require_few_tries(f"passwords {address}", most=MOST_TRIES, seconds=60)
     with one_of_few(f"passwords {address}", at_once=2), one_of_few("passwords", at_once=3, waiting=6):

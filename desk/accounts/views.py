@@ -87,7 +87,8 @@ class LoginForm(AuthenticationForm):
 
 
 class Login(LoginView):
-    """The login page. Checking a password takes long on purpose, so only few are checked at once, and few for one address."""
+    """The login page. Checking a password takes long on purpose, so only few are checked at once, and few for one
+    address."""
 
     form_class = LoginForm
     template_name = "login.html"

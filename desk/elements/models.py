@@ -8,7 +8,8 @@ from desk.shots.models import Shot
 
 
 class Place(models.Model):
-    """A folder of a shot's storage whose pictures were brought in. report: what the last look at it found besides elements."""
+    """A folder of a shot's storage whose pictures were brought in. report: what the last look at it found besides
+    elements."""
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="places")
     folder = models.CharField(max_length=500)  # absolute, below one of the storage roots; or a single file
@@ -28,8 +29,8 @@ class Place(models.Model):
 class Element(models.Model):
     """One image through one camera on one layer, pass by pass: a document of prism, made by looking at the disk.
 
-    place: where it was brought in from; None for what a run of the shot made. found: its name among those of its place, by
-    which it is known again. choices: what the artist says of single passes, over what was found.
+    place: where it was brought in from; None for what a run of the shot made. found: its name among those of its place,
+    by which it is known again. choices: what the artist says of single passes, over what was found.
     """
 
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="elements")

@@ -61,15 +61,16 @@ def _require_files(elements: list[tuple[Element, Document]], frame: int) -> None
 
 
 def mark_of(elements: Iterable[Element], frame: int) -> str:
-    """Changes whenever a file of a frame does, or how its passes are read: what a verdict or a delivery was made from."""
+    """Changes whenever a file of a frame does, or how its passes are read: what a verdict or a delivery was made
+    from."""
     documents = [document_of(element) for element in elements]
     files = mark_of_files(path for document in documents for path in document.files_at(frame))
     return fingerprint([files, [document.reading for document in documents]])
 
 
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:
-    """The passes of one frame as `element/pass`, those of the first as the main ones, with pixels in the cache that all pages
-    share. What cannot be read is left out, with its fault, while anything can."""
+    """The passes of one frame as `element/pass`, those of the first as the main ones, with pixels in the cache that all
+    pages share. What cannot be read is left out, with its fault, while anything can."""
     read = [(element, document_of(element)) for element in elements]
     _require_files(read, frame)
     space = CHROMATICITIES[read[0][0].shot.settings.space]

@@ -31,6 +31,7 @@ class OrderForm(forms.Form):
         self.fields["mattes"].choices = [(name, name) for name in mattes]
 
     def clean(self):
+        """Whether format, depth and alpha suit each other, and mattes get names of their own."""
         cleaned = super().clean()
         still, bits = cleaned.get("still"), cleaned.get("bits")
         form = format_of(still) if still else None

@@ -1,5 +1,5 @@
-"""Deliveries: one version of a ledger written in one format for a list of frames. Those of an order share a job, in which each frame is
-a task that runs the ledger once and writes it in all of them."""
+"""Deliveries: one version of a ledger written in one format for a list of frames. Those of an order share a job, in
+which each frame is a task that runs the ledger once and writes it in all of them."""
 
 from __future__ import annotations
 
@@ -29,6 +29,7 @@ class Delivery(models.Model):
 
     @property
     def frames(self) -> models.QuerySet[Task]:
+        """The tasks of its order, one for each frame."""
         return self.job.tasks.all()
 
     @property
@@ -41,10 +42,12 @@ class Delivery(models.Model):
         return State.DONE
 
     def file_name(self, frame: int) -> str:
+        """Of one frame, without its folder."""
         return f"{self.stem}.{frame:04d}{self.suffix}"
 
     @property
     def stem(self) -> str:
+        """What the names of all its files begin with."""
         matte = f"_matte_{file_word(self.matte)}" if self.matte else ""
         take = f"_t{self.take}" if self.take > 1 else ""
         return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{matte}{take}"

@@ -45,8 +45,8 @@ def order(
 def names_before(
     shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
 ) -> list[str]:
-    """Where the first file of each would be written, from the storage's root, if this were ordered now; nothing is. Raises BadArgument,
-    as `order`."""
+    """Where the first file of each would be written, from the storage's root, if this were ordered now; nothing is.
+    Raises BadArgument, as `order`."""
     with transaction.atomic():
         deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
         paths = [folder_of(delivery) / _first_name(delivery) for delivery in deliveries]
@@ -99,8 +99,9 @@ def _begun(shot: Shot, version: LedgerVersion, user, deliveries: Sequence[Delive
 
 
 def _taking(version: LedgerVersion, ledger: Ledger, suffix: str, output: Output, marks: dict[int, str]) -> Delivery:
-    """A delivery that is not saved yet, or the one that is under way for just the same. The same version written in another way, or
-    from files that changed, gets a take of its own, so that no file is overwritten. marks: of the files of each frame."""
+    """A delivery that is not saved yet, or the one that is under way for just the same. The same version written in
+    another way, or from files that changed, gets a take of its own, so that no file is overwritten. marks: of the files
+    of each frame."""
     takes: dict[int, list[Delivery]] = defaultdict(list)
     for delivery in version.deliveries.filter(suffix=suffix):
         if bool(delivery.matte) == bool(output.matte) and file_word(delivery.matte) == file_word(output.matte):
@@ -142,7 +143,8 @@ def cancel(delivery: Delivery) -> None:
 
 
 def write(task: Task, is_stale: Stale) -> dict[str, dict[str, Any]]:
-    """Write one frame in all formats of its order. Returns what each delivery has from it, see `Delivery.written`. Raises PrismError."""
+    """Write one frame in all formats of its order. Returns what each delivery has from it, see `Delivery.written`.
+    Raises PrismError."""
     deliveries = list(task.job.deliveries.order_by("pk"))
     first = deliveries[0]  # all are of one version and element
     paths = {delivery: path_of(delivery, task.number) for delivery in deliveries}

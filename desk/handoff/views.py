@@ -25,6 +25,7 @@ ACTIONS = {"again": services.try_again, "cancel": services.cancel}
 @require_http_methods(["GET", "POST"])
 @with_shot
 def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The page where frames are ordered, and the orders so far."""
     fault, ledger = None, None
     try:
         ledger = open_ledger(shot)
@@ -85,6 +86,7 @@ def names(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """How far the orders of a shot are."""
     return JsonResponse({"deliveries": _listed(shot)})
 
 
@@ -100,6 +102,7 @@ def act(request: HttpRequest, shot: Shot, delivery: int, action: str) -> JsonRes
 @require_GET
 @with_shot
 def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> FileResponse:
+    """One written file. Not found if it was moved away since."""
     found = get_object_or_404(shot.deliveries.select_related("version__ledger"), pk=delivery)
     get_object_or_404(found.frames, number=number, state__in=GOOD)
     path = services.path_of(found, number)

@@ -1,4 +1,5 @@
-"""All records and documents of a house in one file, and back into an empty one. Pictures are not in it: they are files."""
+"""All records and documents of a house in one file, and back into an empty one. Pictures are not in it: they are
+files."""
 
 from __future__ import annotations
 
@@ -40,7 +41,8 @@ AT_ONCE = 2000  # records held in memory
 
 
 class Manifest(Document):
-    """What a backup says of itself. migrations: what the tables looked like. roots: of the storage. counts: of each kind of record."""
+    """What a backup says of itself. migrations: what the tables looked like. roots: of the storage. counts: of each
+    kind of record."""
 
     format: Literal["eager-prism.backup"] = "eager-prism.backup"
     version: Literal[1] = 1
@@ -88,8 +90,8 @@ def restore(path: Path) -> dict[str, int]:
     """Put all records of a backup into this house. Elements that lay below the first storage root of the old house lie
     below the first of this one. Returns the number of records of each kind.
 
-    Raises UnreadableFile or BadDocument, with nothing changed, if the file is no whole backup, was made by another version
-    of the application, or this house is not empty.
+    Raises UnreadableFile or BadDocument, with nothing changed, if the file is no whole backup, was made by another
+    version of the application, or this house is not empty.
     """
     try:
         with zipfile.ZipFile(path) as archive:

@@ -36,6 +36,7 @@ class ShotForm(forms.Form):
     )
 
     def clean(self):
+        """Whether the fields suit each other."""
         cleaned = super().clean()
         if bool(cleaned.get("width")) != bool(cleaned.get("height")):
             self.add_error("width", "Give both sides, or choose a size.")

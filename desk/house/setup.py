@@ -38,13 +38,15 @@ def create_shot(
     of_shot = {"production": production.code, "code": code.strip(), **settings}
 
     def plan() -> PlanDocument:
+        """The plan that the form asks for. Raises BadDocument."""
         return PlanDocument.from_json({"shot": of_shot, "cameras": cameras, "names": DEFAULT_NAMES}, where="shot")
 
     return _enter(production, code, title, plan)
 
 
 def _enter(production: Production, code: str, title: str, plan: Callable[[], PlanDocument]) -> Shot:
-    """Keep a new shot, in a folder that no other uses, with its plan, which is made once the code is seen to be sound."""
+    """Keep a new shot, in a folder that no other uses, with its plan, which is made once the code is seen to be
+    sound."""
     locked(production)  # one new shot after another
     shot = Shot(
         production=production, code=code.strip(), title=title.strip(), folder=f"{production.code}/{code.strip()}"
@@ -96,7 +98,8 @@ def set_archived(thing: Production | Shot, archived: bool) -> None:
 
 @at_once
 def change_role(production: Production, user, role: str | None) -> None:
-    """Make somebody a member, or one in another role; None takes them out. Raises BadArgument if no owner would be left."""
+    """Make somebody a member, or one in another role; None takes them out. Raises BadArgument if no owner would be
+    left."""
     locked(production)  # two owners who step down at once must not both find the other one
     owners = production.memberships.filter(role=Membership.Role.OWNER).exclude(user=user)
     if role != Membership.Role.OWNER and not owners.exists():

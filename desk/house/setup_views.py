@@ -19,6 +19,7 @@ from prism.errors import BadArgument, PrismError
 
 @require_http_methods(["GET", "POST"])
 def new_production(request: HttpRequest) -> HttpResponse:
+    """The form for a new production."""
     if not request.user.is_staff:
         raise PermissionDenied("Productions are made by those who set this house up.")
     form = ProductionForm(request.POST if request.method == "POST" else None)
@@ -74,6 +75,7 @@ def members(request: HttpRequest, production: str) -> HttpResponse:
 
 @require_POST
 def archive_production(request: HttpRequest, production: str) -> HttpResponse:
+    """Put a production away, or take it back; nothing is deleted."""
     found = _production(request, production)
     _require_owner(request, found)
     setup.set_archived(found, found.archived is None)

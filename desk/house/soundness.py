@@ -1,4 +1,5 @@
-"""Whether a record that comes from outside is one that this application could have written: its fields, its document, its folders."""
+"""Whether a record that comes from outside is one that this application could have written: its fields, its document,
+its folders."""
 
 from __future__ import annotations
 
@@ -46,7 +47,8 @@ def require_fields(record: Model) -> None:
 
 
 def require_sound(record: Model) -> None:
-    """Its document, and where its folders lie; once all that it refers to is there. Raises BadDocument naming the record."""
+    """Its document, and where its folders lie; once all that it refers to is there. Raises BadDocument naming the
+    record."""
     try:
         _CHECKS.get(type(record), lambda record: None)(record)
     except PrismError as fault:

@@ -6,4 +6,5 @@ from desk.stations.registry import Mark, station
 
 @station("finish", "Finish", number=5)
 def mark(shot: Shot) -> Mark:
+    """Untouched: there is nothing to finish with yet."""
     return Mark.UNTOUCHED

@@ -37,7 +37,8 @@ def _row(shot: Shot) -> dict[str, Any]:
     places = {frame: place for place, frame in enumerate(planned)}
     return {
         "shot": shot,
-        "facts": f"{settings.frames} · {settings.rate:g} fps · {settings.width} × {settings.height} · {SPACES[settings.space]}",
+        "facts": f"{settings.frames} · {settings.rate:g} fps · {settings.width} × {settings.height} · "
+        f"{SPACES[settings.space]}",
         "frames": format_frames(present),
         "present": len(present),
         "whole": len(planned),
@@ -70,6 +71,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @with_shot
 def coming(request: HttpRequest, shot: Shot, station: str) -> HttpResponse:
+    """The page of a station that is not there yet."""
     headline, text = COMING[station]
     return render(
         request,

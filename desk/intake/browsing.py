@@ -19,8 +19,8 @@ MOST_COUNTED = 20_000  # entries of a folder that are counted
 
 
 def listing(shot: Shot, at: str) -> dict[str, Any]:
-    """The folders in one folder, each with how many pictures and folders it holds. Empty `at`: the shot's own folder, or the
-    production's while there is none. Raises UnreadableFile."""
+    """The folders in one folder, each with how many pictures and folders it holds. Empty `at`: the shot's own folder,
+    or the production's while there is none. Raises UnreadableFile."""
     folder = allowed_folder(at or _start(shot), shot.production)
     roots = [(root / shot.production.code).resolve() for root in settings.STORAGE_ROOTS]
     below = []

@@ -32,8 +32,8 @@ MOST_ASKED = 2000  # files whose time a page asks for
 
 
 def begin(element: Element, author) -> Job | None:
-    """Have every frame read that is new, has changed, or is read in another way since. None if there is none, or if that is
-    under way."""
+    """Have every frame read that is new, has changed, or is read in another way since. None if there is none, or if
+    that is under way."""
     document = document_of(element)
     mark = document.reading
     known = {check.frame: check for check in element.checks.all()}
@@ -58,8 +58,8 @@ def begin(element: Element, author) -> Job | None:
 
 
 def have_changed(element: Element) -> bool:
-    """Whether a file is another one than was read, or is to be read in another way since. Of files only the times are asked for, and
-    not of very many."""
+    """Whether a file is another one than was read, or is to be read in another way since. Of files only the times are
+    asked for, and not of very many."""
     if element.checks.exclude(document=document_of(element).reading).exists():
         return True
     kept = element.checks.values_list("facts__stamps", flat=True)[:MOST_ASKED]
@@ -73,7 +73,8 @@ def _is_another(path: Path, stamp: tuple) -> bool:
 
 
 def check(element_id: int, frame: int, is_over) -> str:
-    """Read one frame and keep its facts. Returns a line for the log. Raises UnreadableFile if a link leads elsewhere."""
+    """Read one frame and keep its facts. Returns a line for the log. Raises UnreadableFile if a link leads
+    elsewhere."""
     element = Element.objects.select_related("shot__production", "shot__plan").filter(pk=element_id).first()
     if element is None:
         return "The element was removed meanwhile."
@@ -89,8 +90,8 @@ def check(element_id: int, frame: int, is_over) -> str:
 
 
 def follow_up(element_id: int, frame: int, job: Job) -> None:
-    """After a frame was read: have it read again if it changed meanwhile, or how it is to be read; gather the findings once the
-    last frame of a job is read, and now and then before."""
+    """After a frame was read: have it read again if it changed meanwhile, or how it is to be read; gather the findings
+    once the last frame of a job is read, and now and then before."""
     element = Element.objects.select_related("shot__plan").filter(pk=element_id).first()
     if element is None:
         return

@@ -1,4 +1,5 @@
-"""Looking at the disk: folders become elements, and elements are brought up to date. Done by workers, never by a page."""
+"""Looking at the disk: folders become elements, and elements are brought up to date. Done by workers, never by a
+page."""
 
 from __future__ import annotations
 
@@ -103,8 +104,8 @@ def _is_inside(path: Path, shot: Shot) -> bool:
 
 
 def _keep(place: Place, gathered: Gathered) -> list[Element]:
-    """Bring records in line with what was found. An element that is gone keeps its record, without frames, while a ledger or a
-    delivery names it."""
+    """Bring records in line with what was found. An element that is gone keeps its record, without frames, while a
+    ledger or a delivery names it."""
     known = {element.found: element for element in place.elements.all()}
     unnamed = [element for element in known.values() if not element.document]  # from before there were documents
     kept = []

@@ -1,4 +1,5 @@
-"""What Intake keeps of files it has read: facts of every frame, the findings they lead to, and which of these were accepted."""
+"""What Intake keeps of files it has read: facts of every frame, the findings they lead to, and which of these were
+accepted."""
 
 from __future__ import annotations
 

@@ -29,8 +29,8 @@ KIND = "intake"
 
 
 def bring_in(shot: Shot, folder: str, name: str, author) -> Place:
-    """Register a folder, or one frame of a sequence, and have it looked at. Raises UnreadableFile or BadArgument; then nothing
-    is changed."""
+    """Register a folder, or one frame of a sequence, and have it looked at. Raises UnreadableFile or BadArgument; then
+    nothing is changed."""
     path = allowed_place(folder.strip(), shot.production)
     name = name.strip().replace("/", "_")
     if name and shot.elements.filter(name=name).exists():
@@ -89,8 +89,8 @@ def look_at(task: Task) -> str:
 
 
 def look_where_changed(shot: Shot, author) -> None:
-    """Have those places looked at whose folders hold other files since, and those files read that are others than were read:
-    folders and files are asked for their time, not listed."""
+    """Have those places looked at whose folders hold other files since, and those files read that are others than were
+    read: folders and files are asked for their time, not listed."""
     for place in shot.places.prefetch_related("elements"):
         if place.looked is not None and _newest(place) > place.looked.timestamp():
             look_again(place, author)

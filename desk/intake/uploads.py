@@ -1,7 +1,8 @@
-"""Files sent by a browser in pieces: taken up where they broke off, looked at before they are used, never in place of another.
+"""Files sent by a browser in pieces: taken up where they broke off, looked at before they are used, never in place of
+another.
 
-A file is known by the digest of its contents, which the page works out before it sends anything: so no other of the same name goes on
-where one broke off, and what has arrived is compared with what was meant.
+A file is known by the digest of its contents, which the page works out before it sends anything: so no other of the
+same name goes on where one broke off, and what has arrived is compared with what was meant.
 """
 
 from __future__ import annotations
@@ -44,7 +45,8 @@ class Coming:
 
 
 def begin(shot: Shot, folder: str, files: Sequence[Coming]) -> dict[str, Any]:
-    """Where each file is to go on: bytes that are there already. Raises BadArgument or TooLarge, with nothing changed."""
+    """Where each file is to go on: bytes that are there already. Raises BadArgument or TooLarge, with nothing
+    changed."""
     if not files or len(files) > MOST_FILES:
         raise BadArgument(f"Send from 1 to {MOST_FILES:,} files at once.", where="upload")
     place = _folder(shot, folder)
@@ -56,10 +58,12 @@ def begin(shot: Shot, folder: str, files: Sequence[Coming]) -> dict[str, Any]:
 
 
 def take(shot: Shot, folder: str, file: Coming, at: int, piece: bytes) -> dict[str, Any]:
-    """Put one piece behind those that are there. Once whole, the file is compared with its digest, looked at, and gets its name.
+    """Put one piece behind those that are there. Once whole, the file is compared with its digest, looked at, and gets
+    its name.
 
     Answers where to go on, which may be elsewhere than asked: another page may be sending the same. Raises BadArgument,
-    TooLarge, UnwritableFile, or UnreadableFile for what turns out to be no picture or not what was sent; that is not kept.
+    TooLarge, UnwritableFile, or UnreadableFile for what turns out to be no picture or not what was sent; that is not
+    kept.
     """
     place = _folder(shot, folder)
     begun = _begun(place, file)

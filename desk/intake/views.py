@@ -23,6 +23,7 @@ from prism.text import printable
 @require_GET
 @with_shot
 def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The page of what lies in a shot's folders."""
     if shot.can_be_changed_by(request.user):
         services.look_where_changed(shot, request.user)
     address = {"production": shot.production.code, "shot": shot.code}
@@ -52,12 +53,14 @@ def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_GET
 @with_shot
 def state(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What the page shows, for its next look."""
     return JsonResponse(inventory.state(shot))
 
 
 @require_POST
 @with_shot
 def bring(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Bring in a folder, or a file of it. Raises BadArgument."""
     require_change(request, shot)
     body = json_body(request)
     services.bring_in(shot, str(body.get("folder", "")), str(body.get("name", "")), request.user)
@@ -67,6 +70,7 @@ def bring(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def upload_begin(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Where each file that is to be sent goes on. Raises BadArgument or TooLarge."""
     require_change(request, shot)
     body = json_body(request)
     files = body.get("files")
@@ -94,6 +98,7 @@ def upload_piece(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def folders(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The folders below one, to choose from. Raises BadArgument."""
     return JsonResponse(browsing.listing(shot, request.GET.get("at", "")))
 
 

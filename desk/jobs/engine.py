@@ -1,10 +1,11 @@
 """The one engine for long work: who takes which task, who is running, and what happens if a worker does not come back.
 
-Celery and Redis are no more than a doorbell here: a message means that some task waits, not which. All that has to survive a crash
-(who claims a task, when its worker was last heard of, how often it was tried, who waits for whom) stands in the database, where a
-worker takes the first task by priority under a claim of its own. So lost or doubled messages do no harm, a job put first goes
-first, a cancel is seen within a beat, and workers on other machines need nothing but the database, the queue and the storage.
-So Celery's retries and results are not used, and a message is acknowledged late only so that it rings again after a crash.
+Celery and Redis are no more than a doorbell here: a message means that some task waits, not which. All that has to
+survive a crash (who claims a task, when its worker was last heard of, how often it was tried, who waits for whom)
+stands in the database, where a worker takes the first task by priority under a claim of its own. So lost or doubled
+messages do no harm, a job put first goes first, a cancel is seen within a beat, and workers on other machines need
+nothing but the database, the queue and the storage. So Celery's retries and results are not used, and a message is
+acknowledged late only so that it rings again after a crash.
 """
 
 from __future__ import annotations
@@ -53,10 +54,11 @@ def begin(
     after: Job | None = None,
     **payload: Any,
 ) -> Job:
-    """Make a job of unsaved tasks, of a shot or of a whole production. The caller sends the messages, by top_up, once all is committed.
+    """Make a job of unsaved tasks, of a shot or of a whole production. The caller sends the messages, by top_up, once
+    all is committed.
 
-    after: the job that has to be done well before this one begins. Raises BadArgument, before they are all made, if there are
-    more tasks than any job may have.
+    after: the job that has to be done well before this one begins. Raises BadArgument, before they are all made, if
+    there are more tasks than any job may have.
     """
     listed = list(islice(tasks, MOST_TASKS + 1))
     if len(listed) > MOST_TASKS:
@@ -101,8 +103,8 @@ def waiting(now: datetime | None = None) -> QuerySet[Task]:
 
 
 def _turns() -> list[Case]:
-    """By how many tasks of the same kind are running, fewest first: each kind has its turn, so that one frame to hand off
-    does not wait for a thousand to render."""
+    """By how many tasks of the same kind are running, fewest first: each kind has its turn, so that one frame to hand
+    off does not wait for a thousand to render."""
     running = Task.objects.filter(state=State.RUNNING).values_list("job__kind").annotate(count=Count("pk")).order_by()
     whens = [When(job__kind=kind, then=Value(count)) for kind, count in running]
     return [Case(*whens, default=Value(0))] if whens else []
@@ -185,10 +187,12 @@ def messages() -> int | None:
 
 
 def greet(name: str) -> None:
+    """Note that a worker is there."""
     Worker.objects.update_or_create(name=name, defaults={"seen": timezone.now()})
 
 
 def running_workers() -> list[str]:
+    """The names of the workers that were heard of lately."""
     return list(Worker.objects.filter(seen__gte=timezone.now() - LOST_AFTER).values_list("name", flat=True))
 
 

@@ -24,8 +24,8 @@ GOOD = (State.DONE, State.SKIPPED)
 
 
 class Job(models.Model):
-    """kind: who carries its tasks out, see kinds.py. payload: what that needs to know of the job as a whole. shot: None for work of a
-    whole production. after: its tasks wait until all of that job's are done well."""
+    """kind: who carries its tasks out, see kinds.py. payload: what that needs to know of the job as a whole. shot: None
+    for work of a whole production. after: its tasks wait until all of that job's are done well."""
 
     kind = models.CharField(max_length=20)
     production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="jobs")

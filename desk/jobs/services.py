@@ -35,8 +35,12 @@ def listed(user) -> dict[str, Any]:
 def counts_by_state(tasks: str) -> dict[str, Count]:
     """For annotating what has tasks, reached by the path `tasks`: how many there are, and in which states."""
     wanted = {
-        "good": GOOD, "open": OPEN, "running": [State.RUNNING], "failed": [State.FAILED], "cancelled": [State.CANCELLED],
-    }  # fmt: skip
+        "good": GOOD,
+        "open": OPEN,
+        "running": [State.RUNNING],
+        "failed": [State.FAILED],
+        "cancelled": [State.CANCELLED],
+    }
     counts = {name: Count(tasks, filter=Q(**{f"{tasks}__state__in": states})) for name, states in wanted.items()}
     return {"whole": Count(tasks), **counts}
 

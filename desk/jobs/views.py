@@ -23,11 +23,13 @@ def work(request: HttpRequest) -> HttpResponse:
 
 @require_GET
 def progress(request: HttpRequest) -> JsonResponse:
+    """The same as the page shows, for its next look."""
     return JsonResponse(services.listed(request.user))
 
 
 @require_GET
 def detail(request: HttpRequest) -> JsonResponse:
+    """What is left of a job and what went wrong with it. Raises BadArgument without a job's number."""
     key = request.GET.get("job", "")
     if not key.isdecimal():
         raise BadArgument("Name a job.", where="job")

@@ -1,4 +1,5 @@
-"""A shot's folder compared with its plan, frame by frame, by workers; what is shown belongs to the plan it was made from."""
+"""A shot's folder compared with its plan, frame by frame, by workers; what is shown belongs to the plan it was made
+from."""
 
 from __future__ import annotations
 
@@ -25,7 +26,8 @@ MOST_SHOWN = 200
 
 
 def begin(shot: Shot, plan: Plan, author) -> Job:
-    """Queue every frame of every image. One that is under way for the shot is given up for this one. Raises BadArgument."""
+    """Queue every frame of every image. One that is under way for the shot is given up for this one. Raises
+    BadArgument."""
     if not plan.cameras:
         raise BadArgument("The plan has no camera, so there are no files.", where="cameras", advice="Choose one first.")
     expand(plan, facts_for(shot, plan.cameras))  # refuses what is too much
@@ -73,7 +75,8 @@ def compare_frame(task: Task) -> Outcome:
 
 
 def newest(shot: Shot) -> dict[str, Any] | None:
-    """The last comparison: how far it is, what it found, and the plan and scene it belongs to. None if there was none."""
+    """The last comparison: how far it is, what it found, and the plan and scene it belongs to. None if there was
+    none."""
     job = shot.jobs.filter(kind=KIND).first()
     if job is None:
         return None

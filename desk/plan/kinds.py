@@ -27,10 +27,12 @@ def begin_measuring(shot: Shot, camera: str, author) -> Job | None:
 
 @kind("measure", station="plan")
 def measure(task: Task, watch: Watch) -> Outcome:
+    """Render one small frame to know what a frame costs. Raises PrismError."""
     measured = measures.measure(task.job.shot_id, task.given("camera"))
     return Outcome(line=f"Rendered in {measured.seconds:.1f} s.", seconds=measured.seconds)
 
 
 @kind("audit", station="plan")
 def audit(task: Task, watch: Watch) -> Outcome:
+    """Compare one frame on disk with the plan. Raises PrismError."""
     return audits.compare_frame(task)

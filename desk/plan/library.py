@@ -71,6 +71,7 @@ def bring_in(production: Production, data: Any) -> None:
 
 @at_once
 def rename(production: Production, name: str, new: str) -> None:
+    """Give a preset of a production another name. Raises BadArgument."""
     library = _locked(production)
     require_own(find(name, library).name)
     _store(production, library, renamed(name, new, library))
@@ -78,6 +79,7 @@ def rename(production: Production, name: str, new: str) -> None:
 
 @at_once
 def duplicate(production: Production, name: str, new: str) -> None:
+    """Add a copy of a preset under a name of its own. Raises BadArgument."""
     library = _locked(production)
     require_free(new, library)
     twin = find(name, library).as_json() | {"name": new, "formerly": []}
@@ -86,6 +88,7 @@ def duplicate(production: Production, name: str, new: str) -> None:
 
 @at_once
 def delete(production: Production, name: str) -> None:
+    """Take a preset away; plans that were made with it stay. Raises BadArgument."""
     library = _locked(production)
     require_own(find(name, library).name)
     _store(production, library, removed(name, library))
@@ -141,4 +144,5 @@ def keep_size(production: Production, title: str, width: int, height: int) -> No
 
 
 def drop_size(production: Production, title: str) -> None:
+    """Take a size of the production away. Raises BadArgument."""
     production.sizes.filter(title=title).delete()

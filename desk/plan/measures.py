@@ -63,7 +63,8 @@ def estimate(shot: Shot, document: Document) -> dict[str, Any] | None:
         return None
     measured = [Measured(frame.seconds, frame.width, frame.height, frame.samples, frame.beside) for frame in frames]
     newest = frames[0]
-    seen = f"{newest.camera} {newest.frame} at {newest.width} × {newest.height}, {newest.samples} samples, {newest.seconds:.1f} s"
+    size = f"{newest.width} × {newest.height}"
+    seen = f"{newest.camera} {newest.frame} at {size}, {newest.samples} samples, {newest.seconds:.1f} s"
     others = f" and {len(frames) - 1} before" if len(frames) > 1 else ""
     beside = f", {newest.beside} side by side" if newest.beside > 1 else ""
     return {

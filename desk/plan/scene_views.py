@@ -20,12 +20,14 @@ from prism.errors import BadArgument
 @require_GET
 @with_shot
 def side(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The scene seen from the side, for the layers of the plan."""
     return JsonResponse(scenes.seen_from_the_side(shot, _frame(request, shot), request.GET.get("camera", "")))
 
 
 @require_GET
 @with_shot
 def mist(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """How the mist of a plan looks through a camera."""
     found = {name: request.GET.get(name, "") for name in ("near", "far", "power")}
     try:
         setting = Mist.model_validate(found)

@@ -150,7 +150,8 @@ def catalogue() -> list[dict[str, Any]]:
 
 
 def choices() -> dict[str, Any]:
-    """What the sheet offers besides: roles in their order, and what a layer may do with groups, surroundings, materials."""
+    """What the sheet offers besides: roles in their order, and what a layer may do with groups, surroundings,
+    materials."""
     return {
         "roles": [{"role": role, "title": title} for role, title in ROLE_TITLES.items()],
         "visibilities": VISIBILITIES,

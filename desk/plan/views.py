@@ -82,12 +82,14 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What a plan on the page comes to: files, findings and estimates. Nothing is saved."""
     return JsonResponse(services.answer(shot, _asked(request, shot, json_body(request))))
 
 
 @require_POST
 @with_shot
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Save a plan, unless somebody else did meanwhile."""
     require_change(request, shot)
     body = json_body(request)
     opened = get_object_or_404(Plan, shot=shot)

@@ -9,5 +9,6 @@ from desk.rebuild import sweeps
 
 @kind(sweeps.KIND, station="rebuild")
 def compare(task: Task, watch: Watch) -> Outcome:
+    """One frame of a shot compared with what was rendered. Raises PrismError."""
     line, result = sweeps.compare(task, watch.is_over)
     return Outcome(line=line, result=result)

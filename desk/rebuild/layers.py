@@ -20,7 +20,8 @@ from prism.passes.plan import Plan
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """What makes one picture of a shot. elements: as `chosen` names them, the main one first. frames: that all of them have."""
+    """What makes one picture of a shot. elements: as `chosen` names them, the main one first. frames: that all of them
+    have."""
 
     chosen: Chosen
     elements: tuple[Element, ...]
@@ -28,8 +29,8 @@ class Picture:
 
 
 def picture_of(shot: Shot, camera: str = "", number: int | None = None) -> Picture | None:
-    """The layers of a version of the plan through a camera: the newest version with all of them, the first such camera of its
-    plan, unless they are named. None if no version has."""
+    """The layers of a version of the plan through a camera: the newest version with all of them, the first such camera
+    of its plan, unless they are named. None if no version has."""
     planned = [(element, document_of(element)) for element in shot.elements.exclude(document={})]
     planned = [(element, document) for element, document in planned if document.planned and document.frames]
     for plan in _plans(shot, number):
@@ -70,8 +71,8 @@ def _plans(shot: Shot, number: int | None) -> list[Plan]:
 
 
 def ledger_of(picture: Picture, frame: int, *, by: str | None = None, denoised: bool | None = None) -> documents.Ledger:
-    """The first ledger of a picture. denoised: where there is a denoised beauty if None. Raises NoBeauty, NoComponents or
-    UnreadableFile."""
+    """The first ledger of a picture. denoised: where there is a denoised beauty if None. Raises NoBeauty, NoComponents
+    or UnreadableFile."""
     sources = sources_of(picture.elements, frame)
     if denoised is None:
         parts = [OfElement(sources, layer) for layer in picture.chosen.layers]

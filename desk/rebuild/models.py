@@ -27,7 +27,8 @@ class Ledger(models.Model):
 
 
 class LedgerVersion(models.Model):
-    """A ledger as it was at one moment; never changed. base: number of the version that it differs least from, of those before."""
+    """A ledger as it was at one moment; never changed. base: number of the version that it differs least from, of those
+    before."""
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="versions")
     number = models.PositiveIntegerField()
@@ -43,4 +44,5 @@ class LedgerVersion(models.Model):
 
     @property
     def label(self) -> str:
+        """As file names say it."""
         return f"v{self.number:03}"

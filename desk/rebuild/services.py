@@ -51,8 +51,9 @@ MOST_NAMES = 20_000
 
 
 def open_ledger(shot: Shot) -> Ledger | None:
-    """The ledger in work, made from the passes found if there is none yet: all layers of the newest version of the plan that has
-    them, else the first element that was brought in, those with a beauty before others. None if the shot has no frames.
+    """The ledger in work, made from the passes found if there is none yet: all layers of the newest version of the plan
+    that has them, else the first element that was brought in, those with a beauty before others. None if the shot has
+    no frames.
 
     Raises NoBeauty, NoComponents or UnreadableFile if the files do not allow a first ledger.
     """
@@ -87,8 +88,8 @@ def parse(shot: Shot, document: Any) -> documents.Ledger:
 
 
 def save(ledger: Ledger, document: documents.Ledger, revision: int, user) -> int:
-    """Save a change that builds on `revision`; what files it lies on follows from the document. Returns the new revision; raises
-    Outdated if it is not the newest."""
+    """Save a change that builds on `revision`; what files it lies on follows from the document. Returns the new
+    revision; raises Outdated if it is not the newest."""
     element = ledger.shot.elements.filter(name=document.elements[0]).first() if document.elements else None
     changed = Ledger.objects.filter(pk=ledger.pk, revision=revision).update(
         document=document.as_json(),
@@ -103,8 +104,8 @@ def save(ledger: Ledger, document: documents.Ledger, revision: int, user) -> int
 
 
 def theirs(ledger: Ledger, mine: documents.Ledger, base: documents.Ledger | None) -> dict[str, Any]:
-    """The ledger as somebody else left it: who, when, and what they changed since `base`, in words; both changes as one ledger where
-    they do not meet."""
+    """The ledger as somebody else left it: who, when, and what they changed since `base`, in words; both changes as one
+    ledger where they do not meet."""
     newest = Ledger.objects.select_related("changed_by").get(pk=ledger.pk)
     document = parse(ledger.shot, newest.document)
     return {
@@ -124,7 +125,8 @@ def _joined(base: documents.Ledger | None, mine: documents.Ledger, other: docume
 
 
 def keep_version(ledger: Ledger, user, comment: str = "", document: documents.Ledger | None = None) -> LedgerVersion:
-    """Keep the ledger as it is now, or a document that was not saved; the newest version again if nothing changed since."""
+    """Keep the ledger as it is now, or a document that was not saved; the newest version again if nothing changed
+    since."""
     with transaction.atomic():
         now = locked(ledger)
         if document is not None:
@@ -158,8 +160,8 @@ def version_entry(version: LedgerVersion) -> dict[str, Any]:
 
 
 def laid_on(ledger: Ledger, document: documents.Ledger, element: Element) -> documents.Ledger:
-    """The document on another element of the shot; one of several layers on the same layers of its camera and version. Nothing is
-    saved. Raises UnreadableFile if that has no readable frame, or a layer is missing there."""
+    """The document on another element of the shot; one of several layers on the same layers of its camera and version.
+    Nothing is saved. Raises UnreadableFile if that has no readable frame, or a layer is missing there."""
     frames = frames_on_disk(element)
     if not frames:
         raise UnreadableFile("This element has no frames on disk.", where=element.name)
@@ -207,12 +209,13 @@ class _Kept:
 
     @property
     def byte_count(self) -> int:
+        """About what a result takes in memory."""
         return 1000
 
 
 def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]:
-    """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as `trimmed`,
-    what the ledger as it is makes of the picture."""
+    """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as
+    `trimmed`, what the ledger as it is makes of the picture."""
     plain = document.untrimmed()
     key = ("balance", plain.beauty, plain.reference, plain.alpha, plain.rows, _identity(plain, sources))
     kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
@@ -290,8 +293,8 @@ def _listed(element: Element, pass_: ElementPass) -> dict[str, Any]:
 
 
 def start_again(ledger: Ledger, frame: int, by: str, *, denoised: bool, of_layers: bool) -> documents.Ledger:
-    """A fresh first ledger, by components or by light groups, under the same name; of all layers that its element is one of, or of
-    that element alone. Nothing is saved. Raises BadArgument, NoBeauty, NoComponents or UnreadableFile."""
+    """A fresh first ledger, by components or by light groups, under the same name; of all layers that its element is
+    one of, or of that element alone. Nothing is saved. Raises BadArgument, NoBeauty, NoComponents or UnreadableFile."""
     picture = layers.picture_around(ledger.shot, ledger.element) if of_layers else None
     if picture is not None:
         made = layers.ledger_of(picture, frame, by=by, denoised=denoised).replace(name=ledger.name)
@@ -301,7 +304,8 @@ def start_again(ledger: Ledger, frame: int, by: str, *, denoised: bool, of_layer
 
 
 def exported(ledger: Ledger, document: documents.Ledger) -> dict[str, Any]:
-    """The document for other programs, with a table of where its sources lie below the production's folder of the shot."""
+    """The document for other programs, with a table of where its sources lie below the production's folder of the
+    shot."""
     elements = [document_of(element) for element in ledger.shot.elements.exclude(document={})]
     folder = shot_folder(ledger.shot)
     return with_files(document, elements, folder).as_json()
@@ -326,8 +330,8 @@ def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: di
 
 
 def frame_around(ledger: Ledger, frame: int) -> OpenFrame:
-    """The passes of all elements of the shot that have a frame, the ledger's own first; of a planned one only those of the same camera
-    and version beside what was brought in. Raises UnreadableFile."""
+    """The passes of all elements of the shot that have a frame, the ledger's own first; of a planned one only those of
+    the same camera and version beside what was brought in. Raises UnreadableFile."""
     (main, *_) = elements_of(ledger, parse(ledger.shot, ledger.document))
     own = document_of(main)
     others = [
@@ -352,8 +356,8 @@ def pasted(
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:
-    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or `behind` and a pass, for
-    it as a background, in that of the id `row` if there is one. Nothing is saved.
+    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or `behind` and a
+    pass, for it as a background, in that of the id `row` if there is one. Nothing is saved.
 
     Raises UnknownSource.
     """

@@ -17,6 +17,7 @@ from prism.viewing.subjects import LedgerSubject
 
 @subject("ledger")
 def open_stage(asked: Asked) -> Opened:
+    """A stage of a ledger, of the page or of a version. Raises BadDocument, UnreadableFile."""
     ledger = get_object_or_404(asked.shot.ledgers.select_related("element"), pk=whole_number(asked.body, "ledgerId"))
     version = asked.chosen.get("version")
     kept = get_object_or_404(ledger.versions, number=whole_number(asked.chosen, "version")) if version else None

@@ -1,5 +1,5 @@
-"""All frames of a shot compared with what was rendered, by workers. A verdict is that of its frame, its files and the untrimmed rows:
-once one of them is another, it is not told any more."""
+"""All frames of a shot compared with what was rendered, by workers. A verdict is that of its frame, its files and the
+untrimmed rows: once one of them is another, it is not told any more."""
 
 from __future__ import annotations
 
@@ -51,7 +51,8 @@ def begin(ledger: Ledger, document: Document, author) -> Job:
 
 
 def state(ledger: Ledger, document: Document) -> dict[str, Any]:
-    """What is known of all frames with these rows and the files as they are now, and how many are still to be compared."""
+    """What is known of all frames with these rows and the files as they are now, and how many are still to be
+    compared."""
     plain = document.untrimmed()
     elements = services.elements_of(ledger, plain)
     job = _newest(ledger, _mark(ledger, plain, elements))
@@ -69,7 +70,8 @@ def stop(ledger: Ledger, document: Document) -> None:
 
 
 def compare(task: Task, is_over) -> tuple[str, dict[str, Any]]:
-    """One frame. Returns a line for the log, and the verdict with the files it is of; a frame that cannot be read has one too."""
+    """One frame. Returns a line for the log, and the verdict with the files it is of; a frame that cannot be read has
+    one too."""
     payload = task.job.payload
     ledger = Ledger.objects.select_related("shot__production", "element").filter(pk=payload["ledger"]).first()
     if ledger is None:

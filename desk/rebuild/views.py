@@ -48,6 +48,7 @@ HISTOGRAM_WIDTH = 640  # of the picture whose values are counted
 @require_GET
 @with_shot
 def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The page of the ledger; that of the ways to begin one while there is none."""
     context = {
         "shot": shot,
         "stations": stations(shot),
@@ -75,6 +76,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 @computed()
 def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What each row of the ledger on the page adds."""
     body = json_body(request)
     look = Look(transform=_transform(shot, body))
     document = services.parse(shot, body.get("ledger"))
@@ -85,6 +87,7 @@ def contributions(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 @computed()
 def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Whether the ledger on the page lands on what was rendered, and why not."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     result = services.balance_of(document, _sources(shot, body, document))
@@ -108,8 +111,8 @@ def sweep(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 @computed()
 def histogram(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """How often values come that the curves of a row get; with `measure`, those that fog goes by; with a source and `what` is
-    measured of it, those that the range of a matte goes by."""
+    """How often values come that the curves of a row get; with `measure`, those that fog goes by; with a source and
+    `what` is measured of it, those that the range of a matte goes by."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     sources = _sources(shot, body, document)
@@ -158,6 +161,7 @@ def _measured(body: dict[str, Any]) -> str:
 @require_POST
 @with_shot
 def save(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Save the ledger on the page, joined with what others saved meanwhile where that does not meet."""
     require_change(request, shot)
     body = json_body(request)
     ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
@@ -174,6 +178,7 @@ def save(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def version(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Keep the ledger as a version."""
     require_change(request, shot)
     body = json_body(request)
     comment = str(body.get("comment", ""))[:500]
@@ -185,6 +190,7 @@ def version(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def version_document(request: HttpRequest, shot: Shot, ledger: int, number: int) -> JsonResponse:
+    """The ledger of a version, to go back to it."""
     kept = get_object_or_404(LedgerVersion, ledger__shot=shot, ledger=ledger, number=number)
     document = services.parse(shot, kept.document)
     now = services.parse(shot, kept.ledger.document)
@@ -219,6 +225,7 @@ def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResp
 @with_shot
 @computed()
 def first(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """A first ledger from the passes there are. Nothing is saved."""
     body = json_body(request)
     ledger = _ledger(shot, body)
     frame, by, denoised = whole_number(body, "frame"), str(body.get("by")), body.get("denoised") is True

@@ -102,6 +102,7 @@ def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
 
 
 def difference_jpeg(first: Run, second: Run, wanted: Wanted) -> bytes:
+    """The difference of one pass in two rendered frames. Raises PrismError."""
     a, b = (sources_of_pass(frame, wanted.key) for frame in _chosen(pairs(first, second), wanted, exactly=True))
     return encode(difference_picture(a, b, key=wanted.key, width=WIDTH), "jpeg")
 

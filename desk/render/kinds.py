@@ -71,8 +71,8 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
 
 
 def _make_known(run: Run, plan: Plan, files: Sequence[PlannedFiles], image: PlannedImage) -> None:
-    """What a run has made so far is an element of the shot, so that Intake and Rebuild find it; once an image has all its frames,
-    Intake reads them."""
+    """What a run has made so far is an element of the shot, so that Intake and Rebuild find it; once an image has all
+    its frames, Intake reads them."""
     single = len(plan.layers) == 1 and len(plan.cameras) == 1
     name = f"render v{run.number:03}" + ("" if single else f" {image.layer.name} {image.camera}")
     with suppress(*CUT_OFF):

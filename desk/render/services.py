@@ -48,7 +48,8 @@ LETTERS = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunRequest:
-    """What of a plan is to be rendered. frames: a list, empty for all. Empty layers and light groups are all of them."""
+    """What of a plan is to be rendered. frames: a list, empty for all. Empty layers and light groups are all of
+    them."""
 
     frames: str = ""
     every: int = 1
@@ -60,8 +61,8 @@ class RunRequest:
 
 
 def begin(shot: Shot, user, request: RunRequest) -> Run:
-    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the request has faults; Locked or
-    Kept if files that are there would be written over."""
+    """Lock the plan and queue its frames. Raises BadArgument, with nothing queued, if the plan or the request has
+    faults; Locked or Kept if files that are there would be written over."""
     scene_of(shot)
     opened = open_plan(shot)
     plan = Plan.from_json(opened.document, where="plan")
@@ -265,7 +266,8 @@ def _require_memory(plan: Plan, facts: SceneFacts) -> None:
     there = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     if needed > there:
         raise BadArgument(
-            f"One frame takes about {spoken_bytes(needed)} of memory while it is rendered; this machine has {spoken_bytes(there)}.",
+            f"One frame takes about {spoken_bytes(needed)} of memory while it is rendered; this machine has "
+            f"{spoken_bytes(there)}.",
             where="shot",
             advice="Choose a smaller size, or fewer passes for a layer.",
         )
@@ -312,8 +314,8 @@ def _summary(run, results: list[dict[str, Any]]) -> dict[str, Any]:
 
 
 def _times(frames: list[Task], stalled: str) -> dict[str, Any]:
-    """How far, how long, and how long still, from the time in which anything was worked on; none is left to say of a run
-    that is stalled."""
+    """How far, how long, and how long still, from the time in which anything was worked on; none is left to say of a
+    run that is stalled."""
     unfinished = [frame for frame in frames if frame.state in OPEN]
     rendered = [frame for frame in frames if frame.state == State.DONE]
     elapsed = _worked(frames, timezone.now())

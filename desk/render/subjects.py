@@ -13,6 +13,7 @@ from prism.viewing.subjects import PassSubject
 
 @subject("run")
 def open_rendered(asked: Asked) -> Opened:
+    """One pass of a frame that was rendered here. Raises UnreadableFile."""
     frames = Task.objects.filter(job__kind=KIND, job__shot=asked.shot)
     task = get_object_or_404(frames.select_related("job__run__shot__production"), pk=whole_number(asked.chosen, "task"))
     key = str(asked.chosen.get("key", "beauty"))

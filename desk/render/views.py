@@ -26,6 +26,7 @@ ACTIONS = {"cancel": services.cancel, "resume": services.resume}
 @require_GET
 @with_shot
 def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The page where runs are ordered and watched."""
     context = {"shot": shot, "stations": stations(shot), "current": "render"}
     try:
         plan = Plan.from_json(open_plan(shot).document, where="plan")
@@ -55,6 +56,7 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def start(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Begin a run. Raises BadArgument, with nothing begun."""
     require_change(request, shot)
     body = json_body(request)
     wanted = services.RunRequest(
@@ -73,6 +75,7 @@ def start(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """How far the runs of a shot are."""
     return JsonResponse(_progress(shot, request.GET.get("run", "")))
 
 
@@ -96,6 +99,7 @@ def change(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_GET
 @with_shot
 def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
+    """What is known of one frame of a run."""
     return JsonResponse(services.detail(_frame(shot, pk)))
 
 
@@ -103,6 +107,7 @@ def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
 @with_shot
 @computed("thumbs", waiting=40)
 def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
+    """The beauty of a rendered frame, small."""
     key, denoised = request.GET.get("pass", "beauty"), request.GET.get("denoised") == "1"
     answer = HttpResponse(comparing.picture_of(_frame(shot, pk), key, denoised=denoised), content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=5"
@@ -112,6 +117,7 @@ def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
 @require_GET
 @with_shot
 def compare(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Two rendered frames beside each other, in numbers."""
     return JsonResponse(comparing.comparison(*_two(request, shot)))
 
 
@@ -119,6 +125,7 @@ def compare(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 @computed()
 def difference(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The difference of two rendered frames as a picture."""
     return HttpResponse(comparing.difference_jpeg(*_two(request, shot)), content_type="image/jpeg")
 
 

@@ -1,4 +1,5 @@
-"""Which files a shot's runs wrote, from which plan and scene. What is written stays: nothing else is put in its place."""
+"""Which files a shot's runs wrote, from which plan and scene. What is written stays: nothing else is put in its
+place."""
 
 from __future__ import annotations
 
@@ -41,8 +42,8 @@ def require_free(shot: Shot, plan: str, scene: str, paths: Iterable[str]) -> Non
 
 
 def require_replaceable(shot: Shot, plan: str, scene: str, folder: Path, paths: Iterable[str]) -> None:
-    """Before a frame is made: raises Kept if a file that is there is not from the same plan and scene, or not known to be
-    and sound."""
+    """Before a frame is made: raises Kept if a file that is there is not from the same plan and scene, or not known to
+    be and sound."""
     wanted = [path for path in paths if (folder / path).exists()]
     for path in _others(shot, plan, scene, wanted):
         raise Kept(path)
@@ -54,8 +55,8 @@ def require_replaceable(shot: Shot, plan: str, scene: str, folder: Path, paths: 
 
 
 def record(shot: Shot, plan: str, scene: str, paths: Iterable[str]) -> None:
-    """Say what these files are made from. Before they are written: whoever is cut off afterwards must find them its own,
-    also in formats whose files cannot say it themselves."""
+    """Say what these files are made from. Before they are written: whoever is cut off afterwards must find them its
+    own, also in formats whose files cannot say it themselves."""
     rows = [Written(shot=shot, key=key_of(path), path=path, plan=plan, scene=scene) for path in paths]
     Written.objects.bulk_create(rows, update_conflicts=True, update_fields=["plan", "scene"], batch_size=AT_ONCE)
 

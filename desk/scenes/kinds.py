@@ -44,6 +44,7 @@ def _drawings(version: SceneVersion) -> QuerySet[Task]:
 
 @kind("look", station="scene")
 def draw(task: Task, watch: Watch) -> Outcome:
+    """Draw the small pictures of one version of a scene. Raises PrismError."""
     version = SceneVersion.objects.select_related("shot").get(pk=task.given("scene"))
     path = services.draw_picture(version, task.given("camera"))
     return Outcome(line=f"Drawn: {path.name}.", bytes=path.stat().st_size)

@@ -32,6 +32,7 @@ NO_SCENE = "This shot has no scene that can be rendered here."
 
 
 def current(shot: Shot) -> SceneVersion | None:
+    """The version that counts now; None without any."""
     return shot.scenes.first()
 
 
@@ -135,7 +136,8 @@ def described(shot: Shot) -> dict[str, Any]:
 
 
 def seen_from_the_side(shot: Shot, frame: int, camera: str) -> dict[str, Any]:
-    """Outlines in depth and height, and the edge of the picture, for drawing. Raises as scene_of, and for the camera."""
+    """Outlines in depth and height, and the edge of the picture, for drawing. Raises as scene_of, and for the
+    camera."""
     setting = shot.settings
     aspect = setting.width * setting.pixel_aspect / setting.height
     view = side_view(scene_of(shot), frame, camera, aspect=aspect)

@@ -26,6 +26,7 @@ from prism.passes.facts_sheet import CARRIES, FactsSheet
 @require_http_methods(["GET", "POST"])
 @with_shot
 def scene(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """The page of a shot's scene: what is in it, seen from the side, and its versions."""
     fault = None
     path = request.POST.get("path", "")
     if request.method == "POST":

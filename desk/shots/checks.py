@@ -6,6 +6,7 @@ from django.core.checks import Error, register
 
 @register
 def storage_is_readable(app_configs, **kwargs) -> list[Error]:
+    """Django's own checks say at the start what would fail at the first page."""
     return [
         Error(
             f"The storage folder {root} is not there.",

@@ -30,6 +30,7 @@ class Production(models.Model):
         return self.memberships.filter(user=user, role__in=may).exists()
 
     def is_owned_by(self, user) -> bool:
+        """Whether somebody may name members and shots."""
         return self.memberships.filter(user=user, role=Membership.Role.OWNER).exists()
 
 
@@ -51,6 +52,7 @@ class Membership(models.Model):
 
 class ShotQuerySet(models.QuerySet):
     def visible_to(self, user) -> ShotQuerySet:
+        """Those of the productions that somebody belongs to."""
         return self.filter(production__memberships__user=user).select_related("production", "plan")
 
 
@@ -82,6 +84,7 @@ class Shot(models.Model):
 
     @property
     def frames(self) -> tuple[int, ...]:
+        """The frames that are written. Raises BadDocument, as `settings`."""
         return self.settings.written_frames
 
     def can_be_changed_by(self, user) -> bool:

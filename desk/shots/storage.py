@@ -1,4 +1,5 @@
-"""Where pictures may lie: in the folder of their production below a storage root, with links resolved, and nowhere else."""
+"""Where pictures may lie: in the folder of their production below a storage root, with links resolved, and nowhere
+else."""
 
 from __future__ import annotations
 
@@ -63,7 +64,8 @@ def shot_file(shot: Shot, relative: str) -> Path:
 
 
 def shot_folder(shot: Shot) -> Path:
-    """Where all files of a shot are written. It stays what it was when the shot was made, whatever the shot is called."""
+    """Where all files of a shot are written. It stays what it was when the shot was made, whatever the shot is
+    called."""
     return settings.STORAGE_ROOTS[0] / shot.folder
 
 

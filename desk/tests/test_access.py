@@ -13,7 +13,8 @@ from desk.tests.world import WorldCase
 from prism.delivery.deliver import Output
 from prism.errors import UnreadableFile
 
-# For every name of an address: who may GET it and who may POST to it. `members` and `artists` (owners too) are of the production,
+# For every name of an address: who may GET it and who may POST to it. `members` and `artists` (owners too) are of the
+# production,
 # `users` are logged in, `keepers` keep accounts; nobody uses a method that is None.
 RULES = {
     "health": ("anyone", "anyone"),
@@ -152,9 +153,15 @@ class EveryAddress(WorldCase):
                 client.force_login(user)
         (self.delivery,) = order(self.shot, self.ledger, None, "1001", {".exr": Output()})
         self.values = {
-            "production": "TST", "shot": "TST_010", "pk": self.delivery.job.tasks.first().pk, "camera": "wide", "number": 1,
-            "ledger": self.ledger.pk, "element": self.element.pk, "delivery": self.delivery.pk,
-        }  # fmt: skip
+            "production": "TST",
+            "shot": "TST_010",
+            "pk": self.delivery.job.tasks.first().pk,
+            "camera": "wide",
+            "number": 1,
+            "ledger": self.ledger.pk,
+            "element": self.element.pk,
+            "delivery": self.delivery.pk,
+        }
 
     def status(self, role, method, name, arguments, values):
         address = reverse(name, kwargs={argument: values[argument] for argument in arguments})

@@ -1,4 +1,5 @@
-"""The whole job through a real page, a real queue and a real worker: log in, change a row, see it, write it, check it."""
+"""The whole job through a real page, a real queue and a real worker: log in, change a row, see it, write it, check
+it."""
 
 import json
 import re

@@ -238,7 +238,8 @@ class Newest(WorldCase):
 
 
 class AtOnce(World, Together, TransactionTestCase):
-    """First visits and creations, eight of each in the same moment: none fails otherwise than in words, none is doubled."""
+    """First visits and creations, eight of each in the same moment: none fails otherwise than in words, none is
+    doubled."""
 
     def setUp(self):
         super().setUp()
@@ -270,20 +271,42 @@ class AtOnce(World, Together, TransactionTestCase):
         self.give_scene(build_scene())
         plan = open_plan(self.shot).document
         as_json = {"content_type": "application/json"}
-        shot = {"code": "NEW_010", "title": "", "frames": "1-2", "rate": "24", "size": "", "width": "64", "height": "36",
-                "space": "lin_rec709", "camera": ""}  # fmt: skip
+        shot = {
+            "code": "NEW_010",
+            "title": "",
+            "frames": "1-2",
+            "rate": "24",
+            "size": "",
+            "width": "64",
+            "height": "36",
+            "space": "lin_rec709",
+            "camera": "",
+        }
         cases = (
             (reverse("production-new"), {"data": {"code": "NEW", "title": "x"}}, Production.objects.filter(code="NEW")),
             (reverse("production", args=["TST"]), {"data": shot}, Shot.objects.filter(code="NEW_010")),
-            (self.url("intake-bring"), {"data": json.dumps({"folder": str(self.folder), "name": "files"}), **as_json},
-             Place.objects.filter(name="files")),
-            (self.url("plan-presets"), {"data": json.dumps({"action": "keep", "new": "mine", "plan": plan}), **as_json},
-             self.production.presets.filter(name="mine")),
-            (self.url("plan-sizes"), {"data": json.dumps({"title": "s", "width": 9, "height": 9}), **as_json},
-             self.production.sizes.filter(title="s")),
-            (self.url("plan-measure"), {"data": json.dumps({"camera": "wide"}), **as_json}, Task.objects.filter(title="wide")),
+            (
+                self.url("intake-bring"),
+                {"data": json.dumps({"folder": str(self.folder), "name": "files"}), **as_json},
+                Place.objects.filter(name="files"),
+            ),
+            (
+                self.url("plan-presets"),
+                {"data": json.dumps({"action": "keep", "new": "mine", "plan": plan}), **as_json},
+                self.production.presets.filter(name="mine"),
+            ),
+            (
+                self.url("plan-sizes"),
+                {"data": json.dumps({"title": "s", "width": 9, "height": 9}), **as_json},
+                self.production.sizes.filter(title="s"),
+            ),
+            (
+                self.url("plan-measure"),
+                {"data": json.dumps({"camera": "wide"}), **as_json},
+                Task.objects.filter(title="wide"),
+            ),
             (reverse("accounts"), {"data": {"name": "eve"}}, get_user_model().objects.filter(username="eve")),
-        )  # fmt: skip
+        )
         for address, arguments, made in cases:
             with self.subTest(address):
                 codes = self.ask_together("post", address, **arguments)
@@ -370,7 +393,8 @@ class Backup(World, TransactionTestCase):
         self.assertEqual(sum(map(len, self.everything().values())), 0)
 
     def test_a_crafted_record_is_refused_by_its_name(self):
-        """Each as the database would have taken it: folders outside, documents that are none, kinds that are in no backup."""
+        """Each as the database would have taken it: folders outside, documents that are none, kinds that are in no
+        backup."""
         self.with_ledger()
         self.give_scene(build_scene())
         backup.backup(self.file)

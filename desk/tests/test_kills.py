@@ -1,4 +1,5 @@
-"""Processes killed and cut off in the middle of rendering and hand-off: nothing is lost, half there, or for ever under way.
+"""Processes killed and cut off in the middle of rendering and hand-off: nothing is lost, half there, or for ever under
+way.
 
 `EAGER_FAULTS=full ./eager test desk.tests.test_kills` kills every kind twenty times; without it each once.
 """
@@ -80,7 +81,8 @@ class Kills(Working, TransactionTestCase):
         self.assertEqual(rest, [])
         if ROUNDS > 1:
             print(
-                f"\nkills: {counts}; {run.frames.count()} frames and {len(done)} deliveries whole, no half file; {given_up} given up and resumed"
+                f"\nkills: {counts}; {run.frames.count()} frames and {len(done)} deliveries whole, no half "
+                f"file; {given_up} given up and resumed"
             )
 
     def kill_worker(self) -> int:

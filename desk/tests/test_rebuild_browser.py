@@ -163,7 +163,8 @@ class Ledgers(BrowserCase):
         self.assertEqual(self.complaints, [])
 
     def test_the_exact_picture_waits_for_no_quick_one(self):
-        """Where a drag stands still it is there before the number is let go, and then even if a quick one never arrives."""
+        """Where a drag stands still it is there before the number is let go, and then even if a quick one never
+        arrives."""
         self.log_in()
         self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
         self.settled()
@@ -272,7 +273,8 @@ class Ledgers(BrowserCase):
         self.assertEqual((document.row("emission").amount, document.row("background").on), (0.25, False))
 
     def test_two_pages_and_the_second_chooses(self):
-        """What the first saved is said in words; taken, ours is one undo away and a version; kept, ours is what stands."""
+        """What the first saved is said in words; taken, ours is one undo away and a version; kept, ours is what
+        stands."""
         self.log_in()
         address = f"{self.live_server_url}{self.url('rebuild')}?frame=1001&row=emission"
         self.page.goto(address)

@@ -284,7 +284,8 @@ class Runs(Rendering, WorldCase):
         self.assertEqual(Task.objects.filter(state=State.DONE).count(), 2)
 
     def test_files_of_a_version_are_never_written_over(self):
-        """By another scene, by another plan under the same names, by a task already queued, or where a file lies unasked."""
+        """By another scene, by another plan under the same names, by a task already queued, or where a file lies
+        unasked."""
         self.plan(layers=(Layer(name="all"),))
         self.begin(frames="1001")
         work.next_task("me")
@@ -393,7 +394,8 @@ class Runs(Rendering, WorldCase):
 
 
 class Processes(Working, TransactionTestCase):
-    """Real workers on a real queue, killed and cut off. After each, the run is complete, every file whole, none twice."""
+    """Real workers on a real queue, killed and cut off. After each, the run is complete, every file whole, none
+    twice."""
 
     def test_two_workers_share_a_run(self):
         """The second under its own name, as on another machine; no frame is rendered twice."""
@@ -418,7 +420,8 @@ class Processes(Working, TransactionTestCase):
         self.assertEqual((taken_again.worker, taken_again.attempts), ("second@test", 2))
 
     def test_messages_lost_and_connections_cut(self):
-        """What a restart of the queue and of the database does to a worker: every message gone, every connection dead."""
+        """What a restart of the queue and of the database does to a worker: every message gone, every connection
+        dead."""
         self.slow()
         self.start_worker("first", **HASTY)
         run = self.begin(layers=("all",), frames="1001-1002")

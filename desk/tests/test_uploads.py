@@ -90,7 +90,8 @@ class Uploads(WorldCase):
 
     def test_names_and_sizes_that_are_refused(self):
         for name, folder, size in (
-            ("../a.exr", "sent", 9), ("a.exr", "../x", 9), (".a.exr", "sent", 9), ("a.sh", "sent", 9), ("a.exr", "sent", 0),
+            ("../a.exr", "sent", 9), ("a.exr", "../x", 9), (".a.exr", "sent", 9), ("a.sh", "sent", 9),
+            ("a.exr", "sent", 0),
             ("a.exr", "sent", 1 << 50), ("", "sent", 9), ("a.exr", "", 9), ("a\x00.exr", "sent", 9),
         ):  # fmt: skip
             with self.subTest((name, folder, size)):
@@ -105,7 +106,8 @@ class Uploads(WorldCase):
 
 class LastWord(Together, World, TransactionTestCase):
     def test_findings_of_fewer_frames_do_not_replace_those_of_all(self):
-        """A gathering begins after the first frame was read, is slow, and ends after one that knows the second as well."""
+        """A gathering begins after the first frame was read, is slow, and ends after one that knows the second as
+        well."""
         self.build()
         for number in (1001, 1002):
             self.render(number)

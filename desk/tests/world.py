@@ -122,7 +122,8 @@ class World:
     def start_worker(
         self, name: str = "first", *, pool: str = "solo", limit: str = "", **environment
     ) -> subprocess.Popen:
-        """A worker as the launcher starts it, on the database of this test. limit: of the shell, such as `ulimit -f 8`."""
+        """A worker as the launcher starts it, on the database of this test. limit: of the shell, such as `ulimit -f
+        8`."""
         variables = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
         arguments = ["-m", "celery", "-A", "desk", "worker", "--pool", pool, "--hostname", f"{name}@test"]
         command = [sys.executable, *arguments, "--without-gossip", "--without-mingle"]

@@ -46,8 +46,8 @@ class PictureRequest:
 
 @dataclass(frozen=True, slots=True)
 class Encoded:
-    """ends: the nearest and farthest surface, where the subject is shown as a range. smaller: why it is smaller than it was
-    asked for; empty if it is not."""
+    """ends: the nearest and farthest surface, where the subject is shown as a range. smaller: why it is smaller than it
+    was asked for; empty if it is not."""
 
     body: bytes
     step: int
@@ -56,7 +56,8 @@ class Encoded:
 
 
 def picture(opened: Opened, wanted: PictureRequest, is_stale: Callable[[], bool]) -> Encoded:
-    """Smaller than it was asked for if it would take longer than anybody waits. Raises PrismError; TooCostly if that does not help."""
+    """Smaller than it was asked for if it would take longer than anybody waits. Raises PrismError; TooCostly if that
+    does not help."""
     frame = opened.frame
     step, smaller = _affordable(opened, step_for(frame.display_window, wanted.width))
     shown = opened.subject.shown(frame, step=step, remap=wanted.remap, is_stale=is_stale)
@@ -71,10 +72,11 @@ def picture(opened: Opened, wanted: PictureRequest, is_stale: Callable[[], bool]
 
 
 def _affordable(opened: Opened, step: int) -> tuple[int, str]:
-    """The step, or the first larger one at which the picture has no more than MOST_PIXELS and takes no more than PATIENCE; and why.
+    """The step, or the first larger one at which the picture has no more than MOST_PIXELS and takes no more than
+    PATIENCE; and why.
 
-    What follows passes is read at full size whatever the step, so the largest may take longer, but not longer than MOST_PATIENCE.
-    Raises TooCostly.
+    What follows passes is read at full size whatever the step, so the largest may take longer, but not longer than
+    MOST_PATIENCE. Raises TooCostly.
     """
     display = opened.frame.display_window
     pixels = display.width * display.height

@@ -10,6 +10,7 @@ from prism.viewing.subjects import PassSubject
 
 @subject("pass")
 def open_pass(asked: Asked) -> Opened:
+    """One pass of an element. Raises UnreadableFile."""
     elements = asked.shot.elements.select_related("shot__production", "shot__plan")
     element = get_object_or_404(elements, pk=whole_number(asked.chosen, "element"))
     return Opened(PassSubject(f"{element.name}/{asked.chosen.get('key', '')}"), sources_of([element], asked.frame))

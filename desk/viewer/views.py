@@ -59,6 +59,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """A picture of a subject, as a file; what is told of it beside is in headers."""
     begun = time.perf_counter()
     body = json_body(request)
     viewer = f"{request.user.pk} {body.get('viewer', '')}"  # a page names itself, so it counts among its user's only
@@ -97,6 +98,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 @computed()
 def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """What lies at a pixel or, on average, in a box."""
     body = json_body(request)
     opened = _opened(shot, body)
     return JsonResponse(finite({"lines": services.probe(opened, _box(body), _look(shot, body, opened))}))
@@ -106,6 +108,7 @@ def probe(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 @computed()
 def values(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """The numbers behind a box of few pixels."""
     body = json_body(request)
     return JsonResponse(finite(services.values(_opened(shot, body), _box(body))))
 

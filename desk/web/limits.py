@@ -50,8 +50,8 @@ def one_of_few(
 ) -> Iterator[None]:
     """One of so many places under a name, in all processes together.
 
-    Raises Busy if too many wait for one already, or if none is free after PATIENCE. While the queue's server does not answer,
-    there is a place for everybody.
+    Raises Busy if too many wait for one already, or if none is free after PATIENCE. While the queue's server does not
+    answer, there is a place for everybody.
     """
     key, own = f"places:{places}", secrets.token_hex(8)
     try:
@@ -90,8 +90,8 @@ def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[],
 def computing(
     what: str, user_id: int, *, waiting: int = WAITING, is_stale: Callable[[], bool] = lambda: False
 ) -> Iterator[None]:
-    """A place among what is computed for one user, and then among what this process computes: the other threads answer what costs
-    nothing. Raises Busy or TooCostly."""
+    """A place among what is computed for one user, and then among what this process computes: the other threads answer
+    what costs nothing. Raises Busy or TooCostly."""
     with one_of_few(f"{what} {user_id}", at_once=AT_ONCE, waiting=waiting, is_stale=is_stale):
         limit = current()
         while not _computing.acquire(timeout=LOOK_EVERY):

@@ -28,6 +28,7 @@ def texts(found: dict[str, Any], name: str) -> tuple[str, ...]:
 
 
 def whole_number(found: dict[str, Any], name: str, default: int | None = None) -> int:
+    """A field of a request that is a whole number. Raises BadArgument."""
     value = found.get(name, default)
     if isinstance(value, bool) or not isinstance(value, int):
         raise BadArgument(f"{name} must be a whole number.", where=name)
@@ -35,6 +36,7 @@ def whole_number(found: dict[str, Any], name: str, default: int | None = None) -
 
 
 def number(found: dict[str, Any], name: str, default: float, low: float, high: float) -> float:
+    """A field of a request that is a number within low..high; the default without one. Raises BadArgument."""
     value = found.get(name, default)
     if isinstance(value, bool) or not isinstance(value, int | float) or not low <= value <= high:
         raise BadArgument(f"{name} must be a number from {low} to {high}.", where=name)

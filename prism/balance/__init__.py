@@ -1,1 +1,2 @@
-"""The rebuilt picture against the rendered one: what rounding explains, what else may be the cause, and which start lands on it."""
+"""The rebuilt picture against the rendered one: what rounding explains, what else may be the cause, and which start
+lands on it."""

@@ -1,7 +1,7 @@
 """The balance: does the untrimmed ledger land on the rendered beauty, and if not, why.
 
-A renderer's components add up to its beauty (common practice, no source), but for rounding; a residue beyond that means a pass is
-missing, doubled, joined by the wrong operator, or wrong itself.
+A renderer's components add up to its beauty (common practice, no source), but for rounding; a residue beyond that means
+a pass is missing, doubled, joined by the wrong operator, or wrong itself.
 """
 
 from __future__ import annotations
@@ -29,8 +29,8 @@ from prism.pixels.stats import Difference, compare
 class Balance:
     """Rebuilt against rendered, over R, G and B, and over alpha where the rendered beauty has one.
 
-    beyond: pixels further apart than rounding of the stored passes can explain. not_finite: pixels that hold no number, or infinity,
-    on either side, of which nothing can be said. wrong: pixels that are either. difference: of the colour.
+    beyond: pixels further apart than rounding of the stored passes can explain. not_finite: pixels that hold no number,
+    or infinity, on either side, of which nothing can be said. wrong: pixels that are either. difference: of the colour.
     """
 
     difference: Difference
@@ -58,8 +58,8 @@ class Balance:
 def balance(
     ledger: Ledger, sources: Frame, *, causes: int = 2, made: Picture | None = None, is_stale: Stale = never
 ) -> Balance:
-    """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to be told only
-    whether it balances. made: the picture of the ledger as it is, if it was evaluated before.
+    """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to
+    be told only whether it balances. made: the picture of the ledger as it is, if it was evaluated before.
 
     Raises NoBeauty, UnknownSource, BadArgument, Superseded.
     """

@@ -1,8 +1,8 @@
 """Why a ledger does not land on the rendered beauty: each likely cause is tried by evaluating the ledger without it.
 
-Nothing is taken for linear: a cause is a changed ledger, or a changed source, and what counts is how much of the residue is gone then.
-They are tried on the pixels that are wrong and on as many that are right, which a cause must leave right. Rows and what they should land
-on are tried alike. If nothing explains the residue, that is said.
+Nothing is taken for linear: a cause is a changed ledger, or a changed source, and what counts is how much of the
+residue is gone then. They are tried on the pixels that are wrong and on as many that are right, which a cause must
+leave right. Rows and what they should land on are tried alike. If nothing explains the residue, that is said.
 """
 
 from __future__ import annotations
@@ -40,7 +40,8 @@ SECONDS = 1.6  # after which a search tries nothing more
 class Suggestion:
     """A likely reason. cause: one of CAUSES. key: the pass or row. share: of the residue that it explains, 0..1.
 
-    action: what to do to the key, as insert, remove or an operator to set; note if there is nothing to do in the ledger.
+    action: what to do to the key, as insert, remove or an operator to set; note if there is nothing to do in the
+    ledger.
     """
 
     cause: str
@@ -69,8 +70,8 @@ class _Trial:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Residue:
-    """What is wrong, on picked pixels. bound: of rounding, (4, 1, N). wrong: (1, N). channels: how many of them count. count: pixels that
-    are wrong in all. places: number of each pixel picked."""
+    """What is wrong, on picked pixels. bound: of rounding, (4, 1, N). wrong: (1, N). channels: how many of them count.
+    count: pixels that are wrong in all. places: number of each pixel picked."""
 
     bound: NDArray[np.float32]
     wrong: NDArray[np.bool_]
@@ -79,7 +80,7 @@ class Residue:
     places: NDArray[np.int64]
 
     def beyond(self, gap: NDArray[np.float32], slack: NDArray | float = 0.0) -> NDArray[np.float32]:
-        """Light beyond rounding, (channels, 1, N); what is not finite is left to another cause."""
+        """Light beyond rounding, (C, 1, N); what is not finite is left to another cause."""
         with np.errstate(invalid="ignore", over="ignore"):
             apart = np.abs(gap)[: self.channels]
             apart = np.where(apart > (self.bound + slack)[: self.channels], apart, 0)
@@ -87,7 +88,7 @@ class Residue:
 
 
 def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
-    """Numbers of wrong pixels and as many right ones, at most MOST_PICKED of each."""
+    """(N,): numbers of pixels that are wrong in a mask (H, W) and as many right ones, at most MOST_PICKED of each."""
     rng = np.random.default_rng(seed)
     places = []
     for chosen in (np.flatnonzero(wrong), np.flatnonzero(~wrong)):
@@ -99,8 +100,9 @@ def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
 def find_causes(
     ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, seconds: float | None = None
 ) -> list[Suggestion]:
-    """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long. seconds: after which
-    the search ends with what was found; SECONDS if None. Empty only if there is no residue on the pixels picked."""
+    """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long.
+    seconds: after which the search ends with what was found; SECONDS if None. Empty only if there is no residue on the
+    pixels picked."""
     finder = _Finder(
         ledger,
         Picked(frame, residue.places),
@@ -340,7 +342,10 @@ class _Finder:
             stored = np.stack(self._picked.pixels(key).planes).astype(np.float32)
             steps = steps_of(stored)
             if steps is not None:
-                text = f"{source.title} has only {len(np.unique(stored[0]))} values in the pixels looked at: it was rounded to steps, as 8 bits have them."
+                text = (
+                    f"{source.title} has only {len(np.unique(stored[0]))} values in the pixels looked at: "
+                    "it was rounded to steps, as 8 bits have them."
+                )
                 yield Suggestion(
                     "quantised", key, text, self._within(np.concatenate([steps, steps[:1]]), _cut_off(stored))
                 )
@@ -358,7 +363,8 @@ class _Finder:
         return max(0.0, 1 - after / before) if before else 0.0
 
     def _softened(self) -> Suggestion | None:
-        """The source that lacks most of its fine detail, if the residue is what detail is made of: as much above as below."""
+        """The source that lacks most of its fine detail, if the residue is what detail is made of: as much above as
+        below."""
         size = np.abs(self._gap[:3])
         sources = self._sources(self._ledger)
         key, source = max(sources, key=lambda pair: (pair[1].scaled, _likeness(size, self._picked.pixels(pair[0]))))
@@ -379,13 +385,17 @@ class _Finder:
                     continue
                 count = int((~np.isfinite(np.stack(planes))).any(axis=0).sum())
                 if count:
-                    text = f"{what}{source.title} holds no number, or infinity, in {count} pixel{'s' if count > 1 else ''}: render them again."
+                    text = (
+                        f"{what}{source.title} holds no number, or infinity, in {count} "
+                        f"pixel{'s' if count > 1 else ''}: render them again."
+                    )
                     yield Suggestion("not_finite", key, text, 1.0)
 
     # ---- Two at once, or nothing ----
 
     def _pairs(self, tried: Sequence[_Trial]) -> list[Suggestion]:
-        """The two causes that together explain it best: one of the ledger, or of those that explain much alone, and any other."""
+        """The two causes that together explain it best: one of the ledger, or of those that explain much alone, and any
+        other."""
         by_share = sorted(tried, key=lambda trial: -trial.suggestion.share)
         firsts = [t for t in by_share if t.suggestion.share >= PART and t.suggestion.cause != "soft_edges"][:MOST_FIRST]
         firsts += [t for t in tried if t.suggestion.cause in OF_THE_LEDGER and t not in firsts]
@@ -405,7 +415,8 @@ class _Finder:
         return [Suggestion("several", one.key, text, share), one, other]
 
     def _seconds(self, first: _Trial) -> Iterator[_Trial]:
-        """What may be wrong besides; where sources lie only beside a fault of the ledger, since that is found for sure."""
+        """What may be wrong besides; where sources lie only beside a fault of the ledger, since that is found for
+        sure."""
         yield from self._trials(first.ledger, first.frame)
         if first.suggestion.cause in OF_THE_LEDGER:
             yield from self._shifted(first.ledger, first.frame)
@@ -437,7 +448,8 @@ class _Finder:
         near = f" It lies where {alike[1].title} does." if alike[1] is not None and alike[0] > 0.2 else ""
         what = "less" if amount > 0 else "more"
         text = (
-            f"No cause that was tried explains it. The rows hold {abs(amount):.2%} {what} light than was rendered in the wrong "
+            f"No cause that was tried explains it. The rows hold {abs(amount):.2%} {what} light than was "
+            "rendered in the wrong "
             f"pixels, over all.{near}"
         )
         partly = [t.suggestion for t in tried if t.suggestion.share >= 0.5]
@@ -459,7 +471,8 @@ def _with_light(ledger: Ledger, row: PassRow) -> Ledger:
 
 
 def _ranked(suggestions: Sequence[Suggestion]) -> list[Suggestion]:
-    """By the share they explain, in steps; the order in which they were tried decides within one, being that of likelihood."""
+    """By the share they explain, in steps; the order in which they were tried decides within one, being that of
+    likelihood."""
     return sorted(suggestions, key=lambda suggestion: -round(suggestion.share / BETTER))
 
 

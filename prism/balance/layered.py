@@ -1,7 +1,7 @@
 """The first ledger of several layers: each a group with its own components or lights, laid as the plan has them.
 
-What it should land on is a layer that shows everything by itself, where one was rendered; else the beauties of the layers, laid in the
-same way, which shows that nothing was lost within them.
+What it should land on is a layer that shows everything by itself, where one was rendered; else the beauties of the
+layers, laid in the same way, which shows that nothing was lost within them.
 """
 
 from __future__ import annotations
@@ -25,8 +25,8 @@ _LONGEST = 80  # characters of an id
 
 @dataclass(frozen=True, slots=True)
 class Chosen:
-    """Elements that make one picture. layers: name of the element of each place of the layering, the rearmost first. whole: name
-    of the element that shows all of it; empty without one."""
+    """Elements that make one picture. layers: name of the element of each place of the layering, the rearmost first.
+    whole: name of the element that shows all of it; empty without one."""
 
     layering: Layering
     layers: tuple[str, ...]
@@ -77,8 +77,9 @@ def choose(elements: Sequence[Element], layering: Layering, camera: str, number:
 def layered_ledger(
     frame: Frame, chosen: Chosen, *, by: str | None = None, denoised: bool = False, name: str = "first"
 ) -> Ledger:
-    """A ledger that lays the chosen layers together. by: one of WAYS, for the layers that have passes of it; the first by
-    which all layers land on their beauties if None. denoised: from denoised passes, in layers that have a denoised beauty.
+    """A ledger that lays the chosen layers together. by: one of WAYS, for the layers that have passes of it; the first
+    by which all layers land on their beauties if None. denoised: from denoised passes, in layers that have a denoised
+    beauty.
 
     A single layer is a first ledger like any other. Raises NoBeauty, NoComponents or BadArgument.
     """

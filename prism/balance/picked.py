@@ -1,4 +1,5 @@
-"""Frames made of another frame: a handful of its pixels, or one of its sources changed. For trying what would explain a residue."""
+"""Frames made of another frame: a handful of its pixels, or one of its sources changed. For trying what would explain a
+residue."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ class Picked(FramePart):
         return other
 
     def with_shift(self, key: str, x: int, y: int) -> tuple[Picked, NDArray[np.bool_]]:
-        """The same pixels, one source taken from so many pixels further right and down; and which of them, (1, N), have such a pixel."""
+        """The same pixels, one source taken from so many pixels further right and down; and which of them, (1, N), have
+        such a pixel."""
         height, width = self.whole.shape()
         rows, columns = np.divmod(self._places, width)
         rows, columns = rows + y, columns + x
@@ -39,7 +41,8 @@ class Picked(FramePart):
         return self.with_change(key, lambda _: self._pick(key, places)), inside[np.newaxis]
 
     def with_nudge(self, key: str, factor: np.float32) -> Picked:
-        """The same pixels, the colour of one source multiplied before it is changed: to see what becomes of rounding."""
+        """The same pixels, the colour of one source multiplied before it is changed: to see what becomes of
+        rounding."""
 
         def nudged(pixels: Pixels) -> Pixels:
             planes = tuple(plane.astype(np.float32) * factor for plane in pixels.planes)
@@ -72,7 +75,7 @@ class Picked(FramePart):
         return self._changed[key](picked) if key in self._changed else picked
 
     def cut(self, plane: NDArray) -> NDArray:
-        """The pixels of a plane of the whole."""
+        """The pixels (1, N) of a plane (H, W) of the whole."""
         return plane.reshape(-1)[self._places][np.newaxis]
 
     def shape(self, step: int = 1) -> tuple[int, int]:

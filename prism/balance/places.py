@@ -49,7 +49,7 @@ class Tile:
 
     @classmethod
     def around(cls, ledger: Ledger, frame: Frame, wrong: NDArray[np.int64]) -> Tile:
-        """wrong: numbers of pixels that are wrong, row by row."""
+        """wrong: (N,), numbers of pixels that are wrong, row by row."""
         height, width = frame.shape()
         rows, columns = np.divmod(wrong, width)
         top, left = (_begin(int(np.median(at)), side) for at, side in ((rows, height), (columns, width)))
@@ -62,7 +62,8 @@ class Tile:
         return cls(region, ledger, _grey(evaluate(ledger.rendered, region).rgba) - _grey(evaluate(ledger, region).rgba))
 
     def pair(self, key: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """A source as it is stored, and as it would have to be; of a sum in which it counts once, luminance (h, w) each."""
+        """A source as it is stored, and as it would have to be; of a sum in which it counts once, luminance (h, w)
+        each."""
         stored = _grey(np.stack(self.region.pixels(key).planes).astype(np.float32))
         sign = -1 if key in self.ledger.rendered.sources else 1
         return stored, stored + sign * self.gap
@@ -113,8 +114,8 @@ def _where(by: int, positive: str, negative: str) -> str:
 
 
 def softened(key: str, tile: Tile) -> float:
-    """Whether a source was scaled or blurred: the share of the residue that evens out over blocks; 0 if it has as much fine detail
-    as it should have."""
+    """Whether a source was scaled or blurred: the share of the residue that evens out over blocks; 0 if it has as much
+    fine detail as it should have."""
     stored, wanted = tile.pair(key)
     own, due = (_fine(plane) for plane in (stored, wanted))
     if min(stored.shape) < 2 * BLOCK or due <= 0 or own > FINE * due:

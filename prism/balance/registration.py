@@ -1,6 +1,7 @@
 """Where an overlay belongs: its lines laid on the edges of the picture by phase correlation.
 
-Source: Kuglin & Hines, "The phase correlation image alignment method", IEEE Int. Conf. on Cybernetics and Society, 1975.
+Source: Kuglin & Hines, "The phase correlation image alignment method", IEEE Int. Conf. on Cybernetics and Society,
+1975.
 """
 
 from __future__ import annotations
@@ -22,8 +23,8 @@ NEAR = 3  # pixels about the peak that count as it
 
 @dataclass(frozen=True, slots=True)
 class Registration:
-    """x, y: pixels of the full picture by which the overlay should be pushed right and down. certainty: 0..1, how far the best place
-    stands out from the next."""
+    """x, y: pixels of the full picture by which the overlay should be pushed right and down. certainty: 0..1, how far
+    the best place stands out from the next."""
 
     x: float
     y: float

@@ -1,9 +1,10 @@
 """How far rounding alone can take a sum of stored passes from the stored whole.
 
-A value stored as half is off by up to 2^-11 of itself, as float32 by 2^-24 (IEEE 754), and by more where a renderer summed it from
-many samples: errors of n terms that are as often up as down come to about the square root of n (Higham, section 2.8). A sum of n float terms in any order by up to
-n 2^-24 of their magnitudes together (Higham, "Accuracy and Stability of Numerical Algorithms", section 4.2). The bounds are carried
-through the rows like the values: what is multiplied has its error multiplied.
+A value stored as half is off by up to 2^-11 of itself, as float32 by 2^-24 (IEEE 754), and by more where a renderer
+summed it from many samples: errors of n terms that are as often up as down come to about the square root of n (Higham,
+section 2.8). A sum of n float terms in any order by up to n 2^-24 of their magnitudes together (Higham, "Accuracy and
+Stability of Numerical Algorithms", section 4.2). The bounds are carried through the rows like the values: what is
+multiplied has its error multiplied.
 """
 
 from __future__ import annotations
@@ -39,7 +40,8 @@ class _Term:
 
 
 def rounding_bound(program: Program, reference: Program, sources: Frame) -> NDArray[np.float32]:
-    """(4, H, W): the largest differences of R, G, B and A between the pictures of two programs that rounding explains."""
+    """(4, H, W): the largest differences of R, G, B and A between the pictures of two programs that rounding
+    explains."""
     bound = np.empty((4, *sources.shape()), np.float32)
     count = 1 + len(program.sources) + len(reference.sources)
 
@@ -183,7 +185,8 @@ def _covered(total: _Term, source: _Term, step: Step) -> _Term:
     a, of_a = (s[3], f[3]) if source.has_alpha else (covers, np.float32(0))
     front, back = np.abs(f0 + f1 * b[3]), np.abs(1 - (g0 + g1 * a))
     size = _times(front, s) + _times(back, b)
-    # Opaque is stored exactly; anything less is off by its rounding, and lets through so much more or less of what lies below.
+    # Opaque is stored exactly; anything less is off by its rounding, and lets through so much more or less of what
+    # lies below.
     of_back = np.where(a < 1, np.abs(g1) * of_a, np.float32(0))
     error = _times(front, f) + _times(back, e) + _times(np.abs(f1) * e[3], s) + _times(of_back, b)
     return _Term(size, error, total.has_alpha)

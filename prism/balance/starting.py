@@ -11,8 +11,8 @@ from prism.ledger.ways import RAW
 
 
 def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:
-    """From denoised passes where those sum; of several ways the first that balances, else the first there is. Raw light is only
-    taken when asked for: it is exact only where a renderer writes it so.
+    """From denoised passes where those sum; of several ways the first that balances, else the first there is. Raw light
+    is only taken when asked for: it is exact only where a renderer writes it so.
 
     Raises NoBeauty or NoComponents.
     """

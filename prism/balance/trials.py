@@ -1,7 +1,8 @@
 """What may have been done to a source before it was stored, as trials: worlds in which it is put right again.
 
-Every trial is a changed source of a handful of pixels. What the source would have to be for the sum to land (`Wanted`) says which
-changes are worth a try, and is never taken for an explanation itself but where values are lost: above a clamp, and outside of coverage.
+Every trial is a changed source of a handful of pixels. What the source would have to be for the sum to land (`Wanted`)
+says which changes are worth a try, and is never taken for an explanation itself but where values are lost: above a
+clamp, and outside of coverage.
 """
 
 from __future__ import annotations
@@ -35,8 +36,9 @@ MATRIX_FITS = 0.01  # by which no number of a fitted matrix may differ from that
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Wanted:
-    """A source on the pixels that are looked at. stored: its colour. light: what it would have to be for the sum to land, were it the only
-    wrong one. alpha: that it is covered by, of its own or the beauty; None without. wrong: of each pixel, (1, N). half: its type.
+    """A source on the pixels that are looked at. stored: its colour. light: what it would have to be for the sum to
+    land, were it the only wrong one. alpha: that it is covered by, of its own or the beauty; None without. wrong: of
+    each pixel, (1, N). half: its type.
     """
 
     title: str
@@ -50,7 +52,8 @@ class Wanted:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class ValueTrial:
-    """cause and text: as of a suggestion. change: puts the source right. judged: pixels it can be judged on, (1, N); all if None."""
+    """cause and text: as of a suggestion. change: puts the source right. judged: pixels it can be judged on, (1, N);
+    all if None."""
 
     cause: str
     text: str
@@ -110,7 +113,8 @@ def _alphas(wanted: Wanted) -> Iterator[ValueTrial]:
 
 
 def _matrices(wanted: Wanted) -> Iterator[ValueTrial]:
-    """Other primaries and channels in another order, told by the matrix that turns what is stored into what is wanted."""
+    """Other primaries and channels in another order, told by the matrix that turns what is stored into what is
+    wanted."""
     fitted = _fitted_matrix(wanted)
     if fitted is None:
         return
@@ -171,7 +175,8 @@ def _offsets(wanted: Wanted) -> Iterator[ValueTrial]:
     if gap.shape[1] < 30:
         return
     by = np.median(gap, axis=1).astype(np.float32)
-    # Whichever source is lifted, the sum is; only in that one nothing is darker than the lift. A lowered one has light below 0.
+    # Whichever source is lifted, the sum is; only in that one nothing is darker than the lift. A lowered one has light
+    # below 0.
     least = np.abs(by).max()
     below = (wanted.stored + by.reshape(3, 1, 1) < -0.1 * least).any(axis=0).mean()
     lowered = by.min() <= 0 or (wanted.stored < -0.5 * least).any(axis=0).mean() > 0.01
@@ -209,7 +214,8 @@ def _outside(wanted: Wanted) -> Iterator[ValueTrial]:
 
 
 def steps_of(stored: Colour) -> Colour | None:
-    """How far apart the few values lie that a source was rounded to, at each of its values; None unless they are few."""
+    """How far apart the few values lie that a source was rounded to, at each of its values; None unless they are
+    few."""
     slack = np.zeros_like(stored)
     for plane, out in zip(stored, slack, strict=True):
         levels = np.unique(plane[np.isfinite(plane)])

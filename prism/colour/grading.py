@@ -9,10 +9,11 @@ from prism.colour.spaces import luminance_weights
 
 
 def turning(saturation: float, hue: float, space: str) -> NDArray[np.float32]:
-    """(3, 3): turn colour about the grey axis by `hue` degrees, red towards green, then scale its distance from its luminance.
+    """(3, 3): turn colour about the grey axis by `hue` degrees, red towards green, then scale its distance from its
+    luminance.
 
-    Luminance stays: v = y + c with y its luminance; c is seen along the grey axis, turned by Rodrigues' formula, and put back on
-    the plane of luminance 0.
+    Luminance stays: v = y + c with y its luminance; c is seen along the grey axis, turned by Rodrigues' formula, and
+    put back on the plane of luminance 0.
     """
     weights = luminance_weights(space)
     grey = np.outer(np.ones(3), weights)

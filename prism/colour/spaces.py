@@ -20,7 +20,8 @@ SPACES: Mapping[str, str] = MappingProxyType(
     {"lin_rec709": "linear Rec.709", "acescg": "ACEScg", "aces2065_1": "ACES2065-1"}
 )
 Primaries = Literal["header", "working", "lin_rec709", "acescg", "aces2065_1"]
-"""Of which a pass's light is mixed: as its header says, those of the working space whatever it says, or of one of SPACES."""
+"""Of which a pass's light is mixed: as its header says, those of the working space whatever it says, or of one of
+SPACES."""
 _ACES_WHITE = (0.32168, 0.33767)
 CHROMATICITIES: Mapping[str, tuple[float, ...]] = MappingProxyType(
     {
@@ -60,7 +61,7 @@ def span_colours(chromaticities: Chromaticities) -> bool:
 
 
 def primaries_to_xyz(chromaticities: Chromaticities) -> NDArray[np.float64]:
-    """The same for any primaries and white. Raises BadArgument if they span no colours."""
+    """(3, 3), the same for any primaries and white. Raises BadArgument if they span no colours."""
     if not span_colours(chromaticities):
         raise BadArgument("These primaries span no colours.", advice="Say which space the values are in.")
     *primaries, white = (_xyz(x, y) for x, y in np.reshape(chromaticities, (4, 2)))
@@ -78,7 +79,7 @@ def conversion(source: str, target: str) -> NDArray[np.float64]:
 
 @cache
 def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArray[np.float64]:
-    """The same between any primaries and whites, as headers have them. Raises BadArgument."""
+    """(3, 3), the same between any primaries and whites, as headers have them. Raises BadArgument."""
     whites = [_BRADFORD @ _xyz(*values[6:]) for values in (source, target)]
     adapt = np.linalg.inv(_BRADFORD) @ np.diag(whites[1] / whites[0]) @ _BRADFORD
     return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ adapt @ primaries_to_xyz(source))
@@ -86,7 +87,8 @@ def conversion_between(source: Chromaticities, target: Chromaticities) -> NDArra
 
 @cache
 def plain_conversion(source: Chromaticities, target: Chromaticities) -> NDArray[np.float64]:
-    """The same without adapting the white, as careless programs do it: grey does not stay grey if the whites differ."""
+    """(3, 3), the same without adapting the white, as careless programs do it: grey does not stay grey if the whites
+    differ."""
     return _sealed(np.linalg.inv(primaries_to_xyz(target)) @ primaries_to_xyz(source))
 
 
@@ -115,13 +117,14 @@ def space_of(chromaticities: tuple[float, ...] | None) -> str | None:
 
 
 def encode_srgb(linear: NDArray) -> NDArray:
-    """Display values of linear light through the sRGB curve (IEC 61966-2-1); both 0..1, clipped."""
+    """Display values (H, W, ...) of linear light through the sRGB curve (IEC 61966-2-1); both 0..1, clipped."""
     light = np.clip(linear, 0, 1)
     return np.where(light <= 0.0031308, 12.92 * light, 1.055 * light ** (1 / 2.4) - 0.055)
 
 
 def decode_srgb(display: NDArray) -> NDArray:
-    """Linear light of display values, the inverse of `encode_srgb`; values above 1 follow the curve, those below 0 its line."""
+    """Linear light of display values (H, W, ...), the inverse of `encode_srgb`; values above 1 follow the curve, those
+    below 0 its line."""
     safe = np.maximum(display, 0.04045)
     return np.where(display <= 0.04045, display / 12.92, ((safe + 0.055) / 1.055) ** 2.4)
 

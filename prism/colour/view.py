@@ -1,7 +1,8 @@
 """From scene-linear to display values, exactly by OpenColorIO or quickly by a baked table.
 
 The configuration is one that ships inside OpenColorIO, named in full: "default" means different things in different
-builds. A view is the plain sRGB encoding, or the ACES 2.0 rendering for a standard monitor, with its film-like shoulder.
+builds. A view is the plain sRGB encoding, or the ACES 2.0 rendering for a standard monitor, with its film-like
+shoulder.
 """
 
 from __future__ import annotations
@@ -66,8 +67,8 @@ def apply_quickly(
 ) -> NDArray[np.uint8]:
     """Display bytes (H, W, 3) of a premultiplied scene-linear (4, H, W) picture over black.
 
-    Uses a table of the view, baked once: within 1 code of `apply_exactly` for plain sRGB, and within 2 codes for the film
-    view on all but strongly coloured light (see the tests). gain multiplies first; gamma is a power 1/gamma on the
+    Uses a table of the view, baked once: within 1 code of `apply_exactly` for plain sRGB, and within 2 codes for the
+    film view on all but strongly coloured light (see the tests). gain multiplies first; gamma is a power 1/gamma on the
     display values. Not a number is drawn black.
     """
     height, width = rgba.shape[1:]

@@ -16,8 +16,8 @@ from prism.pixels.fitting import Side, fitted, side
 def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:
     """The frame of a sequence that shows where `wanted` is asked for; None where nothing does.
 
-    numbers: of its frames, rising. In a gap the one before stays. beyond: `hold` keeps the first and the last, `loop` begins
-    again after the last, `nothing` shows nothing.
+    numbers: of its frames, rising. In a gap the one before stays. beyond: `hold` keeps the first and the last, `loop`
+    begins again after the last, `nothing` shows nothing.
     """
     first, last = numbers[0], numbers[-1]
     if beyond == "loop":
@@ -28,7 +28,8 @@ def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:
 
 
 def frame_behind(behind: Behind, frame: Frame) -> Frame | None:
-    """The frame of a background's picture that shows at a frame; None where nothing does. Raises UnknownSource, UnreadableFile."""
+    """The frame of a background's picture that shows at a frame; None where nothing does. Raises UnknownSource,
+    UnreadableFile."""
     reel = frame.reel(behind.source)
     if reel is None:
         raise UnknownSource(f"There is no source {behind.source}.", advice="Choose another picture for the background.")
@@ -39,8 +40,8 @@ def frame_behind(behind: Behind, frame: Frame) -> Frame | None:
 
 
 def laid_behind(behind: Behind, frame: Frame, size: int) -> Pixels | None:
-    """A background's picture over the window of a whole frame, every side divided by `size`, its coverage as alpha; None where
-    nothing shows."""
+    """A background's picture over the window of a whole frame, every side divided by `size`, its coverage as alpha;
+    None where nothing shows."""
     picture = frame_behind(behind, frame)
     if picture is None:
         return None

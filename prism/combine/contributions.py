@@ -27,7 +27,8 @@ class Contribution:
 
 
 def contributions(ledger: Ledger, sources: Frame, *, step: int, is_stale: Stale = never) -> list[Contribution]:
-    """One for each row, a group before what is in it, from pictures reduced by `step`. A row that is off changes nothing: share 0."""
+    """One for each row, a group before what is in it, from pictures reduced by `step`. A row that is off changes
+    nothing: share 0."""
     program = compile_ledger(ledger, sources.number)
     require_sources(program, sources)
     sources.read(program.sources, step=step)
@@ -46,7 +47,8 @@ def contributions(ledger: Ledger, sources: Frame, *, step: int, is_stale: Stale 
 def _followed(
     rows: tuple[Row, ...], steps: tuple[Step, ...], running: NDArray, sources: Frame, step: int, is_stale: Stale
 ) -> Iterator[tuple[Row, NDArray, NDArray]]:
-    """Every row with the running result before and after it; of rows in a group, the group's own, from where that begins."""
+    """Every row with the running result before and after it; of rows in a group, the group's own, from where that
+    begins."""
     by_id = {each.id: each for each in steps}
     for row in rows:
         own = by_id.get(row.id)

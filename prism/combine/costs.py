@@ -1,6 +1,8 @@
-"""What a picture of a ledger will cost, before any of it is made: seconds on two cores, by what was measured on one machine.
+"""What a picture of a ledger will cost, before any of it is made: seconds on two cores, by what was measured on one
+machine.
 
-Meant to tell tenths of seconds from minutes, not to be exact. `python -m bench costs` prints it beside what pictures took.
+Meant to tell tenths of seconds from minutes, not to be exact. `python -m bench costs` prints it beside what pictures
+took.
 """
 
 from __future__ import annotations
@@ -28,7 +30,8 @@ PIECE = 10.0  # of strokes, for each pixel around each piece
 
 
 def seconds_of(ledger: Ledger, size: tuple[int, int], *, step: int = 1, frame: int = 0) -> float:
-    """Of the picture of a ledger. size: height and width of the whole frame; step: divides both. Without reading files."""
+    """Of the picture of a ledger. size: height and width of the whole frame; step: divides both. Without reading
+    files."""
     pixels = size[0] * size[1]
     rows = [row for row in walk(ledger.rows) if row.on]
     used = within(ledger.mattes, {row.matte for row in rows if row.matte is not None})

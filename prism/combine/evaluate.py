@@ -1,6 +1,7 @@
 """Running a ledger: row after row, in bands that stay in the processor's cache, on all cores.
 
-Preview, full size and delivery use this one evaluator; only the size differs. Float32 inside, nothing clamped unless a row asks.
+Preview, full size and delivery use this one evaluator; only the size differs. Float32 inside, nothing clamped unless a
+row asks.
 """
 
 from __future__ import annotations
@@ -35,14 +36,16 @@ def never() -> bool:
 def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> Picture:
     """The rebuilt picture of a frame.
 
-    step: divides both sides, for previews. Raises UnknownSource, BadArgument, or Superseded once `is_stale` answers True.
+    step: divides both sides, for previews. Raises UnknownSource, BadArgument, or Superseded once `is_stale` answers
+    True.
     """
     rgba = run(compile_ledger(ledger, sources.number), sources, step=step, is_stale=is_stale)
     return picture_of(sources, rgba, step=step, space=ledger.space)
 
 
 def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> NDArray[np.float32]:
-    """The values of a program's picture: float32 (4, H, W), premultiplied R G B A over the frame's window. Raises as `evaluate`."""
+    """The values of a program's picture: float32 (4, H, W), premultiplied R G B A over the frame's window. Raises as
+    `evaluate`."""
     require_sources(program, sources)
     sources.read(program.sources, step=step)
     running = start(program.alpha, sources, step=step)
@@ -57,7 +60,8 @@ def require_sources(program: Program, sources: Frame) -> None:
     if missing:
         found = ", ".join(dict.fromkeys(source.key.rpartition("/")[2] for source in sources))
         raise UnknownSource(
-            f"There {'is' if len(missing) == 1 else 'are'} no source{'' if len(missing) == 1 else 's'} {', '.join(missing)}.",
+            f"There {'is' if len(missing) == 1 else 'are'} no source{'' if len(missing) == 1 else 's'} "
+            f"{', '.join(missing)}.",
             where=_asking(program.steps, missing),
             advice=f"These files have {found}. Remove the rows, or lay the ledger on other files.",
         )
@@ -76,7 +80,7 @@ def identity(program: Program, sources: Frame) -> Hashable:
 
 
 def start(alpha: str | None, sources: Frame, *, step: int = 1) -> NDArray[np.float32]:
-    """Black, with the alpha of a source: 1 if that has none, 0 without a source."""
+    """float32 (4, H, W): black, with the alpha of a source: 1 if that has none, 0 without a source."""
     running = np.zeros((4, *sources.shape(step)), np.float32)
     if alpha is not None:
         covered = sources.pixels(alpha, step=step).alpha
@@ -92,7 +96,7 @@ def apply_steps(
     step: int = 1,
     is_stale: Stale = never,
 ) -> None:
-    """Apply steps to a running result, in place."""
+    """Apply steps to a running result, float32 (4, H, W), in place."""
     if not steps:
         return
     machine = bind(steps, sources, step)

@@ -21,7 +21,8 @@ EMPTY = 1e9  # what measures more is no surface; common practice, no source
 
 @dataclass(frozen=True, slots=True)
 class Histogram:
-    """Counts in BINS equal bins from low to high, of each channel; the first and the last hold what lies beyond as well."""
+    """Counts in BINS equal bins from low to high, of each channel; the first and the last hold what lies beyond as
+    well."""
 
     low: float
     high: float
@@ -29,7 +30,8 @@ class Histogram:
 
 
 def of_row(ledger: Ledger, key: str, frame: Frame, *, step: int = 1) -> Histogram:
-    """What the curves of a row get: its colour, divided by alpha, with all trims that come before them. From 0 or below to 1 or above.
+    """What the curves of a row get: its colour, divided by alpha, with all trims that come before them. From 0 or below
+    to 1 or above.
 
     Raises BadArgument without such a row, UnknownSource.
     """

@@ -1,7 +1,8 @@
 """The loops of all operators: a trimmed source S joins the running result B, pixel by pixel with a weight.
 
-Planes are float32 (N,), premultiplied; b0..b3 change in place. Where the weight is 0 they keep their bits, whatever S holds.
-Sources of the formulas: Porter & Duff 1984; W3C Compositing and Blending Level 1, sections 9 (cover) and 10 (blend).
+Planes are float32 (N,), premultiplied; b0..b3 change in place. Where the weight is 0 they keep their bits, whatever S
+holds. Sources of the formulas: Porter & Duff 1984; W3C Compositing and Blending Level 1, sections 9 (cover) and 10
+(blend).
 """
 
 from __future__ import annotations
@@ -80,8 +81,8 @@ def _shaded(s, w):
 
 @compiled
 def shade(b0, b1, b2, s0, s1, s2, w):
-    """A factor on three planes. Occlusion is grey nearly everywhere, and a power costs more than all the rest: it is taken
-    once for channels that are alike."""
+    """A factor on three planes. Occlusion is grey nearly everywhere, and a power costs more than all the rest: it is
+    taken once for channels that are alike."""
     for i in range(w.size):
         if w[i] == ZERO:
             continue
@@ -151,7 +152,8 @@ def _of_limited(r, s, code):
 
 @compiled
 def _blended(r, s, code, display):
-    """One channel of a separable mode on straight values; what r has outside of 0..1 is kept aside where the mode cannot take it."""
+    """One channel of a separable mode on straight values; what r has outside of 0..1 is kept aside where the mode
+    cannot take it."""
     if code == op.MULTIPLY:
         return r * s
     if code == op.DARKEN:

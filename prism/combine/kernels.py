@@ -1,6 +1,7 @@
 """Reading stored pixels in compiled loops, and the short loops of plain rows: one channel plane at a time.
 
-b: running result, (N,) float32, changed in place. a: source, (N,) float32 or half as its bits in uint16. gain: trims times weight.
+b: running result, (N,) float32, changed in place. a: source, (N,) float32 or half as its bits in uint16. gain: trims
+times weight.
 """
 
 from __future__ import annotations

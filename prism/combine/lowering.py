@@ -1,7 +1,7 @@
 """Steps of a program written down as instructions on the planes they need.
 
-Most rows are plain (a pass, gains, one weight): they are read and joined in one go. All others are read into slots of their own,
-trimmed, and joined with a slot of weights.
+Most rows are plain (a pass, gains, one weight): they are read and joined in one go. All others are read into slots of
+their own, trimmed, and joined with a slot of weights.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ from prism.mattes.planes import alpha_of, matte_plane
 
 
 def bind(steps: tuple[Step, ...], frame: Frame, step: int) -> Machine:
-    """Steps on their planes, every side divided by `step`. Raises UnknownSource naming the row, BadArgument, SizeMismatch."""
+    """Steps on their planes, every side divided by `step`. Raises UnknownSource naming the row, BadArgument,
+    SizeMismatch."""
     writer = _Writer(frame, step)
     for each in steps:
         writer.join(each, m.RUNNING)
@@ -166,7 +167,8 @@ class _Writer:
                 self.code.add(m.SCALE, s + index, numbers=[gain])
 
     def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
-        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight, s + 5 for a factor."""
+        """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight, s + 5 for
+        a factor."""
         if step.within:
             self._trim_within(step, s, has_alpha=has_alpha)
         else:

@@ -1,8 +1,9 @@
 """A table of instructions on planes, run over a band of pixels in one compiled call.
 
-A program of many rows over many bands would otherwise go back and forth between compiled loops and the interpreter thousands of
-times, and threads would wait for each other at every turn. Slots are float32 planes of a band: 0 to 3 are R, G, B, A of the running
-result, the others lie in memory that each thread keeps. Sources are whole planes, float32 or half.
+A program of many rows over many bands would otherwise go back and forth between compiled loops and the interpreter
+thousands of times, and threads would wait for each other at every turn. Slots are float32 planes of a band: 0 to 3 are
+R, G, B, A of the running result, the others lie in memory that each thread keeps. Sources are whole planes, float32 or
+half.
 """
 
 from __future__ import annotations
@@ -23,9 +24,33 @@ from prism.compiled import compiled, inlined
 from prism.errors import SizeMismatch
 
 (
-    ADD, OVER, FACTOR, LOAD, FILL, INVERT, SCALE, DIVIDE, MULTIPLY, SHIFT, MATRIX, POWER, CURVE, LIMIT, TIMES, BETWEEN, HAZE, COPY,
-    MIX, COVER, SUM, SHADE, BLEND, BLEND_OPAQUE, BLEND_WHOLE, UNITE,
-) = range(26)  # fmt: skip
+    ADD,
+    OVER,
+    FACTOR,
+    LOAD,
+    FILL,
+    INVERT,
+    SCALE,
+    DIVIDE,
+    MULTIPLY,
+    SHIFT,
+    MATRIX,
+    POWER,
+    CURVE,
+    LIMIT,
+    TIMES,
+    BETWEEN,
+    HAZE,
+    COPY,
+    MIX,
+    COVER,
+    SUM,
+    SHADE,
+    BLEND,
+    BLEND_OPAQUE,
+    BLEND_WHOLE,
+    UNITE,
+) = range(26)
 RUNNING = 0  # first slot of the running result
 NUMBERS = 9  # that an instruction may carry
 
@@ -44,7 +69,8 @@ class Code:
         self, kind: int, b: int, s: int = 0, t: int = 0, w: int = 0, *,
         which: int = 0, flag: bool = False, numbers: Sequence[float] = (),
     ) -> None:  # fmt: skip
-        """One instruction. b: slot that changes. s, t: slots or sources. w: slot of weights. which, flag, numbers: as it takes."""
+        """One instruction. b: slot that changes. s, t: slots or sources. w: slot of weights. which, flag, numbers: as
+        it takes."""
         self._rows.append((kind, b, s, t, w, which, int(flag)))
         self._numbers.append([*numbers, *[0.0] * (NUMBERS - len(numbers))])
 
@@ -54,7 +80,7 @@ class Code:
         return len(self._sources) - 1
 
     def table(self, rows: NDArray[np.float32]) -> tuple[int, int]:
-        """Where the rows of a curve begin and end."""
+        """Where the pieces (N, 5) of a curve begin and end in the table."""
         begin = sum(len(table) for table in self._tables)
         self._tables.append(rows)
         return begin, begin + len(rows)
@@ -98,7 +124,8 @@ _MEMORY = _Memory()
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Machine:
-    """Instructions ready to run. sources: held, since the compiled code knows only where they lie and how wide a pixel is."""
+    """Instructions ready to run. sources: held, since the compiled code knows only where they lie and how wide a pixel
+    is."""
 
     rows: NDArray[np.int64]
     numbers: NDArray[np.float32]

@@ -34,7 +34,7 @@ def outwards(frame: Frame, step: int) -> NDArray[np.float32]:
 
 
 def ramp(way: NDArray[np.float32], begin: float, end: float) -> NDArray[np.float32]:
-    """From 0 at `begin` to 1 at `end` of a way; where they are the same it leaps."""
+    """(H, W): from 0 at `begin` to 1 at `end` of a way; where they are the same it leaps."""
     if begin == end:
         return (way >= np.float32(begin)).astype(np.float32)
     return ((way - np.float32(begin)) / np.float32(end - begin)).clip(0, 1)
@@ -57,10 +57,11 @@ def _from_middle(frame: Frame, step: int) -> tuple[float, float]:
 
 
 def placed(plane: NDArray, frame: Frame, step: int, *, x: float, y: float, scale: float, crop: tuple) -> NDArray:
-    """A plane (H, W) pushed and scaled about the middle of the picture, float32: bilinear, 0 outside and where it is cropped.
+    """A plane (H, W) pushed and scaled about the middle of the picture, float32: bilinear, 0 outside and where it is
+    cropped.
 
-    x, y: full pixels. crop: shares cut off at the left, top, right and bottom of the picture, before it is pushed. A push by whole
-    pixels alone keeps every bit.
+    x, y: full pixels. crop: shares cut off at the left, top, right and bottom of the picture, before it is pushed. A
+    push by whole pixels alone keeps every bit.
     """
     x0, y0 = _from_middle(frame, step)
     middle = -x0 / step, -y0 / step
@@ -84,7 +85,8 @@ def placed(plane: NDArray, frame: Frame, step: int, *, x: float, y: float, scale
 
 @compiled
 def sample(out, source, first, end, middle_x, middle_y, x, y, scale, box, whole):
-    """Rows first..end of a plane. middle: the point that scaling leaves where it is, counted in pixels from the first one's middle."""
+    """Rows first..end of a plane. middle: the point that scaling leaves where it is, counted in pixels from the first
+    one's middle."""
     height, width = source.shape
     for row in range(first, end):
         down = (row - middle_y - y) / scale + middle_y

@@ -1,8 +1,8 @@
 """Powers of many values at once, quick enough for a drag.
 
-The logarithm of the mantissa is a series in (m - 1) / (m + 1), the power of two one in its fraction: within 2e-6 of the exact value,
-relative, and made of nothing but sums and products, which the processor takes several of at a time. What lies where these do not
-reach is left to the exact power.
+The logarithm of the mantissa is a series in (m - 1) / (m + 1), the power of two one in its fraction: within 2e-6 of the
+exact value, relative, and made of nothing but sums and products, which the processor takes several of at a time. What
+lies where these do not reach is left to the exact power.
 """
 
 from __future__ import annotations
@@ -68,7 +68,8 @@ def _quick(value, power):
 def signed_power(plane, scale, inverse, power, covered, whole):
     """scale (|v| inverse)^power with the sign of v, where whole is true or something covers.
 
-    One value out of reach, but for 0, has all of the plane done exactly: that is rare, and a loop without branches is what is quick.
+    One value out of reach, but for 0, has all of the plane done exactly: that is rare, and a loop without branches is
+    what is quick.
     """
     reach = np.float32(120) / power if power > ZERO else np.float32(np.inf)
     low = max(LEAST, np.float32(2.0) ** -reach / inverse)

@@ -19,8 +19,8 @@ from prism.mattes.plan import plans
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """alpha: source of the alpha to start with. rows: ids of all rows of the ledger's own level, in order. Can be compared and
-    hashed: equal programs give equal pictures of equal sources."""
+    """alpha: source of the alpha to start with. rows: ids of all rows of the ledger's own level, in order. Can be
+    compared and hashed: equal programs give equal pictures of equal sources."""
 
     alpha: str | None
     rows: tuple[str, ...]
@@ -82,7 +82,7 @@ class _Compiler:
             display=row.display,
             weight=weight,
             trims=trims,
-            matte=self._mattes[row.matte] if has_matte else None,
+            matte=self._mattes[row.matte] if row.matte is not None and has_matte else None,
             within=within and has_matte,
             grounds=grounds,
             content=plain.content(inner),

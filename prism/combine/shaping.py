@@ -1,6 +1,7 @@
 """The loops of trims and weights, one plane (N,) float32 at a time, in place.
 
-covered: alpha of the source; where it is not above 0 there is no whole colour to work on, unless `whole` says that all of it is.
+covered: alpha of the source; where it is not above 0 there is no whole colour to work on, unless `whole` says that all
+of it is.
 """
 
 from __future__ import annotations
@@ -92,8 +93,8 @@ def apply_matrix(r, g, b, matrix):
 def apply_curve(plane, table, covered, whole):
     """A curve. table: of `curves.pieces`.
 
-    Every piece is worked out for a run of pixels and kept where it begins at or below them: a search for the piece of each pixel
-    branches, and took four times as long for a curve of five points.
+    Every piece is worked out for a run of pixels and kept where it begins at or below them: a search for the piece of
+    each pixel branches, and took four times as long for a curve of five points.
     """
     bent = _scratch()
     for first in range(0, plane.size, RUN):
@@ -170,8 +171,8 @@ def mix(plane, other, weight):
 def haze(plane, near, far, falloff, as_air):
     """From what a pass measures to how much fog lies before it, 0..1. What is no number is clear.
 
-    as_air: 1 - exp(-ln 50 x^falloff) of x = (v - near) / (far - near), which leaves 2 % of the light at far (Koschmieder's
-    visual range); otherwise x^falloff, x within 0..1.
+    as_air: 1 - exp(-ln 50 x^falloff) of x = (v - near) / (far - near), which leaves 2 % of the light at far
+    (Koschmieder's visual range); otherwise x^falloff, x within 0..1.
     """
     for i in range(plane.size):
         x = (plane[i] - near) / (far - near)

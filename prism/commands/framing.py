@@ -20,8 +20,9 @@ from prism.naming.frames import format_frames, parse_frames
 
 
 def ledger_on(ledger: Ledger, sources: OpenFrame) -> Ledger:
-    """A ledger on what was opened. If it knows its elements by other names, they are found by the words in these (`layer camera`, or
-    what an element is called without its version); else its first is the first of them, and its only other one the only other."""
+    """A ledger on what was opened. If it knows its elements by other names, they are found by the words in these
+    (`layer camera`, or what an element is called without its version); else its first is the first of them, and its
+    only other one the only other."""
     for name in [name for name in ledger.elements if name not in sources.elements]:
         alike = [other for other in sources.elements if _telling(other) == _telling(name)]
         if alike:
@@ -41,7 +42,8 @@ def _telling(name: str) -> frozenset[str]:
 
 
 def frames_of(args: argparse.Namespace, ledger: Ledger | None = None) -> Iterator[OpenFrame]:
-    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty leads.
+    """The files named, as one frame; or every frame asked for of what lies in folders, of which the first with a beauty
+    leads.
 
     ledger: what lies in the folders is taken as its table has it, before all else.
     """
@@ -58,7 +60,8 @@ def frames_of(args: argparse.Namespace, ledger: Ledger | None = None) -> Iterato
 
 
 def opened_at(elements: Sequence[Element], frames: str | None) -> Iterator[OpenFrame]:
-    """Elements at every frame asked for, or at all frames of the first. Raises BadArgument for a frame that is not there."""
+    """Elements at every frame asked for, or at all frames of the first. Raises BadArgument for a frame that is not
+    there."""
     there = list(elements[0].frames)
     wanted = parse_frames(frames) if frames else there
     missing = sorted(set(wanted) - set(there))

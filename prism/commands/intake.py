@@ -26,7 +26,8 @@ from prism.passes.plan import Plan
 
 
 def intake(args: argparse.Namespace) -> Answer:
-    """Read all of it, to the last pixel. Raises Refused with findings that are errors, Unable if nothing could be looked at."""
+    """Read all of it, to the last pixel. Raises Refused with findings that are errors, Unable if nothing could be
+    looked at."""
     try:
         planned, names, wanted = _plan(args.plan, args.scene)
         scans = [_scanned(path) for path in args.paths]

@@ -25,8 +25,8 @@ from prism.naming.patterns import parse_pattern
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
-    """Write the ledger that lands on the rendered beauty, with a plan of all its layers. Raises NoBeauty, NoComponents, BadArgument or
-    UnreadableFile."""
+    """Write the ledger that lands on the rendered beauty, with a plan of all its layers. Raises NoBeauty, NoComponents,
+    BadArgument or UnreadableFile."""
     remark = ""
     if args.plan:
         ledger, remark = layers_of_plan(args)
@@ -50,7 +50,8 @@ def _rows(rows: Sequence[Row], depth: int = 0) -> Iterator[str]:
 
 
 def show_balance(args: argparse.Namespace) -> Answer:
-    """Whether a ledger, or the first one, lands on the rendered beauty, frame by frame. Raises Refused if it does not, Unable."""
+    """Whether a ledger, or the first one, lands on the rendered beauty, frame by frame. Raises Refused if it does not,
+    Unable."""
     results: list[tuple[int, Balance]] = []
     try:
         loaded = Ledger.load(args.ledger) if args.ledger else None
@@ -85,7 +86,8 @@ def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
 
 
 def rebuild(args: argparse.Namespace) -> Answer:
-    """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as deliver."""
+    """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as
+    deliver."""
     pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
     written, remarks = [], []
     loaded = Ledger.load(args.ledger)

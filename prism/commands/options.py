@@ -1,5 +1,5 @@
-"""The verbs of the command line and their options. What carries a verb out is imported when it is asked for: to say what there is must
-not take seconds."""
+"""The verbs of the command line and their options. What carries a verb out is imported when it is asked for: to say
+what there is must not take seconds."""
 
 from __future__ import annotations
 

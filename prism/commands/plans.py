@@ -19,7 +19,8 @@ from prism.passes.plan import Plan
 
 
 def plan(args: argparse.Namespace) -> Answer:
-    """Expand, check, estimate or audit a plan, or print its schema. Raises BadArgument, BadDocument or UnreadableFile."""
+    """Expand, check, estimate or audit a plan, or print its schema. Raises BadArgument, BadDocument or
+    UnreadableFile."""
     if args.schema:
         schema = Plan.model_json_schema()
         return schema, json.dumps(schema, indent=2)

@@ -34,7 +34,8 @@ def scene(args: argparse.Namespace) -> Answer:
         f"{facts.name}, {facts.fingerprint}",
         f"  groups   {', '.join(facts.groups) or 'none'}",
         f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
-        f"  cameras  {', '.join(name + (' (working view)' if camera.working else '') for name, camera in facts.cameras.items())}",
+        "  cameras  "
+        f"{', '.join(name + (' (working view)' if camera.working else '') for name, camera in facts.cameras.items())}",
     ]
     return answer, "\n".join(lines)
 

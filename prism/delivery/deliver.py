@@ -48,11 +48,11 @@ def deliver(ledger: Ledger, sources: Frame, path: Path, output: Output, *, is_st
 def deliver_all(
     ledger: Ledger, sources: Frame, wanted: Mapping[Path, Output], *, is_stale: Stale = never
 ) -> dict[Path, list[str]]:
-    """Write a frame of a ledger to every path in `wanted`, whose suffix names the format. Returns, by path, remarks on what the
-    format cost, and on a picture that is not balanced.
+    """Write a frame of a ledger to every path in `wanted`, whose suffix names the format. Returns, by path, remarks on
+    what the format cost, and on a picture that is not balanced.
 
-    The ledger runs once, whatever is written of it. EXR keeps data and display window, and the attributes of the beauty as they
-    lie in its file. Raises what `evaluate` and the writers raise.
+    The ledger runs once, whatever is written of it. EXR keeps data and display window, and the attributes of the beauty
+    as they lie in its file. Raises what `evaluate` and the writers raise.
     """
     said: dict[Path, list[str]] = {}
     pictures = {path: output for path, output in wanted.items() if not output.matte}
@@ -96,7 +96,8 @@ def _write_matte(ledger: Ledger, sources: Frame, path: Path, output: Output) -> 
 
 
 def wanted_of(ledger: Ledger, number: int) -> list[str]:
-    """All that a delivery of a frame asks for: what the picture needs, and what it is compared with. To be read in one go."""
+    """All that a delivery of a frame asks for: what the picture needs, and what it is compared with. To be read in one
+    go."""
     programs = (compile_ledger(each, number) for each in (ledger, ledger.untrimmed(), ledger.rendered))
     return list(dict.fromkeys(source for program in programs for source in program.sources))
 
@@ -112,7 +113,8 @@ def _of_balance(ledger: Ledger, sources: Frame, picture: Picture) -> list[str]:
     if found.balanced:
         return []
     return [
-        f"Frame {sources.number} is not balanced: the untrimmed rows differ from what was rendered in {found.wrong} pixels."
+        f"Frame {sources.number} is not balanced: the untrimmed rows differ from what was rendered in "
+        f"{found.wrong} pixels."
     ]
 
 

@@ -18,8 +18,8 @@ _POWERS = {"linear": 1.0, "quadratic": 2.0, "inverse-quadratic": 0.5}
 class Mist(Value):
     """0 up to `near`, 1 from `far` on; scene units along the viewing axis.
 
-    power: of the share t of the way between them, the mist is t ** power: 1 rises evenly, above 1 slowly at first, below 1
-    quickly at first.
+    power: of the share t of the way between them, the mist is t ** power: 1 rises evenly, above 1 slowly at first,
+    below 1 quickly at first.
     """
 
     near: Annotated[float, Field(ge=0)]
@@ -45,6 +45,6 @@ class Mist(Value):
 
 
 def mist_at(depth: NDArray[np.float32], mist: Mist) -> NDArray[np.float32]:
-    """Mist 0..1 for depths (any shape) in scene units; infinity, where nothing is seen, is 1."""
+    """Mist 0..1 for depths (H, W) in scene units; infinity, where nothing is seen, is 1."""
     share = np.clip((depth - np.float32(mist.near)) / np.float32(mist.far - mist.near), 0, 1)
     return share if mist.power == 1 else share ** np.float32(mist.power)

@@ -1,7 +1,8 @@
 """Premultiplied or straight: what the pixels and the format say of a pass's colour towards its alpha.
 
-Common practice, no source: along a soft edge premultiplied colour falls with alpha, straight colour stays as it is inside;
-straight pictures often hold colour where alpha is 0; premultiplied ones hold some above alpha only where light glows.
+Common practice, no source: along a soft edge premultiplied colour falls with alpha, straight colour stays as it is
+inside; straight pictures often hold colour where alpha is 0; premultiplied ones hold some above alpha only where light
+glows.
 """
 
 from __future__ import annotations
@@ -24,8 +25,9 @@ _SOLID = 0.999
 class AlphaEvidence:
     """state: premultiplied, straight or none. certainty: 0..1. reasons: what speaks for it, in words.
 
-    soft: pixels of 0 < alpha < 1. outside: pixels with colour where alpha is 0. above: soft pixels with colour above alpha.
-    edge: how well each reading explains soft edges, straight over premultiplied error; above 1 speaks for premultiplied.
+    soft: pixels of 0 < alpha < 1. outside: pixels with colour where alpha is 0. above: soft pixels with colour above
+    alpha. edge: how well each reading explains soft edges, straight over premultiplied error; above 1 speaks for
+    premultiplied.
     """
 
     state: str
@@ -43,8 +45,8 @@ class AlphaEvidence:
 
 
 def evidence(colour: NDArray, alpha: NDArray | None, part: Part) -> AlphaEvidence:
-    """Judge the colour (3, H, W) of a pass as stored, with its alpha (H, W). The format's rule decides where there is one that
-    knows no exception, the edge where it is clear, else the format's habit."""
+    """Judge the colour (3, H, W) of a pass as stored, with its alpha (H, W). The format's rule decides where there is
+    one that knows no exception, the edge where it is clear, else the format's habit."""
     if alpha is None:
         return AlphaEvidence("none", 1.0, ("there is no alpha",))
     colour = np.nan_to_num(np.asarray(colour, np.float32), posinf=0, neginf=0)

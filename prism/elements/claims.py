@@ -46,8 +46,8 @@ def without_common_prefix(names: Sequence[str]) -> list[str]:
 
 
 def telling_names(sequences: Sequence[disk.Sequence], root: Path) -> dict[Path, str]:
-    """What names a sequence among those of its folder, by its first file: the words it does not share with all others; the
-    whole of a lone one."""
+    """What names a sequence among those of its folder, by its first file: the words it does not share with all others;
+    the whole of a lone one."""
     folders: dict[Path, list[disk.Sequence]] = defaultdict(list)
     for sequence in sequences:
         folders[sequence.folder].append(sequence)
@@ -73,7 +73,8 @@ def planned_claims(sequence: disk.Sequence, layers: Sequence[Layer], planned: Pl
 
 
 def _light_group(layer: Layer, *, denoised: bool) -> Match | None:
-    """A light group by its name: without its scene, a plan does not know which lights there are. denoised: whether its file is."""
+    """A light group by its name: without its scene, a plan does not know which lights there are. denoised: whether its
+    file is."""
     match = identify(printable(layer.name)) if layer.name else None
     if match is None or match.kind.role not in (Role.GROUP, Role.PART):
         return None
@@ -197,7 +198,8 @@ def _with_strays(claims: list[Claim]) -> list[Claim]:
 
 
 def _apart_by_layer(claims: list[Claim]) -> list[Claim]:
-    """A file that has the same passes under several names in front (`char.diffuse`, `env.diffuse`) holds several layers."""
+    """A file that has the same passes under several names in front (`char.diffuse`, `env.diffuse`) holds several
+    layers."""
     fronts: dict[tuple[str, ...], set[str]] = defaultdict(set)
     for claim in claims:
         if claim.match is not None and claim.layer.name and not claim.camera:

@@ -1,7 +1,8 @@
 """What lies in a folder: image sequences and single pictures, told apart by their names; no file is opened.
 
-Names are cut by fileseq. On top of it stand three rules of the trade (common practice, no source): a number after a `v` is
-a version and no frame, a hyphen is a minus only behind a dot or underscore, and a number in other padding is another file.
+Names are cut by fileseq. On top of it stand three rules of the trade (common practice, no source): a number after a `v`
+is a version and no frame, a hyphen is a minus only behind a dot or underscore, and a number in other padding is another
+file.
 """
 
 from __future__ import annotations
@@ -92,7 +93,8 @@ def file_name(head: str, padding: int, suffix: str, frame: int | None) -> str:
 
 
 def scan(folder: Path, *, below: bool = True) -> Scan:
-    """The sequences in a folder and, if asked, in those below it, by folder and name. Links to folders are not followed.
+    """The sequences in a folder and, if asked, in those below it, by folder and name. Links to folders are not
+    followed.
 
     Raises UnreadableFile if the folder is not there or may not be read, TooLarge beyond MOST_FOLDERS or MOST_FILES.
     """

@@ -1,4 +1,5 @@
-"""The documents of what was found: an element is one image of one layer through one camera, pass by pass, over its frames."""
+"""The documents of what was found: an element is one image of one layer through one camera, pass by pass, over its
+frames."""
 
 from __future__ import annotations
 
@@ -22,7 +23,8 @@ Text = Annotated[str, Field(max_length=500)]
 
 
 class Files(Value):
-    """The files of a sequence, or a still that is shown on every frame. Names are kept as `prism.text.storable` has them."""
+    """The files of a sequence, or a still that is shown on every frame. Names are kept as `prism.text.storable` has
+    them."""
 
     folder: str
     head: Text
@@ -72,8 +74,8 @@ class ElementPass(Value):
     """One pass: where it lies, and how it is to be read.
 
     key: its name in a ledger. kind: of the catalogue; None if it is not known. alpha: the channel; state: of the colour
-    towards it. curve: of the stored values. primaries: of which its light is mixed. fit: what becomes of another size than the element's. aside: why it takes no part
-    in sums, empty if it does.
+    towards it. curve: of the stored values. primaries: of which its light is mixed. fit: what becomes of another size
+    than the element's. aside: why it takes no part in sums, empty if it does.
     """
 
     key: Text
@@ -102,7 +104,8 @@ class ElementPass(Value):
 
 
 class Element(Document):
-    """One image through one camera on one layer. planned: its files follow a plan, so that nothing of it was guessed."""
+    """One image through one camera on one layer. planned: its files follow a plan, so that nothing of it was
+    guessed."""
 
     format: Literal["eager-prism.element"] = "eager-prism.element"
     version: Literal[1] = 1
@@ -136,7 +139,8 @@ class Element(Document):
 
     @cached_property
     def reading(self) -> str:
-        """Changes with how passes are read, not with which frames there are, nor with choices that a later version of the application adds."""
+        """Changes with how passes are read, not with which frames there are, nor with choices that a later version of
+        the application adds."""
         passes = [
             pass_.model_dump(mode="json", exclude={"files": {"frames"}}, exclude_defaults=True) for pass_ in self.passes
         ]

@@ -1,6 +1,7 @@
 """Deep pixels flattened: every pixel's samples laid over each other from near to far.
 
-Source: Interpreting OpenEXR Deep Pixels. Samples that are volumes and overlap are taken in the order of their near ends.
+Source: Interpreting OpenEXR Deep Pixels. Samples that are volumes and overlap are taken in the order of their near
+ends.
 """
 
 from __future__ import annotations

@@ -47,7 +47,8 @@ REC709 = CHROMATICITIES["lin_rec709"]  # of a file that says nothing: OpenEXR te
 class FileSource:
     """One pass of one frame. key: its name in a ledger. window: of its pixels, where they lie in the frame.
 
-    space: primaries to be converted from to those of target, the working space; None if they are the same, or if it is data.
+    space: primaries to be converted from to those of target, the working space; None if they are the same, or if it is
+    data.
     """
 
     key: str
@@ -145,10 +146,10 @@ class FileSource:
 class OpenFrame:
     """All passes of one frame. Pixels are decoded when first asked for and kept in a bounded store.
 
-    number: of the frame; 0 for stills. others: opens the same at another number. reels: every pass by itself.
-    window: union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
-    window. display_window: of the picture. faults: what was wrong with passes that were left out.
-    Keys are `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
+    number: of the frame; 0 for stills. others: opens the same at another number. reels: every pass by itself. window:
+    union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
+    window. display_window: of the picture. faults: what was wrong with passes that were left out. Keys are
+    `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
     names is one of `main`.
     """
 
@@ -208,7 +209,8 @@ class OpenFrame:
         return self._reels.get(key) or self._reels.get(self._full(key))
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        """Planes of a source, every side divided by `step`, rounded up, for a preview (colour averaged, data picked)."""
+        """Planes of a source, every side divided by `step`, rounded up, for a preview (colour averaged, data
+        picked)."""
         source = self.source(key)
         return self._store.get(self._identity(source, step), lambda: self._load(source, step))
 
@@ -220,8 +222,8 @@ class OpenFrame:
         return self._pixels_of(source, [plane[rows, columns] for plane in self._decoded_planes(source)], placed=True)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
-        """Decode what will be asked for, if it is not in the store: what lies in one part of a file in one go, since a file
-        holds its rows with all their channels. Keys that are no sources are left for `pixels` to refuse."""
+        """Decode what will be asked for, if it is not in the store: what lies in one part of a file in one go, since a
+        file holds its rows with all their channels. Keys that are no sources are left for `pixels` to refuse."""
         missing: dict[tuple[Path, int], list[FileSource]] = defaultdict(list)
         for source in (self._found(key) for key in dict.fromkeys(keys) if key is not None):
             if source is None:
@@ -257,7 +259,7 @@ class OpenFrame:
         return self
 
     def cut(self, plane: NDArray) -> NDArray:
-        """All of it."""
+        """All of a plane (H, W)."""
         return plane
 
     def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
@@ -289,7 +291,8 @@ class OpenFrame:
         return next(pixels for _, pixels in self._decoded([source]))
 
     def _is_huge(self, source: FileSource) -> bool:
-        """Whether its pixels are better not held as a whole for a smaller picture, and need not be, since rows by themselves are enough."""
+        """Whether its pixels are better not held as a whole for a smaller picture, and need not be, since rows by
+        themselves are enough."""
         by_rows = source.window == self.window and not (source.scaled or source.is_chroma or source.part.deep)
         size = 4 * len(source.channels) * self.window.width * self.window.height
         return by_rows and size > HUGE and self._identity(source, 1) not in self._store

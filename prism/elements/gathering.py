@@ -1,7 +1,7 @@
 """From sequences to elements: what every layer of every file is, and which of them make one image.
 
-Two sequences belong to one element if nothing tells them apart but the names of their passes: what is left of folder and file
-name when the words of the pass are taken out must be the same, and so must version and view.
+Two sequences belong to one element if nothing tells them apart but the names of their passes: what is left of folder
+and file name when the words of the pass are taken out must be the same, and so must version and view.
 """
 
 from __future__ import annotations
@@ -57,8 +57,8 @@ def gather(
     headers: Headers = read_header,
     as_one: bool = False,
 ) -> Gathered:
-    """Sort all layers of all sequences into elements. root: folders above it tell nothing. as_one: all files are known to be
-    of one image, whatever they are called. Never raises for the state of a file: it is among the faults."""
+    """Sort all layers of all sequences into elements. root: folders above it tell nothing. as_one: all files are known
+    to be of one image, whatever they are called. Never raises for the state of a file: it is among the faults."""
     telling = telling_names(sequences, root)
     labels = {rule.light for rule in rules if rule.light} | (set(plan.labels) if plan else set())
     reader = NameReader(root, rules, labels, alone=len(sequences) == 1)
@@ -90,8 +90,13 @@ def _of_light(claim: Claim, image: PlannedImageName) -> Claim:
     if claim.match is None or claim.match.kind.role not in (Role.GROUP, Role.PART):
         return claim
     return replace(
-        claim, words=(image.layer, image.camera), version=image.version, camera=image.camera, image=image.layer, planned=True
-    )  # fmt: skip
+        claim,
+        words=(image.layer, image.camera),
+        version=image.version,
+        camera=image.camera,
+        image=image.layer,
+        planned=True,
+    )
 
 
 def _readable_header(sequence: disk.Sequence, headers: Headers) -> list[Part]:
@@ -140,7 +145,8 @@ def _nearest(claim: Claim, groups: Mapping[tuple, list[Claim]]) -> tuple | None:
 
 
 def _with_a_beauty(claims: Sequence[Claim]) -> list[Claim]:
-    """Without a pass of that name, a picture that is called just as its image is the beauty; of several, an EXR file."""
+    """Without a pass of that name, a picture that is called just as its image is the beauty; of several, an EXR
+    file."""
     claims = list(claims)
     if any(claim.match and claim.match.kind.role is Role.WHOLE for claim in claims):
         return claims

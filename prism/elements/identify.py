@@ -1,8 +1,8 @@
 """Names to passes: the words of a channel, part, file or folder name scored against the catalogue.
 
-Names are cut into words (`diffuse_direct`, `DiffuseDirect`, `diff-dir`, `diffusedirect` alike), in any order. What stands
-beside the words of the pass is kept as the rest: a shot, a layer, a camera. A light group is a word for light with the label
-behind it or before it; with a component beside it, it is that component of the light group.
+Names are cut into words (`diffuse_direct`, `DiffuseDirect`, `diff-dir`, `diffusedirect` alike), in any order. What
+stands beside the words of the pass is kept as the rest: a shot, a layer, a camera. A light group is a word for light
+with the label behind it or before it; with a component beside it, it is that component of the light group.
 """
 
 from __future__ import annotations
@@ -39,8 +39,9 @@ _VERSION = re.compile(r"v(\d+)", re.IGNORECASE)
 class Match:
     """A name understood.
 
-    key: unique among the passes of an image, light_LABEL for a light group. rest: the words that are not of the pass, as
-    written. certainty: 0..1. reason: in words, for the artist. others: keys of further candidates, likelier ones first.
+    key: unique among the passes of an image, light_LABEL for a light group. rest: the words that are not of the pass,
+    as written. certainty: 0..1. reason: in words, for the artist. others: keys of further candidates, likelier ones
+    first.
     """
 
     key: str
@@ -81,10 +82,11 @@ def _without_accents(name: str) -> str:
 
 
 def identify(name: str, labels: Collection[str] = (), *, of_file: bool = False) -> Match | None:
-    """What a layer name, or the part of a file name that tells files apart, stands for. labels: of lights that are known.
+    """What a layer name, or the part of a file name that tells files apart, stands for. labels: of lights that are
+    known.
 
-    of_file: in names of files a small letter by itself is no pass: n is mostly a counter, while a layer n holds normals.
-    None if it says nothing, or nothing that is sure enough; `candidates` has the less certain ones.
+    of_file: in names of files a small letter by itself is no pass: n is mostly a counter, while a layer n holds
+    normals. None if it says nothing, or nothing that is sure enough; `candidates` has the less certain ones.
     """
     if of_file:
         name = _LETTER.sub("", name)
@@ -123,8 +125,8 @@ def cleaned(match: Match) -> Match:
 
 
 def from_key(key: str) -> Match | None:
-    """The pass of a key as `identify` makes them: of the catalogue, light_LABEL, COMPONENT_light_LABEL, with _denoised or a
-    number of ranks behind it."""
+    """The pass of a key as `identify` makes them: of the catalogue, light_LABEL, COMPONENT_light_LABEL, with _denoised
+    or a number of ranks behind it."""
     bare = key.removesuffix(f"_{DENOISED}")
     marks = {"denoised": bare != key}
     head, light, label = bare.partition("light_")
@@ -233,8 +235,8 @@ def _of_light(name: str, words: Sequence[_Word], labels: Collection[str]) -> Ite
 
 
 def _in_segments(segments: Sequence[str]) -> Iterator[Match]:
-    """`key_light.diffuse_direct`, and the other way round: the light in one piece, the component in the other. A pass of
-    data beside a light belongs to a layer of that name."""
+    """`key_light.diffuse_direct`, and the other way round: the light in one piece, the component in the other. A pass
+    of data beside a light belongs to a layer of that name."""
     *before, last = segments
     for here, there in ((".".join(before), last), (last, ".".join(before))):
         part = next(_plain(list(_known(words_of(here)))), None)

@@ -11,8 +11,8 @@ from prism.pixels.channels import CHROMA, COLOUR, LayerChannels, group_layers, s
 
 @dataclass(frozen=True, slots=True)
 class Layer:
-    """Channels of one part that make one pass. name: as it counts across the file. channels: full names in the file, without
-    the alpha. view: whose eye it is for, where the file has several."""
+    """Channels of one part that make one pass. name: as it counts across the file. channels: full names in the file,
+    without the alpha. view: whose eye it is for, where the file has several."""
 
     part: Part
     name: str

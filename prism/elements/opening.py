@@ -28,7 +28,8 @@ def open_frame(
     reader: Reader = read_planes,
     tolerant: bool = True,
 ) -> OpenFrame:
-    """The passes of one element at one frame, under their own keys: see `open_frames`. reader: in place of `read_planes`."""
+    """The passes of one element at one frame, under their own keys: see `open_frames`. reader: in place of
+    `read_planes`."""
     return _opened([("", element)], frame, store, space, reader, tolerant=tolerant)
 
 
@@ -40,11 +41,13 @@ def open_frames(
     space: Chromaticities | None = None,
     tolerant: bool = True,
 ) -> OpenFrame:
-    """The passes of several elements at one frame, as `element/pass`. The first is the main one, whose size all others take.
+    """The passes of several elements at one frame, as `element/pass`. The first is the main one, whose size all others
+    take.
 
-    What has no file there, or a wrong one, is left out with its fault while any pass is right; a pass of another size never
-    keeps the others out. space: the primaries to work in, those of the main beauty if None; colour of files that say others is
-    converted. tolerant: False to raise the first fault. Raises UnreadableFile, TooLarge or MissingChannels if nothing is left.
+    What has no file there, or a wrong one, is left out with its fault while any pass is right; a pass of another size
+    never keeps the others out. space: the primaries to work in, those of the main beauty if None; colour of files that
+    say others is converted. tolerant: False to raise the first fault. Raises UnreadableFile, TooLarge or
+    MissingChannels if nothing is left.
     """
     return _opened(
         [(element.name, element) for element in elements], frame, store, space, read_planes, tolerant=tolerant
@@ -99,10 +102,17 @@ def _opened(
     if apart and not tolerant:
         raise apart[0]
     return OpenFrame(
-        sources, first.part.display_window, window,
-        number=frame, others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant),
-        reels=_reels(elements, store, space, reader), main=elements[0][0], store=store, reader=reader, faults=(*faults.values(), *apart),
-    )  # fmt: skip
+        sources,
+        first.part.display_window,
+        window,
+        number=frame,
+        others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant),
+        reels=_reels(elements, store, space, reader),
+        main=elements[0][0],
+        store=store,
+        reader=reader,
+        faults=(*faults.values(), *apart),
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -244,7 +254,8 @@ def _primaries(pass_: ElementPass, part: Part) -> Chromaticities | None:
 
 
 def _source(found: _Found, display: Window, space: Chromaticities) -> FileSource:
-    """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display window."""
+    """Placed by its windows: pixels lie where their numbers say, counted from the corner of their own display
+    window."""
     pass_, part = found.pass_, found.part
     own = part.display_window
     scaled = pass_.fit == "scale" and own.shape != display.shape

@@ -1,7 +1,7 @@
 """The one protocol for pixels: a frame answers with equal planes for a source, a step and a region.
 
-Rows of a ledger, the viewer and all checks ask for pixels in this way and no other, so that what a source is made of (files, a
-still, a constant, a deep image) is its own affair.
+Rows of a ledger, the viewer and all checks ask for pixels in this way and no other, so that what a source is made of
+(files, a still, a constant, a deep image) is its own affair.
 """
 
 from __future__ import annotations
@@ -22,8 +22,8 @@ from prism.pixels.window import Window
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Pixels:
-    """A source as the evaluator wants it: equal contiguous planes, half kept as half. Colour is premultiplied and in the
-    working space."""
+    """A source as the evaluator wants it: equal contiguous planes, half kept as half. Colour is premultiplied and in
+    the working space."""
 
     planes: tuple[NDArray, NDArray, NDArray]  # (H, W) each; a one-channel pass has the same plane three times
     alpha: NDArray | None  # (H, W) of the same type
@@ -176,7 +176,7 @@ class Frame(Protocol):
         """The frame that this is a part of, or itself: where things lie in the picture is worked out there."""
 
     def cut(self, plane: NDArray) -> NDArray:
-        """The part of a plane of the whole frame that is this one's."""
+        """The part of a plane (H, W) of the whole frame that is this one's."""
 
 
 class FramePart:
@@ -243,7 +243,7 @@ class OfElement(FramePart):
         return self.whole.shape(step)
 
     def cut(self, plane: NDArray) -> NDArray:
-        """All of it."""
+        """All of a plane (H, W)."""
         return plane
 
     def identity(self) -> Hashable:
@@ -263,7 +263,7 @@ class Region(FramePart):
         return self.whole.box(key, *self.window.slices_in(self.whole.window))
 
     def cut(self, plane: NDArray) -> NDArray:
-        """A box of a plane of the whole."""
+        """A box of a plane (H, W) of the whole."""
         return plane[self.window.slices_in(self.whole.window)]
 
     def shape(self, step: int = 1) -> tuple[int, int]:
@@ -280,8 +280,8 @@ class Region(FramePart):
 
 
 def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:
-    """Every side divided by `step` and rounded up, so that nothing is lost at the right and below. Colour is premultiplied, so plain
-    averages are right; data must not be averaged: pick."""
+    """Every side divided by `step` and rounded up, so that nothing is lost at the right and below. Colour is
+    premultiplied, so plain averages are right; data must not be averaged: pick."""
     done: dict[int, NDArray] = {}
 
     def reduce(plane: NDArray) -> NDArray:

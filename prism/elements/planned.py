@@ -101,7 +101,8 @@ class PlannedNames:
         return PlannedSequence(fitting[0], int(version))
 
     def image_of(self, sequence: disk.Sequence) -> PlannedImageName | None:
-        """The planned image that a path belongs to whose pass the plan does not name; None if it is of none, or not of just one."""
+        """The planned image that a path belongs to whose pass the plan does not name; None if it is of none, or not of
+        just one."""
         values = self._values(sequence, {**self._known, "pass": set()})
         if values is None:
             return None

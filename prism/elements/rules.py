@@ -20,8 +20,8 @@ IGNORE = Match("", "ignored", BY_KEY["beauty"], 1.0, "left out by a rule")
 class Rule(Value):
     """Names that match the pattern mean this pass.
 
-    pattern: with * and ?, compared with the layer's name and the file's, capitals alike. does: pass (target is its key), light
-    (target is the label), or ignore.
+    pattern: with * and ?, compared with the layer's name and the file's, capitals alike. does: pass (target is its
+    key), light (target is the label), or ignore.
     """
 
     pattern: Annotated[str, Field(min_length=1, max_length=200)]

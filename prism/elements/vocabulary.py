@@ -1,7 +1,7 @@
 """The words that people write into names of channels, parts, files and folders, and the passes they stand for.
 
-Common practice, no source: gathered from the short forms the trade uses. Every word stands for one term; a pass is a set of
-terms that must be there, with others that may be.
+Common practice, no source: gathered from the short forms the trade uses. Every word stands for one term; a pass is a
+set of terms that must be there, with others that may be.
 """
 
 from __future__ import annotations

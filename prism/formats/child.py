@@ -1,6 +1,8 @@
-"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET HIDDEN`, started by `prism.formats.guarded`.
+"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET HIDDEN`, started by
+`prism.formats.guarded`.
 
-It reads requests from the socket with the file to read and the file to fill, both open, and shuts itself in before the first.
+It reads requests from the socket with the file to read and the file to fill, both open, and shuts itself in before the
+first.
 """
 
 from __future__ import annotations
@@ -37,7 +39,8 @@ class Target:
         self.layout: list[tuple[str, str, tuple[int, ...], int]] = []  # name, dtype, shape, offset
 
     def allocate(self, wanted):
-        """Arrays in the file, under the names wanted. The room is taken at once, so that a full disk is told as an error."""
+        """Arrays in the file, under the names wanted. The room is taken at once, so that a full disk is told as an
+        error."""
         size = 0
         for name, (dtype, shape) in wanted.items():
             self.layout.append((name, dtype, tuple(shape), size))
@@ -54,8 +57,8 @@ class Target:
 
 
 def answer(request: dict, source: int, target: int) -> dict:
-    """Do one request. The answer holds the layout of the planes, or a fault; or that the file is hidden from this process: it lies in a
-    folder that was made after it shut itself in, or in one that it is not to see."""
+    """Do one request. The answer holds the layout of the planes, or a fault; or that the file is hidden from this
+    process: it lies in a folder that was made after it shut itself in, or in one that it is not to see."""
     plan = Target(target)
     try:
         os.close(os.open(f"/proc/self/fd/{source}", os.O_RDONLY))

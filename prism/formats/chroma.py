@@ -1,8 +1,8 @@
 """Luma with subsampled chroma turned into RGB.
 
-Source: OpenEXR technical introduction, luminance-chroma images, and the filter of the library's own reader: RY = (R-Y)/Y and
-BY = (B-Y)/Y at every other pixel of every other row, filled in by a filter of 27 taps; where that makes a pixel far more
-saturated than its neighbours, it is desaturated again.
+Source: OpenEXR technical introduction, luminance-chroma images, and the filter of the library's own reader: RY =
+(R-Y)/Y and BY = (B-Y)/Y at every other pixel of every other row, filled in by a filter of 27 taps; where that makes a
+pixel far more saturated than its neighbours, it is desaturated again.
 """
 
 from __future__ import annotations
@@ -31,7 +31,8 @@ def to_rgb(
 
 
 def at_full_size(name: str, plane: NDArray, shape: tuple[int, int]) -> NDArray:
-    """A subsampled plane with as many pixels as the picture: chroma by the filter, anything else with every sample repeated."""
+    """A subsampled plane (h, w) with as many pixels as the picture: chroma by the filter, anything else with every
+    sample repeated."""
     if name.rpartition(".")[2].upper() in CHROMA[1:]:
         return _lengthened(_lengthened(plane.astype(np.float32), shape[1]).T, shape[0]).T
     across, down = (-(-full // stored) for full, stored in zip(shape[::-1], plane.shape[::-1], strict=True))
@@ -54,7 +55,8 @@ def _saturation(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
 
 
 def _less_saturated(rgb: NDArray[np.float32], weights: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Pixels much more saturated than the mean of their four diagonal neighbours, brought down towards it at equal luminance."""
+    """Pixels much more saturated than the mean of their four diagonal neighbours, brought down towards it at equal
+    luminance."""
     around = np.pad(_saturation(rgb), 1, mode="edge")
     own = around[1:-1, 1:-1]
     mean = np.minimum(1, (around[:-2, :-2] + around[:-2, 2:] + around[2:, :-2] + around[2:, 2:]) / 4)

@@ -1,7 +1,8 @@
 """Foreign files decoded, inside a child process: see `prism.formats.guarded` for the way in.
 
-Every function opens a file, asks `allocate` for the planes it will fill, and fills them. Reading of flat files goes through
-OpenImageIO, which decodes on several cores and can be asked for rows and channels; deep files through OpenEXR's own binding.
+Every function opens a file, asks `allocate` for the planes it will fill, and fills them. Reading of flat files goes
+through OpenImageIO, which decodes on several cores and can be asked for rows and channels; deep files through OpenEXR's
+own binding.
 """
 
 from __future__ import annotations
@@ -136,8 +137,8 @@ def describe_still(path: str, request: Mapping[str, Any], allocate: Allocate) ->
 
 
 def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
-    """All channels of a picture of any format that the image library knows, as float: whole numbers of n bits as v / (2^n - 1),
-    colour as it is stored, straight or premultiplied."""
+    """All channels of a picture of any format that the image library knows, as float: whole numbers of n bits as v /
+    (2^n - 1), colour as it is stored, straight or premultiplied."""
     source = _open_still(path)
     spec = source.spec()
     planes = allocate({name: ("float32", (spec.height, spec.width)) for name in spec.channelnames})

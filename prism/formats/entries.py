@@ -17,7 +17,8 @@ _SHAPES = {"v2i": 2, "v2f": 2, "v3i": 3, "v3f": 3, "m33f": (3, 3), "m44f": (4, 4
 
 
 def header_entries(attributes: Mapping[str, Any]) -> dict[str, Any]:
-    """Header entries as OpenEXR's binding takes them: it has a time code of its own, and takes any attribute of a file."""
+    """Header entries as OpenEXR's binding takes them: it has a time code of its own, and takes any attribute of a
+    file."""
     return {name: _entry(value) for name, value in attributes.items()}
 
 
@@ -28,8 +29,8 @@ def _entry(value: Any) -> Any:
 
 
 def _as_it_lay(attribute: Attribute) -> Any:
-    """For the same bytes in a new file: as the binding's own type where it has one, since it compares those of several parts
-    and knows some entries by name; else as they are."""
+    """For the same bytes in a new file: as the binding's own type where it has one, since it compares those of several
+    parts and knows some entries by name; else as they are."""
     value, shape = attribute.value, _SHAPES.get(attribute.type)
     typed = None
     if value is None:
@@ -52,8 +53,8 @@ def _as_it_lay(attribute: Attribute) -> Any:
 
 
 def _stored_time_code(time: int, user: int) -> OpenEXR.TimeCode | None:
-    """Two words as SMPTE ST 12-1 packs them for 60 fields; None if a digit is none. The library compares those of several
-    parts and wants its own type for that."""
+    """Two words as SMPTE ST 12-1 packs them for 60 fields; None if a digit is none. The library compares those of
+    several parts and wants its own type for that."""
     pairs = [(time >> shift & 15, time >> shift + 4 & tens) for shift, tens in ((24, 3), (16, 7), (8, 7), (0, 3))]
     if any(ones > 9 for ones, _ in pairs):
         return None

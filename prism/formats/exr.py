@@ -1,7 +1,7 @@
 """OpenEXR: flat files, single and multi-part, with only the channels asked for.
 
-Reading goes through the guarded door; writing through OpenEXR's own binding, which gives exact control of names, windows and
-types.
+Reading goes through the guarded door; writing through OpenEXR's own binding, which gives exact control of names,
+windows and types.
 """
 
 from __future__ import annotations
@@ -110,7 +110,7 @@ def _can_carry(attributes: Mapping[str, Attribute]) -> bool:
 
 
 def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
-    """Round a float plane to half. Raises UnwritableFile if a finite value lies beyond what half can hold."""
+    """Round a float plane (H, W) to half. Raises UnwritableFile if a finite value lies beyond what half can hold."""
     with np.errstate(over="ignore"):
         half = plane.astype(np.float16)
     lost = int((np.isinf(half) & np.isfinite(plane)).sum())

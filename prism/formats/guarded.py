@@ -1,7 +1,8 @@
 """The one door for pixels of foreign files: decoded in child processes that have limits and can be killed and replaced.
 
-A child gets the file and a place for the planes as open descriptors, and hands the planes back through shared memory. What
-breaks, hangs or devours a child is one sentence to the caller. Headers need no child: `prism.formats.headers` bounds them.
+A child gets the file and a place for the planes as open descriptors, and hands the planes back through shared memory.
+What breaks, hangs or devours a child is one sentence to the caller. Headers need no child: `prism.formats.headers`
+bounds them.
 """
 
 from __future__ import annotations
@@ -49,7 +50,8 @@ class Decoded:
 
 
 def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder | None = None) -> Decoded:
-    """Channels of a flat part of an OpenEXR file, each (H, W) in its stored type. cache: where planes stay for other readers.
+    """Channels of a flat part of an OpenEXR file, each (H, W) in its stored type. cache: where planes stay for other
+    readers.
 
     Raises UnreadableFile or TooLarge.
     """
@@ -72,13 +74,14 @@ def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder 
 
 
 def decode_deep(path: Path, part: Part) -> Decoded:
-    """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. Raises UnreadableFile or TooLarge."""
+    """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. Raises
+    UnreadableFile or TooLarge."""
     return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
 
 
 def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -> Decoded:
-    """All channels of a picture that is no OpenEXR file, each (H, W) as float. values: pixels times channels, as its header was read.
-    facts: type and aspect.
+    """All channels of a picture that is no OpenEXR file, each (H, W) as float. values: pixels times channels, as its
+    header was read. facts: type and aspect.
 
     Raises UnreadableFile or TooLarge.
     """
@@ -89,7 +92,8 @@ def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -
 
 
 def describe_still(path: Path) -> Mapping[str, Any]:
-    """What the header of such a picture says: see `prism.formats.decoding.describe_still`. Raises UnreadableFile or TooLarge."""
+    """What the header of such a picture says: see `prism.formats.decoding.describe_still`. Raises UnreadableFile or
+    TooLarge."""
     return _decode(path, {"kind": "describe", "memory": MOST_MEMORY, "seconds": SECONDS}, None).facts
 
 

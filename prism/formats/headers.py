@@ -43,10 +43,26 @@ STRUCTURAL = frozenset({
     "version", "chunkCount", "maxSamplesPerPixel", "deepImageState",
 })  # fmt: skip
 _NUMBERS = {
-    "int": "i", "float": "f", "double": "d", "v2i": "2i", "v2f": "2f", "v2d": "2d", "v3i": "3i", "v3f": "3f", "v3d": "3d",
-    "box2i": "4i", "box2f": "4f", "chromaticities": "8f", "m33f": "9f", "m33d": "9d", "m44f": "16f", "m44d": "16d",
-    "rational": "iI", "timecode": "II", "keycode": "7i",
-}  # fmt: skip
+    "int": "i",
+    "float": "f",
+    "double": "d",
+    "v2i": "2i",
+    "v2f": "2f",
+    "v2d": "2d",
+    "v3i": "3i",
+    "v3f": "3f",
+    "v3d": "3d",
+    "box2i": "4i",
+    "box2f": "4f",
+    "chromaticities": "8f",
+    "m33f": "9f",
+    "m33d": "9d",
+    "m44f": "16f",
+    "m44d": "16d",
+    "rational": "iI",
+    "timecode": "II",
+    "keycode": "7i",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,8 +123,8 @@ class Part:
         return self.compression if changed else ""
 
     def layer_names(self) -> dict[str, str]:
-        """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for one
-        that is called after the whole picture."""
+        """Channel names as they count across the file: a later part with bare R, G, B lends them its part name, but for
+        one that is called after the whole picture."""
         if self.index == 0 or not self.name or self.name.lower() in WHOLE_PICTURE:
             return {name: name for name in self.channels}
         lent = {}
@@ -143,7 +159,8 @@ _kept = Kept()
 
 
 def open_regular(path: Path) -> BinaryIO:
-    """Open a file for reading, and nothing that only looks like one. Raises UnreadableFile, at once: a pipe cannot block."""
+    """Open a file for reading, and nothing that only looks like one. Raises UnreadableFile, at once: a pipe cannot
+    block."""
     try:
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     except (OSError, ValueError) as error:
@@ -159,8 +176,8 @@ def open_regular(path: Path) -> BinaryIO:
 
 
 def read_parts(path: Path) -> list[Part]:
-    """Read the headers of all parts; no pixel is decoded. A header that was read before is not read again while the file
-    stays as it was. Raises UnreadableFile or TooLarge."""
+    """Read the headers of all parts; no pixel is decoded. A header that was read before is not read again while the
+    file stays as it was. Raises UnreadableFile or TooLarge."""
     with open_regular(path) as file:
         status = os.fstat(file.fileno())
         key = os.fsencode(path), status.st_mtime_ns, status.st_size, status.st_ino

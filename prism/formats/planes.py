@@ -94,7 +94,8 @@ class PlaneFolder:
 
 
 def let_go(plane: NDArray) -> None:
-    """Free the memory that reading a mapped plane took; its file still has it. Does nothing to a plane that is not mapped."""
+    """Free the memory that reading a mapped plane (H, W) took; its file still has it. Does nothing to a plane that is
+    not mapped."""
     memory = plane
     while isinstance(memory, np.ndarray):
         memory = memory.base

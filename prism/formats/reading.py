@@ -21,7 +21,8 @@ _kept = Kept()
 
 
 def read_header(path: Path) -> list[Part]:
-    """The parts of a picture, without pixels; pictures that are no OpenEXR files have one. Kept while the file stays as it is.
+    """The parts of a picture, without pixels; pictures that are no OpenEXR files have one. Kept while the file stays as
+    it is.
 
     Raises UnreadableFile or TooLarge.
     """
@@ -44,8 +45,8 @@ def read_header(path: Path) -> list[Part]:
 def read_planes(
     path: Path, part: Part, names: Collection[str] | None = None, *, cache: PlaneFolder | None = None
 ) -> Image:
-    """The named channels (all if None) of a flat part, at full size: see `prism.formats.exr.read_channels`. Other formats give
-    float, whole numbers of n bits as v / (2^n - 1), straight colour left straight.
+    """The named channels (all if None) of a flat part, at full size: see `prism.formats.exr.read_channels`. Other
+    formats give float, whole numbers of n bits as v / (2^n - 1), straight colour left straight.
 
     Raises MissingChannels, TooLarge or UnreadableFile.
     """

@@ -27,8 +27,8 @@ _ADVICE = {
 def replacing(path: Path) -> Iterator[Path]:
     """Yield a temporary path beside `path`; on success it becomes `path`, on any failure it vanishes.
 
-    The temporary keeps the suffix, since image libraries choose the format by it. It is locked while its writer lives, so
-    that what a killed one left is known, and goes when the same file is written again. Raises UnwritableFile.
+    The temporary keeps the suffix, since image libraries choose the format by it. It is locked while its writer lives,
+    so that what a killed one left is known, and goes when the same file is written again. Raises UnwritableFile.
     """
     path = Path(path)
     if printable(path) != str(path):

@@ -1,7 +1,8 @@
-"""What a process can still do once it shuts itself in: read, but not what is hidden from it; write nowhere; reach no network.
+"""What a process can still do once it shuts itself in: read, but not what is hidden from it; write nowhere; reach no
+network.
 
-By Landlock, which Linux has for any user since 5.13; without it, nothing is changed. Files that are open already stay so.
-Source: the kernel's documentation, "Landlock: unprivileged access control", and its header linux/landlock.h.
+By Landlock, which Linux has for any user since 5.13; without it, nothing is changed. Files that are open already stay
+so. Source: the kernel's documentation, "Landlock: unprivileged access control", and its header linux/landlock.h.
 """
 
 from __future__ import annotations
@@ -32,8 +33,8 @@ def shut_in_version() -> int:
 
 
 def shut_in(hidden: Iterable[Path]) -> bool:
-    """From now on, and for all children: no writing, no TCP, and no reading of these files and folders or in the memory of other
-    processes. Whether this system can do that."""
+    """From now on, and for all children: no writing, no TCP, and no reading of these files and folders or in the memory
+    of other processes. Whether this system can do that."""
     version = shut_in_version()
     if version < 1:
         return False

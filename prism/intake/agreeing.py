@@ -1,7 +1,8 @@
 """Whether what measures the same surface agrees: depth, position and normals of one pixel come from one camera.
 
-Depth along the viewing axis is linear in position; distance from the camera, squared, is quadratic in it. Neighbouring positions lie
-square to the normal. Where neither holds, one of them was rendered through another camera, or at another frame. Plain geometry.
+Depth along the viewing axis is linear in position; distance from the camera, squared, is quadratic in it. Neighbouring
+positions lie square to the normal. Where neither holds, one of them was rendered through another camera, or at another
+frame. Plain geometry.
 """
 
 from __future__ import annotations
@@ -19,7 +20,8 @@ SQUARE = 0.5  # median of the cosine between the normal and the surface that pos
 
 
 def disagreements(planes: Mapping[str, NDArray]) -> list[tuple[str, str]]:
-    """(key, what) of pairs that do not agree. planes: by depth (H, W), position (3, H, W) and normals (3, H, W), as far as they are there."""
+    """(key, what) of pairs that do not agree. planes: by depth (H, W), position (3, H, W) and normals (3, H, W), as far
+    as they are there."""
     position, depth, normals = (planes.get(key) for key in ("position", "depth", "normals"))
     found = []
     if position is not None and depth is not None and depth.shape == position.shape[1:] and not _fits(depth, position):

@@ -1,4 +1,5 @@
-"""A plan's files read frame by frame and judged: the one judgement of the command line, the page and of what is skipped."""
+"""A plan's files read frame by frame and judged: the one judgement of the command line, the page and of what is
+skipped."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ _SUMS = dict(zip((BY_COMPONENTS, BY_GROUPS, BY_PARTS), SUMS, strict=True))
 
 
 def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Deviation]:
-    """All that is not as planned below a folder; every file is read to its last pixel. facts: with the scene's own labels."""
+    """All that is not as planned below a folder; every file is read to its last pixel. facts: with the scene's own
+    labels."""
     files = expand(plan, facts)
     faults: list[Fault] = []
     for image in plan.images():
@@ -65,7 +67,8 @@ def is_as_planned(
 def _sum_faults(
     plan: Plan, facts: SceneFacts, image: PlannedImage, files: Sequence[PlannedFiles], frame: int, folder: Path
 ) -> Iterator[Fault]:
-    """What the passes sum to, compared with the beauty, by each way in which they should be complete; the denoised ones as well.
+    """What the passes sum to, compared with the beauty, by each way in which they should be complete; the denoised ones
+    as well.
 
     Only where all files concerned hold light to the last bit of its type.
     """
@@ -95,11 +98,16 @@ def _sums_of(
             yield beauty, frame, ("sum", f"The {way} cannot be summed: {error.what}")
             continue
         if not found.balanced:
-            yield beauty, frame, (
-                "sum",
-                f"The {way}{', denoised,' if denoised else ''} do not sum to the beauty: up to {found.difference.largest:.3g} in "
-                f"{found.wrong} pixels. {found.suggestions[0].text if found.suggestions else ''}".rstrip(),
-            )  # fmt: skip
+            yield (
+                beauty,
+                frame,
+                (
+                    "sum",
+                    f"The {way}{', denoised,' if denoised else ''} do not sum to the beauty: up to "
+                    f"{found.difference.largest:.3g} in "
+                    f"{found.wrong} pixels. {found.suggestions[0].text if found.suggestions else ''}".rstrip(),
+                ),
+            )
 
 
 def _raw_faults(files: Sequence[PlannedFiles], frame: int, folder: Path) -> Iterator[Fault]:

@@ -75,8 +75,8 @@ class SumFacts:
 
 @dataclass(frozen=True, slots=True)
 class FrameFacts:
-    """All of a frame. passes: by key. sums: of the ways that do not land on the beauty. apart: pairs of keys that measure one surface and
-    do not agree. stamps: of its files, by path."""
+    """All of a frame. passes: by key. sums: of the ways that do not land on the beauty. apart: pairs of keys that
+    measure one surface and do not agree. stamps: of its files, by path."""
 
     frame: int
     passes: dict[str, PassFacts]
@@ -122,7 +122,8 @@ def _places(stored: dict[str, Sequence[int]] | None) -> dict[str, tuple[int, int
 
 
 def stamps_of(element: Element, frame: int) -> dict[str, tuple[int, int]]:
-    """Time and size of every file of a frame that is there, by path as `storable` has it: the same while no file changes."""
+    """Time and size of every file of a frame that is there, by path as `storable` has it: the same while no file
+    changes."""
     stamps = {}
     for path in element.files_at(frame):
         try:
@@ -141,10 +142,10 @@ def check_frame(element: Element, frame: int, *, is_stale: Stale = never) -> Fra
         if pass_.files.is_still or frame in pass_.files.numbers:
             by_place[pass_.files.path(frame), pass_.part].append(pass_)
     passes: dict[str, PassFacts] = {}
-    for (path, part), pass_ in by_place.items():
+    for (path, part), together in by_place.items():
         if is_stale():
             raise Superseded("A newer request took over.")
-        passes |= _facts_of_part(path, part, pass_, decoded)
+        passes |= _facts_of_part(path, part, together, decoded)
     ordered = {pass_.key: passes[pass_.key] for pass_ in element.passes if pass_.key in passes}
     sums = tuple(_sums(element, frame, decoded, is_stale))
     return FrameFacts(frame, ordered, sums, stamps, tuple(_apart(element, frame, decoded)))
@@ -219,7 +220,8 @@ def _component(name: str) -> str:
 
 
 def _border(colour: Sequence[np.ndarray]) -> int:
-    """Width of a frame of one colour around a picture, in pixels, none if there is no other colour inside or it is black."""
+    """Width of a frame of one colour around a picture, in pixels, none if there is no other colour inside or it is
+    black."""
     plane = np.stack(colour).astype(np.float32)
     first = plane[:, 0, 0]
     if not first.any():
@@ -235,7 +237,8 @@ def _border(colour: Sequence[np.ndarray]) -> int:
 
 
 def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
-    """By each way in which a first ledger can be made; nothing where none can, or where a pass of light is not there."""
+    """By each way in which a first ledger can be made; nothing where none can, or where a pass of light is not
+    there."""
     try:
         sources = open_frame(element, frame, store=PixelStore(MOST_BYTES), reader=decoded)
     except PrismError:

@@ -11,8 +11,9 @@ from prism.elements.element import Element, Files
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """One fault. key: of the pass, empty for the element. frames: those that have it, ascending; empty for stills and for what
-    concerns no frame. place: a pixel to look at, from the picture's corner. action: what a page can do about it at once."""
+    """One fault. key: of the pass, empty for the element. frames: those that have it, ascending; empty for stills and
+    for what concerns no frame. place: a pixel to look at, from the picture's corner. action: what a page can do about
+    it at once."""
 
     kind: str
     severity: str

@@ -66,17 +66,25 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
             yield _said(pass_, verdict.kind, verdict.severity, verdict.what, _ADVICE.get(verdict.kind, ""), place=place)
     for one, other in facts.apart:
         first, second = element.find(one), element.find(other)
-        yield _said(first, "apart", ERROR, f"{first.title} does not fit {second.title} of the same pixels: one of them is of another "
-                    "camera or frame.", "Render both again, from one camera and frame.")  # fmt: skip
+        yield _said(
+            first,
+            "apart",
+            ERROR,
+            f"{first.title} does not fit {second.title} of the same pixels: one of them is of another camera or frame.",
+            "Render both again, from one camera and frame.",
+        )
     for gap in facts.sums:
         few = sum(1 for p in element.passes if p.pass_kind and p.pass_kind.role in LIT and not p.aside) < 2
         reason = f" {gap.reasons[0]}" if gap.reasons else ""
         yield Finding(
-            "sum", NOTE if few else ERROR,
+            "sum",
+            NOTE if few else ERROR,
             f"The {gap.by} do not sum to the beauty: up to {gap.largest:.3g} in {gap.beyond} pixels.{reason}",
-            gap.reasons[0] if gap.reasons else "Look at the difference in Rebuild: a pass is missing, doubled, or changed.",
+            gap.reasons[0]
+            if gap.reasons
+            else "Look at the difference in Rebuild: a pass is missing, doubled, or changed.",
             place=gap.place,
-        )  # fmt: skip
+        )
 
 
 def _unreadable(element: Element, facts: FrameFacts) -> Iterator[Finding]:
@@ -132,8 +140,13 @@ def _sizes(pass_: ElementPass, own: PassFacts, beauty: PassFacts) -> Iterator[Fi
             what += f", {ratio[0]:.4g} times the picture"
         if own.border:
             inner = own.size[0] - 2 * own.border, own.size[1] - 2 * own.border
-            yield _said(pass_, "guide", WARNING, f"{what}: a frame of {own.border} pixels runs around {inner[0]} x {inner[1]}.",
-                        "Capture it again without the guide around it.")  # fmt: skip
+            yield _said(
+                pass_,
+                "guide",
+                WARNING,
+                f"{what}: a frame of {own.border} pixels runs around {inner[0]} x {inner[1]}.",
+                "Capture it again without the guide around it.",
+            )
             return
         if pass_.fit == "scale":
             yield _said(pass_, "size", NOTE, f"{what}; it is scaled.", "")
@@ -144,8 +157,13 @@ def _sizes(pass_: ElementPass, own: PassFacts, beauty: PassFacts) -> Iterator[Fi
         yield _said(pass_, "window", NOTE, f"{pass_.title} holds {_box(own)}, the beauty {_box(beauty)}.",
                     "Each is placed by its window; outside it is black.")  # fmt: skip
     if abs(own.aspect - beauty.aspect) > 1e-4:
-        yield _said(pass_, "aspect", WARNING, f"{pass_.title} has pixels {own.aspect:g} wide instead of {beauty.aspect:g}.",
-                    "Render it with the pixel aspect of the shot.")  # fmt: skip
+        yield _said(
+            pass_,
+            "aspect",
+            WARNING,
+            f"{pass_.title} has pixels {own.aspect:g} wide instead of {beauty.aspect:g}.",
+            "Render it with the pixel aspect of the shot.",
+        )
 
 
 def _box(own: PassFacts) -> str:
@@ -157,8 +175,13 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
     kind = pass_.pass_kind
     if kind is not None and kind.is_data:
         if own.lossy:
-            yield _said(pass_, "lossy", ERROR, f"{pass_.title} is stored with lossy {own.lossy}: its values are approximations.",
-                        "Write data and identities with a lossless compression.")  # fmt: skip
+            yield _said(
+                pass_,
+                "lossy",
+                ERROR,
+                f"{pass_.title} is stored with lossy {own.lossy}: its values are approximations.",
+                "Write data and identities with a lossless compression.",
+            )
         if own.pixel == "uint8" and kind.role is Role.MEASURE:
             yield _said(pass_, "eight-bit", ERROR, f"{pass_.title} is stored in 8 bits.", _ADVICE["eight-bit"])
         elif own.pixel in ("half", *INTEGERS) and kind.ranked:
@@ -167,12 +190,24 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
     light = kind is not None and kind.role in (Role.WHOLE, *LIT)
     display = format_of_title(own.format).display and own.pixel in INTEGERS
     if light and display and pass_.curve == "linear":
-        yield _said(pass_, "curve", WARNING, f"{pass_.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
-                    "a display curve in it.", "Have it turned linear, or say that it is linear already.",
-                    action="linear")  # fmt: skip
+        yield _said(
+            pass_,
+            "curve",
+            WARNING,
+            f"{pass_.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
+            "a display curve in it.",
+            "Have it turned linear, or say that it is linear already.",
+            action="linear",
+        )
     elif light and not display and pass_.curve == "linear" and _is_stepped_light(own):
-        yield _said(pass_, "curve", WARNING, f"{pass_.title} has only the steps of 8 bits: a picture for a screen, stored as "
-                    f"{own.pixel}.", "Have it turned linear, or render it again as half.", action="linear")  # fmt: skip
+        yield _said(
+            pass_,
+            "curve",
+            WARNING,
+            f"{pass_.title} has only the steps of 8 bits: a picture for a screen, stored as {own.pixel}.",
+            "Have it turned linear, or render it again as half.",
+            action="linear",
+        )
     if (
         wanted.space
         and own.primaries is not None
@@ -205,9 +240,13 @@ def _alpha(pass_: ElementPass, own: PassFacts) -> Iterator[Finding]:
     if seen is None or seen.state == pass_.state or seen.certainty < 0.7 or pass_.state == "none":
         return
     yield _said(
-        pass_, "alpha", WARNING, f"{pass_.title} is read as {pass_.state}, but looks {seen.state}: {'; '.join(seen.reasons)}.",
-        f"Look at its edges, and have it read as {seen.state}.", action=seen.state,
-    )  # fmt: skip
+        pass_,
+        "alpha",
+        WARNING,
+        f"{pass_.title} is read as {pass_.state}, but looks {seen.state}: {'; '.join(seen.reasons)}.",
+        f"Look at its edges, and have it read as {seen.state}.",
+        action=seen.state,
+    )
 
 
 def _said(pass_: ElementPass, kind: str, severity: str, text: str, advice: str, *, place=None, action="") -> Finding:
@@ -236,11 +275,14 @@ def _of_doubt(doubt: Doubt) -> Finding:
     winner, *others = doubt.claims
     names = ", ".join(", ".join(p.channels) if p.layer else printable(p.files.pattern) for p in others)
     return Finding(
-        "claims", WARNING, f"{winner.title} is claimed by {names} as well.",
+        "claims",
+        WARNING,
+        f"{winner.title} is claimed by {names} as well.",
         "It is read from the surest; the others are kept under their own names. Say which is meant by a rule.",
-        key=winner.key, files=tuple(str(p.files.path(p.files.numbers[0] if p.files.numbers else 0)) for p in doubt.claims),
+        key=winner.key,
+        files=tuple(str(p.files.path(p.files.numbers[0] if p.files.numbers else 0)) for p in doubt.claims),
         action="rule",
-    )  # fmt: skip
+    )
 
 
 def _unknown(element: Element) -> Iterator[Finding]:

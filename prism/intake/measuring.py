@@ -25,7 +25,7 @@ def measure(planes: dict[str, NDArray]) -> dict[str, PlaneFacts]:
 
 
 def facts_of_plane(plane: NDArray) -> PlaneFacts:
-    """Facts of one plane: see PlaneFacts."""
+    """Facts of one plane (H, W): see PlaneFacts."""
     if plane.size == 0:
         return PlaneFacts(None, None, pixels=0)
     if plane.dtype.kind != "f":
@@ -63,7 +63,7 @@ def _levels(values: NDArray[np.float32]) -> int:
 
 
 def digest_of(planes: dict[str, NDArray]) -> str:
-    """The same for the same pixels under the same names."""
+    """The same for the same planes (H, W) under the same names."""
     digest = blake2b(digest_size=12)
     for name in sorted(planes):
         digest.update(name.encode())

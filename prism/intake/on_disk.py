@@ -45,10 +45,13 @@ def findings_on_disk(
         beyond = sorted(own - set(wanted.frames)) if wanted.frames else []
         if beyond:
             yield Finding(
-                "extra", NOTE, f"{name} has {count_of(beyond)} outside the shot's range: {format_frames(beyond)}.",
-                "They can be looked at; widen the range in Plan if they belong to the shot.", files=paths_of(files, beyond),
+                "extra",
+                NOTE,
+                f"{name} has {count_of(beyond)} outside the shot's range: {format_frames(beyond)}.",
+                "They can be looked at; widen the range in Plan if they belong to the shot.",
+                files=paths_of(files, beyond),
                 frames=tuple(beyond),
-            )  # fmt: skip
+            )
         sequence = there.get(files.sequence)
         if sequence is not None:
             yield from _older(sequence, name)
@@ -120,7 +123,10 @@ def _older(sequence: disk.Sequence, name: str) -> Iterator[Finding]:
         return
     old = tuple(sorted(frame for _, frame in times[:place]))
     yield Finding(
-        "older", WARNING, f"{name}: {count_of(old)} {'are' if len(old) > 1 else 'is'} older than the others: {format_frames(old)}.",
+        "older",
+        WARNING,
+        f"{name}: {count_of(old)} {'are' if len(old) > 1 else 'is'} older than the others: {format_frames(old)}.",
         "Were they left from an earlier render? Look at them beside their neighbours.",
-        files=tuple(str(sequence.path(frame)) for frame in old), frames=old,
-    )  # fmt: skip
+        files=tuple(str(sequence.path(frame)) for frame in old),
+        frames=old,
+    )

@@ -23,7 +23,8 @@ FLASH = 1.15  # times that a frame is brighter or darker than both its neighbour
 
 
 def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[Finding]:
-    """Frames that are their neighbours, flash, hold one pass that changes alone, or differ from the others in size, level or header. frames: those that were read."""
+    """Frames that are their neighbours, flash, hold one pass that changes alone, or differ from the others in size,
+    level or header. frames: those that were read."""
     numbers = sorted(frames)
     if len(numbers) < 2 or not element.frames:
         return
@@ -104,7 +105,8 @@ def _sizes(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence
 
 
 def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
-    """Frames whose header says another camera, view, layer or shot than most of the element, or than what it is known as."""
+    """Frames whose header says another camera, view, layer or shot than most of the element, or than what it is known
+    as."""
     said: dict[str, dict[tuple[int, str], str]] = defaultdict(dict)
     by_key = {keys[0]: files for files, keys in _by_files(element)}
     for number in numbers:
@@ -121,9 +123,14 @@ def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequen
             odd = tuple(sorted({number for number, _ in places}))
             files = tuple(path for number, key in places for path in paths_of(by_key[key], [number]))
             yield Finding(
-                "place", ERROR, f"{count_of(odd)} {'says' if len(odd) == 1 else 'say'} {name} {printable(other)} in the header instead "
-                f"of {printable(most)}.", "Render these again, or move them to where they belong.", files=files, frames=odd,
-            )  # fmt: skip
+                "place",
+                ERROR,
+                f"{count_of(odd)} {'says' if len(odd) == 1 else 'say'} {name} {printable(other)} in the header instead "
+                f"of {printable(most)}.",
+                "Render these again, or move them to where they belong.",
+                files=files,
+                frames=odd,
+            )
 
 
 def _by_files(element: Element) -> list[tuple[Files, list[str]]]:
@@ -154,11 +161,15 @@ def _identical(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequ
         held_still = len(same) > len(numbers) / 2
         name = printable(files.pattern)
         yield Finding(
-            "identical", NOTE if held_still else WARNING,
-            f"{name}: {count_of(same)} {'are' if len(same) > 1 else 'is'} the same as the frame before, to the last bit.",
+            "identical",
+            NOTE if held_still else WARNING,
+            f"{name}: {count_of(same)} {'are' if len(same) > 1 else 'is'} the same as the frame before, to the "
+            "last bit.",
             "If something moves there, render them again." if not held_still else "Nothing seems to move in this shot.",
-            key=keys[0] if len(keys) == 1 else "", files=paths_of(files, same), frames=tuple(same),
-        )  # fmt: skip
+            key=keys[0] if len(keys) == 1 else "",
+            files=paths_of(files, same),
+            frames=tuple(same),
+        )
 
 
 def _flashes(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iterator[Finding]:
@@ -170,10 +181,14 @@ def _flashes(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iter
         if odd:
             pass_ = element.find(key)
             yield Finding(
-                "flash", WARNING, f"{pass_.title} is darker or lighter than both its neighbours in {format_frames(odd)}.",
-                "Look at these frames in the sequence; render them again if a light is missing there.", key=key,
-                files=paths_of(pass_.files, odd), frames=tuple(odd),
-            )  # fmt: skip
+                "flash",
+                WARNING,
+                f"{pass_.title} is darker or lighter than both its neighbours in {format_frames(odd)}.",
+                "Look at these frames in the sequence; render them again if a light is missing there.",
+                key=key,
+                files=paths_of(pass_.files, odd),
+                frames=tuple(odd),
+            )
 
 
 def _is_flash(before: float, mean: float, after: float) -> bool:

@@ -31,9 +31,10 @@ class Added:
 def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
     """Take in a pass. Raises UnknownSource.
 
-    Light that is not in the sum yet is part of the rebuild and goes to the other parts; all else is a change laid on top: light
-    again adds, an occlusion or shadow scales. A base colour covers all that stands above it, so it goes first, switched off; so is
-    what measures and is no light. Of a pass that nothing is known of, its pixels say how it may join. Common practice, no source.
+    Light that is not in the sum yet is part of the rebuild and goes to the other parts; all else is a change laid on
+    top: light again adds, an occlusion or shadow scales. A base colour covers all that stands above it, so it goes
+    first, switched off; so is what measures and is no light. Of a pass that nothing is known of, its pixels say how it
+    may join. Common practice, no source.
     """
     source = frame.source(key)
     role = source.kind.role if source.kind is not None else None
@@ -86,7 +87,8 @@ def _named(source: Source) -> str:
 
 
 def _is_of_ledger(ledger: Ledger, frame: Frame, source: Source) -> bool:
-    """Whether it belongs to an image that the ledger rebuilds: one of its elements, or another version of that layer and camera."""
+    """Whether it belongs to an image that the ledger rebuilds: one of its elements, or another version of that layer
+    and camera."""
     rebuilt = [row.source for row in ledger.passes if row.in_balance and row.source in frame]
     own = [frame.source(key) for key in (*rebuilt, ledger.beauty) if key in frame]
     elements = {other.key.rpartition("/")[0] for other in own} or set(ledger.elements[:1]) or {""}
@@ -110,8 +112,9 @@ def with_background(ledger: Ledger, frame: Frame) -> Added:
 
 
 def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added:
-    """A pass as the picture under all that has an alpha: at the foot, or in place of what the background of that id shows. A
-    sequence of other frames than the beauty's starts with the beauty's first. Raises UnknownSource, BadArgument.
+    """A pass as the picture under all that has an alpha: at the foot, or in place of what the background of that id
+    shows. A sequence of other frames than the beauty's starts with the beauty's first. Raises UnknownSource,
+    BadArgument.
     """
     reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
     if reel is None:
@@ -129,7 +132,8 @@ def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Ad
 
 
 def with_fog(ledger: Ledger, frame: Frame) -> Added:
-    """Fog through the best pass there is for it: mist, else depth, else the heights of a position. Raises UnknownSource without any."""
+    """Fog through the best pass there is for it: mist, else depth, else the heights of a position. Raises UnknownSource
+    without any."""
     measures = (("mist", "mist"), ("depth", "depth"), ("position", "height"))
     for kind, through in measures:
         source = next((s for s in frame if s.kind is not None and s.kind.key == kind and not s.aside), None)
@@ -149,14 +153,16 @@ def with_fog(ledger: Ledger, frame: Frame) -> Added:
 
 _FOG_REMARKS = {
     "mist": "",
-    "depth": "There is no mist here, so fog goes by depth. Mist is filtered like the picture; depth keeps one distance a pixel, so "
+    "depth": "There is no mist here, so fog goes by depth. Mist is filtered like the picture; depth keeps one "
+    "distance a pixel, so "
     "soft edges and what is seen through glass fog all or nothing.",
     "height": "There is neither mist nor depth, so fog goes by height: below near it thickens down to far.",
 }
 
 
 def _air(frame: Frame, beauty: str) -> tuple[tuple[float, float, float], bool]:
-    """A colour that suits the picture, its mean; and whether fog should fill what nothing covers: if a sky shows there."""
+    """A colour that suits the picture, its mean; and whether fog should fill what nothing covers: if a sky shows
+    there."""
     if beauty not in frame:
         return (0.5, 0.5, 0.5), True
     pixels = frame.pixels(beauty, step=4)

@@ -13,7 +13,8 @@ from prism.mattes.document import renamed, within
 
 
 def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
-    """Rows and the mattes that they use, as a document of its own: a ledger's, so that another program reads it as well."""
+    """Rows and the mattes that they use, as a document of its own: a ledger's, so that another program reads it as
+    well."""
     rows = tuple(ledger.row(key) for key in keys)
     needed = within(ledger.mattes, {row.matte for row in walk(rows) if row.matte})
     return Ledger(
@@ -24,8 +25,9 @@ def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:
 def with_copied(ledger: Ledger, data: Any, frame: Frame, after: str = "") -> tuple[Ledger, str]:
     """A ledger with the rows of a copied one, below the row `after` or at the foot; and a remark on what they ask for.
 
-    Sources are found as `matched` has it, ids that are taken get a number, and mattes come with their rows. A row that asks for
-    what is not here is switched off, so that the picture stays. Raises BadDocument if the data is no ledger, or does not fit.
+    Sources are found as `matched` has it, ids that are taken get a number, and mattes come with their rows. A row that
+    asks for what is not here is switched off, so that the picture stays. Raises BadDocument if the data is no ledger,
+    or does not fit.
     """
     other = Ledger.from_json(data, where="what was copied")
     other = other.with_sources({name: key for name, key in matched(other, frame).items() if key})

@@ -19,8 +19,8 @@ _LEAST_STOPS, _LEAST_MIRED = 0.005, 0.5  # that are worth a word
 
 @dataclass(frozen=True, slots=True)
 class Dimmer:
-    """A light at one frame. rows: ids of those that hold it. even: whether all of them are set alike. graded: whether they have
-    other trims as well."""
+    """A light at one frame. rows: ids of those that hold it. even: whether all of them are set alike. graded: whether
+    they have other trims as well."""
 
     label: str
     rows: tuple[str, ...]
@@ -69,7 +69,8 @@ def dimmers(ledger: Ledger, frame: Frame) -> tuple[Dimmer, ...]:
 
 
 def in_words(ledger: Ledger, frame: Frame) -> str:
-    """What was done to the lights at this frame, such as `lanterns +0.5 st and warmer, moon rim off`; empty for nothing."""
+    """What was done to the lights at this frame, such as `lanterns +0.5 st and warmer, moon rim off`; empty for
+    nothing."""
     found = dimmers(ledger, frame)
     soloed = [dimmer for dimmer in found if any(ledger.row(row).solo for row in dimmer.rows)]
     words = [dimmer.words for dimmer in found]

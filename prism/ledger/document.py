@@ -9,7 +9,7 @@ from pydantic import Field, field_validator, model_validator
 
 from prism.colour.spaces import Primaries, require_space
 from prism.documents import Document, SourceName, Value
-from prism.errors import BadArgument, BadDocument, UnknownOperator
+from prism.errors import BadArgument, PrismError, UnknownOperator
 from prism.ledger.rows import PassRow, Row, changed, rebuilding, walk
 from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
@@ -17,10 +17,11 @@ VERSION = 4
 
 
 class SourceEntry(Value):
-    """Where a source lies. source: its key. folder: from where the ledger's files are; head, padding and suffix: of its file names, the frame number with
-    as many digits between them, or none (padding 0) for a still. part: of the file, from 0. alpha, state: its alpha channel, and
-    of the colour towards it. curve: of the stored values. fit: what becomes of another size than the picture's. primaries: of which its
-    light is mixed. layer, camera, pass_kind, denoised: what it is a picture of.
+    """Where a source lies. source: its key. folder: from where the ledger's files are; head, padding and suffix: of its
+    file names, the frame number with as many digits between them, or none (padding 0) for a still. part: of the file,
+    from 0. alpha, state: its alpha channel, and of the colour towards it. curve: of the stored values. fit: what
+    becomes of another size than the picture's. primaries: of which its light is mixed. layer, camera, pass_kind,
+    denoised: what it is a picture of.
     """
 
     source: SourceName
@@ -44,13 +45,13 @@ class SourceEntry(Value):
 class Ledger(Document):
     """How a beauty is rebuilt. It starts from black with the alpha of one source, then takes row after row.
 
-    Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on. reference: rows that sum to
-    the picture to land on, where no single render holds it; `beauty` is then that of its main layer. files: where the sources lie,
-    in a ledger that goes to other programs.
+    Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on. reference: rows
+    that sum to the picture to land on, where no single render holds it; `beauty` is then that of its main layer. files:
+    where the sources lie, in a ledger that goes to other programs.
     """
 
     format: Literal["eager-prism.ledger"] = "eager-prism.ledger"
-    version: Literal[4] = VERSION
+    version: Literal[4] = 4
     name: Annotated[str, Field(min_length=1, max_length=80)] = "ledger"
     space: str = "lin_rec709"  # working colour of the sources, whose weights make luminance of light
     beauty: str = "beauty"  # the rendered image that the rows are balanced against, unless there is a reference
@@ -84,7 +85,7 @@ class Ledger(Document):
         return self
 
     @classmethod
-    def _bad(cls, error, where: str) -> BadDocument | UnknownOperator:
+    def _bad(cls, error, where: str) -> PrismError:
         problem = super()._bad(error, where)
         if error.errors()[0]["loc"][-1:] == ("operator",):
             return UnknownOperator(problem.what, where=problem.where, advice=problem.advice)
@@ -93,8 +94,8 @@ class Ledger(Document):
     @model_validator(mode="before")
     @classmethod
     def _of_before(cls, data: Any) -> Any:
-        """Versions 1 and 2 had rows of passes only, with fewer trims; what they lack is neutral. Version 1 knew one element, so
-        all its sources are bare. Version 3 had neither a reference nor the alpha of a group."""
+        """Versions 1 and 2 had rows of passes only, with fewer trims; what they lack is neutral. Version 1 knew one
+        element, so all its sources are bare. Version 3 had neither a reference nor the alpha of a group."""
         return {**data, "version": VERSION} if isinstance(data, dict) and data.get("version") in (1, 2, 3) else data
 
     def walk(self) -> Iterator[Row]:
@@ -139,7 +140,7 @@ class Ledger(Document):
         """With other sources in place of some, by their names."""
 
         def laid(row: Row) -> Row:
-            source = row.source_taken
+            source = row.source_taken or ""
             return row.on_source(others[source]) if source in others else row
 
         return self.replace(

@@ -138,7 +138,8 @@ def _pair_row(colour: Source, raw: Source) -> Row:
 
 
 def _components(sources: Iterable[Source]) -> list[Source]:
-    """Components without doubles: a total stands aside where its own parts are complete, and for its parts otherwise."""
+    """Components without doubles: a total stands aside where its own parts are complete, and for its parts
+    otherwise."""
     found = {source.kind.key: source for source in _with_role(sources, Role.LIGHT)}
     for source in list(found.values()):
         parts = source.kind.total_of

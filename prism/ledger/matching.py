@@ -15,9 +15,9 @@ _VERSION = re.compile(r" v\d+$")
 def matched(other: Ledger, frame: Frame) -> dict[str, str]:
     """For every source of another ledger its key in a frame; empty where there is none, or more than one.
 
-    By the exact key; else by layer and camera, then by the layer, and the name of the pass; else by the name of the pass alone, if
-    just one source of the frame and just one of that ledger have it, be it in letters and digits only. A background picture from other
-    files than the passes is looked for by its exact key alone.
+    By the exact key; else by layer and camera, then by the layer, and the name of the pass; else by the name of the
+    pass alone, if just one source of the frame and just one of that ledger have it, be it in letters and digits only. A
+    background picture from other files than the passes is looked for by its exact key alone.
     """
     plates = _plates(other)
     return {name: _found(name, other, frame, is_plate=name in plates) for name in other.sources}

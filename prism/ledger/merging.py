@@ -1,4 +1,5 @@
-"""Two changes of one ledger joined: what only one of two people changed is taken from them, and what both did is named."""
+"""Two changes of one ledger joined: what only one of two people changed is taken from them, and what both did is
+named."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ _Order = dict[str, list[str]]  # by the id of the group, "" for the ledger's own
 
 @dataclass(frozen=True, slots=True)
 class Merged:
-    """ledger: with the changes of both; None if some meet. meeting: what both changed, each in its own way, in words."""
+    """ledger: with the changes of both; None if some meet. meeting: what both changed, each in its own way, in
+    words."""
 
     ledger: Ledger | None
     meeting: tuple[str, ...]
@@ -96,7 +98,8 @@ def _fields(versions: list[Mapping[str, Any]], meeting: list[str], name: str) ->
 
 
 def _ordered(orders: list[_Order], kept: Mapping[str, Any], meeting: list[str], what: str) -> _Order:
-    """Where everything lies: as whoever moved something has it, with what the other added behind what it followed there."""
+    """Where everything lies: as whoever moved something has it, with what the other added behind what it followed
+    there."""
     base, mine, theirs = ({place: pair for place, pair in _places(order)} for order in orders)
     common = set(base) & set(mine) & set(theirs)
     shapes = [_shape(order, common) for order in orders]

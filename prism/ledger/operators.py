@@ -1,8 +1,8 @@
 """The table of operators: how a row's source changes the running result, and what becomes of light above 1.
 
-A is the source after its trims, B the running result, a and b their alphas, all premultiplied; s and r are A and B divided by
-their alphas. With a weight w (amount times matte) an operator gives B + w (result - B), so that 0 leaves B untouched; where w
-works otherwise, the table says so.
+A is the source after its trims, B the running result, a and b their alphas, all premultiplied; s and r are A and B
+divided by their alphas. With a weight w (amount times matte) an operator gives B + w (result - B), so that 0 leaves B
+untouched; where w works otherwise, the table says so.
 
 Sources: Porter & Duff, "Compositing Digital Images", SIGGRAPH 1984; W3C Compositing and Blending Level 1 (2015).
 """
@@ -18,8 +18,9 @@ from types import MappingProxyType
 class Operator:
     """One way to join a source to the running result.
 
-    family: which loop computes it: cover (Porter & Duff), sum (plain arithmetic), blend (W3C). code: which it is within that loop.
-    above_one: what happens to light above 1. made_for_display: its formula is meant for display values of 0..1.
+    family: which loop computes it: cover (Porter & Duff), sum (plain arithmetic), blend (W3C). code: which it is within
+    that loop. above_one: what happens to light above 1. made_for_display: its formula is meant for display values of
+    0..1.
     """
 
     key: str
@@ -57,9 +58,15 @@ def _sum(code: int, key: str, sign: str, formula: str) -> Operator:
 
 def _blend(code: int, key: str, sign: str, formula: str, above_one: str = LIMITED) -> Operator:
     return Operator(
-        key=key, title=key.replace("-", " "), sign=sign, family="blend", formula=formula, above_one=above_one, code=code,
+        key=key,
+        title=key.replace("-", " "),
+        sign=sign,
+        family="blend",
+        formula=formula,
+        above_one=above_one,
+        code=code,
         made_for_display=above_one != KEPT,
-    )  # fmt: skip
+    )
 
 
 OPERATORS: Mapping[str, Operator] = MappingProxyType({operator.key: operator for operator in (

@@ -47,7 +47,8 @@ def rebuilding(rows: tuple[Row, ...]) -> tuple[Row, ...]:
 
 
 def kinds_for_page() -> dict[str, dict[str, Any]]:
-    """By kind: a row with nothing changed, its settings (its own first, then those of all rows, then trims), and how it is called."""
+    """By kind: a row with nothing changed, its settings (its own first, then those of all rows, then trims), and how it
+    is called."""
     return {
         kind: {
             "blank": _blank(row).model_dump(mode="json"),
@@ -73,6 +74,19 @@ def _blank(row: type[LedgerRow]) -> LedgerRow:
 
 
 __all__ = [
-    "KINDS", "NEUTRAL", "ROWS", "BackgroundRow", "FogRow", "GroupRow", "Label", "LedgerRow", "OverlayRow", "PassRow", "Row",
-    "changed", "kinds_for_page", "rebuilding", "walk",
-]  # fmt: skip
+    "KINDS",
+    "NEUTRAL",
+    "ROWS",
+    "BackgroundRow",
+    "FogRow",
+    "GroupRow",
+    "Label",
+    "LedgerRow",
+    "OverlayRow",
+    "PassRow",
+    "Row",
+    "changed",
+    "kinds_for_page",
+    "rebuilding",
+    "walk",
+]

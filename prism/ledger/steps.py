@@ -1,7 +1,8 @@
 """What a row is at one frame: a content, which joins the running result with a weight.
 
 A kind of row says what it lays down in these words and no others, so that whatever reads them (the engine, the bound of
-rounding, the list of sources) needs to know no kind. All of them can be compared and hashed: equal steps give equal pictures.
+rounding, the list of sources) needs to know no kind. All of them can be compared and hashed: equal steps give equal
+pictures.
 """
 
 from __future__ import annotations
@@ -25,8 +26,8 @@ class Stored:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Placed(Stored):
-    """A pass with a place of its own. x, y: full pixels that it is pushed right and down. scale: about the middle of the picture.
-    crop: shares cut off at the left, top, right and bottom."""
+    """A pass with a place of its own. x, y: full pixels that it is pushed right and down. scale: about the middle of
+    the picture. crop: shares cut off at the left, top, right and bottom."""
 
     x: float
     y: float
@@ -78,7 +79,8 @@ class Behind:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sum:
-    """Steps on a picture of their own. alpha: source of the alpha that it begins with; None if its first step lays the ground."""
+    """Steps on a picture of their own. alpha: source of the alpha that it begins with; None if its first step lays the
+    ground."""
 
     alpha: str | None
     steps: tuple[Step, ...]
@@ -98,7 +100,8 @@ class Wipe:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Haze:
-    """A factor of the weight: how much air lies before what a channel (0 to 2) of a source measures, 0 at near and 1 at far.
+    """A factor of the weight: how much air lies before what a channel (0 to 2) of a source measures, 0 at near and 1 at
+    far.
 
     air: it thins the light as air does, instead of going straight.
     """
@@ -116,8 +119,8 @@ Factor = Wipe | Haze
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
-    """A row at one frame. weight: its amount, not 0. within: the matte limits its trims, not its weight. grounds: it is the first of its
-    group, which it fills. factors: what its weight is multiplied with, from pixel to pixel."""
+    """A row at one frame. weight: its amount, not 0. within: the matte limits its trims, not its weight. grounds: it is
+    the first of its group, which it fills. factors: what its weight is multiplied with, from pixel to pixel."""
 
     id: str
     operator: Operator

@@ -1,4 +1,5 @@
-"""Where the sources of a ledger lie: a table that goes along with an exported ledger, so that other programs can find the files."""
+"""Where the sources of a ledger lie: a table that goes along with an exported ledger, so that other programs can find
+the files."""
 
 from __future__ import annotations
 
@@ -65,7 +66,8 @@ def _entry(source: str, element: Element, pass_: ElementPass, root: Path) -> Sou
 
 
 def elements_of(ledger: Ledger, root: Path) -> list[Element]:
-    """Elements as the table of a ledger has them, below a folder, with the frames that are there; that of the beauty first.
+    """Elements as the table of a ledger has them, below a folder, with the frames that are there; that of the beauty
+    first.
 
     Empty if the ledger has no table, or if not one of its files is there.
     """

@@ -14,8 +14,8 @@ from prism.passes.kinds import LIT
 
 @dataclass(frozen=True, slots=True)
 class AppliedTemplate:
-    """ledger: with the sources that were found. missing: (row, matte or `start`, the source it asked for). left_over: passes of light
-    that nothing of the ledger takes."""
+    """ledger: with the sources that were found. missing: (row, matte or `start`, the source it asked for). left_over:
+    passes of light that nothing of the ledger takes."""
 
     ledger: Ledger
     missing: tuple[tuple[str, str], ...]
@@ -25,8 +25,8 @@ class AppliedTemplate:
 def apply_template(template: Ledger, frame: Frame, *, chosen: dict[str, str] | None = None) -> AppliedTemplate:
     """Lay a ledger on a frame. chosen: sources of it that a person put in place of those that were not found.
 
-    Sources are found as `matched` has it. What is not found keeps the name it had, so that nothing is guessed. Layers that are not
-    there are left out of what the sum should land on.
+    Sources are found as `matched` has it. What is not found keeps the name it had, so that nothing is guessed. Layers
+    that are not there are left out of what the sum should land on.
     """
     picked = {name: key for name, key in (chosen or {}).items() if key in frame}
     found = matched(template, frame) | picked

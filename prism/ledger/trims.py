@@ -1,8 +1,9 @@
 """Trims: what is done to the colour of a row before it joins, as it stands in a document and at one frame.
 
-In this order: gains (2^exposure gain tint warmth), offset, saturation and hue, contrast, gamma, curves, clamp. Gains, saturation and
-hue are linear and work on premultiplied colour as it is. The others are meant for whole colour: it is divided by alpha for them and
-multiplied again, and where alpha is 0 they do nothing. A trim that is neutral is left out, so it costs and changes nothing.
+In this order: gains (2^exposure gain tint warmth), offset, saturation and hue, contrast, gamma, curves, clamp. Gains,
+saturation and hue are linear and work on premultiplied colour as it is. The others are meant for whole colour: it is
+divided by alpha for them and multiplied again, and where alpha is 0 they do nothing. A trim that is neutral is left
+out, so it costs and changes nothing.
 """
 
 from __future__ import annotations
@@ -37,7 +38,8 @@ class Curves(Value):
 
 
 class Trims(Value):
-    """The trims of a row, each a number or keys for it: exposure in stops, warmth in mired, hue in degrees from red towards green."""
+    """The trims of a row, each a number or keys for it: exposure in stops, warmth in mired, hue in degrees from red
+    towards green."""
 
     exposure: Annotated[Number, Within(-24, 24), Shown(title="exposure", unit="st", step=0.05)] = 0.0
     gain: Annotated[Number, Within(0, 10_000), Shown(title="gain")] = 1.0

@@ -26,7 +26,7 @@ def name_float(name: str) -> np.float32:
 
 
 def name_floats(names: Sequence[str]) -> NDArray[np.float32]:
-    """By place in `names`; compare them by their bits."""
+    """(N,) float32, by place in `names`; compare them by their bits."""
     return np.array([name_bits(name) for name in names], np.uint32).view(np.float32)
 
 

@@ -81,8 +81,8 @@ Mattes = Annotated[tuple[Matte, ...], Field(max_length=500)]
 
 
 def require_order(mattes: tuple[Matte, ...]) -> frozenset[str]:
-    """The ids of all mattes. Raises ValueError if two share one, if one is made of another that does not stand before it, or of others
-    that are made of others too often."""
+    """The ids of all mattes. Raises ValueError if two share one, if one is made of another that does not stand before
+    it, or of others that are made of others too often."""
     depths: dict[str, int] = {}
     for matte in mattes:
         if matte.id in depths:

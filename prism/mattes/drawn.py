@@ -1,5 +1,5 @@
-"""Parts of mattes that are drawn: strokes and shapes, by the distance of each pixel's middle from their outline; polygons with hard edges
-by the share of each pixel that they cover.
+"""Parts of mattes that are drawn: strokes and shapes, by the distance of each pixel's middle from their outline;
+polygons with hard edges by the share of each pixel that they cover.
 
 An edge is never harder than one pixel of the plane it is drawn on, so that it is antialiased at every size.
 """
@@ -22,7 +22,8 @@ LINES = 16  # scan lines in every row of pixels of an outline with hard edges
 
 
 def strokes(part: StrokesPart, shape: tuple[int, int], origin: tuple[float, float], step: int) -> NDArray[np.float32]:
-    """(H, W). origin: x and y of the plane's upper left corner in the picture. step: pixels of the picture for one of the plane."""
+    """(H, W). origin: x and y of the plane's upper left corner in the picture. step: pixels of the picture for one of
+    the plane."""
     out = np.zeros(shape, np.float32)
     for stroke in part.strokes:
         current().require()
@@ -96,8 +97,8 @@ def _from_rectangle(x: NDArray, y: NDArray, wide: float, high: float) -> NDArray
 
 
 def _from_ellipse(x: NDArray, y: NDArray, wide: float, high: float) -> NDArray:
-    """Signed distance to first order: the value of x²/a² + y²/b² - 1 by the length of its gradient, exact on the outline and for circles
-    nearly so everywhere (Taubin, "Estimation of planar curves", IEEE PAMI 13, 1991)."""
+    """Signed distance to first order: the value of x²/a² + y²/b² - 1 by the length of its gradient, exact on the
+    outline and for circles nearly so everywhere (Taubin, "Estimation of planar curves", IEEE PAMI 13, 1991)."""
     if wide <= 0 or high <= 0:
         return np.full(np.broadcast_shapes(x.shape, y.shape), np.inf)
     q = np.hypot(x / wide, y / high)
@@ -132,7 +133,8 @@ def _smooth(corners: NDArray[np.float64]) -> NDArray[np.float64]:
 
 @compiled
 def _cover(out, outline, crossings, begin, end):
-    """The share of every pixel that lies inside, by even and odd crossings of LINES lines in each row: exact along a line.
+    """The share of every pixel that lies inside, by even and odd crossings of LINES lines in each row: exact along a
+    line.
 
     crossings: room for one number a side.
     """
@@ -174,7 +176,8 @@ def _add_span(pixels, left, right):
 
 @compiled
 def _fill(out, outline, begin, end):
-    """Inside by even and odd crossings; the edge of each side is as wide as its third number says, half of it on either hand."""
+    """Inside by even and odd crossings; the edge of each side is as wide as its third number says, half of it on either
+    hand."""
     count = len(outline)
     for row in range(begin, end):
         y = row + 0.5

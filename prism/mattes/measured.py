@@ -1,6 +1,8 @@
-"""Parts of mattes that follow what passes measure: flat colours, ranges, directions, boxes in space. Each (H, W) float32, 0..1.
+"""Parts of mattes that follow what passes measure: flat colours, ranges, directions, boxes in space. Each (H, W)
+float32, 0..1.
 
-Where a pass holds no number there is no matte. What passes keep unfiltered (depth, normals, position) has hard edges here as well.
+Where a pass holds no number there is no matte. What passes keep unfiltered (depth, normals, position) has hard edges
+here as well.
 """
 
 from __future__ import annotations
@@ -17,7 +19,7 @@ ALL_AROUND = np.ones((3, 3), bool)  # neighbours by corners touch as well
 
 
 def of_colour(part: ColourPart, frame: Frame, space: str) -> NDArray[np.float32]:
-    """How near each pixel is to the colour, by the channel that is furthest off."""
+    """(H, W) 0..1: how near each pixel is to the colour, by the channel that is furthest off."""
     planes = frame.pixels(part.source).planes
     with np.errstate(invalid="ignore"):
         away = [np.abs(p.astype(np.float32) - np.float32(c)) for p, c in zip(planes, part.colour, strict=True)]
@@ -36,7 +38,8 @@ def _touching(near: NDArray[np.float32], frame: Frame, part: ColourPart) -> NDAr
 
 
 def of_range(part: RangePart, frame: Frame, space: str) -> NDArray[np.float32]:
-    """Rising to low, whole to high, falling beyond. space: working colour, whose weights make luminance."""
+    """(H, W) 0..1: rising to low, whole to high, falling beyond. space: working colour, whose weights make
+    luminance."""
     with np.errstate(invalid="ignore", over="ignore"):
         value = measure(part.measure, frame.pixels(part.source), space)
         rising = _falling(-value, -part.low, part.soft_low)
@@ -44,7 +47,7 @@ def of_range(part: RangePart, frame: Frame, space: str) -> NDArray[np.float32]:
 
 
 def measure(what: str, pixels: Pixels, space: str) -> NDArray[np.float32]:
-    """A channel by its place, `first` to `third`, or the `luminance` of whole colour."""
+    """(H, W) float32: a channel by its place, `first` to `third`, or the `luminance` of whole colour."""
     if what != "luminance":
         return pixels.planes[("first", "second", "third").index(what)].astype(np.float32)
     weights = luminance_weights(space).astype(np.float32)
@@ -57,7 +60,7 @@ def measure(what: str, pixels: Pixels, space: str) -> NDArray[np.float32]:
 
 
 def of_direction(part: DirectionPart, frame: Frame, space: str) -> NDArray[np.float32]:
-    """By the angle between normal and direction; neither needs to have the length 1."""
+    """(H, W) 0..1: by the angle between normal and direction; neither needs to have the length 1."""
     toward = np.array(part.toward, np.float64)
     length = np.linalg.norm(toward)
     normals = np.stack([plane.astype(np.float32) for plane in frame.pixels(part.source).planes])
@@ -70,7 +73,7 @@ def of_direction(part: DirectionPart, frame: Frame, space: str) -> NDArray[np.fl
 
 
 def of_box(part: BoxPart, frame: Frame, space: str) -> NDArray[np.float32]:
-    """By how far a place lies outside of the box, straight to its surface."""
+    """(H, W) 0..1: by how far a place lies outside of the box, straight to its surface."""
     outside = np.zeros(frame.shape(), np.float32)
     with np.errstate(invalid="ignore", over="ignore"):
         for plane, low, high in zip(frame.pixels(part.source).planes, part.low, part.high, strict=True):

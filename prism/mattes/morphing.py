@@ -1,5 +1,5 @@
-"""Mattes grown, shrunk and blurred. A wide blur is made on a smaller plane, and what is hard grows by its distances, and what is
-soft by chords, far ones on a smaller plane, so that none costs more with its radius."""
+"""Mattes grown, shrunk and blurred. A wide blur is made on a smaller plane, and what is hard grows by its distances,
+and what is soft by chords, far ones on a smaller plane, so that none costs more with its radius."""
 
 from __future__ import annotations
 
@@ -22,11 +22,11 @@ FAR = 8  # radius in pixels from which distances are quicker than chords
 
 
 def blurred(plane: NDArray[np.float32], deviation: float) -> NDArray[np.float32]:
-    """A Gaussian of that standard deviation in pixels, cut off at REACH of it, first along rows and then along columns. The border
-    goes on outside.
+    """A plane (H, W) under a Gaussian of that standard deviation in pixels, cut off at REACH of it, first along rows
+    and then along columns. The border goes on outside.
 
-    From WIDE on it is made of means of blocks and brought back by triangles, whose own widths it leaves out: within 0.003 of the
-    Gaussian, measured on hard edges, at a cost that falls with the deviation.
+    From WIDE on it is made of means of blocks and brought back by triangles, whose own widths it leaves out: within
+    0.003 of the Gaussian, measured on hard edges, at a cost that falls with the deviation.
     """
     if deviation <= 0:
         return plane
@@ -53,11 +53,12 @@ def _bell(count: int, deviation: float) -> Side:
 
 
 def grown(plane: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
-    """Every level of a matte spread by a disc of that radius in pixels; shrunk by it if below 0. So soft edges stay as soft as they
-    were. Between whole radii it goes from one to the next in proportion. The border goes on outside.
+    """Every level of a matte (H, W) of 0..1 spread by a disc of that radius in pixels; shrunk by it if below 0. So soft
+    edges stay as soft as they were. Between whole radii it goes from one to the next in proportion. The border goes on
+    outside.
 
-    By more than MOST_CHORDS a soft matte grows in blocks of `ceil(radius / MOST_CHORDS)` pixels: its edges then lie within two blocks of
-    where they should, a twelfth of the radius.
+    By more than MOST_CHORDS a soft matte grows in blocks of `ceil(radius / MOST_CHORDS)` pixels: its edges then lie
+    within two blocks of where they should, a twelfth of the radius.
     """
     if radius < 0:
         return 1 - grown(1 - plane, -radius)
@@ -74,8 +75,8 @@ def _is_hard(plane: NDArray[np.float32]) -> bool:
 
 
 def _grown_in_blocks(plane: NDArray[np.float32], radius: float) -> NDArray[np.float32]:
-    """The largest of each block, grown and brought back by triangles. A block's largest value lies half of it from the edge that it
-    moves out on average, which is taken from the radius."""
+    """The largest of each block, grown and brought back by triangles. A block's largest value lies half of it from the
+    edge that it moves out on average, which is taken from the radius."""
     step = math.ceil(radius / MOST_CHORDS)
     most = plane
     for axis, count in enumerate(plane.shape):
@@ -110,9 +111,9 @@ def _spread(plane: NDArray[np.float32], radius: int) -> NDArray[np.float32]:
 
 
 def _distances(inside: NDArray[np.bool_], radius: int) -> NDArray[np.float32]:
-    """Squared distance of every pixel from the nearest one inside: along columns, then the lower envelope of parabolas along rows
-    (Felzenszwalb & Huttenlocher, "Distance transforms of sampled functions", Theory of Computing 8, 2012). What lies further than
-    the radius is only known to."""
+    """Squared distance of every pixel from the nearest one inside: along columns, then the lower envelope of parabolas
+    along rows (Felzenszwalb & Huttenlocher, "Distance transforms of sampled functions", Theory of Computing 8, 2012).
+    What lies further than the radius is only known to."""
     height, width = inside.shape
     far = np.float32((radius + 1) ** 2)
     column = np.full((height, width), far, np.float32)
@@ -178,7 +179,8 @@ def _along_rows(column, out, places, bounds, begin, end, far):
 
 @compiled
 def _running_most(out, plane, ahead, back, begin, end, half):
-    """The largest of 2 half + 1 neighbours along rows begin..end: van Herk (1992), three comparisons a pixel at any width."""
+    """The largest of 2 half + 1 neighbours along rows begin..end: van Herk (1992), three comparisons a pixel at any
+    width."""
     width = plane.shape[1]
     size = 2 * half + 1
     for row in range(begin, end):

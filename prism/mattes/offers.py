@@ -12,8 +12,8 @@ from prism.mattes.parts import FORMS
 
 @dataclass(frozen=True, slots=True)
 class Offer:
-    """A part that can be added. text: with `{}` where the title of the source stands. part: its kind, and what it has beside the
-    source that is not as in every new part of the kind."""
+    """A part that can be added. text: with `{}` where the title of the source stands. part: its kind, and what it has
+    beside the source that is not as in every new part of the kind."""
 
     text: str
     kind: str
@@ -21,7 +21,8 @@ class Offer:
 
 
 UNFILTERED = frozenset({"depth", "normals", "normals_camera", "position"})
-"""Passes that keep one value of the many in a pixel, so that ranges on them have hard edges; common practice, no source."""
+"""Passes that keep one value of the many in a pixel, so that ranges on them have hard edges; common practice, no
+source."""
 
 
 def covers(pass_: ElementPass) -> bool:

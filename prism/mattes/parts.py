@@ -1,12 +1,12 @@
 """What a matte is made of, as it stands in its document: what each part takes, and how it joins those before it.
 
-Places are pixels of the full picture from its upper left corner, 0.5 in the middle of the first; sizes are pixels. So a part is drawn
-alike at every preview size.
+Places are pixels of the full picture from its upper left corner, 0.5 in the middle of the first; sizes are pixels. So a
+part is drawn alike at every preview size.
 """
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self, Union, get_args
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_args
 
 from pydantic import Field, Tag, model_validator
 
@@ -27,8 +27,8 @@ _SIDED = ("form", ("ellipse", "rectangle"))
 
 
 class _Part(Value):
-    """What all parts have. how: it joins what was made so far. Then, in this order: grow by pixels (shrink if below 0), blur, curve,
-    inverted, amount."""
+    """What all parts have. how: it joins what was made so far. Then, in this order: grow by pixels (shrink if below 0),
+    blur, curve, inverted, amount."""
 
     how: Literal["add", "subtract", "intersect", "exclude"] = "add"
     grow: Annotated[Number, Within(-2000, 2000), Shown(title="grow", **PIXELS)] = 0.0
@@ -62,7 +62,8 @@ class Named(Value):
 
 
 class NamesPart(_Part):
-    """Objects of a Cryptomatte. source: its first rank. patterns: names with * and ?, looked up in the manifest of every frame."""
+    """Objects of a Cryptomatte. source: its first rank. patterns: names with * and ?, looked up in the manifest of
+    every frame."""
 
     kind: Literal["names"] = "names"
     source: SourceName
@@ -71,8 +72,8 @@ class NamesPart(_Part):
 
 
 class ColourPart(_Part):
-    """One flat colour of a pass. tolerance: of the channel that is furthest off; beyond it the matte falls off over soft. touching:
-    only the area that holds the place (x, y)."""
+    """One flat colour of a pass. tolerance: of the channel that is furthest off; beyond it the matte falls off over
+    soft. touching: only the area that holds the place (x, y)."""
 
     kind: Literal["colour"] = "colour"
     source: SourceName
@@ -120,8 +121,8 @@ class BoxPart(_Part):
 
 
 class Stroke(Value):
-    """A line of a round brush. size: its diameter. hardness: share of the radius that is whole. erases: takes away instead. first,
-    last: frames on which it is there; all if None."""
+    """A line of a round brush. size: its diameter. hardness: share of the radius that is whole. erases: takes away
+    instead. first, last: frames on which it is there; all if None."""
 
     points: Annotated[tuple[tuple[Axis, Axis], ...], Field(min_length=1, max_length=5000)]
     size: Annotated[float, Field(gt=0, le=10_000)] = 40.0
@@ -150,8 +151,9 @@ class Corner(Value):
 
 
 class ShapePart(_Part):
-    """A drawn shape. Ellipses and rectangles have a middle, sides, a turn (degrees, clockwise) and soft, the width of their edge.
-    Polygons and smooth closed curves have corners, which x, y move. A gradient rises from its first corner to its second."""
+    """A drawn shape. Ellipses and rectangles have a middle, sides, a turn (degrees, clockwise) and soft, the width of
+    their edge. Polygons and smooth closed curves have corners, which x, y move. A gradient rises from its first corner
+    to its second."""
 
     kind: Literal["shape"] = "shape"
     form: Literal["ellipse", "rectangle", "polygon", "smooth", "gradient"] = "ellipse"
@@ -173,12 +175,18 @@ class ShapePart(_Part):
 
 FORMS: tuple[str, ...] = get_args(ShapePart.model_fields["form"].annotation)
 MEASURES: tuple[str, ...] = get_args(RangePart.model_fields["measure"].annotation)
-PARTS = (AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart)
-"""All kinds there are, in the order they are offered. What each makes is an entry in a table of `prism.mattes.planes`."""
+PARTS: tuple[type[_Part], ...] = (
+    AlphaPart, MattePart, NamesPart, ColourPart, RangePart, DirectionPart, BoxPart, StrokesPart, ShapePart,
+)  # fmt: skip
+"""All kinds there are, in the order they are offered. What each makes is an entry in a table of
+`prism.mattes.planes`."""
 
 KINDS = tuple(part.model_fields["kind"].default for part in PARTS)
 _TAGGED = tuple(Annotated[part, Tag(f"({kind})")] for part, kind in zip(PARTS, KINDS, strict=True))
-Part = Annotated[Union[_TAGGED], by_kind("A part of a matte", KINDS)]  # noqa: UP007  a table, not a list of names
+if TYPE_CHECKING:
+    Part = _Part
+else:
+    Part = Annotated[Union[_TAGGED], by_kind("A part of a matte", KINDS)]  # noqa: UP007  a table, not a list of names
 
 
 def kinds_for_page() -> dict[str, dict[str, Any]]:

@@ -21,9 +21,9 @@ def picked(
 ) -> dict[str, Any]:
     """For a pixel, or a box, of the frame's window.
 
-    `names` of a Cryptomatte: see `_names`. Of all else `colour`, that of the middle pixel; `low` and `high`, the ends of what is
-    measured; `least` and `most`, those of three channels; None where there is no number. Raises BadArgument outside of the
-    picture, UnknownSource.
+    `names` of a Cryptomatte: see `_names`. Of all else `colour`, that of the middle pixel; `low` and `high`, the ends
+    of what is measured; `least` and `most`, those of three channels; None where there is no number. Raises BadArgument
+    outside of the picture, UnknownSource.
     """
     place = box.intersection(frame.window)
     if place is None:
@@ -45,7 +45,8 @@ def picked(
 
 
 def _names(frame: Frame, source: str, region: Region) -> list[ranks.Share]:
-    """Of a pixel what covers most of it. Of a box what lies in it with at least half of itself, or makes up half of it."""
+    """Of a pixel what covers most of it. Of a box what lies in it with at least half of itself, or makes up half of
+    it."""
     here = [share for share in ranks.shares(region, source) if share.pixels > 0]
     size = region.window.width * region.window.height
     if size == 1:

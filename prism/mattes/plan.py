@@ -1,5 +1,5 @@
-"""Mattes made ready for one frame: numbers worked out, names of other mattes followed. Plans can be compared and hashed: equal plans
-give equal planes of equal sources."""
+"""Mattes made ready for one frame: numbers worked out, names of other mattes followed. Plans can be compared and
+hashed: equal plans give equal planes of equal sources."""
 
 from __future__ import annotations
 
@@ -29,8 +29,9 @@ class PartPlan:
 class MattePlan:
     """Parts in order. space: working colour, whose weights make luminance.
 
-    digest: equal for equal plans, worked out once: a matte may be made of others, twice of the same, and those likewise, so that
-    comparing part by part would take twice as long with every step down. sources: all that it will ask for, each once.
+    digest: equal for equal plans, worked out once: a matte may be made of others, twice of the same, and those
+    likewise, so that comparing part by part would take twice as long with every step down. sources: all that it will
+    ask for, each once.
     """
 
     parts: tuple[PartPlan, ...]

@@ -1,7 +1,7 @@
 """Planes of mattes: every part taken, shaped, and joined with those before it.
 
-What follows passes is taken at full size and then made smaller, so that a preview shows the edges that are delivered; what is drawn
-is drawn at the size that is asked for.
+What follows passes is taken at full size and then made smaller, so that a preview shows the edges that are delivered;
+what is drawn is drawn at the size that is asked for.
 """
 
 from __future__ import annotations
@@ -34,8 +34,8 @@ from prism.mattes.plan import MattePlan, PartPlan
 
 
 def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.float32]:
-    """(H, W) float32, 0..1, read-only: a matte over the window of a whole frame, every side divided by `step`. It is kept with the
-    frame's pixels for the next time. Raises UnknownSource, BadArgument."""
+    """(H, W) float32, 0..1, read-only: a matte over the window of a whole frame, every side divided by `step`. It is
+    kept with the frame's pixels for the next time. Raises UnknownSource, BadArgument."""
     return _Planes(frame, step).of(plan)
 
 
@@ -67,7 +67,8 @@ def _made(plan: MattePlan, frame: Frame, step: int, others: _Planes) -> NDArray[
 
 
 def _joined(how: str, made: NDArray[np.float32], part: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Coverage adds up, since the parts of a pixel that two objects cover are not the same; what is common is a product."""
+    """Coverage adds up, since the parts of a pixel that two objects cover are not the same; what is common is a
+    product."""
     if how == "add":
         return np.minimum(made + part, 1)
     if how == "subtract":
@@ -114,7 +115,8 @@ def _names(part: NamesPart, frame: Frame, space: str) -> NDArray[np.float32]:
 
 
 def alpha_of(source: str, frame: Frame, step: int = 1) -> NDArray:
-    """The alpha of a source as it is, half or float; of a pass of one channel, that. Raises UnknownSource, BadArgument without."""
+    """The alpha of a source as it is, (H, W) 0..1, half or float; of a pass of one channel, that. Raises UnknownSource,
+    BadArgument without."""
     pixels = frame.pixels(source, step=step)
     alpha = pixels.planes[0] if pixels.alpha is None and len(frame.source(source).colour) == 1 else pixels.alpha
     if alpha is None:
@@ -140,4 +142,5 @@ DRAWN: Mapping[type, Callable[[Any, tuple[int, int], tuple[float, float], int], 
     StrokesPart: drawn.strokes,
     ShapePart: drawn.shape,
 }
-"""What is drawn: of a part, the size to draw at, where that begins on the full picture, and the step, the plane (h, w) float32, 0..1."""
+"""What is drawn: of a part, the size to draw at, where that begins on the full picture, and the step, the plane (h, w)
+float32, 0..1."""

@@ -1,7 +1,8 @@
-"""Cryptomatte read: which names a pixel holds and how much of each, to the open specification (1.2.0; details from memory).
+"""Cryptomatte read: which names a pixel holds and how much of each, to the open specification (1.2.0; details from
+memory).
 
-A pass holds ranks by twos: id and coverage in R and G, the next in B and A. Ids are compared by their bits, since many are no
-ordinary numbers.
+A pass holds ranks by twos: id and coverage in R and G, the next in B and A. Ids are compared by their bits, since many
+are no ordinary numbers.
 """
 
 from __future__ import annotations
@@ -62,7 +63,8 @@ def first_ranks(frame: Frame) -> list[Source]:
 
 
 def ranks(frame: Frame, first: str) -> Iterator[tuple[NDArray[np.uint32], NDArray[np.float32]]]:
-    """Bits of ids and coverage, (H, W) each, by falling coverage. Raises UnknownSource, or BadArgument for what holds no ranks."""
+    """Bits of ids and coverage, (H, W) each, by falling coverage. Raises UnknownSource, or BadArgument for what holds
+    no ranks."""
     frame.source(first)
     keys = rank_keys(frame, first)
     frame.read(keys)
@@ -144,7 +146,7 @@ def names_of(known: Mapping[str, str]) -> Mapping[str, str]:
 
 
 def ids_of(part: NamesPart, known: Mapping[str, str]) -> NDArray[np.uint32]:
-    """The ids that a part takes, in rising order. known: the manifest, for its patterns."""
+    """The ids that a part takes, (N,) uint32 in rising order. known: the manifest, for its patterns."""
     wanted = {int(named.id, 16) for named in part.names}
     for pattern in part.patterns:
         found = [bits for name, bits in known.items() if fnmatchcase(name, pattern)]
@@ -163,7 +165,8 @@ def coverage(frame: Frame, part: NamesPart) -> NDArray[np.float32]:
 
 
 def gathered(levels: Levels, ids: NDArray[np.uint32], shape: tuple[int, int]) -> NDArray[np.float32]:
-    """The sum of coverage of some ids, of that shape. levels: bits of ids and coverage, as `ranks` gives them."""
+    """The sum of coverage 0..1 of some ids (N,), as (H, W) of that shape. levels: bits of ids and coverage, as `ranks`
+    gives them."""
     wanted, planes = _table(ids), [(bits.reshape(-1), cover.reshape(-1)) for bits, cover in levels]
     out = np.zeros(shape, np.float32)
     flat = out.reshape(-1)
@@ -177,7 +180,8 @@ def gathered(levels: Levels, ids: NDArray[np.uint32], shape: tuple[int, int]) ->
 
 
 def _table(ids: NDArray[np.uint32]) -> NDArray[np.uint32]:
-    """Ids by their hash in a table at most a quarter full, so that a pixel is looked up in one step or two; 0 where it is free."""
+    """Ids by their hash in a table at most a quarter full, so that a pixel is looked up in one step or two; 0 where it
+    is free."""
     table = np.zeros(1 << max(4, (4 * len(ids) - 1).bit_length()), np.uint32)
     _fill(table, ids)
     return table
@@ -233,7 +237,8 @@ def shares(frame: Frame, first: str, part: tuple[slice, slice] = (slice(None), s
 
 
 def lost(frame: Frame, first: str, alpha: NDArray) -> float:
-    """The share of what is covered that no rank holds, since there were too few levels. alpha: (H, W) of the picture."""
+    """The share of what is covered that no rank holds, since there were too few levels. alpha: (H, W) of the
+    picture."""
     total = np.zeros(frame.shape(), np.float64)
     for ids, cover in ranks(frame, first):
         total += np.where((ids != 0) & (cover > 0), cover, 0)
@@ -248,7 +253,7 @@ def _share(bits: int, amount: float, names: Mapping[str, str]) -> Share:
 
 
 def counted(ids: NDArray[np.uint32], cover: NDArray) -> Iterator[tuple[int, float]]:
-    """Every id with its sum of coverage."""
+    """Every id with its sum of coverage; both planes are (H, W)."""
     ids, cover = np.ascontiguousarray(ids).reshape(-1), np.ascontiguousarray(cover).reshape(-1)
     size = 1 << 10
     while True:

@@ -16,8 +16,8 @@ CHANNEL = "Y"  # how OpenEXR calls the one channel of a grey picture
 
 
 def write_matte(plan: MattePlan, frame: Frame, path: Path, *, pixel: str = "half", compression: str = "zip") -> None:
-    """Write a matte at full size with the windows of its frame. Raises BadArgument unless `path` ends in .exr, and whatever
-    the matte's plane and the writer raise."""
+    """Write a matte at full size with the windows of its frame. Raises BadArgument unless `path` ends in .exr, and
+    whatever the matte's plane and the writer raise."""
     path = Path(path)
     if path.suffix.lower() != ".exr":
         raise BadArgument("A matte is written as OpenEXR.", where=str(path), advice="End the name in .exr.")

@@ -1,4 +1,5 @@
-"""Frame lists as people write them: `1001`, `1-50`, `0-100x25`, `5,8,12-20`. Both ends are included: 0-100 is 101 frames."""
+"""Frame lists as people write them: `1001`, `1-50`, `0-100x25`, `5,8,12-20`. Both ends are included: 0-100 is 101
+frames."""
 
 from __future__ import annotations
 
@@ -13,8 +14,8 @@ _ITEM = re.compile(r"(-?\d{1,9})(?:-(-?\d{1,9})(?:x(\d{1,9}))?)?")
 
 
 def parse_frames(text: str, *, most: int | None = FRAME_LIMIT) -> list[int]:
-    """The frames a list names, in its order, each once. most: None for lists that we wrote ourselves. Raises BadArgument
-    pointing at the bad piece."""
+    """The frames a list names, in its order, each once. most: None for lists that we wrote ourselves. Raises
+    BadArgument pointing at the bad piece."""
     if most is not None and len(text) > TEXT_LIMIT:
         raise BadArgument(f"The list is {len(text)} characters long.", where="frames", advice="Write it with ranges.")
     ranges = [_range(piece.strip()) for piece in text.split(",")]

@@ -80,8 +80,8 @@ class Pattern:
         """The values a path was expanded from, or None if it does not follow the pattern.
 
         known: the words a field may stand for. Words may hold `_` and so be cut in several ways; those that are known
-        decide it. A number must be padded just as the pattern pads it. Raises BadArgument for a pattern by which the path
-        could be cut in so many ways that nobody can tell which is meant.
+        decide it. A number must be padded just as the pattern pads it. Raises BadArgument for a pattern by which the
+        path could be cut in so many ways that nobody can tell which is meant.
         """
         parts, names = self._by_parts, path.split("/")
         if len(parts) != len(names) or any(len(name) > LONGEST_NAME for name in names):

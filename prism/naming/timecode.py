@@ -34,8 +34,8 @@ def rate_of(rate: float) -> Fraction:
 def time_code(frame: int, rate: float) -> TimeCode:
     """The time code of a frame number, counted from 0 at 00:00:00:00; negative frames count as 0, days start over.
 
-    Rates that are no whole number count as the next whole one; 29.97 and 59.94 drop numbers (two or four at the start of
-    every minute that is no tenth).
+    Rates that are no whole number count as the next whole one; 29.97 and 59.94 drop numbers (two or four at the start
+    of every minute that is no tenth).
     """
     exact = rate_of(rate)
     base = -(-exact.numerator // exact.denominator)

@@ -1,4 +1,5 @@
-"""A folder on disk compared with the plan: what is missing, what is there that should not be, what is not as planned."""
+"""A folder on disk compared with the plan: what is missing, what is there that should not be, what is not as
+planned."""
 
 from __future__ import annotations
 
@@ -48,8 +49,8 @@ class FoundFile:
 
 @dataclass(frozen=True, slots=True)
 class Deviation:
-    """kind: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped, scene,
-    plan, place or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
+    """kind: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped,
+    scene, plan, place or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
 
     kind: str
     name: str  # of the first file of the sequence
@@ -149,7 +150,8 @@ def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str
             yield (
                 "window",
                 (
-                    f"Pixels lie from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} instead of from "
+                    f"Pixels lie from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} "
+                    "instead of from "
                     f"{-across},{-down} over {planned.size[0]} x {planned.size[1]}."
                 ),
             )

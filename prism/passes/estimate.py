@@ -61,8 +61,8 @@ def total_bytes(files: Sequence[PlannedFiles]) -> int:
 def seconds_per_frame(plan: Plan, measured: Sequence[Measured]) -> float:
     """For one layer and camera: time grows with pixels and samples, which for path tracing it does (common practice).
 
-    measured: frames that were made, at least one; longer ones count for more. A time limit caps it. Adaptive sampling is
-    counted as if no pixel ended early, so that it takes this long at most.
+    measured: frames that were made, at least one; longer ones count for more. A time limit caps it. Adaptive sampling
+    is counted as if no pixel ended early, so that it takes this long at most.
     """
     width, height = plan.shot.written_size
     paths = width * height * plan.quality.samples
@@ -75,7 +75,8 @@ def seconds_per_frame(plan: Plan, measured: Sequence[Measured]) -> float:
 
 
 def total_seconds(plan: Plan, measured: Sequence[Measured]) -> float:
-    """For all layers, cameras and frames, warm-up frames included, as many side by side as were when it was measured."""
+    """For all layers, cameras and frames, warm-up frames included, as many side by side as were when it was
+    measured."""
     frames = len(plan.shot.written_frames) + plan.shot.warm_up
     beside = sum(measurement.seconds * measurement.beside for measurement in measured) / sum(
         measurement.seconds for measurement in measured

@@ -137,8 +137,8 @@ class PlannedFiles:
 def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
     """Every sequence the plan will write, by layer, camera and file. Warm-up frames are never among them.
 
-    facts: of the scene, with its own light labels; the plan's are put over them. Raises BadArgument before there are too
-    many to look at.
+    facts: of the scene, with its own light labels; the plan's are put over them. Raises BadArgument before there are
+    too many to look at.
     """
     facts = facts.for_plan(plan)
     _require_few(len(plan.layers) * len(plan.cameras) * len(facts.labels))

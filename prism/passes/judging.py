@@ -1,4 +1,5 @@
-"""What is wrong with the values of a pass: the one judgement of the plan's audit, of Intake, and of what is rendered again."""
+"""What is wrong with the values of a pass: the one judgement of the plan's audit, of Intake, and of what is rendered
+again."""
 
 from __future__ import annotations
 
@@ -48,8 +49,9 @@ Place = tuple[int, int]  # column and row in the plane
 
 @dataclass(frozen=True, slots=True)
 class PlaneFacts:
-    """Over all pixels of a channel. least, most, mean: of the finite values; None where there is none. ones: at just 1.0.
-    stepped: all finite values are steps of 8 bits. levels: how many different values there are, if few of many pixels; else 0. strange: where the first NaN, infinite or negative value lies, by kind."""
+    """Over all pixels of a channel. least, most, mean: of the finite values; None where there is none. ones: at just
+    1.0. stepped: all finite values are steps of 8 bits. levels: how many different values there are, if few of many
+    pixels; else 0. strange: where the first NaN, infinite or negative value lies, by kind."""
 
     least: float | None
     most: float | None
@@ -80,7 +82,8 @@ class PlaneFacts:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """kind: black, white, constant, clamped, nan, infinite, negative, eight-bit, range. place: where to look, if somewhere."""
+    """kind: black, white, constant, clamped, nan, infinite, negative, eight-bit, range. place: where to look, if
+    somewhere."""
 
     kind: str
     severity: str

@@ -1,7 +1,8 @@
 """How the layers of a plan make one picture: which lies behind which, and whether they sum to the whole.
 
-Common practice, no source: layers that hold each other out add up exactly. A layer that holds out another, but is not held out by
-it, lies over it; soft edges then come out a little different, since a pixel's coverage does not say which part of it is covered.
+Common practice, no source: layers that hold each other out add up exactly. A layer that holds out another, but is not
+held out by it, lies over it; soft edges then come out a little different, since a pixel's coverage does not say which
+part of it is covered.
 """
 
 from __future__ import annotations
@@ -41,8 +42,9 @@ class Place:
 
 @dataclass(frozen=True, slots=True)
 class Layering:
-    """places: the layers to lay together, the rearmost first. whole: one that shows all of it by itself and is none of them;
-    empty without one. left_out: layers that are no part of the picture. way: as of Recombination, of the places."""
+    """places: the layers to lay together, the rearmost first. whole: one that shows all of it by itself and is none
+    of them; empty without one. left_out: layers that are no part of the picture. way: as of Recombination, of the
+    places."""
 
     places: tuple[Place, ...]
     whole: str
@@ -58,7 +60,8 @@ def shows(layer: Layer, thing: str) -> bool:
 
 
 def recombination(layers: Sequence[Layer], groups: Sequence[str], things: Sequence[str]) -> Recombination:
-    """What layers come to together. groups: all object groups. things: those of them and of SURROUNDINGS that can be seen."""
+    """What layers come to together. groups: all object groups. things: those of them and of SURROUNDINGS that can be
+    seen."""
     showing = {thing: [layer for layer in layers if shows(layer, thing)] for thing in things}
     doubled = tuple(thing for thing, seen in showing.items() if len(seen) > 1)
     lost = tuple(thing for thing, seen in showing.items() if not seen)
@@ -73,12 +76,13 @@ def recombination(layers: Sequence[Layer], groups: Sequence[str], things: Sequen
 def layering(
     layers: Sequence[Layer], groups: Sequence[str] | None = None, around: Sequence[str] = SURROUNDINGS
 ) -> Layering:
-    """How to lay the layers of a plan. groups: the object groups of the scene; those that layers name if None. around: those of
-    SURROUNDINGS that the scene has.
+    """How to lay the layers of a plan. groups: the object groups of the scene; those that layers name if None. around:
+    those of SURROUNDINGS that the scene has.
 
-    Layers with an override show no light of the scene and are left out. Where one layer shows everything, the others are laid
-    if each group is in just one of them, and that layer is the picture that they should come to; else it is laid alone. Behind lies
-    what is held out by others; what that does not decide keeps the order of the plan, first behind.
+    Layers with an override show no light of the scene and are left out. Where one layer shows everything, the others
+    are laid if each group is in just one of them, and that layer is the picture that they should come to; else it is
+    laid alone. Behind lies what is held out by others; what that does not decide keeps the order of the plan, first
+    behind.
     """
     if groups is None:
         groups = tuple(dict.fromkeys(group for layer in layers for group in layer.visibility))
@@ -129,7 +133,8 @@ def _lies_over(front: Layer, back: Layer, groups: Sequence[str]) -> bool:
 
 
 def _behind_first(layers: Sequence[Layer], groups: Sequence[str]) -> list[Layer]:
-    """In an order in which each lies over those before it; where they lie over each other in a circle, as in the plan."""
+    """In an order in which each lies over those before it; where they lie over each other in a circle, as in the
+    plan."""
     left, ordered = list(layers), []
     while left:
         free = (layer for layer in left if not any(_lies_over(layer, o, groups) for o in left if o is not layer))

@@ -83,8 +83,8 @@ class Packing(Value):
     """Which passes share a file, and how colour, data and deep are stored.
 
     one-file: all passes together. each-pass: a file for each. colour-and-data: two files. parts: all in one file, each
-    a part of its own, stored as its pass asks. Deep always has files of its own. beauty_in_data: files of data alone carry
-    a copy of the beauty, stored as the data is.
+    a part of its own, stored as its pass asks. Deep always has files of its own. beauty_in_data: files of data alone
+    carry a copy of the beauty, stored as the data is.
     """
 
     rule: Literal["one-file", "each-pass", "colour-and-data", "parts"] = "one-file"
@@ -130,10 +130,18 @@ _EXR_SIZE: Mapping[tuple[bool, str], Mapping[str, float]] = {
     },
 }  # fmt: skip
 _FLAT_SIZE: Mapping[tuple[str, str, str], float] = {
-    ("tiff", BYTE, "zip"): 0.47, ("tiff", BYTE, "none"): 1.07, ("tiff", WORD, "zip"): 1.49, ("tiff", WORD, "none"): 2.15,
-    ("tiff", FLOAT, "zip"): 1.32, ("tiff", FLOAT, "none"): 4.29, ("png", BYTE, "zip"): 0.38, ("png", WORD, "zip"): 1.07,
-    ("tga", BYTE, "none"): 1.07, ("tga", BYTE, "rle"): 0.68, ("jpeg", BYTE, "jpeg"): 0.16,
-}  # fmt: skip
+    ("tiff", BYTE, "zip"): 0.47,
+    ("tiff", BYTE, "none"): 1.07,
+    ("tiff", WORD, "zip"): 1.49,
+    ("tiff", WORD, "none"): 2.15,
+    ("tiff", FLOAT, "zip"): 1.32,
+    ("tiff", FLOAT, "none"): 4.29,
+    ("png", BYTE, "zip"): 0.38,
+    ("png", WORD, "zip"): 1.07,
+    ("tga", BYTE, "none"): 1.07,
+    ("tga", BYTE, "rle"): 0.68,
+    ("jpeg", BYTE, "jpeg"): 0.16,
+}
 
 
 def relative_size(storage: Storage, pixel: str, kind: PassKind) -> float:

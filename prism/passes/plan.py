@@ -1,4 +1,5 @@
-"""The plan document: what will be rendered, and under which names. Open JSON, versioned; the contract of all that follows."""
+"""The plan document: what will be rendered, and under which names. Open JSON, versioned; the contract of all that
+follows."""
 
 from __future__ import annotations
 
@@ -40,8 +41,8 @@ DEFAULT_NAMES = "render/v{version:03}/{layer}/{camera}/{shot}_{layer}_{camera}_{
 class ShotSettings(Value):
     """The one place that holds a shot's range, size, rate, aspect and working colour.
 
-    frames: a list such as 1001-1048 or 0-100x25, both ends included. scale divides both sides; overscan is percent of the
-    side, added at each edge. pixel_aspect: width of a pixel by its height."""
+    frames: a list such as 1001-1048 or 0-100x25, both ends included. scale divides both sides; overscan is percent of
+    the side, added at each edge. pixel_aspect: width of a pixel by its height."""
 
     production: Word
     code: Word
@@ -114,9 +115,9 @@ class LightGroups(Value):
 class Layer(Value):
     """One image of the scene. Object groups that are not named are visible.
 
-    kept_out: the sky, the shapes of lamps and the fog are not seen in this layer; they still light it, and lamps and fog
-    hold it out, so that it adds to a layer that shows them. override: a material for everything. passes None: those of
-    the plan. for_camera: those of single cameras instead.
+    kept_out: the sky, the shapes of lamps and the fog are not seen in this layer; they still light it, and lamps and
+    fog hold it out, so that it adds to a layer that shows them. override: a material for everything. passes None: those
+    of the plan. for_camera: those of single cameras instead.
     """
 
     name: Word

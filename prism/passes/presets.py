@@ -258,17 +258,38 @@ _SHIPPED = (
     ),
     Preset(
         name="everything",
-        purpose="Components, light groups, data, Cryptomattes and wires: whatever a note may ask for. Add deep where it is needed.",
+        purpose=(
+            "Components, light groups, data, Cryptomattes and wires: whatever a note may ask for. Add deep "
+            "where it is needed."
+        ),
         base="light study",
         formerly=("full comp",),
         settings={
             "passes": [
-                "beauty", "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission",
-                "subsurface", "emission", "volume", "background", "light_group", "surface_colour", "raw_light",
-                "occlusion", "depth", "mist", "normals", "motion_forward", "crypto_object", "crypto_material", "wire",
+                "beauty",
+                "diffuse_direct",
+                "diffuse_indirect",
+                "specular_direct",
+                "specular_indirect",
+                "transmission",
+                "subsurface",
+                "emission",
+                "volume",
+                "background",
+                "light_group",
+                "surface_colour",
+                "raw_light",
+                "occlusion",
+                "depth",
+                "mist",
+                "normals",
+                "motion_forward",
+                "crypto_object",
+                "crypto_material",
+                "wire",
             ],
             "quality.samples": 64,
         },
     ),
-)  # fmt: skip
+)
 SHIPPED: Library = MappingProxyType({preset.name: preset for preset in _SHIPPED})

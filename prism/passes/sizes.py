@@ -1,4 +1,5 @@
-"""Picture sizes people work at, by aspect. Sources: SMPTE ST 274 and ST 2036-1 (HD, UHD), DCI DCSS 1.4 (2K, 4K); the rest common practice."""
+"""Picture sizes people work at, by aspect. Sources: SMPTE ST 274 and ST 2036-1 (HD, UHD), DCI DCSS 1.4 (2K, 4K); the
+rest common practice."""
 
 from __future__ import annotations
 

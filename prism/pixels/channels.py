@@ -67,8 +67,9 @@ def split_name(name: str) -> tuple[str, str]:
 def group_layers(names: Iterable[str]) -> list[LayerChannels]:
     """Sort channel names into layers.
 
-    In the base layer only R, G, B and A belong together, or what takes their place: luma with chroma, grey, a direction, a
-    pair of u and v. Any other bare name (Z, or a pass saved under a single bare name) is a layer of its own.
+    In the base layer only R, G, B and A belong together, or what takes their place: luma with chroma, grey, a
+    direction, a pair of u and v. Any other bare name (Z, or a pass saved under a single bare name) is a layer of its
+    own.
     """
     names = list(names)
     bare = _base_layer({short(name) for name in names if "." not in name})

@@ -1,4 +1,5 @@
-"""The one table of file formats: what each says of its values, and which pixel types, compressions and passes it can carry.
+"""The one table of file formats: what each says of its values, and which pixel types, compressions and passes it can
+carry.
 
 Plans, files, Intake, Hand-off and the command line all ask here. A new format is an entry in `FORMATS`.
 """
@@ -17,10 +18,10 @@ _ALL = frozenset({HALF, FLOAT, UINT, BYTE, WORD})
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Compression:
-    """meaning: for whom to choose it. exact: pixel types that come back bit by bit, whatever their channels are called. colour: ends of
-    channel names that it takes for colour, leaving all other channels as they are; none if it treats all alike. code: its number
-    in an OpenEXR header. deep: whether deep files can have it. recent: readers before OpenEXR 3.5 cannot open it. written: whether
-    files can be written with it here."""
+    """meaning: for whom to choose it. exact: pixel types that come back bit by bit, whatever their channels are called.
+    colour: ends of channel names that it takes for colour, leaving all other channels as they are; none if it treats
+    all alike. code: its number in an OpenEXR header. deep: whether deep files can have it. recent: readers before
+    OpenEXR 3.5 cannot open it. written: whether files can be written with it here."""
 
     meaning: str = ""
     exact: frozenset[str] = _ALL
@@ -69,8 +70,8 @@ EXR_COMPRESSIONS: Mapping[str, Compression] = MappingProxyType(
         "zstd": Compression(code=13, meaning="lossless: smaller and quicker than zip", recent=True),
     }
 )
-"""By name. Source: OpenEXR's technical introduction (pxr24 cuts floats to 24 bits, b44 packs half in blocks) and, for which channels dwa
-and lj2k treat as colour, the library itself: a test writes and reads every pair."""
+"""By name. Source: OpenEXR's technical introduction (pxr24 cuts floats to 24 bits, b44 packs half in blocks) and, for
+which channels dwa and lj2k treat as colour, the library itself: a test writes and reads every pair."""
 
 LOSSLESS = tuple(name for name, each in EXR_COMPRESSIONS.items() if each.lossless and not each.recent)
 """Of OpenEXR, those that every reader knows."""
@@ -80,11 +81,11 @@ KEEPING = tuple(name for name, each in EXR_COMPRESSIONS.items() if each.written 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FileFormat:
-    """straight: alpha is stored unassociated by rule, premultiplied if False, either if None. display: values are made for a screen, as a
-    rule. lossy: neighbouring values bleed into each other.
+    """straight: alpha is stored unassociated by rule, premultiplied if False, either if None. display: values are made
+    for a screen, as a rule. lossy: neighbouring values bleed into each other.
 
-    What is written here has pixels (types it can hold), compressions, abilities (keys of `prism.passes.kinds.DEMANDS` that hold
-    whatever the type and compression) and, where the image library writes it, options for that.
+    What is written here has pixels (types it can hold), compressions, abilities (keys of `prism.passes.kinds.DEMANDS`
+    that hold whatever the type and compression) and, where the image library writes it, options for that.
     """
 
     key: str
@@ -118,7 +119,8 @@ _AS_IT_IS, _LOSSLESS = Compression(meaning="as it is"), Compression(meaning="los
 _PLANNED = ("zip", "zips", "piz", "rle", "none", "pxr24", "b44", "b44a", "dwaa", "dwab")  # in the order of use
 _ALPHA = frozenset({"alpha"})
 
-# straight: PNG specification (alpha is not premultiplied); OpenEXR technical introduction (premultiplied); TIFF says which in
+# straight: PNG specification (alpha is not premultiplied); OpenEXR technical introduction (premultiplied); TIFF says
+# which in
 # a tag. display: common practice, no source.
 FORMATS: tuple[FileFormat, ...] = (
     FileFormat(

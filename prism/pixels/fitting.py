@@ -1,7 +1,7 @@
 """A picture fitted into another at any size and place: filtered along each side, so that nothing shimmers or aliases.
 
-Every pixel takes a triangle filter as wide as the larger of the two pixels; beyond the picture's border its outermost pixels count
-on. How much of a pixel lies on the picture is its coverage.
+Every pixel takes a triangle filter as wide as the larger of the two pixels; beyond the picture's border its outermost
+pixels count on. How much of a pixel lies on the picture is its coverage.
 """
 
 from __future__ import annotations
@@ -20,8 +20,9 @@ BAND_ROWS = 32
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Side:
-    """How each of n new pixels is made along one side. firsts: (n,) old pixel of the first weight, which may lie outside.
-    weights: (n, taps), each row sums to 1. cover: (n,) share of the new pixel that lies on the old picture, 0..1."""
+    """How each of n new pixels is made along one side. firsts: (n,) old pixel of the first weight, which may lie
+    outside. weights: (n, taps), each row sums to 1. cover: (n,) share of the new pixel that lies on the old picture,
+    0..1."""
 
     firsts: NDArray[np.int64]
     weights: NDArray[np.float32]
@@ -29,8 +30,8 @@ class Side:
 
 
 def side(count: int, old: int, first: float, size: float) -> Side:
-    """count: how many new pixels; old: how many there were. first: where the left edge of the first new pixel lies, and size: how wide it is, both in
-    old pixels from their left edge; size is above 0."""
+    """count: how many new pixels; old: how many there were. first: where the left edge of the first new pixel lies, and
+    size: how wide it is, both in old pixels from their left edge; size is above 0."""
     middles = first + size * (np.arange(count) + 0.5)
     radius = max(1.0, size)
     firsts = np.ceil(middles - radius - 0.5).astype(np.int64)
@@ -43,7 +44,8 @@ def side(count: int, old: int, first: float, size: float) -> Side:
 
 
 def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
-    """A plane (H, W) at (len(down), len(across)), float32, as if it went on beyond its border; coverage is not applied."""
+    """A plane (H, W) at (len(down), len(across)), float32, as if it went on beyond its border; coverage is not
+    applied."""
     source = plane.astype(np.float32, copy=False)
     half = np.empty((source.shape[0], len(across.firsts)), np.float32)
     out = np.empty((len(down.firsts), len(across.firsts)), np.float32)

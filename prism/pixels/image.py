@@ -14,7 +14,11 @@ from prism.errors import MissingChannels, SizeMismatch
 from prism.pixels.window import Window
 
 Plane = NDArray[np.generic]  # (H, W), float16, float32 or uint32
-_DTYPES = {"half": np.dtype(np.float16), "float": np.dtype(np.float32), "uint": np.dtype(np.uint32)}
+_DTYPES: Mapping[str, np.dtype] = {
+    "half": np.dtype(np.float16),
+    "float": np.dtype(np.float32),
+    "uint": np.dtype(np.uint32),
+}
 
 
 def pixel_type(dtype: np.dtype) -> str:
@@ -44,19 +48,20 @@ class Image:
             pixel_type(plane.dtype)
             if plane.shape != self.data_window.shape:
                 raise SizeMismatch(
-                    f"Channel {name} has {plane.shape[1]} x {plane.shape[0]} pixels, the data window {self.data_window}."
+                    f"Channel {name} has {plane.shape[1]} x {plane.shape[0]} pixels, the data window "
+                    f"{self.data_window}."
                 )
         object.__setattr__(self, "channels", MappingProxyType(dict(self.channels)))
 
     @classmethod
     def of_planes(cls, channels: Mapping[str, Plane], **attributes: Any) -> Image:
-        """An image whose data and display window are both the size of its planes, which must not be empty."""
+        """An image whose data and display window are both the size of its planes (H, W), which must not be empty."""
         height, width = next(iter(channels.values())).shape
         window = Window.of_size(width, height)
         return cls(channels=channels, data_window=window, display_window=window, attributes=attributes)
 
     def plane(self, name: str) -> Plane:
-        """One channel. Raises MissingChannels naming those there are."""
+        """One channel, (H, W). Raises MissingChannels naming those there are."""
         try:
             return self.channels[name]
         except KeyError:

@@ -12,8 +12,9 @@ from prism.pixels.window import Window
 
 @dataclass(frozen=True, slots=True, kw_only=True, eq=False)
 class Picture:
-    """rgba: float32 (4, H, W), premultiplied and scene-linear in `space`, over the data window with every side divided by `step` and
-    rounded up; nothing is clamped. window, display_window: in full pixels. pixel_aspect: width of a pixel by its height."""
+    """rgba: float32 (4, H, W), premultiplied and scene-linear in `space`, over the data window with every side divided
+    by `step` and rounded up; nothing is clamped. window, display_window: in full pixels. pixel_aspect: width of a pixel
+    by its height."""
 
     rgba: NDArray[np.float32]
     window: Window
@@ -23,7 +24,7 @@ class Picture:
     space: str = "lin_rec709"
 
     def with_rgba(self, rgba: NDArray[np.float32]) -> Picture:
-        """The same place with other values."""
+        """The same place with other values, float32 (4, H, W)."""
         return replace(self, rgba=rgba)
 
     @property

@@ -8,8 +8,8 @@ from PIL import Image as Pillow
 
 
 def resized(plane: NDArray, shape: tuple[int, int], *, pick: bool) -> NDArray:
-    """A plane (H, W) at `shape`: colour through a triangle filter as wide as the larger pixel, pixel centres at one half; data
-    picked from the nearest pixel in its own type, never mixed."""
+    """A plane (H, W) at `shape`: colour through a triangle filter as wide as the larger pixel, pixel centres at one
+    half; data picked from the nearest pixel in its own type, never mixed."""
     if plane.shape == shape:
         return plane
     if pick:

@@ -23,7 +23,7 @@ class PlaneStats:
 
 
 def plane_stats(plane: NDArray) -> PlaneStats:
-    """Statistics of a plane of any numeric type; sums are taken in float64."""
+    """Statistics of a plane (H, W) of any numeric type; sums are taken in float64."""
     values = plane.astype(np.float64) if plane.dtype.kind != "f" or plane.dtype == np.float16 else plane
     nan, inf = int(np.isnan(values).sum()), int(np.isinf(values).sum())
     finite = values[np.isfinite(values)] if nan or inf else values

@@ -65,7 +65,7 @@ class Window:
         return slice(top, top + self.height), slice(left, left + self.width)
 
     def as_box(self) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-        """Its corners as OpenEXR's own binding takes them."""
+        """Its corners (x, y) as OpenEXR's own binding takes them."""
         return np.array([self.x0, self.y0], np.int32), np.array([self.x1, self.y1], np.int32)
 
     def __str__(self) -> str:

@@ -1,8 +1,8 @@
 """The account of light: where every bit of it is booked, compiled.
 
-Every bit of light that reaches the camera is booked with the same number to the beauty, to the one component it came by,
-to the one light group it came from, and (if wanted) to that component of that group. So components, groups and parts all
-sum to the beauty, exactly up to float rounding, whatever the number of samples.
+Every bit of light that reaches the camera is booked with the same number to the beauty, to the one component it came
+by, to the one light group it came from, and (if wanted) to that component of that group. So components, groups and
+parts all sum to the beauty, exactly up to float rounding, whatever the number of samples.
 
 A component is named by what light did first on its way back from the camera: it left a light there (emission), was
 scattered at a surface (diffuse or specular; direct if it came straight from a light, indirect if from another surface),

@@ -20,7 +20,8 @@ GUIDES = ("beauty", "variance", "albedo", "normals")
 def cleaned(
     rendered: Rendered, order: Order, is_stale: Callable[[], bool] = lambda: False
 ) -> dict[str, list[NDArray[np.float32]]]:
-    """Denoised planes of all passes of an order that hold light; alpha as it was. Raises Superseded."""
+    """Denoised planes, float32 (H, W), of all passes of an order that hold light; alpha as it was. Raises
+    Superseded."""
     guides = {key: np.stack(rendered.planes[key][:3]) for key in GUIDES}
     layers = {
         key: np.stack(rendered.planes[key][:3]) for key, kind in order.passes.items() if kind.role in DENOISED_ROLES

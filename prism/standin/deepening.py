@@ -1,9 +1,10 @@
 """Camera rays of a pixel turned into deep samples, compiled: in order of depth, without overlaps, thinned.
 
-Camera rays of a pixel cover disjoint shares of its area; deep samples lie over one another. A share w behind shares that
-sum to a becomes a sample of alpha w / (1 - a), so that the flattened pixel is just the sum of the shares again, whatever
-was merged. What surfaces cover are points; fog is cut at those points into stretches, each of which takes what fog the
-rays meet there. So the samples are tidy: sorted, and no two share any depth (as "Interpreting OpenEXR Deep Pixels" asks).
+Camera rays of a pixel cover disjoint shares of its area; deep samples lie over one another. A share w behind shares
+that sum to a becomes a sample of alpha w / (1 - a), so that the flattened pixel is just the sum of the shares again,
+whatever was merged. What surfaces cover are points; fog is cut at those points into stretches, each of which takes what
+fog the rays meet there. So the samples are tidy: sorted, and no two share any depth (as "Interpreting OpenEXR Deep
+Pixels" asks).
 """
 
 import math
@@ -43,7 +44,8 @@ def sort_by_depth(rays, count):
 def surface_points(rays, count, distance, far, items):
     """One point for each bunch of surfaces within `distance` of its first; its depth is their mean by coverage.
 
-    Rays that meet nothing make no point of their own unless they bring light, which then lies at `far`. Returns how many.
+    Rays that meet nothing make no point of their own unless they bring light, which then lies at `far`. Returns how
+    many.
     """
     made = 0
     first = -1.0

@@ -1,8 +1,10 @@
-"""A denoiser guided by variance, normals and albedo: one set of weights for all parts of the light, so that they still sum.
+"""A denoiser guided by variance, normals and albedo: one set of weights for all parts of the light, so that they still
+sum.
 
 Non-local means: a pixel becomes the mean of those around it whose neighbourhoods look alike, where differences that
-noise explains do not count. Sources: Buades, Coll & Morel, "A Non-Local Algorithm for Image Denoising", 2005; Rousselle,
-Knaus & Zwicker, "Adaptive Rendering with Non-Local Means Filtering", 2012, for the distance that knows the variance.
+noise explains do not count. Sources: Buades, Coll & Morel, "A Non-Local Algorithm for Image Denoising", 2005;
+Rousselle, Knaus & Zwicker, "Adaptive Rendering with Non-Local Means Filtering", 2012, for the distance that knows the
+variance.
 """
 
 from __future__ import annotations
@@ -45,9 +47,9 @@ def guides_apart(albedo, normals, y, first, end, dy, dx, apart):
 def colours_apart(beauty, measured, variance, y, first, end, dy, dx, apart, worst):
     """As guides_apart, for the beauty: squared difference beyond what the noise of the two explains, in units of it.
 
-    Into apart the sum over the channels, by the noise of the surroundings; into worst the largest channel, by the larger
-    of that and the noise as measured, so that a stray bright dot, which comes of a single sample and so is as noisy as it
-    is bright, is cleaned away, and a highlight, which many samples agree on, is not.
+    Into apart the sum over the channels, by the noise of the surroundings; into worst the largest channel, by the
+    larger of that and the noise as measured, so that a stray bright dot, which comes of a single sample and so is as
+    noisy as it is bright, is cleaned away, and a highlight, which many samples agree on, is not.
     """
     for x in range(first, end):
         apart[x] = np.float32(0)
@@ -66,7 +68,8 @@ def colours_apart(beauty, measured, variance, y, first, end, dy, dx, apart, wors
 
 @compiled
 def add_shifted(beauty, measured, variance, albedo, normals, layers, first, end, dy, dx, scratch, weights, out):
-    """Add to rows first..end-1 of out every layer as it is (dy, dx) pixels away, as far as the two places look alike."""
+    """Add to rows first..end-1 of out every layer as it is (dy, dx) pixels away, as far as the two places look
+    alike."""
     height, width = beauty.shape[1:]
     low, high = max(0, -dy), min(height, height - dy)  # rows and columns whose partner lies in the picture
     left, right = max(0, -dx), min(width, width - dx)

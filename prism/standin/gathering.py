@@ -33,7 +33,8 @@ def total_weight(stage, group, point):
 
 @compiled
 def aimed_density(stage, light, point, rough):
-    """Density over solid angle with which `choose_light` and `aim` find this light's directions. rough: as in gather."""
+    """Density over solid angle with which `choose_light` and `aim` find this light's directions. rough: as in
+    gather."""
     weight = aim_weight(stage, light, point)
     if weight == 0.0:
         return 0.0
@@ -68,8 +69,8 @@ def choose_light(stage, group, point, choice):
 
 @compiled
 def turns_of(settings, rough):
-    """Shadow rays at a place: for every light group where light is first scattered roughly, as seen from the camera; one
-    to any light after that, where the others would hardly show."""
+    """Shadow rays at a place: for every light group where light is first scattered roughly, as seen from the camera;
+    one to any light after that, where the others would hardly show."""
     return settings.groups * settings.light_samples if rough == 0 else min(1, settings.groups)
 
 

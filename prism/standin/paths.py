@@ -144,13 +144,29 @@ def below_surface(stage, shape, point, n, depth, seed, sample, stack):
 
 @compiled
 def follow(stage, settings, prepared, account, data, stack, origin, direction, hit, behind, share, seed, sample):
-    """Follow one camera path to its end and book all light it finds, times `share`. hit: what it meets first; behind: what
-    it meets after that, if it is a pane, or hit again if that is not known."""
+    """Follow one camera path to its end and book all light it finds, times `share`. hit: what it meets first; behind:
+    what it meets after that, if it is a pane, or hit again if that is not known."""
     throughput = (share, share, share)
     carry(
-        stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, CAMERA, 0, 0, 0.0, share,
-        seed, sample,
-    )  # fmt: skip
+        stage,
+        settings,
+        prepared,
+        account,
+        data,
+        stack,
+        origin,
+        direction,
+        hit,
+        behind,
+        throughput,
+        CAMERA,
+        0,
+        0,
+        0.0,
+        share,
+        seed,
+        sample,
+    )
 
 
 @compiled
@@ -160,9 +176,10 @@ def carry(
 ):  # fmt: skip
     """Follow a path from some place on, and book all light it finds.
 
-    hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. scattered: how often it was scattered so far; rough: how often not
-    by mirrors or glass: after the first, glass bends light no more, as for shadows. density: of the last scattering, 0
-    after a mirror or at the camera. share: its throughput at the camera.
+    hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. scattered: how
+    often it was scattered so far; rough: how often not by mirrors or glass: after the first, glass bends light no more,
+    as for shadows. density: of the last scattering, 0 after a mirror or at the camera. share: its throughput at the
+    camera.
     """
     near = 0.0
     known = False  # whether what comes from other surfaces was read from prepared light already

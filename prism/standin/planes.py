@@ -40,13 +40,14 @@ class Band:
         return [self.table[..., first + place].astype(np.float32) for place in range(count)]
 
     def light(self, *rows: int) -> Planes:
-        """The sum of some rows of the account, as three planes."""
+        """The sum of some rows of the account, as three planes (H, W)."""
         total = self.accounts[..., list(rows), :].sum(axis=2)
         return [total[..., channel].astype(np.float32) for channel in range(3)]
 
 
 def planes_of(key: str, kind: PassKind, band: Band) -> Planes:
-    """The planes of a pass, in the order of its channels. key: the pass's own, light_LABEL or COMPONENT_light_LABEL."""
+    """The planes of a pass, float32 (H, W) each, in the order of its channels. key: the pass's own, light_LABEL or
+    COMPONENT_light_LABEL."""
     if kind.role is Role.GROUP:
         return band.light(FIRST_GROUP + band.labels.index(key.removeprefix("light_")))
     if kind.role is Role.PART:

@@ -1,10 +1,9 @@
 """Prepared light, compiled: bounced light known at points of the scene, read between them instead of followed anew.
 
-Each point holds the indirect light that arrives there, averaged by cosine over the hemisphere, for every light group.
-A place reads the points nearest to it on surfaces that face the same way; how much each counts falls to nothing at the
-farthest, so that nothing jumps where the nearest change.
-Sources: Ward, Rubinstein & Clear, "A Ray Tracing Solution for Diffuse Interreflection", SIGGRAPH 1988, for the idea and for
-which points may serve; the weights are our own.
+Each point holds the indirect light that arrives there, averaged by cosine over the hemisphere, for every light group. A
+place reads the points nearest to it on surfaces that face the same way; how much each counts falls to nothing at the
+farthest, so that nothing jumps where the nearest change. Sources: Ward, Rubinstein & Clear, "A Ray Tracing Solution for
+Diffuse Interreflection", SIGGRAPH 1988, for the idea and for which points may serve; the weights are our own.
 """
 
 from __future__ import annotations
@@ -79,7 +78,7 @@ def not_prepared(groups: int) -> Prepared:
 
 
 def tree_of(places: NDArray, normals: NDArray, spacing: NDArray, light: NDArray) -> Points:
-    """Put points in the order of a balanced tree, each range parted along its widest axis."""
+    """Put points (N, 3) in the order of a balanced tree, each range parted along its widest axis."""
     order, axes = np.arange(len(places)), np.zeros(len(places), np.int8)
     ranges = [(0, len(places))]
     while ranges:
@@ -231,8 +230,8 @@ def book_points(settings, prepared, points, memory, account, place, normal, thro
 def gather_prepared(settings, prepared, account, place, normal, throughput, choice):
     """Book the bounced light that is known at a place; False, with nothing booked, if no points may serve it.
 
-    choice: random number in 0..1. By it one of the two frames about is read, the nearer one more often, so that over the
-    samples of a pixel they blend as the camera goes on; the other where that has no points.
+    choice: random number in 0..1. By it one of the two frames about is read, the nearer one more often, so that over
+    the samples of a pixel they blend as the camera goes on; the other where that has no points.
     """
     sets = (prepared.before, prepared.after)
     first = 1 if choice < prepared.share else 0

@@ -90,7 +90,8 @@ def find_points(stage, settings, camera, first, end, across, out, stack):
 def gather_points(stage, settings, blind, points, first, end, account, data, out, stack):
     """Write the indirect light that arrives at points first..end-1 to `out`, (N, groups, 3).
 
-    points: (N, 7) as find_points leaves them. blind: no prepared light. account, data: scratch, with components by group.
+    points: (N, 7) as find_points leaves them. blind: no prepared light. account, data: scratch, with components by
+    group.
     """
     share = 1.0 / PATHS
     row_of_indirect = FIRST_GROUP + settings.groups + INDIRECT * settings.groups
@@ -108,16 +109,32 @@ def gather_points(stage, settings, blind, points, first, end, account, data, out
             hit = first_seen(stage, place, direction, 0.0, FAR, False, stack)
             throughput = (share, share, share)
             carry(
-                stage, settings, blind, account, data, stack, place, direction, hit, hit, throughput, DIFFUSE, 1, 1, density,
-                share, seed, sample,
-            )  # fmt: skip
+                stage,
+                settings,
+                blind,
+                account,
+                data,
+                stack,
+                place,
+                direction,
+                hit,
+                hit,
+                throughput,
+                DIFFUSE,
+                1,
+                1,
+                density,
+                share,
+                seed,
+                sample,
+            )
         for group in range(settings.groups):
             for c in range(3):
                 out[i, group, c] = account[row_of_indirect + group, c]
 
 
 def prepare(stage: Stage, settings: Settings, camera: NDArray, is_stale: Callable[[], bool]) -> Points:
-    """Find the points a camera sees and gather their light. camera: table of `camera_table`.
+    """Find the points (N, 3) a camera sees and gather their light. camera: table of `camera_table`.
 
     Raises Superseded if `is_stale` turns true.
     """

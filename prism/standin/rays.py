@@ -253,8 +253,8 @@ def hit_shape(shape, origin, direction, near):
 def box_entry(box, origin, inverse, best):
     """Distance at which the ray enters the box, or FAR if it misses it or enters beyond `best`.
 
-    Written out by axis and by comparison: the compiler keeps tuples in registers only where their index is a constant, and
-    its own min and max look for NaN each time.
+    Written out by axis and by comparison: the compiler keeps tuples in registers only where their index is a constant,
+    and its own min and max look for NaN each time.
     """
     a = (box.low[0] - origin[0]) * inverse[0]
     b = (box.high[0] - origin[0]) * inverse[0]
@@ -375,10 +375,11 @@ def through_shape(stage, index, point, direction, far):
 
 @compiled
 def light_through(stage, point, direction, distance, stack):
-    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else stops it.
+    """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else
+    stops it.
 
-    Glass throws tinted, unbent shadows here; that keeps them free of the noise of focused light. Since tints multiply in
-    any order, shapes are met as the tree holds them, and the first that stops the light ends the search.
+    Glass throws tinted, unbent shadows here; that keeps them free of the noise of focused light. Since tints multiply
+    in any order, shapes are met as the tree holds them, and the first that stops the light ends the search.
     """
     clear = transmittance(stage.medium, point, direction, 0.0, distance)
     through = (clear, clear, clear)
@@ -405,5 +406,5 @@ def light_through(stage, point, direction, distance, stack):
 
 
 def new_stack() -> np.ndarray:
-    """Scratch space for walking the box tree; one per thread."""
+    """Scratch space, (64,) int32, for walking the box tree; one per thread."""
     return np.zeros(64, np.int32)

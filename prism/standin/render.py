@@ -63,8 +63,8 @@ class Quality:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Order:
     """What is wanted of a frame. size: of the picture in pixels, None for the scene's. margin: pixels added at the left
-    and right, and at top and bottom. space: working colour it is rendered in. passes: keys as in files to entries of the
-    catalogue. kept_out: sky, lamps or fog, not to be seen. prepared: None for light of its own."""
+    and right, and at top and bottom. space: working colour it is rendered in. passes: keys as in files to entries of
+    the catalogue. kept_out: sky, lamps or fog, not to be seen. prepared: None for light of its own."""
 
     camera: str | None = None
     size: tuple[int, int] | None = None
@@ -276,9 +276,22 @@ class _Tracing:
         deep = np.zeros((*shape, wanted, DEEP_CHANNELS) if wanted else (1, 1, 1, DEEP_CHANNELS), np.float32)
         counts = np.zeros(shape if wanted else (1, 1), np.int32)
         trace_band(
-            self.stage, self.settings, self.new_prepared(), self.camera, first, end, accounts, table, things, shares, rays,
-            items, deep, counts, new_stack(),
-        )  # fmt: skip
+            self.stage,
+            self.settings,
+            self.new_prepared(),
+            self.camera,
+            first,
+            end,
+            accounts,
+            table,
+            things,
+            shares,
+            rays,
+            items,
+            deep,
+            counts,
+            new_stack(),
+        )
         _, forward, right, down = camera_axes(self.view)
         band = Band(
             accounts=accounts,
@@ -297,7 +310,8 @@ class _Tracing:
 
 
 def wanted_labels(scene: Scene, order: Order) -> tuple[str, ...]:
-    """The light groups whose lights are followed: those of the passes, if they hold the light of single groups alone."""
+    """The light groups whose lights are followed: those of the passes, if they hold the light of single groups
+    alone."""
     kinds = order.passes.values()
     if not order.passes or not all(kind.role in (Role.GROUP, Role.PART) for kind in kinds):
         return scene.light_groups

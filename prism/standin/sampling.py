@@ -47,7 +47,8 @@ def carry_up(x, seed):
 def second_sobol_reversed(index):
     """Dimension 2 of the Sobol sequence, bits reversed: Pascal's triangle modulo 2, folded in five steps.
 
-    Source: Ahmed, "An Implementation Algorithm of 2D Sobol Sequence Fast, Elegant, and Compact", EGSR 2024 (from memory).
+    Source: Ahmed, "An Implementation Algorithm of 2D Sobol Sequence Fast, Elegant, and Compact", EGSR 2024 (from
+    memory).
     """
     x = index ^ (index >> np.uint64(16))
     x ^= (x & np.uint64(0xFF00FF00)) >> np.uint64(8)

@@ -30,9 +30,9 @@ Direction = Annotated[Vec3, AfterValidator(_is_direction)]
 class Material(Value):
     """How a surface scatters light; colours are linear Rec.709 reflectances.
 
-    matte: diffuse only. gloss: diffuse under a clear dielectric coat. metal: coloured GGX reflection.
-    glass: smooth dielectric, bends light. pane: thin glass that does not bend it. wax: light comes out again a little way
-    off, under the same coat as gloss.
+    matte: diffuse only. gloss: diffuse under a clear dielectric coat. metal: coloured GGX reflection. glass: smooth
+    dielectric, bends light. pane: thin glass that does not bend it. wax: light comes out again a little way off, under
+    the same coat as gloss.
     """
 
     kind: Literal["matte", "gloss", "metal", "glass", "pane", "wax"]
@@ -109,7 +109,8 @@ class CameraKey(Value):
 
 
 class Camera(Value):
-    """path: where it is at some frames, ascending; straight and steady between, at rest before and after. Empty: it stands.
+    """path: where it is at some frames, ascending; straight and steady between, at rest before and after. Empty: it
+    stands.
 
     It stays upright; looking straight up or down, the top of the picture is north (the y axis).
     """

@@ -98,8 +98,8 @@ def make_frame(
     is_stale: Callable[[], bool] = lambda: False,
     on_progress: Callable[[float], None] = lambda done: None,
 ) -> Made:
-    """Render a frame of an image and write its files. files: those of the image that are wanted; none for a warm-up frame,
-    which is rendered as the others are and thrown away. facts: of the scene, with its own light labels.
+    """Render a frame of an image and write its files. files: those of the image that are wanted; none for a warm-up
+    frame, which is rendered as the others are and thrown away. facts: of the scene, with its own light labels.
 
     Raises UnwritableFile, and Superseded if `is_stale` turns true; then nothing is written.
     """

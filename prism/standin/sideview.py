@@ -39,7 +39,8 @@ class SideView:
 
 
 def side_view(scene: Scene, frame: int, camera: str, *, aspect: float) -> SideView:
-    """The side view of a scene at a frame, looking along the camera's right axis. aspect: width / height of the picture.
+    """The side view of a scene at a frame, looking along the camera's right axis. aspect: width / height of the
+    picture.
 
     Raises BadArgument if there is no such camera.
     """

@@ -141,9 +141,9 @@ def build_stage(
     """Place everything for one frame. Frames outside the scene's range are placed by the same steady motion.
 
     visibility: of object groups that are not simply visible. kept_out: lamps or fog that hold out what lies behind them
-    without being seen. override: a material for everything, a key of OVERRIDES. space: working colour that all colours are
-    converted to. groups: light groups that give light, in the order of their numbers; None for all. Lamps of others stay
-    in the way, dark.
+    without being seen. override: a material for everything, a key of OVERRIDES. space: working colour that all colours
+    are converted to. groups: light groups that give light, in the order of their numbers; None for all. Lamps of others
+    stay in the way, dark.
     """
     turns = _turns(scene)
     names = list(scene.materials)

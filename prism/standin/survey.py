@@ -58,10 +58,12 @@ def identify(stage, shape, material, things, shares, share):
 
 @compiled
 def survey(stage, settings, camera, data, things, shares, stack, origin, direction, forward, hit, seed, sample):
-    """Measure what one camera ray sees first, looking through panes. hit: (distance, normal, shape) that it meets first.
+    """Measure what one camera ray sees first, looking through panes. hit: (distance, normal, shape) that it meets
+    first.
 
-    Returns (depth, coverage behind the fog, alpha of the fog in front, depths where that begins and ends), and what is met
-    behind the first pane. Depth is FAR where only fog or nothing is seen; fog behind a pane counts as covered by it.
+    Returns (depth, coverage behind the fog, alpha of the fog in front, depths where that begins and ends), and what is
+    met behind the first pane. Depth is FAR where only fog or nothing is seen; fog behind a pane counts as covered by
+    it.
     """
     behind = hit
     near = 0.0

@@ -120,8 +120,8 @@ def trace_band(
 
     camera: (5, 3) table of position, forward, right times half width, down times half height, (width, height, -).
     accounts: (H, W, rows, 3) float64, zeros. table: (H, W, DATA_COUNT) float64, zeros. things: (H, W, 3, SLOTS) int32
-    of -1, shares: the same, zeros; object, material and group. rays: (samples, RAY_VALUES) and items: scratch for deepen.
-    deep: (H, W, most, DEEP_CHANNELS) and deep_counts: (H, W), or of size 1 if deep is not wanted.
+    of -1, shares: the same, zeros; object, material and group. rays: (samples, RAY_VALUES) and items: scratch for
+    deepen. deep: (H, W, most, DEEP_CHANNELS) and deep_counts: (H, W), or of size 1 if deep is not wanted.
     """
     for y in range(first, end):
         for x in range(accounts.shape[1]):

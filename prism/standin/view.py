@@ -27,10 +27,11 @@ def camera_axes(camera: Camera) -> tuple[NDArray, NDArray, NDArray, NDArray]:
 def camera_table(
     camera: Camera, width: int, height: int, *, margin: tuple[int, int] = (0, 0), pixel_aspect: float = 1.0
 ) -> NDArray:
-    """Position, forward, right times half width, down times half height, size; the image plane lies at distance 1.
+    """(5, 3): position, forward, right times half width, down times half height, size; the image plane lies at distance
+    1.
 
-    width, height: of the picture in pixels, whose width the camera's field of view spans; a margin shows more around it.
-    pixel_aspect: width of a pixel by its height.
+    width, height: of the picture in pixels, whose width the camera's field of view spans; a margin shows more around
+    it. pixel_aspect: width of a pixel by its height.
     """
     position, forward, right, down = camera_axes(camera)
     half = math.tan(math.radians(camera.fov) / 2)

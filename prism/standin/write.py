@@ -31,7 +31,7 @@ _KINDS = ("object", "material", "group")
 def write_planned(
     rendered: Rendered, files: Sequence[PlannedFiles], frame: int, folder: Path, cleaned: Mapping[str, Planes]
 ) -> list[Path]:
-    """Write the files of one frame of one layer and camera below `folder`. Returns their paths.
+    """Write the files of one frame of one layer and camera, planes (H, W), below `folder`. Returns their paths.
 
     files: those of this layer and camera. cleaned: denoised planes by pass, for the files that hold those.
     """
@@ -45,7 +45,7 @@ def write_planned(
 
 
 def write_group(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:
-    """Write one file, whole or not at all. Raises UnwritableFile."""
+    """Write one file of planes (H, W), whole or not at all. Raises UnwritableFile."""
     if group.storage.format != "exr":
         _write_flat(rendered, planes[group.passes[0].key], group, path)
     elif group.passes[0].kind.own_file:
@@ -59,7 +59,8 @@ def write_frame(
 ) -> list[Path]:
     """Write an image of passes without a plan: colour as half, data as float, lossless. Returns the files written.
 
-    pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds all.
+    pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds
+    all.
     """
     values = dict.fromkeys(FIELDS, "") | {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, NDArray]] = {}

@@ -1,7 +1,7 @@
 """Sets of passes broken in one way each, by seed: for measuring how often the balance names what is wrong.
 
-The pictures are made up: soft shapes with grain, a sky behind partly covered edges, highlights above 1, and motion over five frames.
-What may be said of a fault is a set of causes, and the keys that they may name.
+The pictures are made up: soft shapes with grain, a sky behind partly covered edges, highlights above 1, and motion over
+five frames. What may be said of a fault is a set of causes, and the keys that they may name.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ NOW = 10
 
 @dataclass
 class Scene:
-    """planes: of every frame, before rounding: {frame: {pass: (3, H, W)}}. alpha: {frame: (H, W)}. fault: what was done, in words."""
+    """planes: of every frame, before rounding: {frame: {pass: (3, H, W)}}. alpha: {frame: (H, W)}. fault: what was
+    done, in words."""
 
     rng: np.random.Generator
     dtype: type
@@ -158,7 +159,8 @@ def _with(plane, value):
 
 
 def broken(name: str, seed: int, target: str = "") -> tuple[Scene, set[str], set[str]]:
-    """A scene with a fault, the causes that may be named, and the keys. target: a pass or the beauty; by the seed if empty."""
+    """A scene with a fault, the causes that may be named, and the keys. target: a pass or the beauty; by the seed if
+    empty."""
     scene = Scene.made(seed)
     lit = ("diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "emission")
     if not target:

@@ -1,4 +1,5 @@
-"""An independent reading of docs/ledger-format.md in plain NumPy and float64, pixel arithmetic only: written from that page."""
+"""An independent reading of docs/ledger-format.md in plain NumPy and float64, pixel arithmetic only: written from that
+page."""
 
 from itertools import pairwise
 

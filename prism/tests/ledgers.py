@@ -25,7 +25,8 @@ class Dice:
         return choices[int(self.rng.integers(len(choices)))]
 
     def sources(self, shape=(7, 11)):
-        """Some with alpha, some without, half and float, from black to well above 1; two hold pixels of nothing at all."""
+        """Some with alpha, some without, half and float, from black to well above 1; two hold pixels of nothing at
+        all."""
         made = {}
         for number, key in enumerate(KEYS):
             dtype = np.float16 if number % 2 else np.float32
@@ -38,10 +39,12 @@ class Dice:
         return made
 
     def plates(self):
-        """Pictures of other sizes than the frame: a sequence with a gap and more pixels than its picture, and a wide still."""
+        """Pictures of other sizes than the frame: a sequence with a gap and more pixels than its picture, and a wide
+        still."""
         made = {}
         for key, shape, display, aspect, numbers in (
-            ("sky", (5, 4), Window(1, 0, 3, 3), 2.0, (1000, 1001, 1004)), ("wall", (19, 31), Window(0, 0, 30, 18), 1.0, (None,)),
+            ("sky", (5, 4), Window(1, 0, 3, 3), 2.0, (1000, 1001, 1004)),
+            ("wall", (19, 31), Window(0, 0, 30, 18), 1.0, (None,)),
         ):  # fmt: skip
             window = Window(0, 0, shape[1] - 1, shape[0] - 1)
             made[key] = {}
@@ -52,7 +55,8 @@ class Dice:
         return made
 
     def named(self, shape):
-        """Two passes of a Cryptomatte with odd levels: three names and what has none, coverage of half a pixel and less."""
+        """Two passes of a Cryptomatte with odd levels: three names and what has none, coverage of half a pixel and
+        less."""
         bits = np.array([*map(name_bits, NAMES), 0x12345678, 0], np.uint32)
         order = np.argsort(self.rng.random((5, *shape)), axis=0)[:3]
         cover = (
@@ -61,8 +65,9 @@ class Dice:
         cover[bits[order] == 0] = 0
         ids, none = bits[order].view(np.float32), np.zeros(shape, np.float32)
         return {
-            "ids00": (np.stack([ids[0], cover[0], ids[1]]), cover[1]), "ids01": (np.stack([ids[2], cover[2], none]), none),
-        }  # fmt: skip
+            "ids00": (np.stack([ids[0], cover[0], ids[1]]), cover[1]),
+            "ids01": (np.stack([ids[2], cover[2], none]), none),
+        }
 
     def measured(self, shape):
         """Directions, some of no length, and places, some of which are no number."""
@@ -82,36 +87,58 @@ class Dice:
             "alpha": lambda: {"source": self.pick(["diffuse", "logo"])},
             "matte": lambda: {"of": self.pick(others)},
             "names": lambda: {
-                "source": "ids00", "names": self.pick([[], [{"id": "12345678"}], [{"id": f"{name_bits('bolt'):08x}", "name": "bolt"}]]),
+                "source": "ids00",
+                "names": self.pick([[], [{"id": "12345678"}], [{"id": f"{name_bits('bolt'):08x}", "name": "bolt"}]]),
                 "patterns": self.pick([["nut_*"], ["nut_1"], ["*"], ["unknown"]]),
             },
             "colour": lambda: {
-                "source": self.pick(KEYS), "colour": [0.4, 0.5, 0.6], "tolerance": self.number(0, 0.5), "soft": self.number(0, 0.5),
-                "touching": self.chance(0.5), "x": spot()[0], "y": spot()[1],
+                "source": self.pick(KEYS),
+                "colour": [0.4, 0.5, 0.6],
+                "tolerance": self.number(0, 0.5),
+                "soft": self.number(0, 0.5),
+                "touching": self.chance(0.5),
+                "x": spot()[0],
+                "y": spot()[1],
             },
             "range": lambda: {
-                "source": self.pick([*KEYS, "P"]), "measure": self.pick(["luminance", "first", "second", "third"]),
-                "low": self.number(-0.5, 0.5), "high": self.number(0.5, 1), "soft_low": self.number(0, 0.5),
+                "source": self.pick([*KEYS, "P"]),
+                "measure": self.pick(["luminance", "first", "second", "third"]),
+                "low": self.number(-0.5, 0.5),
+                "high": self.number(0.5, 1),
+                "soft_low": self.number(0, 0.5),
                 "soft_high": self.pick([0, self.number(0.1, 0.5)]),
             },
             "direction": lambda: {
-                "source": "N", "toward": [0.3, -1, 2], "angle": self.number(0, 120), "soft": self.number(1, 60),
+                "source": "N",
+                "toward": [0.3, -1, 2],
+                "angle": self.number(0, 120),
+                "soft": self.number(1, 60),
             },
             "box": lambda: {"source": "P", "low": [-1, -0.5, -2], "high": [0.5, 1, 1], "soft": self.number(0.1, 2)},
             "strokes": lambda: {
-                "x": self.number(-2, 2), "strokes": [
-                    {"points": [spot() for _ in range(int(self.rng.integers(1, 5)))], "size": 1 + 5 * float(self.rng.random()),
-                     "hardness": float(self.rng.random()), "opacity": 0.8, "erases": self.chance(0.2),
-                     "first": self.pick([None, FRAME - 1, FRAME + 1])} for _ in range(3)
+                "x": self.number(-2, 2),
+                "strokes": [
+                    {
+                        "points": [spot() for _ in range(int(self.rng.integers(1, 5)))],
+                        "size": 1 + 5 * float(self.rng.random()),
+                        "hardness": float(self.rng.random()),
+                        "opacity": 0.8,
+                        "erases": self.chance(0.2),
+                        "first": self.pick([None, FRAME - 1, FRAME + 1]),
+                    }
+                    for _ in range(3)
                 ],
             },
             "shape": lambda: self.shape(place, spot),
-        }[kind]()  # fmt: skip
+        }[kind]()
         common = {
-            "how": self.pick(["add", "add", "subtract", "intersect", "exclude"]), "grow": self.pick([0, 0, self.number(-2.5, 2.5)]),
-            "blur": self.pick([0, 0, self.number(0.5, 4)]), "inverted": self.chance(0.2), "amount": self.pick([1, 0, self.number(0, 1)]),
+            "how": self.pick(["add", "add", "subtract", "intersect", "exclude"]),
+            "grow": self.pick([0, 0, self.number(-2.5, 2.5)]),
+            "blur": self.pick([0, 0, self.number(0.5, 4)]),
+            "inverted": self.chance(0.2),
+            "amount": self.pick([1, 0, self.number(0, 1)]),
             "curve": self.pick([{}, {"points": [[0, 0.1], [0.4, 0.2], [1, 0.9]]}]),
-        }  # fmt: skip
+        }
         return {"kind": kind} | common | made
 
     def shape(self, place, spot):
@@ -135,20 +162,31 @@ class Dice:
         frames = sorted(self.rng.choice(np.arange(FRAME - 5, FRAME + 6), int(self.rng.integers(1, 4)), replace=False))
         return {
             "keys": [
-                {"frame": int(at), "value": round(float(self.rng.uniform(low, high)), 3), "ease": self.pick(["linear", "smooth", "hold"])}
+                {
+                    "frame": int(at),
+                    "value": round(float(self.rng.uniform(low, high)), 3),
+                    "ease": self.pick(["linear", "smooth", "hold"]),
+                }
                 for at in frames
             ]
-        }  # fmt: skip
+        }
 
     def trims(self):
         curve = {"points": [[-0.1, 0.0], [0.3, 0.2], [0.7, 0.9], [2.0, 1.5]]}
         made = {
-            "exposure": self.number(-2, 1), "gain": self.number(0.2, 2), "tint": [self.number(0.2, 1.5) for _ in range(3)],
-            "warmth": self.number(-60, 200), "offset": [self.number(-0.1, 0.2) for _ in range(3)],
-            "hue": self.number(-180, 180), "saturation": self.number(0, 1.5), "contrast": self.number(0.6, 1.6),
-            "pivot": self.number(0.1, 0.5), "gamma": self.number(0.6, 1.8),
-            "curves": self.pick([{"all": curve}, {"red": {"points": [[0, 0.1], [1, 0.8]]}, "blue": curve}]), "clamp": True,
-        }  # fmt: skip
+            "exposure": self.number(-2, 1),
+            "gain": self.number(0.2, 2),
+            "tint": [self.number(0.2, 1.5) for _ in range(3)],
+            "warmth": self.number(-60, 200),
+            "offset": [self.number(-0.1, 0.2) for _ in range(3)],
+            "hue": self.number(-180, 180),
+            "saturation": self.number(0, 1.5),
+            "contrast": self.number(0.6, 1.6),
+            "pivot": self.number(0.1, 0.5),
+            "gamma": self.number(0.6, 1.8),
+            "curves": self.pick([{"all": curve}, {"red": {"points": [[0, 0.1], [1, 0.8]]}, "blue": curve}]),
+            "clamp": True,
+        }
         return {name: value for name, value in made.items() if self.chance(0.2)}
 
     def row(self, depth=0, operators=tuple(OPERATORS), **fixed):
@@ -172,27 +210,48 @@ class Dice:
 
     def overlay(self):
         return {
-            "kind": "overlay", "source": self.pick(KEYS), "x": self.number(-3, 3), "y": self.pick([0, 2, self.number(-3, 3)]),
-            "scale": self.pick([1, self.number(0.6, 1.7)]), "crop": self.pick([[0, 0, 0, 0], [0.11, 0.23, 0.07, 0.31]]),
-            "wipe": self.pick([1, self.number(0, 1)]), "wipe_angle": self.number(-90, 200), "wipe_soft": self.number(0.05, 0.5),
-        }  # fmt: skip
+            "kind": "overlay",
+            "source": self.pick(KEYS),
+            "x": self.number(-3, 3),
+            "y": self.pick([0, 2, self.number(-3, 3)]),
+            "scale": self.pick([1, self.number(0.6, 1.7)]),
+            "crop": self.pick([[0, 0, 0, 0], [0.11, 0.23, 0.07, 0.31]]),
+            "wipe": self.pick([1, self.number(0, 1)]),
+            "wipe_angle": self.number(-90, 200),
+            "wipe_soft": self.number(0.05, 0.5),
+        }
 
     def background(self):
         return {
-            "kind": "background", "fill": self.pick(["colour", "linear", "radial", "picture", "picture"]), "angle": self.number(0, 360),
-            "colour": [self.number(0, 2) for _ in range(3)], "second": [self.number(0, 2) for _ in range(3)],
-            "begins": self.number(-0.2, 0.3), "ends": self.number(0.6, 1.2), "source": self.pick(["sky", "wall"]),
-            "uses_alpha": self.chance(0.7), "fit": self.pick(["fill", "inside", "stretch", "as-is"]), "x": self.number(-3, 3),
-            "y": self.pick([0, self.number(-2, 2)]), "scale": self.pick([1, self.number(0.4, 2)]),
-            "delay": self.pick([0, 7, 11, 14, -20]), "beyond": self.pick(["hold", "loop", "nothing"]),
-        }  # fmt: skip
+            "kind": "background",
+            "fill": self.pick(["colour", "linear", "radial", "picture", "picture"]),
+            "angle": self.number(0, 360),
+            "colour": [self.number(0, 2) for _ in range(3)],
+            "second": [self.number(0, 2) for _ in range(3)],
+            "begins": self.number(-0.2, 0.3),
+            "ends": self.number(0.6, 1.2),
+            "source": self.pick(["sky", "wall"]),
+            "uses_alpha": self.chance(0.7),
+            "fit": self.pick(["fill", "inside", "stretch", "as-is"]),
+            "x": self.number(-3, 3),
+            "y": self.pick([0, self.number(-2, 2)]),
+            "scale": self.pick([1, self.number(0.4, 2)]),
+            "delay": self.pick([0, 7, 11, 14, -20]),
+            "beyond": self.pick(["hold", "loop", "nothing"]),
+        }
 
     def fog(self):
         return {
-            "kind": "fog", "source": self.pick(KEYS), "through": self.pick(["mist", "depth", "height"]),
-            "mode": self.pick(["mix", "transmittance"]), "colour": [self.number(0, 2) for _ in range(3)],
-            "near": self.number(0, 0.2), "far": self.number(0.5, 2), "falloff": self.number(0.5, 2), "fills": self.chance(0.4),
-        }  # fmt: skip
+            "kind": "fog",
+            "source": self.pick(KEYS),
+            "through": self.pick(["mist", "depth", "height"]),
+            "mode": self.pick(["mix", "transmittance"]),
+            "colour": [self.number(0, 2) for _ in range(3)],
+            "near": self.number(0, 0.2),
+            "far": self.number(0.5, 2),
+            "falloff": self.number(0.5, 2),
+            "fills": self.chance(0.4),
+        }
 
     def ledger(self, count=6, **row):
         mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]

@@ -10,7 +10,8 @@ from prism.mattes.cryptomatte import name_bits
 
 
 def plane(page, matte, mattes):
-    """(H, W). page: has sources, number (a value at its frame), shape, xyz and curve. mattes: planes of those before it."""
+    """(H, W). page: has sources, number (a value at its frame), shape, xyz and curve. mattes: planes of those before
+    it."""
     made = np.zeros(page.shape)
     for part in matte["parts"]:
         amount = page.number(part.get("amount", 1))
@@ -163,8 +164,14 @@ def _outline(c, form, x, y):
             c0, c1, c2, c3 = (c[(i + k) % len(c)] for k in (-1, 0, 1, 2))
             for t in np.arange(16) / 16:
                 points.append(
-                    (2 * c1 + (c2 - c0) * t + (2 * c0 - 5 * c1 + 4 * c2 - c3) * t**2 + (3 * c1 - c0 - 3 * c2 + c3) * t**3) / 2
-                )  # fmt: skip
+                    (
+                        2 * c1
+                        + (c2 - c0) * t
+                        + (2 * c0 - 5 * c1 + 4 * c2 - c3) * t**2
+                        + (3 * c1 - c0 - 3 * c2 + c3) * t**3
+                    )
+                    / 2
+                )
         c = np.array(points)
     if c[:, 2].max() <= 1:
         return _by_lines(c[:, :2], x, y)

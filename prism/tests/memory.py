@@ -40,8 +40,15 @@ class MemoryFrame:
         named = "crypto_object" if key.startswith("ids") else named
         kind = next((kind for kind in CATALOGUE if kind.key == named), None)
         facts = {
-            "kind": kind, "scaled": False, "bits": 0, "lossy": "", "layer": "", "camera": "", "attributes": MappingProxyType({}), "colour": ("R", "G", "B"),
-        } | self.facts.get(key, {})  # fmt: skip
+            "kind": kind,
+            "scaled": False,
+            "bits": 0,
+            "lossy": "",
+            "layer": "",
+            "camera": "",
+            "attributes": MappingProxyType({}),
+            "colour": ("R", "G", "B"),
+        } | self.facts.get(key, {})
         return SimpleNamespace(
             key=key, title=key, is_data=False, denoised=False, aside=False, alpha=alpha,
             where="memory", **facts,
@@ -83,7 +90,8 @@ class MemoryFrame:
 
 
 class MemoryReel:
-    """plates: {number, or None for a still: (colour, alpha, window, display window, pixel aspect)}, each of a size of its own."""
+    """plates: {number, or None for a still: (colour, alpha, window, display window, pixel aspect)}, each of a size of
+    its own."""
 
     def __init__(self, key: str, plates) -> None:
         self._plates = {number: _alone(key, *plate) for number, plate in plates.items()}

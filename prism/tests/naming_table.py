@@ -26,7 +26,8 @@ BY_STYLE = {
         AmbientOcclusion occlusion | BaseColor surface_colour | RawLight raw_light | RawLighting raw_light
         DiffuseColor surface_colour | CryptoObject crypto_object | CryptoMaterial crypto_material
         CryptoAsset crypto_group | ZDepth depth | WireFrame wire | KeyLight light_key | LightKey light_key
-        SSSDir subsurface | TransDir transmission | GI diffuse_indirect | Caustics specular_indirect | SelfIllumination emission
+        SSSDir subsurface | TransDir transmission | GI diffuse_indirect | Caustics specular_indirect
+        SelfIllumination emission
         VolumeLighting volume | RL_key light_key
         lightRim light_rim | RimLight light_rim | DiffuseDirectLightKey diffuse_direct_light_key
     """,
@@ -36,7 +37,8 @@ BY_STYLE = {
         SSS subsurface | emit emission | vol volume | bg background | env background | ao occlusion | AO occlusion
         occ occlusion | shad shadow | Z depth | z depth | N normals | P position | nrm normals | norm normals
         pos position | mv motion_forward | mvec motion_forward | vel motion_forward | fwd motion_forward
-        bwd motion_backward | obj_id id_object | mat_id id_material | col_base surface_colour | rgba beauty | RGBA beauty
+        bwd motion_backward | obj_id id_object | mat_id id_material | col_base surface_colour | rgba beauty
+        RGBA beauty
         rgb beauty | bty beauty | L_key light_key | L_rim light_rim | lgt_key light_key | lg_key light_key
         gi_diffuse diffuse_indirect | refl specular | rfl_ind specular_indirect | alb albedo | var variance
     """,
@@ -65,7 +67,8 @@ BY_STYLE = {
         env_diffuse diffuse | character.specular specular | bgTower_normals normals | hero.N normals | set.Z depth
         orr010_char_v003_emission emission | sh0100_lighting_v012_depth depth | aov_diffuse diffuse
         diffuse_pass diffuse | pass_specular specular | aov.normal normals | render_ao occlusion
-        layer1_specular_direct specular_direct | main_beauty beauty | bgLayer.depth depth | char.crypto_object crypto_object
+        layer1_specular_direct specular_direct | main_beauty beauty | bgLayer.depth depth
+        char.crypto_object crypto_object
         shot_light_dusk_sky light_dusk_sky | conservatory_L_moon light_moon | raw_emission emission
         planet3_mist mist | dome.P position | floor_uv uv | final_beauty beauty | fg_shadow shadow
     """,

@@ -5,8 +5,14 @@ from prism.passes.plan import Plan, ShotSettings
 
 EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 COMPONENTS = (
-    "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission", "emission", "background",
-)  # fmt: skip
+    "diffuse_direct",
+    "diffuse_indirect",
+    "specular_direct",
+    "specular_indirect",
+    "transmission",
+    "emission",
+    "background",
+)
 """Those that can carry light on this stage: it has no wax and no fog."""
 FACTS = SceneFacts(
     name="stage",

@@ -14,7 +14,8 @@ from prism import compiled
 ROOT = Path(__file__).resolve().parent.parent
 PROJECT = ROOT.parent
 
-# Rooms and what stands beside them, from the ground: pixels know no files, files no passes, passes no files, elements no ledger;
+# Rooms and what stands beside them, from the ground: pixels know no files, files no passes, passes no files, elements
+# no ledger;
 # the engine knows a ledger's document and no balance; the renderer nothing of the rebuild.
 FLOORS = (
     {"compiled", "text"},
@@ -64,7 +65,8 @@ class Architecture(unittest.TestCase):
     def test_the_core_knows_no_web(self):
         """Importing all of prism in a fresh interpreter loads neither Django nor the desk."""
         everything = "; ".join(f"import {name}" for name in modules() if not name.endswith("__main__"))
-        script = f"{everything}; import sys; print([m for m in sys.modules if m.split('.')[0] in ('django', 'desk', 'celery')])"
+        asked = "[m for m in sys.modules if m.split('.')[0] in ('django', 'desk', 'celery')]"
+        script = f"{everything}; import sys; print({asked})"
         result = subprocess.run([sys.executable, "-c", script], cwd=PROJECT, capture_output=True, text=True, check=True)
         self.assertEqual(result.stdout.strip(), "[]")
 

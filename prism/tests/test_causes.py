@@ -153,9 +153,23 @@ def total_and_parts(broken):
 
 CAUSE_OF = {one_light_group_twice: "doubled"}
 FAULTS = (
-    missing, doubled, gain, encoded, straight_alpha, clamped, wrong_operator, wrong_frame, shifted, other_size, colour_space, lossy,
-    quantised, not_finite, one_light_group_twice, total_and_parts,
-)  # fmt: skip
+    missing,
+    doubled,
+    gain,
+    encoded,
+    straight_alpha,
+    clamped,
+    wrong_operator,
+    wrong_frame,
+    shifted,
+    other_size,
+    colour_space,
+    lossy,
+    quantised,
+    not_finite,
+    one_light_group_twice,
+    total_and_parts,
+)
 
 
 class Causes(unittest.TestCase):

@@ -45,8 +45,18 @@ class Checks(unittest.TestCase):
             {"passes": ("beauty", "mist"), "mist": Mist(near=5, far=25)},
             {"quality": Quality(denoise=True)},
             {"passes": ("beauty", "depth"), "packing": Packing(rule="parts", colour=LOSSY)},
-            {"layers": (Layer(name="a", visibility=HELD_BACK, passes=("beauty",)), Layer(name="b", visibility={"hero": "holdout"}, kept_out=("sky", "lamps"), passes=("beauty", "depth")))},
-            {"passes": ("beauty", "emission", "background", "light_group"), **stored(colour=Storage(format="tiff", pixel="float"))},
+            {
+                "layers": (
+                    Layer(name="a", visibility=HELD_BACK, passes=("beauty",)),
+                    Layer(
+                        name="b", visibility={"hero": "holdout"}, kept_out=("sky", "lamps"), passes=("beauty", "depth")
+                    ),
+                )
+            },
+            {
+                "passes": ("beauty", "emission", "background", "light_group"),
+                **stored(colour=Storage(format="tiff", pixel="float")),
+            },
             {"passes": ("beauty", "depth"), "packing": Packing(rule="colour-and-data", colour=LOSSY)},
         ):  # fmt: skip
             with self.subTest(**changes):
@@ -71,21 +81,64 @@ class Checks(unittest.TestCase):
             ({"passes": COMPONENTS}, "rebuild.no-beauty"),
             ({"passes": ("beauty", *COMPONENTS[1:])}, "rebuild.incomplete"),
             ({"light_labels": {"lamp": "key"}}, "lights.unknown-light"),
-            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="only", labels=("key",))}, "lights.incomplete"),
-            ({"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="all-but", labels=("fill",))}, "lights.unknown"),
+            (
+                {"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="only", labels=("key",))},
+                "lights.incomplete",
+            ),
+            (
+                {"passes": ("beauty", "light_group"), "light_groups": LightGroups(mode="all-but", labels=("fill",))},
+                "lights.unknown",
+            ),
             ({"passes": (*ALL, "deep"), "quality": Quality(sampling="adaptive")}, "deep.sampling"),
             ({"quality": Quality(indirect_limit=4.0)}, "quality.limited"),
             ({"layers": (Layer(name="a"), Layer(name="b", visibility={"hero": "holdout"}))}, "layers.doubled"),
-            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "holdout"}))}, "layers.doubled"),
-            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "holdout", "wheel": "hidden"}))}, "layers.lost"),
-            ({"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "shadow-only"}, kept_out=("sky", "lamps")))}, "layers.over"),
-            ({"layers": (Layer(name="a", visibility={"window": "hidden", "wheel": "hidden"}), Layer(name="b", visibility={"hero": "hidden"}, kept_out=("sky", "lamps")))}, "layers.open"),
+            (
+                {"layers": (Layer(name="a", visibility=HELD_BACK), Layer(name="b", visibility={"hero": "holdout"}))},
+                "layers.doubled",
+            ),
+            (
+                {
+                    "layers": (
+                        Layer(name="a", visibility=HELD_BACK),
+                        Layer(name="b", visibility={"hero": "holdout", "wheel": "hidden"}),
+                    )
+                },
+                "layers.lost",
+            ),
+            (
+                {
+                    "layers": (
+                        Layer(name="a", visibility=HELD_BACK),
+                        Layer(name="b", visibility={"hero": "shadow-only"}, kept_out=("sky", "lamps")),
+                    )
+                },
+                "layers.over",
+            ),
+            (
+                {
+                    "layers": (
+                        Layer(name="a", visibility={"window": "hidden", "wheel": "hidden"}),
+                        Layer(name="b", visibility={"hero": "hidden"}, kept_out=("sky", "lamps")),
+                    )
+                },
+                "layers.open",
+            ),
             ({"shot": SHOT.replace(width=65536, height=65536, frames="1-1000")}, "size.reason"),
-            ({"shot": SHOT.replace(frames="1-100000"), "cameras": ("wide", "close"), "layers": (Layer(name="a"), Layer(name="b"))}, "size.tasks"),
+            (
+                {
+                    "shot": SHOT.replace(frames="1-100000"),
+                    "cameras": ("wide", "close"),
+                    "layers": (Layer(name="a"), Layer(name="b")),
+                },
+                "size.tasks",
+            ),
             (stored(colour=PNG), "packing.curve"),
             ({"passes": ALL, "packing": Packing(rule="each-pass", beauty_in_data=True)}, "packing.no-stray"),
             ({"packing": Packing(rule="each-pass", beauty_in_data=True)}, "packing.stray"),
-            ({"cameras": ("wide", "close"), "names": "{shot}_{camera}_v{version}.{frame:04}.exr"}, "names.shared-folder"),
+            (
+                {"cameras": ("wide", "close"), "names": "{shot}_{camera}_v{version}.{frame:04}.exr"},
+                "names.shared-folder",
+            ),
             ({"packing": Packing(rule="parts", data=Storage(pixel="float", compression="dwaa"))}, "packing.exact"),
             ({"packing": Packing(rule="parts", colour=PNG)}, "packing.one-storage"),
             ({"quality": Quality(prepared_every=8)}, "prepared.moving"),
@@ -96,7 +149,10 @@ class Checks(unittest.TestCase):
             (stored(data=Storage(pixel="float", compression="pxr24")), "packing.exact"),
             ({"passes": (*ALL, "deep"), **stored(deep=Storage(pixel="float", compression="zip"))}, "packing.deep"),
             ({"passes": (*ALL, "deep"), **stored(deep=Storage(pixel="half", compression="zips"))}, "packing.deep"),
-            ({"passes": (*ALL, "crypto_object"), **stored(data=Storage(format="tiff", pixel="float"))}, "packing.layers"),
+            (
+                {"passes": (*ALL, "crypto_object"), **stored(data=Storage(format="tiff", pixel="float"))},
+                "packing.layers",
+            ),
             ({"packing": Packing(colour=PNG, data=PNG)}, "packing.layers"),
             ({"packing": Packing(colour=LOSSY)}, "packing.one-storage"),
             ({"packing": Packing(rule="colour-and-data", beauty_in_data=True)}, "packing.stray"),
@@ -107,11 +163,18 @@ class Checks(unittest.TestCase):
             ({"cameras": ("wide", "close"), "names": "{shot}_v{version}.{frame:04}.exr"}, "names.collision"),
             ({"packing": Packing(rule="each-pass"), "names": "{shot}_v{version}.{frame:04}.exr"}, "names.collision"),
             ({"layers": (Layer(name="Hero"), Layer(name="hero"))}, "names.collision"),
-            ({"passes": ("beauty", "depth"), "names": "{shot}_{pass}_v{version}.{frame:04}.exr", **stored(colour=PNG)}, "names.suffix"),
+            (
+                {
+                    "passes": ("beauty", "depth"),
+                    "names": "{shot}_{pass}_v{version}.{frame:04}.exr",
+                    **stored(colour=PNG),
+                },
+                "names.suffix",
+            ),
             ({"names": "{shot}.{frame:04}.exr"}, "names.version"),
             ({"names": "{shot}_{shot}_v{version}.{frame:04}.exr"}, "names.redundant"),
             ({"names": "S1_{shot}_v{version}.{frame:04}.exr"}, "names.redundant"),
-        ]  # fmt: skip
+        ]
         for changes, code in table:
             with self.subTest(code, **changes):
                 self.assertIn(code, self.codes(plan_of(**changes)))
@@ -186,7 +249,8 @@ class Scenes(unittest.TestCase):
             self.assertLessEqual(set(kind.all_demands), DEMANDS.keys())
 
     def test_what_a_layer_shows_decides(self):
-        """By layer: hidden groups give nothing, casters close off corners unseen, an override takes the materials away."""
+        """By layer: hidden groups give nothing, casters close off corners unseen, an override takes the materials
+        away."""
         hero = GroupFact(gives=frozenset({"rough"}))
         facts = SceneFacts(
             name="", groups={"hero": hero, "wall": hero}, lights=(LightFact(name="sun", kind="distant"),)

@@ -43,7 +43,8 @@ def run(*arguments):
 
 class Help(unittest.TestCase):
     def test_what_carries_a_verb_out_is_not_loaded_to_say_what_there_is(self):
-        """All options of all verbs, without compiled loops, libraries of pictures or documents; and every verb can be loaded."""
+        """All options of all verbs, without compiled loops, libraries of pictures or documents; and every verb can be
+        loaded."""
         script = (
             "import sys; from prism.commands.options import build_parser; build_parser(); "
             "print([name for name in ('numba', 'scipy', 'pydantic', 'OpenEXR', 'OpenImageIO') if name in sys.modules])"

@@ -94,9 +94,13 @@ class Chains(unittest.TestCase):
         """Each is made of the one before, twice."""
         first = {"id": "m0", "kind": "made", "parts": [{"kind": "range", "source": "p", "high": 0.5}]}
         twice = [
-            {"id": f"m{n}", "kind": "made", "parts": [{"kind": "matte", "of": f"m{n - 1}", "how": how} for how in ("add", "intersect")]}
+            {
+                "id": f"m{n}",
+                "kind": "made",
+                "parts": [{"kind": "matte", "of": f"m{n - 1}", "how": how} for how in ("add", "intersect")],
+            }
             for n in range(1, count)
-        ]  # fmt: skip
+        ]
         return ledger([{"kind": "matte", "of": f"m{count - 1}"}], first, *twice)
 
     def test_what_is_accepted_is_computed(self):

@@ -112,7 +112,8 @@ class Everything(FolderCase):
         self.assertTrue((deep.values[:, 3] <= 1).all())
 
     def test_every_packing_is_written_as_planned(self):
-        """The audit finds nothing, with overscan, denoised files beside, and in each format that can hold the passes."""
+        """The audit finds nothing, with overscan, denoised files beside, and in each format that can hold the
+        passes."""
         shot = self.plan.shot.replace(overscan=10)
         quality = self.plan.quality.replace(denoise=True)
         flat = ("beauty", "emission", "occlusion", "albedo", "variance", "normals")
@@ -124,10 +125,21 @@ class Everything(FolderCase):
         cases += [
             (Packing(rule="each-pass", colour=Storage(format="png", pixel="uint16"), data=tiff), flat),
             (Packing(rule="each-pass", colour=tiff, data=tiff), flat),
-            (Packing(rule="each-pass", colour=Storage(format="tga", pixel="uint8", compression="rle"), data=tiff), flat),
-            (Packing(rule="each-pass", colour=Storage(format="jpeg", pixel="uint8", compression="jpeg"), data=tiff), flat),
-            (Packing(rule="each-pass", colour=Storage(compression="dwaa"), data=Storage(pixel="float", compression="piz")), flat),
-        ]  # fmt: skip
+            (
+                Packing(rule="each-pass", colour=Storage(format="tga", pixel="uint8", compression="rle"), data=tiff),
+                flat,
+            ),
+            (
+                Packing(rule="each-pass", colour=Storage(format="jpeg", pixel="uint8", compression="jpeg"), data=tiff),
+                flat,
+            ),
+            (
+                Packing(
+                    rule="each-pass", colour=Storage(compression="dwaa"), data=Storage(pixel="float", compression="piz")
+                ),
+                flat,
+            ),
+        ]
         for number, (packing, passes) in enumerate(cases):
             plan = self.plan.replace(shot=shot, packing=packing, passes=passes, quality=quality, number=number + 1)
             files = expand(plan, self.facts)
@@ -142,7 +154,8 @@ class Everything(FolderCase):
         self.assertEqual((str(part.data_window), str(part.display_window)), ("58 x 34 at -5,-3", "48 x 28 at 0,0"))
 
     def check_rebuilds(self, folder):
-        """Noisy passes still sum to the noisy beauty, and denoised ones beside them to the denoised, which is another."""
+        """Noisy passes still sum to the noisy beauty, and denoised ones beside them to the denoised, which is
+        another."""
         sources = find_sources(sorted(path for path in folder.iterdir() if "deep" not in path.name))
         self.assertIn("beauty_denoised", sources)
         if "diffuse_direct" in sources:
@@ -199,7 +212,8 @@ class Measured(unittest.TestCase):
         self.assertGreater(seen.sum(), 20)
 
     def test_directions_and_places(self):
-        """A ball seen from the front: its nearest point looks at the camera, and lies half way around and up its sheet."""
+        """A ball seen from the front: its nearest point looks at the camera, and lies half way around and up its
+        sheet."""
         found = drawn(scene_of([ball()], [white_sky()]), "normals", "normals_camera", "uv", "depth", "depth_filtered")
         centre = (slice(None), 16, 16)
         np.testing.assert_allclose(found["normals"][centre], (0, -1, 0), atol=0.06)
@@ -337,7 +351,8 @@ class Layers(unittest.TestCase):
 
 
 class Cryptomattes(unittest.TestCase):
-    """Cryptomatte specification 1.2.0. Hashes and bits: computed with mmh3 5.3.1 and an implementation of MurmurHash3."""
+    """Cryptomatte specification 1.2.0. Hashes and bits: computed with mmh3 5.3.1 and an implementation of
+    MurmurHash3."""
 
     HASHES = {
         "hello": 0x248BFA47, "hero": 0x82CE30B4, "bunny": 0x13851A76, "set/floor_01": 0xEB78D37D, "Körper": 0xF3931A00,
@@ -479,11 +494,16 @@ class Carried(FolderCase):
             cameras=("wide", "close"),
             layers=(
                 Layer(name="room", visibility=dict.fromkeys(turning, "shadow-only"), passes=("beauty", "depth")),
-                Layer(name="lines", override="matte-black", for_camera={"close": ("beauty", "wire")}, passes=("wire", "beauty", "uv")),
+                Layer(
+                    name="lines",
+                    override="matte-black",
+                    for_camera={"close": ("beauty", "wire")},
+                    passes=("wire", "beauty", "uv"),
+                ),
             ),
             quality=Quality(samples=1),
             names="{layer}/{camera}/{pass}_v{version:03}.{frame:04}.{suffix}",
-        )  # fmt: skip
+        )
         files = expand(plan, facts)
         for image, frame in itertools.product(plan.images(), (1001, 1002)):
             own = [

@@ -241,7 +241,8 @@ class Writing(FolderCase):
 
     def test_what_a_killed_writer_left_goes_with_the_next_writing(self):
         """And what another is still writing stays, as does any other hidden file."""
-        writing = "from prism.formats.safe import replacing; import time\nwith replacing('{}') as t: print(t, flush=True); time.sleep(60)"
+        begin = "from prism.formats.safe import replacing; import time"
+        writing = begin + "\nwith replacing('{}') as t: print(t, flush=True); time.sleep(60)"
         path = self.folder / "a[1].1001.exr"
         writers = [
             subprocess.Popen([sys.executable, "-c", writing.format(path)], stdout=subprocess.PIPE, text=True)

@@ -249,7 +249,8 @@ class Kept(FolderCase):
 
 
 class Attributes(FolderCase):
-    """What a file says of itself goes on into the rebuilt one, read back here with OpenEXR's own library or by its bytes."""
+    """What a file says of itself goes on into the rebuilt one, read back here with OpenEXR's own library or by its
+    bytes."""
 
     def rebuilt(self, name: str, raw_file: bytes) -> tuple[Path, list[str]]:
         path = self.folder / name

@@ -1,7 +1,7 @@
 """Layers of a render as one picture: which lies behind which, one ledger of all of them, and what it is compared with.
 
-That layers which hold each other out sum to the whole is common practice, no source; the stand-in's own picture of everything, read by
-OpenEXR, is the check.
+That layers which hold each other out sum to the whole is common practice, no source; the stand-in's own picture of
+everything, read by OpenEXR, is the check.
 """
 
 import contextlib
@@ -57,9 +57,17 @@ class Order(unittest.TestCase):
             ((gone, layer("hero", set="hidden")), [("set", "add"), ("hero", "over")], "", ""),
             ((front, whole, apart, clay), [("hero", "add"), ("set", "add")], "all", SUM),
             ((front, whole), [("all", "add")], "", SUM),
-            ((layer("a", b="holdout", c="holdout"), layer("b", a="holdout", c="holdout"), layer("c", a="shadow-only", b="holdout")),
-             [("b", "add"), ("c", "add"), ("a", "over")], "", OVER),
-        ]  # fmt: skip
+            (
+                (
+                    layer("a", b="holdout", c="holdout"),
+                    layer("b", a="holdout", c="holdout"),
+                    layer("c", a="shadow-only", b="holdout"),
+                ),
+                [("b", "add"), ("c", "add"), ("a", "over")],
+                "",
+                OVER,
+            ),
+        ]
         for layers, order, proof, way in cases:
             with self.subTest([each.name for each in layers]):
                 found = layering(layers, around=())
@@ -94,10 +102,15 @@ class Rendered(unittest.TestCase):
     @classmethod
     def run_all(cls, name, layers, rule="one-file", denoise=False):
         plan = {
-            "format": "eager-prism.plan", "version": 3, "cameras": ["main", "side"], "passes": PASSES,
+            "format": "eager-prism.plan",
+            "version": 3,
+            "cameras": ["main", "side"],
+            "passes": PASSES,
             "shot": {"production": "P", "code": "S", "frames": "1-2", "width": 64, "height": 36},
-            "layers": [each.model_dump(mode="json") for each in layers], "quality": {"samples": 4, "denoise": denoise}, "packing": {"rule": rule},
-        }  # fmt: skip
+            "layers": [each.model_dump(mode="json") for each in layers],
+            "quality": {"samples": 4, "denoise": denoise},
+            "packing": {"rule": rule},
+        }
         (cls.folder / f"{name}.json").write_text(json.dumps(plan))
         cls.run_verb("render", "scene.json", "--plan", f"{name}.json", "--out", name, "--frames", "1")
 
@@ -134,7 +147,8 @@ class Rendered(unittest.TestCase):
             np.testing.assert_allclose(self.pixels(self.folder / "sum.exr"), whole, rtol=3e-3, atol=1e-3)
 
     def test_a_layer_of_everything_is_the_proof(self):
-        """By lights as well, though the plan knows no labels without its scene; the sky of the second layer is taken out again."""
+        """By lights as well, though the plan knows no labels without its scene; the sky of the second layer is taken
+        out again."""
         for way in ("components", "light-groups"):
             ledger, said = self.ledger("proof", "--by", way)
             self.assertIn("CachedArray against all main v001, a render of everything.", said)

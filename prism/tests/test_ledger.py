@@ -391,7 +391,8 @@ class BalanceOfLedgers(FolderCase):
             self.assertGreater(result.difference.largest, 0)
 
     def test_the_bound_is_met_and_not_passed(self):
-        """1 + 1 against half 2 + k 2^-9: the bound is 2^-11 (1 + 1 + 2) = 2^-9, so k = 1 is rounding and k = 2 is not."""
+        """1 + 1 against half 2 + k 2^-9: the bound is 2^-11 (1 + 1 + 2) = 2^-9, so k = 1 is rounding and k = 2 is
+        not."""
         ones = {f"{name}.{c}": np.ones((4, 4), np.float16) for name in ("emission", "background") for c in "RGB"}
         for steps, balanced in ((1, True), (2, False)):
             beauty = {c: np.full((4, 4), 2 + steps * 2**-9, np.float16) for c in "RGB"}

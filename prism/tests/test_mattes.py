@@ -87,15 +87,27 @@ class Page(unittest.TestCase):
         }
         before = plane(frame, part)
         curve = {"points": [[0, 0], [0.5, 0.1], [1, 1]]}
-        changes = ({"low": 0.4}, {"high": 0.5}, {"soft_low": 0.5}, {"soft_high": 0.5}, {"measure": "luminance"}, {"grow": 1},
-                   {"grow": -0.5}, {"blur": 2}, {"curve": curve}, {"inverted": True}, {"amount": 0.5})  # fmt: skip
+        changes = (
+            {"low": 0.4},
+            {"high": 0.5},
+            {"soft_low": 0.5},
+            {"soft_high": 0.5},
+            {"measure": "luminance"},
+            {"grow": 1},
+            {"grow": -0.5},
+            {"blur": 2},
+            {"curve": curve},
+            {"inverted": True},
+            {"amount": 0.5},
+        )
         for change in changes:
             self.assertGreater(np.abs(plane(frame, part | change) - before).max(), 1e-3, change)
 
 
 class Algebra(unittest.TestCase):
     def test_a_name_and_its_complement_make_the_whole(self):
-        """Trimmed inside a matte and in its complement, the rows sum to the row trimmed whole; limiting only the trims does as well."""
+        """Trimmed inside a matte and in its complement, the rows sum to the row trimmed whole; limiting only the trims
+        does as well."""
         dice = Dice(7)
         sources = dice.sources(SHAPE) | dice.named(SHAPE)
         names = {"kind": "names", "source": "ids00", "patterns": ["nut_*"]}
@@ -409,7 +421,8 @@ class Looked(unittest.TestCase):
 
 
 class Cryptomatte(unittest.TestCase):
-    """Written by hand from the open specification (1.2.0); values of the specification's own example names from memory."""
+    """Written by hand from the open specification (1.2.0); values of the specification's own example names from
+    memory."""
 
     def frame(self, pixels, names, attributes=None, **facts):
         """pixels: for each, (name or bits, coverage) by falling coverage; as many passes as they need."""

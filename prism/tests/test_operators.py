@@ -109,7 +109,8 @@ class W3C(unittest.TestCase):
                 np.testing.assert_allclose(got.ravel(), (expected,) * 3 + (0.9,), atol=1e-6)
 
     def test_non_separable_modes(self):
-        """Worked by hand from the standard's SetLum and SetSat: red-brown under blue, luminosity .3 R + .59 G + .11 B."""
+        """Worked by hand from the standard's SetLum and SetSat: red-brown under blue, luminosity .3 R + .59 G + .11
+        B."""
         below, above = pixel(0.6, 0.3, 0.2, 1), pixel(0.2, 0.4, 0.8, 1)
         table = {
             "hue": (0.379 - 0.1226667, 0.1333333 + 0.2563333, 0.4 + 0.2563333),
@@ -239,7 +240,8 @@ class Half(unittest.TestCase):
         np.testing.assert_array_equal(join("colour-dodge", pixel(0.2, 0.2, 0.2, 1), white, display=True).ravel(), 1)
 
     def test_what_is_no_number_stays_so(self):
-        """One rule for all operators: a value that is no number, on either side, gives none, but where a factor of 0 takes it away."""
+        """One rule for all operators: a value that is no number, on either side, gives none, but where a factor of 0
+        takes it away."""
         for key, operator in OPERATORS.items():
             for backdrop, source in (
                 (pixel(0.3, np.nan, 0.4, 1), pixel(0.2, 0.5, 0.6, 0.5)),

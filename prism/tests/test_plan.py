@@ -249,7 +249,8 @@ class MistSettings(unittest.TestCase):
         np.testing.assert_allclose(mist_at(image.plane("Z"), scene.mist), image.plane("mist.V"), atol=1e-5)
 
     def test_side_view_holds_what_the_camera_sees(self):
-        """What stands in the picture and nothing behind or beside it, by group; the angle is that of the picture's edge."""
+        """What stands in the picture and nothing behind or beside it, by group; the angle is that of the picture's
+        edge."""
         scene = build_scene()
         view = side_view(scene, 1001, "wide", aspect=16 / 9)
         outlines = {outline.name: outline for outline in view.outlines}

@@ -219,10 +219,12 @@ class Anything(FolderCase):
     def test_folders_of_passes_in_any_order_and_spelling(self):
         """The same passes under random names, folders and prefixes make the same element."""
         spelt = {
-            "beauty": ("beauty", "rgba", "BTY"), "diffuse_direct": ("diffuse_direct", "DiffDir", "direct-diffuse"),
-            "specular_indirect": ("spec_ind", "SpecularIndirect", "indirect.specular"), "light_rim": ("light_rim", "RimLight", "L_rim"),
+            "beauty": ("beauty", "rgba", "BTY"),
+            "diffuse_direct": ("diffuse_direct", "DiffDir", "direct-diffuse"),
+            "specular_indirect": ("spec_ind", "SpecularIndirect", "indirect.specular"),
+            "light_rim": ("light_rim", "RimLight", "L_rim"),
             "emission": ("emission", "emit", "Emissive"),
-        }  # fmt: skip
+        }
         rand = random.Random(11)
         for number in range(6):
             folder = self.folder / str(number)

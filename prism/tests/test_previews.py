@@ -1,7 +1,8 @@
-"""A preview is what is delivered, made smaller: every operator, kind of row and part of a matte, on sources of flat blocks.
+"""A preview is what is delivered, made smaller: every operator, kind of row and part of a matte, on sources of flat
+blocks.
 
-Where all that a picture is made of is flat within the pixels of a preview, the preview has the very values of the full picture. Edges
-that are drawn run through those pixels, so that only the means agree.
+Where all that a picture is made of is flat within the pixels of a preview, the preview has the very values of the full
+picture. Edges that are drawn run through those pixels, so that only the means agree.
 """
 
 import unittest

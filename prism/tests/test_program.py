@@ -1,4 +1,5 @@
-"""The ledger as a program: the published page against the evaluator, the laws of rows, groups, mattes, trims and keys."""
+"""The ledger as a program: the published page against the evaluator, the laws of rows, groups, mattes, trims and
+keys."""
 
 import unittest
 import unittest.mock
@@ -70,7 +71,8 @@ class Pictures(unittest.TestCase):
     """Backgrounds: the filter against a general library's, and what is counted for curves and fog."""
 
     def test_fitted_as_the_image_library_does(self):
-        """Pillow's bilinear resize is a triangle filter as wide as the larger pixel; it differs at the border, which it renormalises."""
+        """Pillow's bilinear resize is a triangle filter as wide as the larger pixel; it differs at the border, which it
+        renormalises."""
         plane = np.random.default_rng(1).random((40, 60), np.float32)
         for high, wide in ((20, 15), (40, 60), (90, 131), (13, 200)):
             ours = fitted(plane, side(wide, 60, 0, 60 / wide), side(high, 40, 0, 40 / high))
@@ -108,7 +110,8 @@ class Page(unittest.TestCase):
     """docs/ledger-format.md, read by a program of its own."""
 
     def test_random_ledgers(self):
-        """Rounding is all that differs but where a formula itself leaps (burning by almost nothing, the hue of almost grey)."""
+        """Rounding is all that differs but where a formula itself leaps (burning by almost nothing, the hue of almost
+        grey)."""
         errors = []
         for seed in range(400):
             dice = Dice(seed)
@@ -134,9 +137,18 @@ class Page(unittest.TestCase):
         sources = Dice(4).sources(SHAPE)
         curve = {"points": [[0, 0.1], [0.4, 0.2], [1.5, 2.0]]}
         trims = {
-            "exposure": 1.5, "gain": 0.3, "tint": [0.5, 2, 1], "warmth": 150, "offset": [0.1, -0.2, 0], "saturation": 1.7,
-            "hue": 100, "contrast": 1.8, "gamma": 2.2, "curves": {"all": curve, "green": curve}, "clamp": True,
-        }  # fmt: skip
+            "exposure": 1.5,
+            "gain": 0.3,
+            "tint": [0.5, 2, 1],
+            "warmth": 150,
+            "offset": [0.1, -0.2, 0],
+            "saturation": 1.7,
+            "hue": 100,
+            "contrast": 1.8,
+            "gamma": 2.2,
+            "curves": {"all": curve, "green": curve},
+            "clamp": True,
+        }
         plain = both(one_row(), sources)[0]
         for source in ("diffuse", "emission"):
             for name, value in trims.items():
@@ -173,7 +185,8 @@ class Laws(unittest.TestCase):
                     np.testing.assert_array_equal(got, before, err_msg=f"{operator} {nothing} {alpha}")
 
     def test_neutral_trims_change_no_bit(self):
-        """A row with all trims written out as neutral, with a weight plane of 1, equals the short way of a plain row."""
+        """A row with all trims written out as neutral, with a weight plane of 1, equals the short way of a plain
+        row."""
         sources = Dice(6).sources(SHAPE)
         sources["all"] = (sources["diffuse"][0], np.ones(SHAPE, np.float16))
         neutral = {name: field.get_default() for name, field in Trims.model_fields.items()}
@@ -220,7 +233,8 @@ class Laws(unittest.TestCase):
                 np.testing.assert_array_equal(evaluate(ledger, frame).rgba, whole)
 
     def test_a_part_of_a_frame_is_that_part_of_the_picture(self):
-        """What a probe or a cause sees: boxes and scattered pixels, of gradients, wipes and overlays that were pushed as well."""
+        """What a probe or a cause sees: boxes and scattered pixels, of gradients, wipes and overlays that were pushed
+        as well."""
         dice = Dice(11)
         rng = np.random.default_rng(3)
         for _ in range(60):
@@ -372,10 +386,17 @@ class Document(unittest.TestCase):
             {"id": "air", "kind": "fog", "source": "shadow"},
         ))  # fmt: skip
         self.assertEqual(changes(before, before), [])
-        self.assertEqual(changes(before, after), [
-            "rim tint 1, 1, 1 → 1, 0.5, 1", "rim off", "key exposure 0 st → 0.5 st", "key amount 1 → 2 keys", "air added",
-            "rows in another order",
-        ])  # fmt: skip
+        self.assertEqual(
+            changes(before, after),
+            [
+                "rim tint 1, 1, 1 → 1, 0.5, 1",
+                "rim off",
+                "key exposure 0 st → 0.5 st",
+                "key amount 1 → 2 keys",
+                "air added",
+                "rows in another order",
+            ],
+        )
         self.assertEqual(changes(after, before)[-2:], ["air removed", "rows in another order"])
         matte = {"id": "m", "kind": "made", "parts": [{"kind": "alpha", "source": "diffuse"}]}
         first, second = before.replace(mattes=(matte,)), before.replace(mattes=(matte | {"parts": []},))
@@ -462,7 +483,8 @@ class Colour(unittest.TestCase):
         self.assertAlmostEqual(kelvin_of(1e6 / 3200 - 1e6 / 6504), 3200)
 
     def test_turning_hue(self):
-        """Light stays as bright, greys stay grey, turns add up; with equal weights 120 degrees exchange the channels."""
+        """Light stays as bright, greys stay grey, turns add up; with equal weights 120 degrees exchange the
+        channels."""
         for space in ("lin_rec709", "aces2065_1"):
             weights = luminance_weights(space)
             matrix = turning(1.3, 70, space)

@@ -172,7 +172,8 @@ class NearestPoints(unittest.TestCase):
             np.testing.assert_allclose(np.sort(scratch.gaps[:found]), np.sort(np.atleast_1d(expected)) ** 2, rtol=1e-9)
 
     def test_weights(self):
-        """Sum to 1; nothing from beside a surface, nor where all are as far as the farthest; those on one spot count alike."""
+        """Sum to 1; nothing from beside a surface, nor where all are as far as the farthest; those on one spot count
+        alike."""
         places = np.array([(0, 0, 0), (0.4, 0, 0), (0, 0.4, 0), (0.1, 0.1, 9)], float)
         for chosen, serves in (([0, 1, 2], True), ([0, 0, 0], False), ([3, 3], False), ([0], False)):
             points, scratch = self.points(places[chosen]), prepared_of(no_points(1), no_points(1), 0.0)
@@ -227,7 +228,8 @@ class Together(unittest.TestCase):
 
 class LightAlone(unittest.TestCase):
     def test_one_light_group_is_the_same_light_with_fewer_rays(self):
-        """Rendered alone it differs from its share of the whole by noise only, and other lamps still stand in the way."""
+        """Rendered alone it differs from its share of the whole by noise only, and other lamps still stand in the
+        way."""
         scene = scene_of([FLOOR, ball()], [LAMP, FILL, white_sky(0.2)])
         alone = rendered(scene, "light_key", samples=256)["light_key"]
         among = rendered(scene, "beauty", "light_key", samples=256)["light_key"]
@@ -237,9 +239,17 @@ class LightAlone(unittest.TestCase):
     def test_indirect_light_is_cut_only_if_asked(self):
         scene = scene_of([FLOOR, ball()], [LAMP.replace(radiance=(900, 600, 300))], materials=RED)
         free, cut = (
-            render(scene, 1, Order(size=(24, 16), passes={"diffuse_indirect": BY_KEY["diffuse_indirect"]}, quality=RenderQuality(samples=16, indirect_limit=limit)))
+            render(
+                scene,
+                1,
+                Order(
+                    size=(24, 16),
+                    passes={"diffuse_indirect": BY_KEY["diffuse_indirect"]},
+                    quality=RenderQuality(samples=16, indirect_limit=limit),
+                ),
+            )
             for limit in (0.0, 0.5)
-        )  # fmt: skip
+        )
         self.assertGreater(free.planes["diffuse_indirect"][0].mean(), cut.planes["diffuse_indirect"][0].mean() * 1.5)
         self.assertNotIn("indirectLimit", free.attributes)
         self.assertEqual(cut.attributes["indirectLimit"], 0.5)
@@ -247,8 +257,8 @@ class LightAlone(unittest.TestCase):
 
 class Prepared(FolderCase):
     def test_bounced_light_is_read_between_prepared_frames(self):
-        """Where the camera alone moves: within noise of the full way on average and by pixel, smoother than it, and the same
-        picture wherever the frame lies between the two that were prepared."""
+        """Where the camera alone moves: within noise of the full way on average and by pixel, smoother than it, and the
+        same picture wherever the frame lies between the two that were prepared."""
         path = (
             CameraKey(frame=1, position=(0, -6, 2), target=(0, 0, 0.5)),
             CameraKey(frame=9, position=(0.4, -6, 2), target=(0, 0, 0.5)),
@@ -390,10 +400,24 @@ class Written(FolderCase):
             ("cropped", lambda: self.rewrite("depth", window=(slice(2, 14), slice(3, 20))), {"window"}),
             ("blackened", lambda: self.rewrite("beauty", blind), {"blank", "sum"}),
             ("part blackened", lambda: self.rewrite("diffuse_direct", blind), {"sum"}),
-            ("not a number", lambda: self.rewrite("emission", lambda plane: plane + np.float16(np.nan)), {"values", "sum"}),
-            ("display window", lambda: self.rewrite("depth", header={"displayWindow": (np.array([0, 0], np.int32), np.array([11, 7], np.int32))}), {"window"}),
+            (
+                "not a number",
+                lambda: self.rewrite("emission", lambda plane: plane + np.float16(np.nan)),
+                {"values", "sum"},
+            ),
+            (
+                "display window",
+                lambda: self.rewrite(
+                    "depth", header={"displayWindow": (np.array([0, 0], np.int32), np.array([11, 7], np.int32))}
+                ),
+                {"window"},
+            ),
             ("aspect", lambda: self.rewrite("depth", header={"pixelAspectRatio": 1.0}), {"aspect"}),
-            ("colour", lambda: self.rewrite("beauty", header={"chromaticities": CHROMATICITIES["lin_rec709"]}), {"colour"}),
+            (
+                "colour",
+                lambda: self.rewrite("beauty", header={"chromaticities": CHROMATICITIES["lin_rec709"]}),
+                {"colour"},
+            ),
             ("older scene", lambda: self.rewrite("depth", header={"sceneFingerprint": "0" * 16}), {"scene"}),
             ("other plan", lambda: self.rewrite("depth", header={"planFingerprint": "0" * 16}), {"plan"}),
             ("other camera", lambda: self.rewrite("depth", header={"camera": "side"}), {"place"}),
@@ -401,10 +425,14 @@ class Written(FolderCase):
             ("other layer", lambda: self.rewrite("beauty", header={"layer": "set", "shot": "T"}), {"place"}),
             ("beyond its range", lambda: self.rewrite("mist", lambda plane: plane + np.float32(0.5)), {"values"}),
             ("raw light doubled", lambda: self.rewrite("raw_light", lambda plane: plane * 2), {"sum"}),
-            ("cut short", lambda: self.path("depth").write_bytes(self.path("depth").read_bytes()[:-200]), {"unreadable"}),
+            (
+                "cut short",
+                lambda: self.path("depth").write_bytes(self.path("depth").read_bytes()[:-200]),
+                {"unreadable"},
+            ),
             ("gone", lambda: self.path("depth").unlink(), {"missing"}),
             ("beside", lambda: self.path("depth").with_name("stray.exr").write_bytes(b"x"), {"extra"}),
-        ]  # fmt: skip
+        ]
         for name, spoil, kinds in cases:
             self.carry_out(self.plan)
             self.path("depth").with_name("stray.exr").unlink(missing_ok=True)

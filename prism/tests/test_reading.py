@@ -81,8 +81,8 @@ class Kinds(FolderCase):
             find_sources([self.folder / "x.png"])
 
     def test_luma_and_chroma_become_rgb_as_the_library_does_it(self):
-        """Codes of the library's own preview maker (OpenEXR 3.1, exposure -1), which cuts off fractions: every third pixel of
-        five rows of this picture."""
+        """Codes of the library's own preview maker (OpenEXR 3.1, exposure -1), which cuts off fractions: every third
+        pixel of five rows of this picture."""
         height, width = 16, 24
         y, x = np.mgrid[:height, :width]
         rgb = np.stack([0.2 + 0.15 * np.sin(x / 3), 0.25 + 0.2 * np.cos(y / 4), 0.2 + 0.1 * np.sin((x + y) / 5)])
@@ -97,12 +97,57 @@ class Kinds(FolderCase):
         light = np.where(light > 1, 1 + np.log1p((np.maximum(light, 1) - 1) * 0.184874) / 0.184874, light)
         codes = np.moveaxis(84.66 * light**0.4545, 0, -1)
         recorded = {
-            0: [[64, 93, 64], [81, 93, 72], [82, 93, 77], [67, 93, 77], [44, 93, 73], [36, 93, 66], [58, 93, 57], [78, 93, 49]],
-            5: [[64, 79, 75], [80, 79, 78], [81, 79, 75], [89, 73, 64], [97, 64, 51], [21, 80, 53], [58, 79, 47], [78, 79, 49]],
-            7: [[65, 66, 78], [79, 67, 77], [82, 66, 72], [103, 51, 49], [91, 18, 22], [21, 68, 53], [58, 66, 48], [79, 66, 54]],
-            9: [[64, 52, 77], [80, 52, 73], [81, 52, 66], [77, 48, 53], [67, 39, 39], [30, 53, 47], [57, 52, 51], [78, 52, 60]],
-            15: [[68, 41, 72], [85, 40, 62], [86, 40, 54], [71, 41, 50], [46, 42, 54], [39, 42, 63], [62, 41, 71], [81, 40, 78]],
-        }  # fmt: skip
+            0: [
+                [64, 93, 64],
+                [81, 93, 72],
+                [82, 93, 77],
+                [67, 93, 77],
+                [44, 93, 73],
+                [36, 93, 66],
+                [58, 93, 57],
+                [78, 93, 49],
+            ],
+            5: [
+                [64, 79, 75],
+                [80, 79, 78],
+                [81, 79, 75],
+                [89, 73, 64],
+                [97, 64, 51],
+                [21, 80, 53],
+                [58, 79, 47],
+                [78, 79, 49],
+            ],
+            7: [
+                [65, 66, 78],
+                [79, 67, 77],
+                [82, 66, 72],
+                [103, 51, 49],
+                [91, 18, 22],
+                [21, 68, 53],
+                [58, 66, 48],
+                [79, 66, 54],
+            ],
+            9: [
+                [64, 52, 77],
+                [80, 52, 73],
+                [81, 52, 66],
+                [77, 48, 53],
+                [67, 39, 39],
+                [30, 53, 47],
+                [57, 52, 51],
+                [78, 52, 60],
+            ],
+            15: [
+                [68, 41, 72],
+                [85, 40, 62],
+                [86, 40, 54],
+                [71, 41, 50],
+                [46, 42, 54],
+                [39, 42, 63],
+                [62, 41, 71],
+                [81, 40, 78],
+            ],
+        }
         for row, expected in recorded.items():
             gap = codes[row, ::3] - expected
             self.assertTrue((gap > -0.01).all() and (gap < 1.02).all(), (row, gap))
@@ -185,7 +230,8 @@ class Colour(FolderCase):
         return {"chromaticities": chromaticities_entry(CHROMATICITIES[space])}
 
     def test_other_primaries_are_converted_and_said_so(self):
-        """Linear Rec.709 to ACEScg by Bradford, matrix of the ACES and OCIO configs: red becomes .613097, .070194, .020616."""
+        """Linear Rec.709 to ACEScg by Bradford, matrix of the ACES and OCIO configs: red becomes .613097, .070194,
+        .020616."""
         red = {"R": np.ones((2, 2), np.float32), "G": np.zeros((2, 2), np.float32), "B": np.zeros((2, 2), np.float32)}
         path = self.folder / "x_beauty.exr"
         write_exr(path, Image.of_planes(red, **self.primaries("lin_rec709")))
@@ -458,7 +504,8 @@ class Gathering(FolderCase):
         """Views by file name, grey with alpha, bare directions, a preview of names, an alpha alone, very long names."""
         grey = self.rng.random((4, 6)).astype(np.float32)
         for path, planes in {
-            "stereo/s_left.1.exr": self.planes(""), "stereo/s_right.1.exr": self.planes(""), "luma/y.1.exr": {"Y": grey},
+            "stereo/s_left.1.exr": self.planes(""), "stereo/s_right.1.exr": self.planes(""),
+            "luma/y.1.exr": {"Y": grey},
             "dir/s_P.1.exr": dict.fromkeys("XYZ", grey), "pair/s_motion.1.exr": dict.fromkeys("uv", grey),
             "ids/s.1.exr": self.planes("", "cryptoObject") | {f"cryptoObject00.{c}": grey for c in "RGBA"},
             "alone/x.1.exr": self.planes("Ci") | {"a": grey}, f"{'n' * 200}/{'m' * 120}.1.exr": self.planes("q" * 200),

@@ -167,7 +167,8 @@ class ClosedForm(unittest.TestCase):
         np.testing.assert_allclose(plane(image, "diffuse_direct.R"), 1, rtol=1e-6)
 
     def test_sun_on_a_plane(self):
-        """A distant disc of half angle a at height h: E = L pi sin^2 a sin h, and a matte of albedo r sends r E / pi."""
+        """A distant disc of half angle a at height h: E = L pi sin^2 a sin h, and a matte of albedo r sends r E /
+        pi."""
         angle, height, radiance, albedo = 3.0, 40.0, 20.0, 0.5
         h = math.radians(height)
         scene = scene_of(
@@ -222,7 +223,8 @@ class ClosedForm(unittest.TestCase):
         self.assertEqual(np.median(plane(closed, "occlusion.V")), 0)
 
     def test_a_pane_keeps_the_background_a_background(self):
-        """Looking through a thin pane: light splits into what comes through and what is mirrored, and alpha into the same."""
+        """Looking through a thin pane: light splits into what comes through and what is mirrored, and alpha into the
+        same."""
         pane = Shape(
             name="pane", group="all", material="pane", kind="disc", centre=(0, -3, 0), axis=(0, 1, 0), size=(9, 0, 0)
         )

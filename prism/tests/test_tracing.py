@@ -48,7 +48,8 @@ rays_of = st.lists(
 
 class DeepSamples(unittest.TestCase):
     def table(self, rays):
-        """Camera rays as (depth, coverage, r, g, b, fog alpha, share of the way at which it begins); fog is grey, 0.2."""
+        """Camera rays as (depth, coverage, r, g, b, fog alpha, share of the way at which it begins); fog is grey,
+        0.2."""
         table = np.zeros((len(rays), RAY_VALUES))
         for ray, (depth, covered, *colour, fog, begin) in zip(table, rays, strict=True):
             ray[0], ray[1], ray[2:5] = depth, covered * (1 - fog) / len(rays), np.array(colour) / len(rays)
@@ -64,8 +65,8 @@ class DeepSamples(unittest.TestCase):
     @settings(max_examples=80, deadline=None)
     @given(rays_of, st.integers(1, 12), st.sampled_from((0.0, 0.5, 30.0)))
     def test_flattened_it_is_the_sum_of_its_rays(self, rays, most, distance):
-        """Over (Porter & Duff), near to far, whatever was merged; and tidy, as "Interpreting OpenEXR Deep Pixels" has it:
-        sorted, and no two samples share any depth. One sample alone still holds the fog."""
+        """Over (Porter & Duff), near to far, whatever was merged; and tidy, as "Interpreting OpenEXR Deep Pixels" has
+        it: sorted, and no two samples share any depth. One sample alone still holds the fog."""
         table = self.table(rays)
         light = table[:, 2:5].sum(axis=0) + table[:, 8:11].sum(axis=0)
         covered = table[:, 1].sum() + table[:, 5].mean()

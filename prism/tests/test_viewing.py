@@ -38,7 +38,8 @@ class Showing(FolderCase):
         return shown.picture.rgba, shown.data
 
     def test_normals_are_shown_by_half_and_a_half(self):
-        """(0, 0, 1) is shown as (.5, .5, 1), codes 128, 128, 255 (common practice, no source), without a view transform."""
+        """(0, 0, 1) is shown as (.5, .5, 1), codes 128, 128, 255 (common practice, no source), without a view
+        transform."""
         shown, data = self.show(show="source", key="normals")
         self.assertTrue(data)
         for channel, axis in enumerate("XYZ"):

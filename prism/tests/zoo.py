@@ -79,10 +79,15 @@ def luma_chroma(path: Path, luma: np.ndarray, red: np.ndarray, blue: np.ndarray)
         name.encode() + b"\0" + struct.pack("<i4xii", 1, step, step) for name, step in (("BY", 2), ("RY", 2), ("Y", 1))
     )
     entries = (
-        ("channels", "chlist", channels + b"\0"), ("compression", "compression", b"\0"), ("dataWindow", "box2i", box),
-        ("displayWindow", "box2i", box), ("lineOrder", "lineOrder", b"\0"), ("pixelAspectRatio", "float", struct.pack("<f", 1)),
-        ("screenWindowCenter", "v2f", bytes(8)), ("screenWindowWidth", "float", struct.pack("<f", 1)),
-    )  # fmt: skip
+        ("channels", "chlist", channels + b"\0"),
+        ("compression", "compression", b"\0"),
+        ("dataWindow", "box2i", box),
+        ("displayWindow", "box2i", box),
+        ("lineOrder", "lineOrder", b"\0"),
+        ("pixelAspectRatio", "float", struct.pack("<f", 1)),
+        ("screenWindowCenter", "v2f", bytes(8)),
+        ("screenWindowWidth", "float", struct.pack("<f", 1)),
+    )
     head = b"\x76\x2f\x31\x01" + struct.pack("<I", 2)
     for name, kind, raw in entries:
         head += name.encode() + b"\0" + kind.encode() + b"\0" + struct.pack("<i", len(raw)) + raw

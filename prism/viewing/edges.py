@@ -15,7 +15,8 @@ ENLARGED = 8
 
 
 def edge_picture(frame: Frame, key: str, look: Look) -> NDArray[np.uint8]:
-    """Display bytes of the part of a pass that has most soft pixels, every pixel enlarged. Without any, the middle.
+    """Display bytes (H, W, 3) of the part of a pass that has most soft pixels, every pixel enlarged. Without any, the
+    middle.
 
     Raises UnknownSource or UnreadableFile.
     """

@@ -63,7 +63,8 @@ def grey(values: NDArray[np.float32]) -> NDArray[np.uint8]:
 
 
 def encode(rgb: NDArray[np.uint8], encoding: str) -> bytes:
-    """jpeg: about 15 times faster, for pictures that change; png: exact, for pictures that rest."""
+    """A file of display bytes (H, W, 3). jpeg: about 15 times faster, for pictures that change; png: exact, for
+    pictures that rest."""
     image = Pillow.fromarray(rgb)
     target = io.BytesIO()
     if encoding == "jpeg":
@@ -76,8 +77,8 @@ def encode(rgb: NDArray[np.uint8], encoding: str) -> bytes:
 
 
 def step_for(window: Window, at_most: int) -> int:
-    """The smallest whole divisor of both sides that brings a width down to at most that many pixels; and leaves one row of a very
-    flat picture."""
+    """The smallest whole divisor of both sides that brings a width down to at most that many pixels; and leaves one row
+    of a very flat picture."""
     return max(1, min(-(-window.width // max(1, at_most)), window.height, window.width))
 
 

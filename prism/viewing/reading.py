@@ -22,8 +22,8 @@ MOST_PIXELS = 1 << 20  # of a box
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """One pass under the probe. stored: its channels as the frame has them, in their order. codes: of R, G, B through what is on
-    screen, at 8, 10 and 16 bits; None for data."""
+    """One pass under the probe. stored: its channels as the frame has them, in their order. codes: of R, G, B through
+    what is on screen, at 8, 10 and 16 bits; None for data."""
 
     key: str
     title: str
@@ -34,7 +34,8 @@ class Line:
 
 
 def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | None = None) -> list[Line]:
-    """Every pass at a pixel, or its average over a box, counted from the picture's corner. Raises BadArgument outside of it."""
+    """Every pass at a pixel, or its average over a box, counted from the picture's corner. Raises BadArgument outside
+    of it."""
     region = region_of(frame, box)
     wanted = [source for source in frame if keys is None or source.key in keys]
     wanted = [source for source in wanted if not _is_deep(source)]
@@ -43,7 +44,8 @@ def probe_passes(frame: Frame, box: Window, look: Look, keys: Sequence[str] | No
 
 
 def probe_ledger(ledger: Ledger, frame: Frame, box: Window, look: Look) -> list[Line]:
-    """The source of every row as `row/ID`, the sum down to it as `sum/ID`, then `rebuilt` and, if there is one, `rendered`.
+    """The source of every row as `row/ID`, the sum down to it as `sum/ID`, then `rebuilt` and, if there is one,
+    `rendered`.
 
     Raises BadArgument outside of the picture, UnknownSource.
     """

@@ -31,7 +31,8 @@ _OWN = {
 
 @dataclass(frozen=True, slots=True)
 class Remap:
-    """way: one of WAYS, `auto` for what suits the pass. near, far: ends of a range, None for those found. log: of a range."""
+    """way: one of WAYS, `auto` for what suits the pass. near, far: ends of a range, None for those found. log: of a
+    range."""
 
     way: str = "auto"
     near: float | None = None
@@ -73,7 +74,7 @@ def remapped(source: Source, pixels: Pixels, remap: Remap = Remap()) -> NDArray[
 
 
 def found_range(plane: NDArray) -> tuple[float, float] | None:
-    """Nearest and farthest of the surfaces in a plane of depths; None where there is none."""
+    """Nearest and farthest of the surfaces in a plane (H, W) of depths; None where there is none."""
     surface = np.isfinite(plane) & (plane < EMPTY_DEPTH)
     if not surface.any():
         return None
@@ -81,7 +82,8 @@ def found_range(plane: NDArray) -> tuple[float, float] | None:
 
 
 def motion_colours(u: NDArray[np.float32], v: NDArray[np.float32], *, full: float | None = None) -> NDArray[np.float32]:
-    """Direction as hue, length as brightness. full: pixels that are full brightness; the longest if None."""
+    """float32 (3, H, W): direction as hue, length as brightness. full: pixels that are full brightness; the longest if
+    None."""
     u, v = (np.nan_to_num(plane, posinf=0, neginf=0) for plane in (u, v))
     length = np.hypot(u, v)
     bright = np.clip(length / max(full or float(length.max()), 1e-6), 0, 1)
@@ -92,7 +94,8 @@ def motion_colours(u: NDArray[np.float32], v: NDArray[np.float32], *, full: floa
 
 
 def motion_arrows(u: NDArray[np.float32], v: NDArray[np.float32]) -> NDArray[np.float32]:
-    """A line for every cell of a grid, from a dot at its middle to where that point moves; the longest spans a cell."""
+    """float32 (3, H, W): a line for every cell of a grid, from a dot at its middle to where that point moves; the
+    longest spans a cell."""
     u, v = (np.nan_to_num(plane, posinf=0, neginf=0) for plane in (u, v))
     height, width = u.shape
     cell = max(4, min(width, height) // CELLS)
@@ -110,7 +113,8 @@ def motion_arrows(u: NDArray[np.float32], v: NDArray[np.float32]) -> NDArray[np.
 
 
 def hashed(pixels: Pixels) -> NDArray[np.float32]:
-    """The ranks of one layer of a Cryptomatte: a colour for every name, by its share of the pixel."""
+    """float32 (3, H, W): the ranks of one layer of a Cryptomatte, a colour for every name, by its share of the
+    pixel."""
     first, second = pixels.planes[0], pixels.planes[2]
     shares = pixels.planes[1], pixels.alpha if pixels.alpha is not None else np.zeros_like(pixels.planes[1])
     total = np.zeros((3, *first.shape), np.float32)

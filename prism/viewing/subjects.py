@@ -1,4 +1,5 @@
-"""What a viewer can show: a pass, or any stage of a ledger. All answer in one form, so that any can be compared with any."""
+"""What a viewer can show: a pass, or any stage of a ledger. All answer in one form, so that any can be compared with
+any."""
 
 from __future__ import annotations
 
@@ -27,8 +28,8 @@ STAGES = ("rebuilt", "untrimmed", "rendered", "difference", "row", "source")
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Shown:
-    """data: whether the picture takes no view transform. planes: the values behind it, one (H, W) for each of names. ends: nearest
-    and farthest surface, where it is shown as a range."""
+    """data: whether the picture takes no view transform. planes: the values behind it, one (H, W) for each of names.
+    ends: nearest and farthest surface, where it is shown as a range."""
 
     picture: Picture
     data: bool

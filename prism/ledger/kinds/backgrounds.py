@@ -19,13 +19,13 @@ _PICTURED = ("fill", ("picture",))
 
 
 class BackgroundRow(LedgerRow):
-    """A colour, one that goes over into a second (along angle from side to side, or from the middle of the picture outwards), or a
-    picture, still or moving.
+    """A colour, one that goes over into a second (along angle from side to side, or from the middle of the picture
+    outwards), or a picture, still or moving.
 
-    begins, ends: shares of the way where the first colour ends and the second begins. source: of the picture, in its own size.
-    fit: it fills the frame (what is too much is cut off), lies whole inside, is stretched to it, or keeps its pixels. x, y, scale: as
-    of an overlay, after that. delay: frames by which it starts later than its numbers say. beyond: what shows before its first
-    and after its last frame.
+    begins, ends: shares of the way where the first colour ends and the second begins. source: of the picture, in its
+    own size. fit: it fills the frame (what is too much is cut off), lies whole inside, is stretched to it, or keeps its
+    pixels. x, y, scale: as of an overlay, after that. delay: frames by which it starts later than its numbers say.
+    beyond: what shows before its first and after its last frame.
     """
 
     label: ClassVar[Label] = Label(

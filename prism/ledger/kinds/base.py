@@ -22,7 +22,8 @@ Share = Annotated[Number, Within(0, 1)]
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """What rows of a kind are called: a word for what one field says, else that itself, else `otherwise`; without any, their source."""
+    """What rows of a kind are called: a word for what one field says, else that itself, else `otherwise`; without any,
+    their source."""
 
     by: str = ""
     words: Mapping[str, str] = field(default_factory=dict)
@@ -30,11 +31,11 @@ class Label:
 
 
 class LedgerRow(Trims):
-    """amount: weight of the row, 0 for none. matte: id of a matte. matte_on: what that limits, the weight of the row or only its
-    trims, so that the row is whole and untrimmed elsewhere.
+    """amount: weight of the row, 0 for none. matte: id of a matte. matte_on: what that limits, the weight of the row or
+    only its trims, so that the row is whole and untrimmed elsewhere.
 
-    display: do the operator's sum on display-like values, for operators made for those. in_balance: part of the rebuild; a row
-    laid on top as a change is not.
+    display: do the operator's sum on display-like values, for operators made for those. in_balance: part of the
+    rebuild; a row laid on top as a change is not.
     """
 
     label: ClassVar[Label] = Label()
@@ -93,10 +94,11 @@ class LedgerRow(Trims):
     @property
     def measures(self) -> tuple[str, int] | None:
         """The source and the channel (0 to 2) of it that it measures by, if it does."""
-        if self.channel_by is None:
+        source = self.source_taken
+        if self.channel_by is None or source is None:
             return None
         name, channels = self.channel_by
-        return self.source_taken, channels[getattr(self, name)]
+        return source, channels[getattr(self, name)]
 
     def at(self, frame: int) -> Self:
         """The row with what it has beside other kinds as plain numbers, those of a frame."""

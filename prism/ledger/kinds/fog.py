@@ -26,11 +26,11 @@ _NOTES = MappingProxyType(
 
 
 class FogRow(LedgerRow):
-    """Fog of a colour, denser the further a pass measures. through: mist is that of the source, 0..1; depth and height take near and far
-    in its own units (of a position, height is its second channel).
+    """Fog of a colour, denser the further a pass measures. through: mist is that of the source, 0..1; depth and height
+    take near and far in its own units (of a position, height is its second channel).
 
-    mode: mix goes straight from near to far; transmittance thins the light as air does, near to 2 % at far. fills: whether fog lies
-    where nothing covers, too.
+    mode: mix goes straight from near to far; transmittance thins the light as air does, near to 2 % at far. fills:
+    whether fog lies where nothing covers, too.
     """
 
     label: ClassVar[Label] = Label(
@@ -56,6 +56,6 @@ class FogRow(LedgerRow):
 
     def factors(self) -> tuple[Haze, ...]:
         """How much of it lies before what the source measures."""
-        source, channel = self.measures
+        source, channel = self.source, CHANNELS[self.through]
         air = self.mode == "transmittance"
         return (Haze(source=source, channel=channel, near=self.near, far=self.far, falloff=self.falloff, air=air),)

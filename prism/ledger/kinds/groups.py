@@ -17,7 +17,8 @@ if TYPE_CHECKING:  # a group holds rows of all kinds, which are listed above it
 class GroupRow(LedgerRow):
     """Rows that are summed on a picture of their own, which then joins like a pass. folded: how a page shows it.
 
-    alpha: source whose alpha that picture begins with, as a layer of a render does; None lets the first row lay the ground.
+    alpha: source whose alpha that picture begins with, as a layer of a render does; None lets the first row lay the
+    ground.
     """
 
     label: ClassVar[Label] = Label(by="name", otherwise="group")

@@ -19,9 +19,10 @@ SIDES = ("left", "top", "right", "bottom")
 class OverlayRow(LedgerRow):
     """A pass laid on top with a place of its own: graphics, wires. It is no part of the rebuild.
 
-    x, y: pixels of the full picture that it is pushed right and down. scale: about the middle of the picture. crop: what is cut off at
-    the left, top, right and bottom, as shares of the picture. wipe: share of the way across the picture up to which it shows, along
-    wipe_angle (degrees; 0 from left to right, 90 from top to bottom), its edge wipe_soft wide.
+    x, y: pixels of the full picture that it is pushed right and down. scale: about the middle of the picture. crop:
+    what is cut off at the left, top, right and bottom, as shares of the picture. wipe: share of the way across the
+    picture up to which it shows, along wipe_angle (degrees; 0 from left to right, 90 from top to bottom), its edge
+    wipe_soft wide.
     """
 
     has_place: ClassVar[bool] = True

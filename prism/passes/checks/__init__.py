@@ -22,8 +22,8 @@ def check(
 ) -> list[Finding]:
     """All findings, errors first; an empty list is a plan that will do what it says.
 
-    facts: of the scene, with its own light labels. files: the plan's expansion, if it is at hand. free_bytes: on the disk
-    that the files go to, if it is known.
+    facts: of the scene, with its own light labels. files: the plan's expansion, if it is at hand. free_bytes: on the
+    disk that the files go to, if it is known.
     """
     files = expand(plan, facts) if files is None else files
     facts = facts.for_plan(plan)

@@ -34,10 +34,14 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
     if found.doubled:
         layer = next(layer for layer in reversed(plan.layers) if shows(layer, found.doubled[0]))
         yield Finding(
-            "layers.doubled", WARNING, f"More than one layer shows {', '.join(found.doubled)}.", "layers",
-            "Put together, the layers would hold that light twice. That is right only for layers that are never combined.",
+            "layers.doubled",
+            WARNING,
+            f"More than one layer shows {', '.join(found.doubled)}.",
+            "layers",
+            "Put together, the layers would hold that light twice. That is right only for layers that are "
+            "never combined.",
             with_layer(plan, layer, _without(layer, found.doubled[0])),
-        )  # fmt: skip
+        )
     if found.lost:
         yield Finding(
             "layers.lost", WARNING, f"No layer shows {', '.join(found.lost)}.", "layers",
@@ -45,14 +49,21 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
         )  # fmt: skip
     if not found.way and found.open and not found.doubled and not found.lost:
         yield Finding(
-            "layers.open", WARNING, f"Layer {', '.join(found.open)} does not hold out what other layers show.", "layers",
+            "layers.open",
+            WARNING,
+            f"Layer {', '.join(found.open)} does not hold out what other layers show.",
+            "layers",
             "Put together, what lies behind would shine through; make it a holdout there.",
-        )  # fmt: skip
+        )
     if found.way == OVER:
         yield Finding(
-            "layers.over", NOTE, "The layers make the whole picture laid over one another, not summed.", "layers",
-            f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out what others show.",
-        )  # fmt: skip
+            "layers.over",
+            NOTE,
+            "The layers make the whole picture laid over one another, not summed.",
+            "layers",
+            f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out "
+            "what others show.",
+        )
 
 
 def _things(facts: SceneFacts) -> list[str]:
@@ -88,6 +99,10 @@ def _layers(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
         if lost:
             kept = {camera: passes for camera, passes in layer.for_camera.items() if camera not in lost}
             yield Finding(
-                "layer.unused-camera", NOTE, f"Passes are kept for {', '.join(lost)}, which is not rendered.", where,
-                "They come back when the camera is chosen again.", with_layer(plan, layer, layer.replace(for_camera=kept)),
-            )  # fmt: skip
+                "layer.unused-camera",
+                NOTE,
+                f"Passes are kept for {', '.join(lost)}, which is not rendered.",
+                where,
+                "They come back when the camera is chosen again.",
+                with_layer(plan, layer, layer.replace(for_camera=kept)),
+            )

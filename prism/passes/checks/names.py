@@ -76,9 +76,13 @@ def _shared_folder(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
     before, _, name = plan.names.rpartition("/")
     apart = "/".join(filter(None, (before, *(f"{{{field}}}" for field in fields), name)))
     yield Finding(
-        "names.shared-folder", WARNING, f"{len(members)} images share the folder {folder or 'of the shot'}.", plan.names,
-        f"They differ by {' and '.join(fields)}; in folders of their own nobody mixes up their passes.", {"names": apart},
-    )  # fmt: skip
+        "names.shared-folder",
+        WARNING,
+        f"{len(members)} images share the folder {folder or 'of the shot'}.",
+        plan.names,
+        f"They differ by {' and '.join(fields)}; in folders of their own nobody mixes up their passes.",
+        {"names": apart},
+    )
 
 
 def _suffixes(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
@@ -123,9 +127,12 @@ def _redundant(plan: Plan, pattern: Pattern, files: list[PlannedFiles]) -> Itera
         again = _AGAIN.search(name.lower())
         if again:
             yield Finding(
-                "names.redundant", NOTE, f"“{name[slice(*again.span(1))]}” stands twice in a row in {name}.", plan.names,
+                "names.redundant",
+                NOTE,
+                f"“{name[slice(*again.span(1))]}” stands twice in a row in {name}.",
+                plan.names,
                 "A field repeats what another says already; leave one of them out.",
-            )  # fmt: skip
+            )
             return
 
 

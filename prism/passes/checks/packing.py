@@ -26,10 +26,14 @@ def packing_findings(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]
     strays = [group for group in groups if group.carries_stray]
     if strays:
         yield Finding(
-            "packing.stray", NOTE, f"{len(strays)} data files carry a copy of the beauty.", "packing",
-            f"It is asked for, costs its bytes again, and is stored with {strays[0].storage.compression} as the data is.",
+            "packing.stray",
+            NOTE,
+            f"{len(strays)} data files carry a copy of the beauty.",
+            "packing",
+            f"It is asked for, costs its bytes again, and is stored with {strays[0].storage.compression} as "
+            "the data is.",
             {"packing.beauty_in_data": False},
-        )  # fmt: skip
+        )
     elif plan.packing.beauty_in_data:
         yield Finding(
             "packing.no-stray", NOTE, "No file carries a copy of the beauty.", "packing",

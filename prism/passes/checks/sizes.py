@@ -32,9 +32,13 @@ def size_findings(plan: Plan, files: list[PlannedFiles], free_bytes: int | None)
         )  # fmt: skip
     if size > BEYOND_REASON:
         yield Finding(
-            "size.reason", ERROR, f"The files would take about {spoken_bytes(size)}.", "files",
-            f"That is beyond the {spoken_bytes(BEYOND_REASON)} of one version; look at the size, the frames and the passes.",
-        )  # fmt: skip
+            "size.reason",
+            ERROR,
+            f"The files would take about {spoken_bytes(size)}.",
+            "files",
+            f"That is beyond the {spoken_bytes(BEYOND_REASON)} of one version; look at the size, the frames "
+            "and the passes.",
+        )
     elif free_bytes is not None and size > free_bytes:
         yield Finding(
             "size.disk", ERROR, f"The files would take about {spoken_bytes(size)}.", "files",
@@ -42,6 +46,9 @@ def size_findings(plan: Plan, files: list[PlannedFiles], free_bytes: int | None)
         )  # fmt: skip
     elif free_bytes is not None and size > LARGE_SHARE * free_bytes:
         yield Finding(
-            "size.large", WARNING, f"The files would take about {spoken_bytes(size)} of {spoken_bytes(free_bytes)} free.",
-            "files", "Others need room on this disk too.",
-        )  # fmt: skip
+            "size.large",
+            WARNING,
+            f"The files would take about {spoken_bytes(size)} of {spoken_bytes(free_bytes)} free.",
+            "files",
+            "Others need room on this disk too.",
+        )

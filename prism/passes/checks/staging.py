@@ -78,7 +78,11 @@ def _mist(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
         look = "black" if mist.near >= far else "white" if mist.far <= near else ""
         if look:
             yield Finding(
-                "mist.unseen", WARNING, f"Mist would come out all {look}.", image.where,
-                f"It runs from {mist.near:g} to {mist.far:g}; what {image.camera} sees lies from {near:.3g} to {far:.3g}.",
+                "mist.unseen",
+                WARNING,
+                f"Mist would come out all {look}.",
+                image.where,
+                f"It runs from {mist.near:g} to {mist.far:g}; what {image.camera} sees lies from {near:.3g} to "
+                f"{far:.3g}.",
                 {"mist": (mist.replace(near=near, far=max(far, near + 1e-3))).model_dump(mode="json")},
-            )  # fmt: skip
+            )
