@@ -51,3 +51,13 @@ def phase_direction(medium, direction, u, v):
     x, y = basis(direction)
     angle = 2.0 * math.pi * v
     return to_world((sine * math.cos(angle), sine * math.sin(angle), cosine), x, y, direction)
+
+
+@compiled
+def free_way(medium, origin, direction, near, far, chance):
+    """How far a ray comes before fog scatters it, by a chance of 0..1; `far` where nothing does."""
+    begin, end = within(medium, origin, direction, near, far)
+    if begin >= end:
+        return far
+    free = begin - math.log(1.0 - chance) / medium.density
+    return free if free < end else far

@@ -18,7 +18,7 @@ from prism.standin.booking import (
     limited,
 )
 from prism.standin.gathering import gather, gather_in_fog, hit_weight
-from prism.standin.medium import phase, phase_direction, within
+from prism.standin.medium import free_way, phase, phase_direction
 from prism.standin.prepared import gather_prepared
 from prism.standin.rays import FAR, NUDGE, first_seen, material_at, nearest
 from prism.standin.sampling import pair
@@ -39,6 +39,7 @@ from prism.standin.survey import pane_reflectance
 from prism.standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
+GOES_ON, AT_SKY, AT_LAMP, AT_NOTHING = range(4)  # where a path ends, if it does
 DULL = 0.3  # least GGX alpha of what is seen in rough surfaces
 
 
@@ -170,6 +171,101 @@ def follow(stage, settings, prepared, account, data, stack, origin, direction, h
 
 
 @compiled
+def meet_lamp(
+    stage, settings, account, shape, n, origin, direction, throughput, lobe, scattered, rough, density,
+):  # fmt: skip
+    """Book the light of a lamp at which a path ends; as of `carry`."""
+    source = stage.shapes[shape].light
+    if source < 0:
+        return
+    component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
+    value = mul(throughput, sphere_radiance(stage, source, n, scale(direction, -1.0)))
+    value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
+    value = limited(value, scattered - 1, settings.indirect_limit)
+    book(account, settings.groups, component, stage.lights[source].group, value)
+
+
+@compiled
+def scatter_in_fog(
+    stage, settings, account, stack, point, direction, throughput, component, scattered, rough, seed, sample, event,
+):  # fmt: skip
+    """Book the light that fog receives at a point and sends back. Returns where the path goes on to, and the density of
+    that."""
+    back = scale(direction, -1.0)
+    gather_in_fog(stage, settings, account, stack, point, back, throughput, component, scattered, rough, seed, sample)
+    u, v = pair(seed, sample, 11 + event * 4)
+    onward = phase_direction(stage.medium, direction, u, v)
+    return onward, phase(stage.medium, -dot(onward, back))
+
+
+@compiled
+def meet_glass(stage, material, direction, n, cosine, outside, throughput, lobe, choice):
+    """Mirrored by glass, or bent into it or out of it. Returns direction, throughput and lobe from there on."""
+    ior = stage.materials[material].ior
+    ratio = 1.0 / ior if outside else ior
+    if choice < dielectric(cosine, ratio):
+        return add(direction, scale(n, 2.0 * cosine)), throughput, SPECULAR if lobe == CAMERA else lobe
+    through = mul(throughput, vec(stage.materials[material].colour))
+    return refract(direction, n, cosine, ratio), through, TRANSMISSION if lobe == CAMERA else lobe
+
+
+@compiled
+def meet_surface(
+    stage, settings, prepared, account, data, stack, shape, material, point, n, direction, throughput, lobe, scattered,
+    rough, seed, sample, event, choice,
+):  # fmt: skip
+    """Book the light that a surface receives, and choose where the path goes on; n looks to the side that is met.
+
+    Returns whether it goes on, from where, its direction, throughput and lobe, the density of that direction, and
+    whether what other surfaces send there was read from prepared light already.
+    """
+    view = scale(direction, -1.0)
+    surface = surface_of(stage, material, shape, point, n, view, rough)
+    diffuse, specular, alpha, specular_chance = surface
+    waxen = stage.materials[material].kind == WAX
+    start = along(point, n, NUDGE)
+    deeper = component_of(lobe, scattered + 1)
+    rows = (deeper, deeper) if scattered > 0 else (DIFFUSE, SPECULAR)
+    at_surface = ((0.0, 0.0, 0.0), specular, alpha, specular_chance) if waxen else surface
+    gather(
+        stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, rough, seed,
+        sample,
+    )  # fmt: skip
+    ready = False
+    if prepared.on == 1 and lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
+        blend, _ = pair(seed, sample, 9)
+        ready = gather_prepared(settings, prepared, account, start, n, mul(throughput, diffuse), blend)
+    u, v = pair(seed, sample, 11 + event * 4)
+    if choice < specular_chance:
+        outgoing = ggx_direction(n, view, alpha, u, v)
+        factor, facet_density = ggx(n, view, outgoing, alpha)
+        if factor <= 0.0:
+            return False, start, outgoing, throughput, lobe, 0.0, False
+        density = facet_density * specular_chance
+        onward = scale(mul(throughput, fresnel(specular, view, outgoing)), factor / density)
+        return True, start, outgoing, onward, SPECULAR if lobe == CAMERA else lobe, density, False
+    throughput = scale(mul(throughput, diffuse), 1.0 / (1.0 - specular_chance))
+    density = 1.0 - specular_chance
+    if waxen:
+        if lobe == CAMERA:
+            lobe = SUBSURFACE
+        depth = stage.materials[material].depth
+        point, n = below_surface(stage, shape, point, n, depth, seed, sample, stack)
+        start = along(point, n, NUDGE)
+        deeper = component_of(lobe, scattered + 1)
+        inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
+        gather(
+            stage, settings, account, data, stack, start, n, n, inside, throughput, (deeper, deeper), scattered, rough,
+            seed, sample,
+        )  # fmt: skip
+        density = 1.0
+    if lobe == CAMERA:
+        lobe = DIFFUSE
+    outgoing = cosine_direction(n, u, v)
+    return True, start, outgoing, throughput, lobe, density * max(1e-9, dot(n, outgoing)) / math.pi, ready
+
+
+@compiled
 def carry(
     stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, lobe, scattered, rough,
     density, share, seed, sample,
@@ -184,154 +280,98 @@ def carry(
     near = 0.0
     known = False  # whether what comes from other surfaces was read from prepared light already
     for event in range(MOST_EVENTS):
-        if event == 0:
-            t, n, shape = hit
-        elif event == 1 and lobe == CAMERA and behind[0] > hit[0]:
+        t, n, shape = hit
+        if event == 1 and lobe == CAMERA and behind[0] > hit[0]:
             t, n, shape = behind
-        else:
+        elif event > 0:
             t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
-        begin, end = within(stage.medium, origin, direction, near, t)
-        if begin < end:
-            u, v = pair(seed, sample, 13 + event * 4)
-            free = begin - math.log(1.0 - u) / stage.medium.density
-            if free < end:
-                if known or (lobe == CAMERA and stage.medium.seen == 0):
-                    return
-                if lobe == CAMERA:
-                    lobe = VOLUME
-                point = along(origin, direction, free)
-                throughput = mul(throughput, vec(stage.medium.colour))
-                back = scale(direction, -1.0)
-                component = component_of(lobe, scattered + 1)
-                gather_in_fog(
-                    stage, settings, account, stack, point, back, throughput, component, scattered, rough, seed, sample
-                )
-                u, v = pair(seed, sample, 11 + event * 4)
-                direction = phase_direction(stage.medium, direction, u, v)
-                density = phase(stage.medium, -dot(direction, back))
-                rough += 1
-                origin = point
-                near = 0.0
-                scattered += 1
-                if scattered > settings.most_bounces:
-                    return
-                continue
-        if shape < 0:
-            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, origin)
-            return
-        held = lobe == CAMERA and stage.shapes[shape].look == HOLDOUT
-        point = along(origin, direction, t)
-        view = scale(direction, -1.0)
-        if stage.shapes[shape].material == LAMP:
-            source = stage.shapes[shape].light
-            if source < 0 or held:
+        free = t
+        if stage.medium.density > 0.0:
+            chance, _ = pair(seed, sample, 13 + event * 4)
+            free = free_way(stage.medium, origin, direction, near, t, chance)
+        if free < t:
+            if known or (lobe == CAMERA and stage.medium.seen == 0):
                 return
-            component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
-            value = mul(throughput, sphere_radiance(stage, source, n, view))
-            value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
-            value = limited(value, scattered - 1, settings.indirect_limit)
-            book(account, settings.groups, component, stage.lights[source].group, value)
+            lobe = VOLUME if lobe == CAMERA else lobe
+            origin, near = along(origin, direction, free), 0.0
+            throughput = mul(throughput, vec(stage.medium.colour))
+            direction, density = scatter_in_fog(
+                stage, settings, account, stack, origin, direction, throughput, component_of(lobe, scattered + 1),
+                scattered, rough, seed, sample, event,
+            )  # fmt: skip
+            rough += 1
+            scattered += 1
+            if scattered > settings.most_bounces:
+                return
+            continue
+        point = along(origin, direction, t)
+        held_out = shape >= 0 and lobe == CAMERA and stage.shapes[shape].look == HOLDOUT
+        end, material = what_ends(stage, shape, point, held_out)
+        if end == AT_SKY:
+            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, origin)
+        elif end == AT_LAMP:
+            meet_lamp(
+                stage, settings, account, shape, n, origin, direction, throughput, lobe, scattered, rough, density
+            )
+        if end != GOES_ON:
             return
-        material = material_at(stage, shape, point)
-        kind = stage.materials[material].kind
-        if held and kind != PANE:
-            return
-        cosine = dot(n, view)
+        cosine = -dot(n, direction)
         outside = cosine > 0.0
         if not outside:
-            n = scale(n, -1.0)
-            cosine = -cosine
+            n, cosine = scale(n, -1.0), -cosine
         choice, _ = pair(seed, sample, 10 + event * 4)
-
+        kind = stage.materials[material].kind
         if kind == PANE or (kind == GLASS and rough > 0):
             if rough > 0 or choice >= pane_reflectance(cosine, stage.materials[material].ior):
                 throughput = mul(throughput, vec(stage.materials[material].colour))
                 near = t + NUDGE
                 continue
-            if held:
+            if held_out:
                 # What a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same.
                 return
-            if lobe == CAMERA:
-                lobe = SPECULAR
-            direction = add(direction, scale(n, 2.0 * cosine))
-            density = 0.0
+            lobe = SPECULAR if lobe == CAMERA else lobe
+            direction, density = add(direction, scale(n, 2.0 * cosine)), 0.0
         elif kind == GLASS:
-            ior = stage.materials[material].ior
-            ratio = 1.0 / ior if outside else ior
-            if choice < dielectric(cosine, ratio):
-                if lobe == CAMERA:
-                    lobe = SPECULAR
-                direction = add(direction, scale(n, 2.0 * cosine))
-            else:
-                if lobe == CAMERA:
-                    lobe = TRANSMISSION
-                throughput = mul(throughput, vec(stage.materials[material].colour))
-                direction = refract(direction, n, cosine, ratio)
+            direction, throughput, lobe = meet_glass(
+                stage, material, direction, n, cosine, outside, throughput, lobe, choice
+            )
             density = 0.0
         else:
             if known:
                 return
-            surface = surface_of(stage, material, shape, point, n, view, rough)
-            diffuse, specular, alpha, specular_chance = surface
-            waxen = kind == WAX
-            start = along(point, n, NUDGE)
-            rows = (DIFFUSE, SPECULAR)
-            if scattered > 0:
-                rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
-            at_surface = ((0.0, 0.0, 0.0), specular, alpha, specular_chance) if waxen else surface
-            gather(
-                stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, rough,
-                seed, sample,
+            goes_on, point, direction, throughput, lobe, density, known = meet_surface(
+                stage, settings, prepared, account, data, stack, shape, material, point, n, direction, throughput, lobe,
+                scattered, rough, seed, sample, event, choice,
             )  # fmt: skip
-            ready = False
-            if prepared.on == 1 and lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
-                blend, _ = pair(seed, sample, 9)
-                light = mul(throughput, diffuse)
-                ready = gather_prepared(settings, prepared, account, start, n, light, blend)
-            u, v = pair(seed, sample, 11 + event * 4)
-            if choice < specular_chance:
-                outgoing = ggx_direction(n, view, alpha, u, v)
-                factor, facet_density = ggx(n, view, outgoing, alpha)
-                if factor <= 0.0:
-                    return
-                density = facet_density * specular_chance
-                throughput = scale(mul(throughput, fresnel(specular, view, outgoing)), factor / density)
-                if lobe == CAMERA:
-                    lobe = SPECULAR
-            else:
-                throughput = scale(mul(throughput, diffuse), 1.0 / (1.0 - specular_chance))
-                density = 1.0 - specular_chance
-                if waxen:
-                    if lobe == CAMERA:
-                        lobe = SUBSURFACE
-                    point, n = below_surface(
-                        stage, shape, point, n, stage.materials[material].depth, seed, sample, stack
-                    )
-                    start = along(point, n, NUDGE)
-                    rows = (component_of(lobe, scattered + 1), component_of(lobe, scattered + 1))
-                    inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
-                    gather(
-                        stage, settings, account, data, stack, start, n, n, inside, throughput, rows, scattered, rough,
-                        seed, sample,
-                    )  # fmt: skip
-                    density = 1.0
-                known = ready
-                if lobe == CAMERA:
-                    lobe = DIFFUSE
-                outgoing = cosine_direction(n, u, v)
-                density *= max(1e-9, dot(n, outgoing)) / math.pi
-            direction = outgoing
+            if not goes_on:
+                return
             rough += 1
-            point = start
-
         scattered += 1
-        origin = point
-        near = NUDGE
-        if scattered > settings.most_bounces:
-            return
-        if scattered > settings.sure_bounces:
-            alive = min(0.95, largest(throughput) / share)
+        origin, near = point, NUDGE
+        alive = chance_to_go_on(settings, throughput, share, scattered)
+        if alive < 1.0:
             survive, _ = pair(seed, sample, 12 + event * 4)
             if survive >= alive:
                 return
             throughput = scale(throughput, 1.0 / alive)
+
+
+@compiled
+def what_ends(stage, shape, point, held_out):
+    """Whether a path ends where it met a shape, and at what; and the material, where it does not."""
+    if shape < 0:
+        return AT_SKY, -1
+    if stage.shapes[shape].material == LAMP:
+        return (AT_NOTHING if held_out else AT_LAMP), -1
+    material = material_at(stage, shape, point)
+    if held_out and stage.materials[material].kind != PANE:
+        return AT_NOTHING, -1
+    return GOES_ON, material
+
+
+@compiled
+def chance_to_go_on(settings, throughput, share, scattered):
+    """0 after the last bounce there may be, 1 while a path goes on for sure; else by what is left of its light."""
+    if scattered > settings.most_bounces:
+        return 0.0
+    return min(0.95, largest(throughput) / share) if scattered > settings.sure_bounces else 1.0

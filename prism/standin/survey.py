@@ -68,7 +68,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
     behind = hit
     near = 0.0
     left = 1.0  # share of the ray not yet covered
-    held = 0.0  # share that panes of other layers mirror away
+    mirrored_away = 0.0  # share, by panes of other layers
     seen = FAR
     reach = FAR  # how far the ray gets
     solid = False
@@ -92,7 +92,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         depth = t * dot(direction, forward)
         if kind == PANE and held_out:  # it takes away what it mirrors, and lets the rest be seen
             mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
-            held += mirrored
+            mirrored_away += mirrored
             left -= mirrored
             near = t + NUDGE
             reach = FAR
@@ -110,27 +110,41 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
             identify(stage, shape, material, things, shares, left)
         left = 0.0
         solid = True
-        data[DEPTH_SUM] += depth
-        data[SOLID] += 1.0
-        data[MIST] += mist_amount(settings, depth)
-        for c in range(3):
-            data[NORMAL + c] += n[c]
-        if depth < data[DEPTH]:
-            data[DEPTH] = depth
-            if settings.placed == 1:
-                nearest_values(stage, camera, data, shape, point)
+        measure_solid(stage, settings, camera, data, shape, point, n, depth)
         colours(stage, data, material, kind, shape, point, n, direction)
         measure_openness(stage, settings, data, stack, point, n, lit, seed, sample)
         break
     if not solid:
         data[MIST] += 1.0
         data[OCCLUSION] += 1.0
+    seen_through = through_fog(stage, data, origin, direction, forward, seen, reach, left, mirrored_away)
+    return seen_through, behind
+
+
+@compiled
+def measure_solid(stage, settings, camera, data, shape, point, n, depth):
+    """What the first solid surface gives to the pixel, and the nearest of its samples."""
+    data[DEPTH_SUM] += depth
+    data[SOLID] += 1.0
+    data[MIST] += mist_amount(settings, depth)
+    for c in range(3):
+        data[NORMAL + c] += n[c]
+    if depth < data[DEPTH]:
+        data[DEPTH] = depth
+        if settings.placed == 1:
+            nearest_values(stage, camera, data, shape, point)
+
+
+@compiled
+def through_fog(stage, data, origin, direction, forward, seen, reach, left, mirrored_away):
+    """(depth, coverage behind the fog, alpha of the fog in front, depths where that begins and ends) of a ray of which
+    `left` is not covered by surfaces."""
     through = transmittance(stage.medium, origin, direction, 0.0, reach)
     if stage.medium.seen == 0:
-        alpha = (1.0 - left - held) * through
+        alpha = (1.0 - left - mirrored_away) * through
         data[ALPHA] += alpha
-        return (seen, alpha, 0.0, FAR, FAR), behind
-    alpha = 1.0 - (left + held) * through
+        return seen, alpha, 0.0, FAR, FAR
+    alpha = 1.0 - (left + mirrored_away) * through
     data[ALPHA] += alpha
     ahead = dot(direction, forward)
     first = min(reach, seen / ahead)
@@ -138,8 +152,8 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
     clear = transmittance(stage.medium, origin, direction, 0.0, first)
     covered = 1.0 - (1.0 - alpha) / clear if clear > 0.0 else 0.0
     if begin >= end:
-        return (seen, covered, 0.0, FAR, FAR), behind
-    return (seen, covered, 1.0 - clear, begin * ahead, end * ahead), behind
+        return seen, covered, 0.0, FAR, FAR
+    return seen, covered, 1.0 - clear, begin * ahead, end * ahead
 
 
 @compiled
