@@ -10,7 +10,55 @@ from desk.elements.services import sources_of
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH, write_named
+from prism.colour.temperature import kelvin_of
+from prism.combine.shaping import haze
+from prism.curves import bent
+from prism.keyed import Keyed
 from prism.ledger.document import Ledger as Document
+
+
+class Formulas(BrowserCase):
+    def asked(self, name, *arguments):
+        """What a function of the page's own formulas gives; of a function, what that gives for each x of the last
+        argument."""
+        script = """async ([url, name, given]) => {
+          const { [name]: formula } = await import(url);
+          if (name !== "spline") return given.map((each) => formula(...each));
+          return given.map(([points, xs]) => xs.map(formula(points)));
+        }"""
+        return self.page.evaluate(script, [f"{self.live_server_url}/static/js/formulas.js", name, list(arguments)])
+
+    def test_what_is_drawn_while_dragging_is_what_the_server_computes(self):
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}/")
+        rng = np.random.default_rng(5)
+        for _ in range(20):
+            points = np.stack(
+                [np.sort(rng.choice(40, 6, replace=False)) / 20 - 0.5, rng.normal(size=6)], axis=1
+            ).tolist()
+            x = np.linspace(-1.5, 2.5, 41, dtype=np.float32)
+            (drawn,) = self.asked("spline", [points, x.tolist()])
+            np.testing.assert_allclose(drawn, bent(x, [tuple(point) for point in points]), rtol=1e-4, atol=1e-4)
+            keys = [
+                {
+                    "frame": int(frame),
+                    "value": float(rng.normal()),
+                    "ease": str(rng.choice(["linear", "smooth", "hold"])),
+                }
+                for frame in np.sort(rng.choice(50, 5, replace=False))
+            ]
+            frames = range(-3, 55)
+            expected = [Keyed.model_validate({"keys": keys}).at(frame) for frame in frames]
+            np.testing.assert_allclose(self.asked("at", *[[{"keys": keys}, frame] for frame in frames]), expected)
+            near, far, falloff = float(rng.normal()), float(rng.normal()), float(rng.uniform(0.2, 3))
+            for air in (False, True):
+                shape = {"near": near, "far": far, "falloff": falloff, "air": air}
+                plane = x.copy()
+                haze(plane, np.float32(near), np.float32(far), np.float32(falloff), air)
+                drawn = self.asked("haze", *[[float(v), shape] for v in x])
+                np.testing.assert_allclose(drawn, plane, rtol=1e-3, atol=1e-4)
+        steps = [-80, -10, 0, 35.5, 600]
+        np.testing.assert_allclose(self.asked("kelvinOf", *[[step] for step in steps]), [*map(kelvin_of, steps)])
 
 
 class Ledgers(BrowserCase):

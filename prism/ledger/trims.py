@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.grading import turning
-from prism.colour.temperature import warm_gains
+from prism.colour.temperature import COOLEST, WARMEST, warm_gains
 from prism.curves import Curve, CurvePoint
 from prism.documents import Value
 from prism.fields import DEGREES, RGB, Shown
@@ -43,7 +43,7 @@ class Trims(Value):
 
     exposure: Annotated[Number, Within(-24, 24), Shown(title="exposure", unit="st", step=0.05)] = 0.0
     gain: Annotated[Number, Within(0, 10_000), Shown(title="gain")] = 1.0
-    warmth: Annotated[Number, Within(-80, 600), Shown(title="warmth", unit="mired", step=2, digits=0)] = 0.0
+    warmth: Annotated[Number, Within(COOLEST, WARMEST), Shown(title="warmth", unit="mired", step=2, digits=0)] = 0.0
     tint: Annotated[tuple[Tint, Tint, Tint], Shown(title="tint", parts=RGB)] = (1.0, 1.0, 1.0)
     offset: Annotated[tuple[Offset, Offset, Offset], Shown(title="offset", step=0.002, digits=3, parts=RGB)] = (
         0.0,

@@ -1,5 +1,6 @@
 // <curve-field points label bins>: a monotone curve to draw by its points, over the histogram of what it bends; without points it is
 // straight. Detail is the points.
+import { spline } from "./formulas.js";
 import { between, PointField } from "./point-field.js";
 
 const STRAIGHT = [[0, 0], [1, 1]];
@@ -44,36 +45,5 @@ class CurveField extends PointField {
 }
 
 const short = (v) => Number(v.toFixed(4));
-
-// The curve as docs/ledger-format.md has it, for drawing.
-function spline(points) {
-  const widths = points.slice(1).map(([x], i) => x - points[i][0]);
-  const rises = points.slice(1).map(([, y], i) => (y - points[i][1]) / widths[i]);
-  const slopes = points.map((_, i) => slopeAt(widths, rises, i));
-  return (x) => {
-    const last = points.length - 1;
-    if (x <= points[0][0]) return points[0][1] + slopes[0] * (x - points[0][0]);
-    if (x >= points[last][0]) return points[last][1] + slopes[last] * (x - points[last][0]);
-    const i = points.findLastIndex((point) => point[0] <= x);
-    const [h, t] = [widths[i], (x - points[i][0]) / widths[i]];
-    const rest = 1 - t;
-    return points[i][1] * rest * rest * (1 + 2 * t) + points[i + 1][1] * t * t * (3 - 2 * t) + h * t * rest * (slopes[i] * rest - slopes[i + 1] * t);
-  };
-}
-
-function slopeAt(h, d, i) {
-  if (d.length === 1) return d[0];
-  if (i === 0) return endSlope(h[0], h[1], d[0], d[1]);
-  if (i === d.length) return endSlope(h.at(-1), h.at(-2), d.at(-1), d.at(-2));
-  const [before, after] = [d[i - 1], d[i]];
-  if (before * after <= 0) return 0;
-  return (3 * (h[i - 1] + h[i])) / ((2 * h[i] + h[i - 1]) / before + (h[i] + 2 * h[i - 1]) / after);
-}
-
-function endSlope(h0, h1, near, far) {
-  const slope = ((2 * h0 + h1) * near - h0 * far) / (h0 + h1);
-  if (slope * near <= 0) return 0;
-  return near * far <= 0 && Math.abs(slope) > 3 * Math.abs(near) ? 3 * near : slope;
-}
 
 customElements.define("curve-field", CurveField);

@@ -1,10 +1,10 @@
 // <range-field near far names shape bins>: two ends dragged on the histogram of what is measured. names: of the two, as JSON.
 // shape: { falloff, air } of the way between them, as JSON. Detail is [near, far].
+import { haze } from "./formulas.js";
 import { PointField } from "./point-field.js";
 
 const SAMPLES = 100;
 const LIFT = [0.06, 0.94]; // where the handles lie in the height
-const KOSCHMIEDER = Math.log(50);
 const ENDLESS = 1e8; // what lies further is not looked at: the range has no end there
 const FINE = 200; // steps of a key across what is seen
 
@@ -28,13 +28,8 @@ class RangeField extends PointField {
   grid() { return ""; }
   line([[near], [far]]) {
     const { x0, x1 } = this.view;
-    const { falloff = 1, air = false } = this.read("shape", {});
-    const thick = (v) => {
-      const t = (v - near) / (far - near || 1e-9);
-      if (!(t > 0)) return 0;
-      return air ? 1 - Math.exp(-KOSCHMIEDER * t ** falloff) : Math.min(1, t) ** falloff;
-    };
-    const lifted = (v) => LIFT[0] + (LIFT[1] - LIFT[0]) * thick(v);
+    const shape = { ...this.read("shape", {}), near, far };
+    const lifted = (v) => LIFT[0] + (LIFT[1] - LIFT[0]) * haze(v, shape);
     const steps = Array.from({ length: SAMPLES + 1 }, (_, step) => x0 + ((x1 - x0) * step) / SAMPLES);
     return `M${steps.map((x) => this.at(x, lifted(x))).join("L")}`;
   }

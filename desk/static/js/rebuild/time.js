@@ -1,17 +1,7 @@
-// Numbers that change over time: what they are at a frame, and keys set and taken away. As docs/ledger-format.md says.
-export const isKeyed = (number) => typeof number === "object";
+// Numbers that change over time: keys set and taken away.
+import { at, isKeyed } from "../formulas.js";
 
-export function at(number, frame) {
-  if (!isKeyed(number)) return number;
-  const { keys } = number;
-  const next = keys.findIndex((key) => key.frame > frame);
-  if (next === 0) return keys[0].value;
-  if (next < 0) return keys.at(-1).value;
-  const [from, to] = [keys[next - 1], keys[next]];
-  const t = (frame - from.frame) / (to.frame - from.frame);
-  const part = { linear: t, smooth: t * t * (3 - 2 * t), hold: 0 }[from.ease];
-  return from.value * (1 - part) + to.value * part;
-}
+export { at, isKeyed };
 
 export const keyAt = (number, frame) => (isKeyed(number) ? number.keys.find((key) => key.frame === frame) : undefined);
 

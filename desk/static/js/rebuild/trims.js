@@ -1,10 +1,10 @@
 // The opened row: its numbers and choices, the place of an overlay, and what else it has.
 import { post } from "../api.js";
+import { kelvinOf } from "../formulas.js";
 import { at, changedTo } from "./time.js";
 
 const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
 const AMOUNT = { field: "amount" };
-const NEUTRAL_KELVIN = 6504;
 
 export const trims = (page, shared) => ({
   place: null, // where an overlay was found to belong
@@ -25,7 +25,7 @@ export const trims = (page, shared) => ({
   numberLabel({ title }, part) { return part ? `${title} ${part}` : title; },
   unitText(row, number) {
     if (number.unit !== "mired") return number.unit;
-    return `${Math.round(1e6 / (1e6 / NEUTRAL_KELVIN + this.numberAt(row, number, 0)))} K`;
+    return `${Math.round(kelvinOf(this.numberAt(row, number, 0)))} K`;
   },
   withNumber(row, { field }, part, change) {
     const value = row[field].length === undefined ? change(row[field]) : row[field].map((old, index) => (index === part ? change(old) : old));
