@@ -2,10 +2,25 @@
 
 import sys
 
-from bench import costs, denoisers, doors, drags, faults, intake, ledgers, mattes, pictures, plans, presses, renders
+from bench import (
+    costs,
+    deeps,
+    denoisers,
+    doors,
+    drags,
+    faults,
+    intake,
+    ledgers,
+    mattes,
+    pictures,
+    plans,
+    presses,
+    renders,
+)
 
 BENCHES = {
     "costs": costs,
+    "deeps": deeps,
     "denoisers": denoisers,
     "doors": doors,
     "drags": drags,

@@ -15,10 +15,13 @@ import numpy as np
 
 from prism.combine.machine import ADD, RUNNING, Code
 from prism.compiled import delete_unused
+from prism.deep import operations
+from prism.deep.samples import samples_of
 from prism.mattes.drawn import shape, strokes
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import ShapePart, StrokesPart
 from prism.mattes.ranks import counted, gathered
+from prism.pixels.window import Window
 
 CORNERS = ({"x": 0, "y": 0}, {"x": 2, "y": 0}, {"x": 0, "y": 2})
 
@@ -54,7 +57,18 @@ def _warm_stand_in() -> None:
     load_compiled(Scene(name="Nothing", first=1, last=1, size=(8, 8), cameras=[camera], **nothing))
 
 
-PARTS = {"rebuild": warm, "stand-in": _warm_stand_in}
+def _warm_deep() -> None:
+    """A point in a volume, held out by itself, cut and thinned."""
+    runs = {"Z": [1, 2], "ZBack": [3, 2], "A": [0.5, 0.5], "R": [0.5, 0.5]}
+    window = Window(0, 0, 0, 0)
+    counts, planes = np.array([[2]], np.int32), {name: np.array(run, np.float32) for name, run in runs.items()}
+    samples = samples_of(counts, planes, window=window, display_window=window)
+    merged = operations.merged([samples, samples])
+    operations.flattened(operations.held_out(merged, samples))
+    operations.thinned(operations.cut(merged, 0, 2.5), tolerance=1, most=1)
+
+
+PARTS = {"rebuild": warm, "stand-in": _warm_stand_in, "deep": _warm_deep}
 
 
 def main(names: Sequence[str]) -> None:

@@ -11,6 +11,7 @@ from bench.__main__ import BENCHES
 FRAME = {"HEIGHT": 36, "WIDTH": 64}
 SMALL = {
     "costs": FRAME,
+    "deeps": FRAME | {"FULL": (36, 64)},
     "denoisers": FRAME,
     "doors": FRAME | {"PASSES": 2},
     "intake": FRAME | {"FILES": 20},

@@ -41,6 +41,14 @@ def _positive(text: str) -> int:
     return number
 
 
+class OneLineParser(argparse.ArgumentParser):
+    """Says what is wrong with a command line in one line, as all other faults are said."""
+
+    def error(self, message: str) -> NoReturn:
+        """End with code 2 and the fault in one line."""
+        self.exit(2, f"{self.prog}: {message}; see --help\n")
+
+
 def _add_frames(command: argparse.ArgumentParser) -> None:
     """Which frames are meant."""
     command.add_argument(
@@ -149,6 +157,39 @@ def _add_render(command: argparse.ArgumentParser) -> None:
     )  # fmt: skip
 
 
+def _add_deep(command: argparse.ArgumentParser) -> None:
+    actions = command.add_subparsers(dest="action", metavar="ACTION", required=True, parser_class=OneLineParser)
+
+    def action(name: str, summary: str, *, files: str | None = None, writes: bool = True) -> argparse.ArgumentParser:
+        made = actions.add_parser(name, help=summary, description=summary)
+        made.add_argument("--json", action="store_true", help="answer as JSON")
+        made.add_argument("files" if files else "file", nargs=files, type=Path, metavar="FILE")
+        if writes:
+            made.add_argument("--out", type=Path, required=True, metavar="F")
+        return made
+
+    action("info", "Samples, depths and channels of a deep file.", writes=False)
+    action("flatten", "All samples laid over each other, as a flat OpenEXR file.")
+    action("merge", "The samples of several files in one, in the order of their depths.", files="+")
+    by = action("holdout", "What of a file is seen among the samples of others.")
+    by.add_argument("--by", nargs="+", type=Path, required=True, metavar="FILE")
+    part = action("cut", "The samples within a range of depth.")
+    part.add_argument("--near", type=float, default=float("-inf"), metavar="N")
+    part.add_argument("--far", type=float, default=float("inf"), metavar="N")
+    move = action("move", "The same samples at other depths: times S, then plus D.")
+    move.add_argument("--add", type=float, default=0.0, metavar="D")
+    move.add_argument("--times", type=float, default=1.0, metavar="S")
+    place = action("place", "A flat picture in depth: at one depth, or at that of each pixel.")
+    where = place.add_mutually_exclusive_group(required=True)
+    where.add_argument("--at", type=float, metavar="D")
+    where.add_argument("--depth", metavar="PASS", help="a pass of the same file, such as depth or Z")
+    place.add_argument("--thick", type=float, default=0.0, metavar="T", help="how far it goes back from there")
+    thin = action("thin", "Fewer samples: neighbours joined where that changes least, with the error of that.")
+    thin.add_argument("--tolerance", type=float, default=0.0, metavar="T", help="of depth within which they are joined")
+    thin.add_argument("--most", type=int, default=0, metavar="N", help="samples of a pixel (default: any number)")
+    action("points", "Samples as points of a PLY file: pixel, depth and colour.")
+
+
 @dataclass(frozen=True, slots=True)
 class Verb:
     """function: in which module below `prism.commands`, and its name there. add: its options."""
@@ -181,17 +222,10 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
             _add_intake,
         ),
         "scene": Verb("scenes:scene", "Whether a scene or a sheet of facts is sound, and what is in it.", _add_scene),
+        "deep": Verb("deep:deep", "Deep files inspected, merged, cut, moved, thinned and flattened.", _add_deep),
         "render": Verb("renders:render", "Render one frame of a scene with the stand-in renderer.", _add_render),
     }
 )  # fmt: skip
-
-
-class OneLineParser(argparse.ArgumentParser):
-    """Says what is wrong with a command line in one line, as all other faults are said."""
-
-    def error(self, message: str) -> NoReturn:
-        """End with code 2 and the fault in one line."""
-        self.exit(2, f"{self.prog}: {message}; see --help\n")
 
 
 def build_parser() -> argparse.ArgumentParser:
@@ -200,7 +234,8 @@ def build_parser() -> argparse.ArgumentParser:
     verbs = parser.add_subparsers(metavar="VERB", required=True)
     for name, verb in VERBS.items():
         command = verbs.add_parser(name, help=verb.summary, description=verb.summary)
-        command.add_argument("--json", action="store_true", help="answer as JSON")
+        if verb.add is not _add_deep:  # whose actions have it
+            command.add_argument("--json", action="store_true", help="answer as JSON")
         verb.add(command)
         command.set_defaults(run=verb.run)
     return parser

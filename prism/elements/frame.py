@@ -21,7 +21,7 @@ from prism.colour.spaces import (
     span_colours,
 )
 from prism.elements.element import ElementPass
-from prism.elements.flatten import flattened
+from prism.elements.flatten import flat_image
 from prism.elements.pixels import Pixels, Reel, joined, smaller
 from prism.elements.store import CachedArray, PixelStore
 from prism.errors import PrismError, UnknownSource, UnreadableFile
@@ -322,7 +322,7 @@ class OpenFrame:
         """Sources that lie in one part."""
         first = together[0]
         if first.part.deep:
-            image = flattened(first.path, first.part)
+            image = flat_image(first.path, first.part)
         else:
             names = sorted({name for source in together for name in source.channels})
             image = self._reader(first.path, first.part, names, cache=self._store.folder)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -20,18 +20,17 @@ from prism.pixels.window import Window
 def write_deep(
     path: Path,
     counts: NDArray[np.int32],
-    values: NDArray[np.float32],
-    channels: Sequence[str],
+    runs: Mapping[str, NDArray],
     *,
     data_window: Window,
     display_window: Window,
     compression: str = "zips",
     attributes: Mapping[str, Any] | None = None,
 ) -> None:
-    """Write samples as float, whole or not at all.
+    """Write samples, whole or not at all.
 
-    counts: (H, W), samples of each pixel. values: (N, len(channels)), row by row, near to far; N = counts.sum().
-    Raises UnwritableFile, also for a compression that deep files cannot have.
+    counts: (H, W), samples of each pixel. runs: by channel (N,), half, float or uint, row by row, near to far; N =
+    counts.sum(). Raises UnwritableFile, also for a compression that deep files cannot have.
     """
     known = {name: each.code for name, each in EXR_COMPRESSIONS.items() if each.deep}
     if compression not in known:
@@ -41,8 +40,8 @@ def write_deep(
     ends = np.cumsum(counts, dtype=np.int64).tolist()
     begins = [0, *ends[:-1]]
     planes = {}
-    for place, name in enumerate(channels):
-        column = np.ascontiguousarray(values[:, place], np.float32)
+    for name, run in runs.items():
+        column = np.ascontiguousarray(run)
         pixels = np.empty(counts.size, object)
         pixels[:] = [column[begin:end] for begin, end in zip(begins, ends, strict=True)]
         planes[name] = pixels.reshape(counts.shape)

@@ -102,8 +102,8 @@ def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
     deep = rendered.deep
     data, display = _windows(rendered, deep.counts.shape)
     write_deep(
-        path, deep.counts, deep.values, group.passes[0].kind.channels, data_window=data, display_window=display,
-        compression=group.storage.compression, attributes=rendered.attributes,
+        path, deep.counts, dict(zip(group.passes[0].kind.channels, deep.values.T, strict=True)), data_window=data,
+        display_window=display, compression=group.storage.compression, attributes=rendered.attributes,
     )  # fmt: skip
 
 

@@ -150,7 +150,8 @@ def sound_files(folder: Path) -> list[Path]:
     window = Window.of_size(20, 24)
     paths.append(folder / "deep.1001.exr")
     samples = rng.random((int(counts.sum()), 5)).astype(np.float32)
-    write_deep(paths[-1], counts, samples, ["A", "B", "G", "R", "Z"], data_window=window, display_window=window)
+    runs = dict(zip("ABGRZ", samples.T, strict=True))
+    write_deep(paths[-1], counts, runs, data_window=window, display_window=window)
     for suffix, tile in (("exr", 16), ("png", 0), ("tif", 0), ("tga", 0), ("jpg", 0)):
         spec = oiio.ImageSpec(20, 24, 3, oiio.HALF if tile else oiio.UINT8)
         spec.tile_width = spec.tile_height = tile

@@ -24,6 +24,7 @@ FLOORS = (
     {"bands", "documents"},
     {"colour", "curves", "depth", "keyed", "pixels"},
     {"fields", "formats", "passes"},
+    {"deep"},
     {"elements"},
     {"mattes"},
     {"ledger", "standin"},

@@ -47,8 +47,8 @@ class Planned(FolderCase):
         if group.passes[0].key == "deep":
             values = self.rng.random((SIZE[0] * SIZE[1], 6)).astype(np.float32)
             window = Window.of_size(SIZE[1], SIZE[0])
-            names = tuple(planned.channels)
-            write_deep(path, np.ones(SIZE, np.int32), values, names, data_window=window, display_window=window)
+            runs = dict(zip(planned.channels, values.T, strict=True))
+            write_deep(path, np.ones(SIZE, np.int32), runs, data_window=window, display_window=window)
         elif group.storage.format != "exr":
             planes = [self.rng.random(SIZE).astype(np.float32) for _ in planned.channels]
             write_values(path, planes, pixel=group.storage.pixel)

@@ -1,0 +1,1 @@
+"""Deep pixels: any number of samples in each, with the depths that they cover."""

@@ -1,0 +1,40 @@
+"""Deep pictures in OpenEXR files."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from prism.deep.samples import Samples, samples_of
+from prism.errors import UnreadableFile
+from prism.formats import guarded
+from prism.formats.decoding import SAMPLES
+from prism.formats.deep import write_deep
+from prism.formats.exr import passing
+from prism.formats.headers import Part, read_parts
+
+
+def read_samples(path: Path, part: Part | None = None, *, needs_depth: bool = True) -> Samples:
+    """The samples of a deep part, the first of the file if none is named; see `samples_of`. Raises UnreadableFile,
+    TooLarge, MissingChannels."""
+    found = part or next((each for each in read_parts(path) if each.deep), None)
+    if found is None or not found.deep:
+        raise UnreadableFile("It has no deep part.", where=str(path), advice="Place a flat picture in depth instead.")
+    runs = dict(guarded.decode_deep(path, found).planes)
+    counts = runs.pop(SAMPLES)
+    samples = samples_of(
+        counts, runs, window=found.data_window, display_window=found.display_window, where=str(path),
+        needs_depth=needs_depth,
+    )  # fmt: skip
+    return replace(samples, attributes=found.attributes)
+
+
+def write_samples(path: Path, samples: Samples, *, compression: str = "zips") -> list[str]:
+    """Write a deep file, whole or not at all. Returns remarks on header entries that it cannot carry. Raises
+    UnwritableFile."""
+    attributes, dropped = passing(samples.attributes)
+    write_deep(
+        path, samples.counts, samples.runs, data_window=samples.window, display_window=samples.display_window,
+        compression=compression, attributes=attributes,
+    )  # fmt: skip
+    return [f"Header entries that no new file can carry were dropped: {', '.join(dropped)}."] if dropped else []

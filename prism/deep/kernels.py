@@ -1,0 +1,428 @@
+"""Compiled loops over deep pixels, a band of pixels at a time; each writes where the counts that were found before say.
+
+A volume of alpha a has the optical depth u = -ln(1 - a), which is what adds up: a part t of it has u t. Where several
+cover the same stretch, u = sum of theirs, a = 1 - e^-u, and colour is the sum of C u_i / a_i, times a / u. What is
+opaque hides what is not; several of them give their mean. Source: "Interpreting OpenEXR Deep Pixels", splitting and
+merging.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from prism.compiled import compiled
+
+
+@compiled
+def copy_row(target, at, values, row):
+    """One row of a table into another."""
+    for c in range(values.shape[1]):
+        target[at, c] = values[row, c]
+
+
+@compiled
+def thickness(alpha):
+    """Optical depth of an alpha below 1, and what colour is divided by for it: (u, u / alpha)."""
+    if alpha <= 0.0:
+        return 0.0, 1.0
+    u = -np.log1p(-alpha)
+    return u, u / alpha
+
+
+@compiled
+def edges_of(depth, begin, end, edges):
+    """The fronts and backs of samples begin..end, each once, rising, into `edges`. Returns how many."""
+    count = 0
+    for sample in range(begin, end):
+        for side in range(2):
+            value = depth[sample, side]
+            place = count
+            while place > 0 and edges[place - 1] > value:
+                place -= 1
+            if place > 0 and edges[place - 1] == value:
+                continue
+            for later in range(count, place, -1):
+                edges[later] = edges[later - 1]
+            edges[place] = value
+            count += 1
+    return count
+
+
+@compiled
+def is_there(depth, sample, low, high):
+    """Whether a sample lies at a point (low == high), or goes all through a stretch."""
+    if low == high:
+        return depth[sample, 0] == low and depth[sample, 1] == low
+    return depth[sample, 0] <= low and depth[sample, 1] >= high
+
+
+@compiled
+def met(depth, alpha, begin, end, low, high):
+    """How many samples lie there, whether one of them is opaque, and the first of them."""
+    count, opaque, first = 0, False, -1
+    for sample in range(begin, end):
+        if is_there(depth, sample, low, high):
+            first = sample if count == 0 else first
+            count += 1
+            opaque = opaque or alpha[sample] >= 1.0
+    return count, opaque, first
+
+
+@compiled
+def in_order(depth, begin, end, order):
+    """Samples begin..end by their fronts, into `order`. Returns whether all are points, which need no splitting."""
+    points = True
+    for sample in range(begin, end):
+        front = depth[sample, 0]
+        points = points and depth[sample, 1] == front
+        place = sample - begin
+        while place > 0 and depth[order[place - 1], 0] > front:
+            order[place] = order[place - 1]
+            place -= 1
+        order[place] = sample
+    return points
+
+
+@compiled
+def count_tidy(offsets, depth, alpha, counts, edges, order, first, last):
+    """How many samples each pixel first..last has once it is tidy; what lies behind an opaque one is gone."""
+    for pixel in range(first, last):
+        begin, end = offsets[pixel], offsets[pixel + 1]
+        if in_order(depth, begin, end, order):
+            counts[pixel] = count_points(depth, alpha, order, end - begin)
+            continue
+        stops = edges_of(depth, begin, end, edges)
+        total = 0
+        done = False
+        for stop in range(stops):
+            for stretch in range(2):
+                if done or stop + stretch >= stops:
+                    continue
+                found, opaque, _ = met(depth, alpha, begin, end, edges[stop], edges[stop + stretch])
+                total += found > 0
+                done = opaque
+        counts[pixel] = total
+
+
+@compiled
+def count_points(depth, alpha, order, count):
+    """Different depths among so many points in order, up to the first that is opaque."""
+    total = 0
+    opaque = False
+    for place in range(count):
+        sample = order[place]
+        if place == 0 or depth[sample, 0] != depth[order[place - 1], 0]:
+            if opaque:
+                break
+            total += 1
+        opaque = opaque or alpha[sample] >= 1.0
+    return total
+
+
+@compiled
+def mix(depth, alpha, colour, begin, end, low, high, opaque, into):
+    """What the samples there come to: its alpha; colour into `into` (C,)."""
+    into[:] = 0.0
+    optical, count = 0.0, 0
+    for sample in range(begin, end):
+        if not is_there(depth, sample, low, high) or (opaque and alpha[sample] < 1.0):
+            continue
+        count += 1
+        share, weight = 1.0, 1.0
+        if not opaque:
+            if low < high:
+                share = (high - low) / (depth[sample, 1] - depth[sample, 0])
+            u, per_alpha = thickness(alpha[sample])
+            optical += share * u
+            weight = share * per_alpha
+        for c in range(into.size):
+            into[c] += weight * colour[sample, c]
+    if opaque:
+        for c in range(into.size):
+            into[c] /= count
+        return 1.0
+    covered = -np.expm1(-optical)
+    if optical > 0.0:
+        for c in range(into.size):
+            into[c] *= covered / optical
+    return covered
+
+
+@compiled
+def strongest(depth, alpha, begin, end, low, high):
+    """The sample there that covers most, whose whole numbers count."""
+    best = -1
+    for sample in range(begin, end):
+        if is_there(depth, sample, low, high) and (best < 0 or alpha[sample] > alpha[best]):
+            best = sample
+    return best
+
+
+@compiled
+def fill_tidy(
+    offsets, depth, alpha, colour, ids, targets, new_depth, new_alpha, new_colour, new_ids, edges, order, into, first,
+    last,
+):  # fmt: skip
+    """The tidy samples of pixels first..last, near to far, from `targets` on. What stands alone keeps every bit."""
+    for pixel in range(first, last):
+        begin, end = offsets[pixel], offsets[pixel + 1]
+        at, stop_at = targets[pixel], targets[pixel + 1]
+        if in_order(depth, begin, end, order):
+            place = 0
+            while at < stop_at:
+                only = order[place]
+                low = depth[only, 0]
+                place += 1
+                if place < end - begin and depth[order[place], 0] == low:
+                    while place < end - begin and depth[order[place], 0] == low:
+                        place += 1
+                    put_mixed(depth, alpha, colour, ids, begin, end, low, low, new_alpha, new_colour, new_ids, into, at)
+                else:
+                    put_alone(alpha, colour, ids, only, new_alpha, new_colour, new_ids, at)
+                new_depth[at, 0] = low
+                new_depth[at, 1] = low
+                at += 1
+            continue
+        stops = edges_of(depth, begin, end, edges)
+        for stop in range(stops):
+            for stretch in range(2):
+                if at == stop_at or stop + stretch >= stops:
+                    continue
+                low, high = edges[stop], edges[stop + stretch]
+                found, _, only = met(depth, alpha, begin, end, low, high)
+                if found == 0:
+                    continue
+                if found == 1 and depth[only, 0] == low and depth[only, 1] == high:
+                    put_alone(alpha, colour, ids, only, new_alpha, new_colour, new_ids, at)
+                else:
+                    put_mixed(
+                        depth, alpha, colour, ids, begin, end, low, high, new_alpha, new_colour, new_ids, into, at
+                    )
+                new_depth[at, 0] = low
+                new_depth[at, 1] = high
+                at += 1
+
+
+@compiled
+def put_alone(alpha, colour, ids, only, new_alpha, new_colour, new_ids, at):
+    """A sample as it is."""
+    new_alpha[at] = alpha[only]
+    copy_row(new_colour, at, colour, only)
+    copy_row(new_ids, at, ids, only)
+
+
+@compiled
+def put_mixed(depth, alpha, colour, ids, begin, end, low, high, new_alpha, new_colour, new_ids, into, at):
+    """What all that lies at a place comes to."""
+    _, opaque, _ = met(depth, alpha, begin, end, low, high)
+    new_alpha[at] = mix(depth, alpha, colour, begin, end, low, high, opaque, into)
+    for c in range(into.size):
+        new_colour[at, c] = into[c]
+    copy_row(new_ids, at, ids, strongest(depth, alpha, begin, end, low, high))
+
+
+@compiled
+def gather(
+    offsets, depth, alpha, colour, ids, begins, columns, new_depth, new_alpha, new_colour, new_ids, first, last,
+):  # fmt: skip
+    """Samples of pixels first..last to where `begins` says for their `columns` in a larger picture; begins moves on."""
+    for pixel in range(first, last):
+        at = begins[columns[pixel]]
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            put_alone(alpha, colour, ids, sample, new_alpha, new_colour, new_ids, at)
+            new_depth[at, 0] = depth[sample, 0]
+            new_depth[at, 1] = depth[sample, 1]
+            at += 1
+        begins[columns[pixel]] = at
+
+
+@compiled
+def flatten(offsets, alpha, colour, flat_alpha, flat_colour, first, last):
+    """Tidy samples of pixels first..last over each other: (P,) and (P, C)."""
+    for pixel in range(first, last):
+        through = 1.0
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            for c in range(flat_colour.shape[1]):
+                flat_colour[pixel, c] += through * colour[sample, c]
+            through *= 1.0 - alpha[sample]
+        flat_alpha[pixel] = 1.0 - through
+
+
+@compiled
+def hold_out(
+    offsets, depth, alpha, colour, other_offsets, other_depth, other_alpha, out_alpha, out_colour, first, last
+):
+    """What of tidy samples is seen among those of another tidy picture, which were split where the other's edges are.
+
+    m: what a sample covers of the picture, k: its colour in it. They are given as samples that come to just that when
+    they are laid over each other: m and k over what the samples before leave free.
+    """
+    for pixel in range(first, last):
+        other, end = other_offsets[pixel], other_offsets[pixel + 1]
+        before, hidden, taken = 1.0, 1.0, 0.0  # let through by itself, and by the other; covered so far
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            low, high = depth[sample, 0], depth[sample, 1]
+            while other < end and other_depth[other, 1] <= low and not (other_depth[other, 0] == low == high):
+                hidden *= 1.0 - other_alpha[other]
+                other += 1
+            share = 1.0
+            if other < end and other_depth[other, 0] == low and other_depth[other, 1] == high:
+                share = share_of(alpha[sample], other_alpha[other])
+            scale = before * hidden * share
+            free = 1.0 - taken
+            covered = scale * alpha[sample]
+            out_alpha[sample] = min(1.0, covered / free) if free > 0.0 else 0.0
+            for c in range(colour.shape[1]):
+                out_colour[sample, c] = scale * colour[sample, c] / free if free > 0.0 else 0.0
+            taken += covered
+            before *= 1.0 - alpha[sample]
+
+
+@compiled
+def share_of(alpha, other):
+    """What of itself shows of a sample that shares its place with another."""
+    if other >= 1.0:
+        return 0.5 if alpha >= 1.0 else 0.0
+    if alpha >= 1.0:
+        return 1.0
+    u, per_alpha = thickness(alpha)
+    v, _ = thickness(other)
+    if u + v <= 0.0:
+        return 1.0
+    return per_alpha * -np.expm1(-(u + v)) / (u + v)
+
+
+@compiled
+def count_pieces(offsets, depth, other_offsets, other_depth, counts, first, last):
+    """Pieces of each sample of pixels first..last, once it is split at every front and back of the other's."""
+    for pixel in range(first, last):
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            counts[sample] = 1
+            previous = depth[sample, 0]
+            while True:
+                cut = next_cut(other_offsets, other_depth, pixel, previous, depth[sample, 1])
+                if cut == previous:
+                    break
+                counts[sample] += 1
+                previous = cut
+
+
+@compiled
+def next_cut(offsets, depth, pixel, after, before):
+    """The nearest front or back between two depths; `after` if there is none."""
+    found = before
+    for sample in range(offsets[pixel], offsets[pixel + 1]):
+        for side in range(2):
+            value = depth[sample, side]
+            if after < value < found:
+                found = value
+    return found if found < before else after
+
+
+@compiled
+def fill_pieces(
+    offsets, depth, alpha, colour, ids, other_offsets, other_depth, targets, new_depth, new_alpha, new_colour, new_ids,
+    first, last,
+):  # fmt: skip
+    """The pieces, near to far, from `targets` of each sample on. What is not split keeps every bit."""
+    for pixel in range(first, last):
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            front, back = depth[sample, 0], depth[sample, 1]
+            low = front
+            for at in range(targets[sample], targets[sample + 1]):
+                last_piece = at + 1 == targets[sample + 1]
+                high = back if last_piece else next_cut(other_offsets, other_depth, pixel, low, back)
+                put_piece(alpha, colour, sample, front, back, low, high, new_alpha, new_colour, at)
+                new_depth[at, 0] = low
+                new_depth[at, 1] = high
+                copy_row(new_ids, at, ids, sample)
+                low = high
+
+
+@compiled
+def put_piece(alpha, colour, sample, front, back, low, high, new_alpha, new_colour, at):
+    """A part of a volume, as a sample of its own."""
+    if low == front and high == back:
+        new_alpha[at] = alpha[sample]
+        copy_row(new_colour, at, colour, sample)
+        return
+    share = (high - low) / (back - front)
+    if alpha[sample] >= 1.0:
+        piece, scale = 1.0, 1.0
+    elif alpha[sample] <= 0.0:
+        piece, scale = 0.0, share
+    else:
+        piece = -np.expm1(share * np.log1p(-alpha[sample]))
+        scale = piece / alpha[sample]
+    new_alpha[at] = piece
+    for c in range(colour.shape[1]):
+        new_colour[at, c] = scale * colour[sample, c]
+
+
+@compiled
+def cut(offsets, depth, alpha, colour, near, far, keeps, first, last):
+    """In place: samples of pixels first..last within near <= depth < far; volumes lose what lies outside. keeps: (N,)
+    which stay."""
+    for pixel in range(first, last):
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            front, back = depth[sample, 0], depth[sample, 1]
+            low, high = max(front, near), min(back, far)
+            keeps[sample] = near <= front < far if front == back else low < high
+            if keeps[sample] and (low != front or high != back):
+                put_piece(alpha, colour, sample, front, back, low, high, alpha, colour, sample)
+                depth[sample, 0] = low
+                depth[sample, 1] = high
+
+
+@compiled
+def thin(offsets, depth, alpha, colour, tolerance, most, keeps, first, last):
+    """In place: neighbours of tidy pixels first..last joined by over, while they lie within a tolerance of depth, and
+    then those that cost least until there are no more than `most`. keeps: (N,) which stay."""
+    for pixel in range(first, last):
+        begin, end = offsets[pixel], offsets[pixel + 1]
+        left = end - begin
+        at = begin
+        for sample in range(begin, end):
+            keeps[sample] = True
+            if sample > begin and depth[sample, 1] - depth[at, 0] <= tolerance:
+                join(depth, alpha, colour, at, sample)
+                keeps[sample] = False
+                left -= 1
+            else:
+                at = sample
+        while left > most:
+            best, following, least = -1, -1, np.inf
+            before = -1
+            for sample in range(begin, end):
+                if not keeps[sample]:
+                    continue
+                if before >= 0:
+                    cost = join_cost(alpha, colour, before, sample)
+                    if cost < least:
+                        best, following, least = before, sample, cost
+                before = sample
+            if best < 0:
+                break
+            join(depth, alpha, colour, best, following)
+            keeps[following] = False
+            left -= 1
+
+
+@compiled
+def join_cost(alpha, colour, front, back):
+    """The largest change of the picture where something black or white comes between two samples that are joined."""
+    most = alpha[back]
+    for c in range(colour.shape[1]):
+        most = max(most, abs(colour[back, c]))
+    return (1.0 - alpha[front]) * most
+
+
+@compiled
+def join(depth, alpha, colour, front, back):
+    """The front sample becomes both, laid over each other; exact as long as nothing comes between them."""
+    through = 1.0 - alpha[front]
+    for c in range(colour.shape[1]):
+        colour[front, c] += through * colour[back, c]
+    alpha[front] += through * alpha[back]
+    if depth[front, 0] < depth[front, 1] or depth[back, 0] < depth[back, 1]:
+        depth[front, 1] = max(depth[front, 1], depth[back, 1])

@@ -1,0 +1,253 @@
+"""What is done with deep pictures. Every function gives a new one and leaves those it was given as they were."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.bands import run_bands
+from prism.deep import kernels
+from prism.deep.samples import Samples
+from prism.errors import BadArgument, SizeMismatch
+from prism.pixels.window import Window
+
+BAND_PIXELS = 1 << 13  # whose samples one thread works off at a time
+
+
+def tidied(samples: Samples) -> Samples:
+    """With the samples of each pixel one behind the other: split where others begin or end, and joined where they share
+    a place. What lies behind something opaque is gone."""
+    if samples.tidy:
+        return samples
+    most = int(np.diff(samples.offsets).max(initial=0))
+    pixels = len(samples.offsets) - 1
+    counts = np.zeros(pixels, np.int64)
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.count_tidy(
+            samples.offsets,
+            samples.depth,
+            samples.alpha,
+            counts,
+            np.empty(2 * most + 1, np.float32),
+            np.empty(most, np.int64),
+            first,
+            last,
+        ),
+    )
+    targets = _offsets(counts)
+    made = _room(samples, int(targets[-1]))
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.fill_tidy(
+            samples.offsets, samples.depth, samples.alpha, samples.colour, samples.ids, targets, *made,
+            np.empty(2 * most + 1, np.float32), np.empty(most, np.int64), np.empty(len(samples.names)), first, last,
+        ),
+    )  # fmt: skip
+    return _with(samples, targets, made, tidy=True)
+
+
+def flattened(samples: Samples) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
+    """(H, W) alpha, (C, H, W) colour in the order of its names, and (2, H, W) depths: of the nearest front and the
+    farthest back, infinity where there is no sample."""
+    tidy = tidied(samples)
+    pixels = len(tidy.offsets) - 1
+    alpha, colour = np.zeros(pixels, np.float32), np.zeros((pixels, len(tidy.names)), np.float32)
+    _over_pixels(
+        pixels, lambda first, last: kernels.flatten(tidy.offsets, tidy.alpha, tidy.colour, alpha, colour, first, last)
+    )
+    shape = samples.window.shape
+    ends = np.full((2, pixels), np.inf, np.float32)
+    full = np.flatnonzero(np.diff(tidy.offsets))
+    ends[0, full], ends[1, full] = tidy.depth[tidy.offsets[full], 0], tidy.depth[tidy.offsets[full + 1] - 1, 1]
+    return alpha.reshape(shape), np.moveaxis(colour, -1, 0).reshape(-1, *shape), ends.reshape(2, *shape)
+
+
+def merged(pictures: Sequence[Samples]) -> Samples:
+    """All samples of several pictures in one, tidy, over all of their windows. Channels that one has not are 0 there.
+
+    Raises SizeMismatch if their display windows differ.
+    """
+    if len({picture.display_window for picture in pictures}) > 1:
+        raise SizeMismatch("The pictures have different display windows.", advice="Merge pictures of one camera.")
+    names = tuple(dict.fromkeys(name for picture in pictures for name in picture.names))
+    id_names = tuple(dict.fromkeys(name for picture in pictures for name in picture.id_names))
+    alike = [picture.with_names(names, id_names) for picture in pictures]
+    window = alike[0].window
+    for picture in alike[1:]:
+        window = window.union(picture.window)
+    return tidied(_together(alike, window))
+
+
+def held_out(samples: Samples, by: Samples) -> Samples:
+    """What of a picture is seen among the samples of another, as a deep picture: laid over each other its samples come
+    to just what the picture adds to the merge of both, so that either held out by the other sum to that.
+
+    Raises SizeMismatch unless both have the same windows.
+    """
+    if (samples.window, samples.display_window) != (by.window, by.display_window):
+        raise SizeMismatch("The pictures have different windows.", advice="Crop one to the window of the other.")
+    own, other = tidied(samples), tidied(by)
+    own, other = _split(own, other), _split(other, own)
+    alpha, colour = np.empty_like(own.alpha), np.empty_like(own.colour)
+    _over_pixels(
+        len(own.offsets) - 1,
+        lambda first, last: kernels.hold_out(
+            own.offsets, own.depth, own.alpha, own.colour, other.offsets, other.depth, other.alpha, alpha, colour,
+            first, last,
+        ),
+    )  # fmt: skip
+    seen = (alpha > 0) | (colour != 0).any(axis=1)
+    return replace(own, alpha=alpha, colour=colour).kept(seen)
+
+
+def cut(samples: Samples, near: float, far: float) -> Samples:
+    """The samples within near <= depth < far; volumes lose what lies outside. Raises BadArgument unless near < far."""
+    if not near < far:
+        raise BadArgument(f"From {near:g} to {far:g} there is nothing.", where="near", advice="Let near be below far.")
+    parts = replace(samples, depth=samples.depth.copy(), alpha=samples.alpha.copy(), colour=samples.colour.copy())
+    keeps = np.zeros(len(samples), np.bool_)
+    _over_pixels(
+        len(samples.offsets) - 1,
+        lambda first, last: kernels.cut(
+            parts.offsets, parts.depth, parts.alpha, parts.colour, np.float32(near), np.float32(far), keeps, first, last
+        ),
+    )
+    return parts.kept(keeps)
+
+
+def moved(samples: Samples, *, add: float = 0.0, times: float = 1.0) -> Samples:
+    """At depth x times + add. Raises BadArgument unless times is above 0: turned around, backs would lie in front."""
+    if not times > 0:
+        raise BadArgument(f"Depths cannot be multiplied by {times:g}.", where="times", advice="Use more than 0.")
+    depth = samples.depth * np.float32(times) + np.float32(add)
+    return replace(samples.at_depths(depth), tidy=samples.tidy)
+
+
+def placed(
+    rgba: NDArray[np.float32],
+    depth: NDArray[np.float32] | float,
+    *,
+    thick: float = 0.0,
+    window: Window,
+    display: Window,
+) -> Samples:
+    """A flat picture (4, H, W) at one depth, or at that of each pixel (H, W): one sample where it covers or shines,
+    from there `thick` to the back. Raises BadArgument for a thickness below 0."""
+    if thick < 0:
+        raise BadArgument(f"{thick:g} is no thickness.", where="thick", advice="Use 0 for a card, or more.")
+    at = np.broadcast_to(np.asarray(depth, np.float32), rgba.shape[1:])
+    there = ((rgba != 0).any(axis=0) & np.isfinite(at)).reshape(-1)
+    front = at.reshape(-1)[there]
+    return Samples(
+        offsets=_offsets(there.astype(np.int64)),
+        depth=np.stack([front, front + np.float32(thick)], axis=1).astype(np.float32),
+        alpha=np.ascontiguousarray(rgba[3].reshape(-1)[there]),
+        colour=np.ascontiguousarray(rgba[:3].reshape(3, -1)[:, there].T),
+        ids=np.zeros((len(front), 0), np.uint32),
+        names=("R", "G", "B"), window=window, display_window=display, tidy=True,
+    )  # fmt: skip
+
+
+def thinned(samples: Samples, *, tolerance: float = 0.0, most: int = 0) -> Samples:
+    """Tidy, with neighbours joined that lie within a tolerance of depth, and then, where more than `most` are left (0
+    for any number), those whose joining can change least. Flattened alone it is the same but for rounding.
+
+    Raises BadArgument for a tolerance or number below 0.
+    """
+    if tolerance < 0 or most < 0:
+        raise BadArgument("Tolerance and most samples are 0 or more.", where="tolerance")
+    tidy = tidied(samples)
+    made = replace(tidy, depth=tidy.depth.copy(), alpha=tidy.alpha.copy(), colour=tidy.colour.copy())
+    keeps = np.zeros(len(tidy), np.bool_)
+    limit = most or np.iinfo(np.int64).max
+    _over_pixels(
+        len(tidy.offsets) - 1,
+        lambda first, last: kernels.thin(
+            made.offsets, made.depth, made.alpha, made.colour, np.float32(tolerance), limit, keeps, first, last
+        ),
+    )
+    return made.kept(keeps)
+
+
+def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> float:
+    """The largest change of any channel or alpha in what is seen in front of an opaque card, at that many depths
+    between the samples of `before`."""
+    if not len(before):
+        return 0.0
+    depths = np.unique(np.quantile(before.depth[:, 0], np.linspace(0, 1, cards)))
+    worst = 0.0
+    for depth in depths:
+        first, second = (flattened(cut(each, -np.inf, float(depth))) for each in (before, after))
+        worst = max(worst, *(float(np.abs(a - b).max(initial=0)) for a, b in zip(first[:2], second[:2], strict=True)))
+    return worst
+
+
+def _split(samples: Samples, other: Samples) -> Samples:
+    """With every volume in pieces that end where samples of the other begin or end."""
+    pixels = len(samples.offsets) - 1
+    counts = np.zeros(len(samples), np.int64)
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.count_pieces(
+            samples.offsets, samples.depth, other.offsets, other.depth, counts, first, last
+        ),
+    )
+    targets = _offsets(counts)
+    made = _room(samples, int(targets[-1]))
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.fill_pieces(
+            samples.offsets, samples.depth, samples.alpha, samples.colour, samples.ids, other.offsets, other.depth,
+            targets, *made, first, last,
+        ),
+    )  # fmt: skip
+    return _with(samples, targets[samples.offsets], made, tidy=True)
+
+
+def _together(pictures: Sequence[Samples], window: Window) -> Samples:
+    """Samples of several pictures with the same channels, one picture's after the other's in every pixel of a
+    window."""
+    counts = np.zeros(window.shape, np.int64)
+    for picture in pictures:
+        counts[picture.window.slices_in(window)] += picture.counts
+    offsets = _offsets(counts.reshape(-1))
+    made = _room(pictures[0], int(offsets[-1]))
+    begins = offsets[:-1].copy()
+    places = np.arange(counts.size).reshape(window.shape)
+    for picture in pictures:
+        columns = np.ascontiguousarray(places[picture.window.slices_in(window)].reshape(-1))
+        gather = partial(
+            kernels.gather, picture.offsets, picture.depth, picture.alpha, picture.colour, picture.ids, begins, columns,
+            *made,
+        )  # fmt: skip
+        _over_pixels(len(columns), gather)
+    return _with(replace(pictures[0], window=window), offsets, made, tidy=False)
+
+
+def _offsets(counts: NDArray[np.int64]) -> NDArray[np.int64]:
+    return np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
+
+
+_Parts = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.uint32]]
+
+
+def _room(like: Samples, count: int) -> _Parts:
+    """For depth, alpha, colour and whole numbers of so many samples."""
+    return (
+        np.empty((count, 2), np.float32), np.empty(count, np.float32), np.empty((count, len(like.names)), np.float32),
+        np.empty((count, len(like.id_names)), np.uint32),
+    )  # fmt: skip
+
+
+def _with(samples: Samples, offsets: NDArray[np.int64], parts: _Parts, *, tidy: bool) -> Samples:
+    depth, alpha, colour, ids = parts
+    return replace(samples, offsets=offsets, depth=depth, alpha=alpha, colour=colour, ids=ids, tidy=tidy)
+
+
+def _over_pixels(count: int, work: Callable[[int, int], None]) -> None:
+    run_bands(work, count, BAND_PIXELS, alone=1)

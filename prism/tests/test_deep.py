@@ -1,0 +1,313 @@
+"""Deep pixels: the worked numbers of "Interpreting OpenEXR Deep Pixels", OpenImageIO's own, and what must hold for
+all."""
+
+import json
+import unittest
+from dataclasses import replace
+
+import numpy as np
+import OpenImageIO as oiio
+
+from prism.deep import operations as ops
+from prism.deep.files import read_samples, write_samples
+from prism.deep.samples import samples_of
+from prism.errors import BadArgument, MissingChannels, UnreadableFile
+from prism.formats.exr import read_channels, write_exr
+from prism.formats.headers import read_parts
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.tests.frames import FolderCase
+from prism.tests.test_command_line import run
+
+NAMES = ("R", "G", "B", "A", "Z", "ZBack")
+A, B = (0.3, 0.1, 0, 0.5, 10, 20), (0.1, 0.2, 0.4, 0.6, 15, 30)
+
+
+def deep(*pixels, shape=None, window=None):
+    """Pixels of samples (R, G, B, A, front, back), in one row unless a shape is said."""
+    counts = np.array([len(samples) for samples in pixels], np.int32).reshape(shape or (1, len(pixels)))
+    rows = np.array([sample for samples in pixels for sample in samples], np.float32).reshape(-1, 6)
+    own = window or Window.of_size(*counts.shape[::-1])
+    return samples_of(counts, dict(zip(NAMES, rows.T, strict=True)), window=own, display_window=own)
+
+
+def rows_of(samples):
+    colour = samples.with_names(("R", "G", "B"), ()).colour
+    return np.concatenate([colour, samples.alpha[:, None], samples.depth], axis=1)
+
+
+def flat(samples):
+    """(4, P): R, G, B and alpha."""
+    alpha, colour, _ = ops.flattened(samples.with_names(("R", "G", "B"), ()))
+    return np.concatenate([colour.reshape(3, -1), alpha.reshape(1, -1)])
+
+
+def any_deep(rng, pixels=40, most=6, depths=12):
+    """Points and volumes that meet, overlap and coincide, clear, thin, opaque, glowing; some pixels are empty."""
+    made = []
+    for _ in range(pixels):
+        samples = []
+        for _ in range(rng.integers(0, most)):
+            front, length = rng.integers(0, depths), rng.choice([0, 0, 1, 3])
+            alpha = rng.choice([0, 1e-6, 1, rng.random(), rng.random()])
+            colour = rng.random(3) * (alpha if rng.random() < 0.8 else 1)
+            samples.append((*colour, alpha, front, front + length))
+        made.append(samples)
+    return deep(*made)
+
+
+class Worked(unittest.TestCase):
+    """Values of the paper's formulas, worked by hand and with OpenImageIO's DeepData."""
+
+    def check(self, samples, *rows):
+        np.testing.assert_allclose(rows_of(samples), rows, atol=2e-7)
+
+    def test_volumes_that_overlap(self):
+        merged = ops.merged([deep([A]), deep([B])])
+        self.check(
+            merged,
+            (0.1757360, 0.0585786, 0, 0.2928932, 10, 15),
+            (0.1901654, 0.1257181, 0.1495910, 0.4789993, 15, 20),
+            (0.0761861, 0.1523722, 0.3047443, 0.4571165, 20, 30),
+        )
+        np.testing.assert_allclose(flat(merged)[:, 0], (0.3382704, 0.2036091, 0.2180456, 0.8), atol=2e-7)
+
+    def test_what_shares_a_place(self):
+        at = lambda row, alpha=None: deep([(*row[:3], row[3] if alpha is None else alpha, 10, 10)])  # noqa: E731
+        self.check(ops.merged([at(A), at(B)]), (0.2826346, 0.2207278, 0.3036392, 0.8, 10, 10))
+        self.check(ops.merged([at(A, 1), at(B, 1)]), (0.2, 0.15, 0.2, 1, 10, 10))
+        self.check(ops.merged([at(A), at(B, 1)]), (0.1, 0.2, 0.4, 1, 10, 10))
+        self.check(ops.merged([at(A, 0), at(B, 0)]), (0.4, 0.3, 0.4, 0, 10, 10))
+        self.check(ops.merged([at(A), at(B, 0)]), (0.3721348, 0.2442695, 0.2885390, 0.5, 10, 10))
+
+    def test_a_point_in_a_volume(self):
+        merged = ops.merged([deep([(0.4, 0.2, 0.1, 0.8, 10, 20)]), deep([(0.1, 0.1, 0.1, 0.5, 15, 15)])])
+        half = (0.2763932, 0.1381966, 0.0690983, 0.5527864)
+        self.check(merged, (*half, 10, 15), (0.1, 0.1, 0.1, 0.5, 15, 15), (*half, 15, 20))
+
+    def test_cut_in_a_volume(self):
+        whole = deep([(0.4, 0.2, 0.1, 0.8, 10, 20)])
+        self.check(ops.cut(whole, 0, 12.5), (0.1656298, 0.0828149, 0.0414075, 0.3312597, 10, 12.5))
+        self.check(ops.cut(whole, 12.5, 99), (0.3504651, 0.1752326, 0.0876163, 0.7009302, 12.5, 20))
+        self.check(ops.cut(deep([(0.4, 0.2, 0.1, 0, 10, 20)]), 0, 12.5), (0.1, 0.05, 0.025, 0, 10, 12.5))
+        faint = ops.cut(deep([(0, 0, 0, 1e-8, 10, 20)]), 0, 12.5)
+        self.assertAlmostEqual(float(faint.alpha[0]), 2.5e-9, delta=1e-14)
+
+    def test_held_out(self):
+        own = deep([(0.3, 0.1, 0, 0.5, 10, 10), (0.2, 0.2, 0.2, 0.4, 30, 30)])
+        seen = ops.held_out(own, deep([(0, 0, 0, 0.25, 20, 20)]))
+        self.check(seen, (0.3, 0.1, 0, 0.5, 10, 10), (0.15, 0.15, 0.15, 0.3, 30, 30))
+        self.assertEqual(len(ops.held_out(own, deep([(0, 0, 0, 1, 5, 5)]))), 0)
+        half = ops.held_out(deep([(0.4, 0.2, 0.1, 0.8, 10, 20)]), deep([(0, 0, 0, 1, 15, 15)]))
+        self.check(half, (0.2763932, 0.1381966, 0.0690983, 0.5527864, 10, 15))
+
+    def test_placed_and_moved(self):
+        rgba = np.zeros((4, 1, 3), np.float32)
+        rgba[:, 0, 1], rgba[:, 0, 2] = (0.5, 0.25, 0, 0.5), (1, 0, 0, 0)
+        window = Window.of_size(3, 1)
+        card = ops.placed(rgba, 7.0, thick=2, window=window, display=window)
+        self.assertEqual((card.counts.tolist(), card.depth.tolist()), ([[0, 1, 1]], [[7, 9]] * 2))
+        self.assertEqual(ops.moved(card, add=1, times=2).depth.tolist(), [[15, 19]] * 2)
+        depth = np.array([[1, np.inf, 4]], np.float32)
+        self.assertEqual(
+            ops.placed(rgba, depth, window=window, display=window).depth.tolist(), [[4, 4]]
+        )  # where nothing is measured there is no place
+        with self.assertRaises(BadArgument):
+            ops.moved(card, times=-1)
+
+
+class Laws(unittest.TestCase):
+    def setUp(self):
+        self.rng = np.random.default_rng(7)
+
+    def test_tidy(self):
+        """Near to far, nothing overlapping; the same when it is done again, in any order, and however it is split."""
+        for _ in range(20):
+            samples = any_deep(self.rng)
+            tidy = ops.tidied(samples)
+            pixel = np.repeat(np.arange(len(tidy.offsets) - 1), np.diff(tidy.offsets))
+            same = pixel[1:] == pixel[:-1]
+            self.assertTrue((tidy.depth[1:, 0] >= tidy.depth[:-1, 1])[same].all())
+            again = ops.tidied(ops.moved(tidy).at_depths(tidy.depth))
+            np.testing.assert_array_equal(rows_of(again), rows_of(tidy))
+            parts = [ops.cut(samples, -1, 5.25), ops.cut(samples, 5.25, 99)]
+            np.testing.assert_allclose(flat(ops.merged(parts)), flat(samples), atol=1e-6)
+
+    def test_the_order_of_merging_does_not_matter(self):
+        for _ in range(20):
+            a, b, c = (any_deep(self.rng) for _ in range(3))
+            first = ops.merged([a, b, c])
+            for other in (ops.merged([c, a, b]), ops.merged([b, c, a])):
+                np.testing.assert_allclose(rows_of(first), rows_of(other), atol=2e-6)
+
+    def test_each_held_out_by_the_other_is_the_merge(self):
+        for _ in range(40):
+            # Several that are opaque at one place give their mean, so that of means is that of those.
+            a, b = (ops.tidied(any_deep(self.rng)) for _ in range(2))
+            parts = flat(ops.held_out(a, b)) + flat(ops.held_out(b, a))
+            np.testing.assert_allclose(parts, flat(ops.merged([a, b])), atol=3e-6)
+
+    def test_windows_and_channels_are_united(self):
+        left = deep([A], [], window=Window(0, 0, 1, 0))
+        right = deep([B], [B], window=Window(1, 0, 2, 0))
+        self.assertRaisesRegex(Exception, "display windows", ops.merged, [left, right])
+        merged = ops.merged([left, replace(right, display_window=left.display_window)])
+        self.assertEqual((merged.window, merged.counts.tolist()), (Window(0, 0, 2, 0), [[1, 1, 1]]))
+
+    def test_thinned(self):
+        """The flat picture stays; no pixel has more than it may; and what a card between them changes is told truly."""
+        for _ in range(20):
+            samples = any_deep(self.rng, most=9)
+            for how in ({"tolerance": 2.5}, {"most": 2}, {"tolerance": 1, "most": 1}):
+                thin = ops.thinned(samples, **how)
+                np.testing.assert_allclose(flat(thin), flat(samples), atol=3e-6)
+                self.assertLessEqual(thin.counts.max(), how.get("most", 99))
+                self.assertLess(len(thin), len(ops.tidied(samples)))
+        self.assertLess(ops.holdout_error(samples, ops.tidied(samples)), 1e-6)
+        # A card between two that were joined: what lay behind it is seen in front of it.
+        pair = deep([(0.3, 0.3, 0.3, 0.5, 1, 1), (0.2, 0.2, 0.2, 0.6, 2, 2), (0.1, 0.1, 0.1, 0.1, 3, 3)])
+        error = ops.holdout_error(pair, ops.thinned(pair, tolerance=1))
+        self.assertAlmostEqual(error, 0.5 * 0.6, places=6)  # (1 - a1) a2, as the hidden sample's alpha shows
+
+
+class Library(FolderCase):
+    def test_tidy_and_flat_as_the_library_has_them(self):
+        """OpenImageIO's DeepData: split at all edges, sort, merge overlaps, cull what is hidden; then over."""
+        rng = np.random.default_rng(3)
+        for _ in range(10):
+            samples = any_deep(rng, pixels=30)
+            data = self.library(samples)
+            edges = np.unique(samples.depth)
+            for pixel in range(30):
+                for edge in edges:
+                    data.split(pixel, float(edge))
+                data.sort(pixel)
+                data.merge_overlaps(pixel)
+                data.occlusion_cull(pixel)
+            tidy = ops.tidied(samples)
+            for pixel in range(30):
+                begin, end = tidy.offsets[pixel : pixel + 2]
+                ours = flat(samples)[:, pixel]
+                total, through = np.zeros(4), 1.0
+                for sample in range(data.samples(pixel)):
+                    values = np.array([data.deep_value(pixel, channel, sample) for channel in range(4)])
+                    total += through * values
+                    through *= 1 - values[3]
+                np.testing.assert_allclose(ours, total, atol=3e-6)
+                self.assertLessEqual(end - begin, data.samples(pixel))  # it is split at no edge of its own alone
+
+    def library(self, samples):
+        data = oiio.DeepData()
+        pixels = len(samples.offsets) - 1
+        data.init(pixels, 6, [oiio.TypeFloat] * 6, list(NAMES))
+        rows = rows_of(samples)
+        for pixel in range(pixels):
+            begin, end = samples.offsets[pixel : pixel + 2]
+            data.set_samples(pixel, int(end - begin))
+            for sample in range(begin, end):
+                for channel in range(6):
+                    data.set_deep_value(pixel, channel, int(sample - begin), float(rows[sample, channel]))
+        return data
+
+    def test_written_and_read_again(self):
+        """Every bit, half and whole numbers, by us and by the library."""
+        rng = np.random.default_rng(4)
+        counts = rng.integers(0, 4, (5, 7)).astype(np.int32)
+        total = int(counts.sum())
+        runs = {name: rng.random(total).astype(np.float32) for name in (*"RGBAZ", "glow.R")}
+        runs |= {"ZBack": runs["Z"] + 1, "id": rng.integers(0, 1 << 32, total, dtype=np.uint32)}
+        window = Window(-2, -1, 4, 3)
+        samples = samples_of(counts, runs, window=window, display_window=Window.of_size(4, 4))
+        path = self.folder / "a.exr"
+        self.assertEqual(write_samples(path, samples), [])
+        back = read_samples(path)
+        self.assertEqual((back.window, back.display_window), (window, Window.of_size(4, 4)))
+        np.testing.assert_array_equal(back.counts, counts)
+        for name, values in samples.runs.items():
+            np.testing.assert_array_equal(back.runs[name], values)
+        source = oiio.ImageInput.open(str(path))
+        read = source.read_native_deep_image()
+        place = list(source.spec().channelnames).index("id")
+        found = [read.deep_value_uint(p, place, s) for p in range(counts.size) for s in range(read.samples(p))]
+        self.assertEqual(found, runs["id"].tolist())
+
+    def test_files_that_are_not_deep(self):
+        flat_file = self.folder / "flat.exr"
+        write_exr(flat_file, Image.of_planes({"R": np.ones((2, 2), np.float16)}))
+        with self.assertRaisesRegex(UnreadableFile, "no deep part"):
+            read_samples(flat_file)
+        counts = np.ones((1, 1), np.int32)
+        with self.assertRaisesRegex(MissingChannels, "no depth; found R"):
+            samples_of(
+                counts, {"R": np.ones(1, np.float32)}, window=Window(0, 0, 0, 0), display_window=Window(0, 0, 0, 0)
+            )
+
+
+class Commands(FolderCase):
+    def asked(self, *arguments):
+        code, out, err = run("deep", *arguments, "--json")
+        self.assertEqual(code, 0, err)
+        return json.loads(out)
+
+    def setUp(self):
+        super().setUp()
+        rng = np.random.default_rng(9)
+        self.a, self.b = (self.folder / name for name in ("a.exr", "b.exr"))
+        self.samples = [any_deep(rng), any_deep(rng)]
+        for path, samples in zip((self.a, self.b), self.samples, strict=True):
+            write_samples(path, samples)
+
+    def test_one_after_the_other(self):
+        told = self.asked("info", self.a)
+        self.assertEqual((told["width"], told["height"], told["samples"]), (40, 1, len(self.samples[0])))
+        self.assertEqual((told["tidy"], told["empty"]), (False, int((self.samples[0].counts == 0).sum())))
+        out = self.folder / "out.exr"
+        self.asked("merge", self.a, self.b, "--out", out)
+        merged = ops.merged(self.samples)
+        np.testing.assert_array_equal(rows_of(read_samples(out)), rows_of(merged))
+        self.assertTrue(self.asked("info", out)["tidy"])
+        flat_file = self.folder / "flat.exr"
+        self.asked("flatten", out, "--out", flat_file)
+        image = read_channels(flat_file, read_parts(flat_file)[0])
+        np.testing.assert_array_equal([image.plane(name).ravel() for name in "RGBA"], flat(merged))
+        parts = []
+        for own, other in ((self.a, self.b), (self.b, self.a)):
+            self.asked("holdout", own, "--by", other, "--out", out)
+            parts.append(flat(read_samples(out)))
+        np.testing.assert_allclose(sum(parts), flat(merged), atol=3e-6)
+        self.asked("cut", self.a, "--near", 3, "--far", 6, "--out", out)
+        depth = read_samples(out).depth
+        self.assertTrue(((depth >= 3) & (depth <= 6)).all() and len(depth))
+        self.asked("move", self.a, "--add", 5, "--times", 2, "--out", out)
+        np.testing.assert_array_equal(read_samples(out).depth, self.samples[0].depth * 2 + 5)
+        told = self.asked("thin", self.a, "--most", 1, "--out", out)
+        self.assertEqual(told["samples_after"], int((self.samples[0].counts > 0).sum()))
+        self.assertLess(told["flat_error"], 3e-6)
+        self.assertGreater(told["holdout_error"], 0.1)
+        cloud = self.folder / "cloud.ply"
+        self.asked("points", self.a, "--out", cloud)
+        head, _, body = cloud.read_bytes().partition(b"end_header\n")
+        points = np.frombuffer(body, "<f4").reshape(-1, 7)
+        self.assertEqual(points[:, 2].tolist(), self.samples[0].depth[:, 0].tolist())
+        self.assertIn(f"element vertex {len(self.samples[0])}".encode(), head)
+
+    def test_a_flat_picture_between_the_samples(self):
+        rgba = np.zeros((4, 1, 40), np.float32)
+        rgba[:, :, 10:30] = 0.5
+        card = self.folder / "card.exr"
+        write_exr(
+            card, Image.of_planes(dict(zip("RGBA", rgba, strict=True)) | {"Z": np.full((1, 40), 4.5, np.float32)})
+        )
+        at, by_pass = self.folder / "at.exr", self.folder / "by.exr"
+        self.asked("place", card, "--at", 4.5, "--out", at)
+        self.asked("place", card, "--depth", "Z", "--out", by_pass)
+        np.testing.assert_array_equal(rows_of(read_samples(at)), rows_of(read_samples(by_pass)))
+        self.assertEqual(read_samples(at).counts.sum(), 20)
+
+    def test_faults_are_one_sentence(self):
+        for arguments in (
+            ("info", self.folder / "none.exr"),
+            ("cut", self.a, "--near", 5, "--far", 2, "--out", self.a),
+        ):
+            code, _, err = run("deep", *arguments)
+            self.assertEqual((code, err.count("\n")), (1, 1))
