@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -11,7 +11,9 @@ import OpenEXR
 from numpy.typing import NDArray
 
 from prism.errors import UnwritableFile
+from prism.formats import deep_lines
 from prism.formats.entries import header_entries
+from prism.formats.headers import read_parts
 from prism.formats.safe import replacing
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.window import Window
@@ -37,25 +39,63 @@ def write_deep(
         raise UnwritableFile(
             f"Deep files have no {compression} compression.", where=str(path), advice=f"Use {', '.join(known)}."
         )
-    ends = np.cumsum(counts, dtype=np.int64).tolist()
-    begins = [0, *ends[:-1]]
-    planes = {}
-    for name, run in runs.items():
-        column = np.ascontiguousarray(run)
-        pixels = np.empty(counts.size, object)
-        pixels[:] = [column[begin:end] for begin, end in zip(begins, ends, strict=True)]
-        planes[name] = pixels.reshape(counts.shape)
-    header = {
-        **header_entries(attributes or {}),
-        "compression": OpenEXR.Compression(known[compression]),
-        "type": OpenEXR.deepscanline,
-        "dataWindow": data_window.as_box(),
-        "displayWindow": display_window.as_box(),
-    }
+    names = sorted(runs)  # as channels lie in a file
+    ordered = [_stored(runs[name]) for name in names]
     with replacing(Path(path)) as temporary:
+        header = {
+            **header_entries(attributes or {}),
+            "compression": OpenEXR.Compression(known[compression]),
+            "type": OpenEXR.deepscanline,
+            "dataWindow": data_window.as_box(),
+            "displayWindow": display_window.as_box(),
+        }
         try:
-            OpenEXR.File(header, planes).write(str(temporary))
+            if compression in deep_lines.OURS:
+                types = {name: run.dtype for name, run in zip(names, ordered, strict=True)}
+                OpenEXR.File(header, _empty(types, counts.shape)).write(str(temporary))
+                _fill(temporary, counts, ordered, data_window.y0, compression)
+            else:
+                OpenEXR.File(header, _objects(names, ordered, counts)).write(str(temporary))
         except (RuntimeError, ValueError, TypeError) as error:
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
             ) from error
+
+
+def _stored(run: NDArray) -> NDArray:
+    """As a file can hold it: half, float or uint."""
+    return np.ascontiguousarray(run if run.dtype in (np.float16, np.uint32) else run.astype(np.float32, copy=False))
+
+
+def _empty(types: Mapping[str, np.dtype], shape: tuple[int, ...]) -> dict[str, NDArray]:
+    """Pixels without samples, but for one: a file of them has the header of any, types and all."""
+    planes = {}
+    for name, dtype in types.items():
+        planes[name] = np.empty(shape, object)
+        planes[name].flat[0] = np.zeros(1, dtype)
+    return planes
+
+
+def _fill(path: Path, counts: NDArray[np.int32], runs: Sequence[NDArray], top: int, compression: str) -> None:
+    """Put these samples in place of those that a file has. The library wrote its header; its chunks are ours."""
+    (part,) = read_parts(path)
+    chunks = deep_lines.lines_of(counts, runs, top, compression)
+    first = part.table + 8 * len(chunks)
+    places = first + np.concatenate([[0], np.cumsum([len(chunk) for chunk in chunks[:-1]], dtype=np.uint64)])
+    with open(path, "r+b") as file:
+        file.seek(part.table)
+        file.write(places.astype("<u8").tobytes())
+        file.writelines(chunks)
+        file.truncate()
+
+
+def _objects(names: Sequence[str], runs: Sequence[NDArray], counts: NDArray[np.int32]) -> dict[str, NDArray]:
+    """As the binding takes them: an array of samples for every pixel."""
+    ends = np.cumsum(counts, dtype=np.int64).tolist()
+    begins = [0, *ends[:-1]]
+    planes = {}
+    for name, run in zip(names, runs, strict=True):
+        pixels = np.empty(counts.size, object)
+        pixels[:] = [run[begin:end] for begin, end in zip(begins, ends, strict=True)]
+        planes[name] = pixels.reshape(counts.shape)
+    return planes

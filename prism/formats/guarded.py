@@ -76,7 +76,20 @@ def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder 
 def decode_deep(path: Path, part: Part) -> Decoded:
     """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. Raises
     UnreadableFile or TooLarge."""
-    return _decode(path, {"kind": "deep", "part": part.index, "memory": MOST_MEMORY, "seconds": 10 * SECONDS}, None)
+    request = {
+        "kind": "deep",
+        "part": part.index,
+        "top": part.data_window.y0,
+        "shape": part.data_window.shape,
+        "table": part.table,
+        "in_parts": part.in_parts,
+        "tiled": part.tiled,
+        "compression": part.compression,
+        "channels": dict(part.channels),
+        "memory": MOST_MEMORY,
+        "seconds": 10 * SECONDS,
+    }
+    return _decode(path, request, None)
 
 
 def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -> Decoded:

@@ -10,7 +10,7 @@ import stat
 import struct
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from threading import Lock
 from types import MappingProxyType
@@ -108,6 +108,8 @@ class Part:
     stored: str = ""  # of other formats: uint8, uint16 .. as the file has it, while `channels` says how it is decoded
     straight: bool | None = False  # whether the file says that its alpha is not multiplied in; None if it says nothing
     curve: str = ""  # what the file says of its transfer curve
+    table: int = 0  # where the places of its chunks stand in an OpenEXR file
+    in_parts: bool = False  # whether its chunks begin with the number of their part
 
     def says(self, name: str) -> Any:
         """The value of an attribute; None without one."""
@@ -185,6 +187,7 @@ def read_parts(path: Path) -> list[Part]:
         if parts is None:
             header = _Header(file, str(path))
             parts = tuple(header.parts())
+            parts = header.with_tables(parts)
             if header.length < _KEPT_BYTES:
                 _kept.put(key, parts)
         return list(parts)
@@ -197,6 +200,8 @@ class _Header:
         self._file = file
         self._where = where
         self.length = 0
+        self._chunks: list[int] = []  # of each part
+        self._in_parts = False
 
     def parts(self) -> Iterator[Part]:
         """Raises UnreadableFile or TooLarge, naming the limit."""
@@ -205,6 +210,7 @@ class _Header:
             what = "This is not an OpenEXR file." if magic else "The file is empty."
             raise UnreadableFile(what, where=self._where, advice="Render or copy it again.")
         flags = struct.unpack("<I", self._take(4))[0]
+        self._in_parts = bool(flags & _MULTIPART)
         if flags & 0xFF != 2:
             raise self._damaged(f"version {flags & 0xFF} of the format is not known")
         index = channels = 0
@@ -218,6 +224,15 @@ class _Header:
                 return
         if not index:
             raise self._damaged("it has no part")
+
+    def with_tables(self, parts: tuple[Part, ...]) -> tuple[Part, ...]:
+        """Once all were read: the tables of their chunks follow, one after the other."""
+        at = len(MAGIC) + self.length
+        placed = []
+        for part, chunks in zip(parts, self._chunks, strict=True):
+            placed.append(replace(part, table=at, in_parts=self._in_parts))
+            at += 8 * chunks
+        return tuple(placed)
 
     def _attributes(self) -> dict[str, Attribute]:
         found: dict[str, Attribute] = {}
@@ -238,6 +253,8 @@ class _Header:
         compression = self._needed(attributes, "compression", "compression").raw[:1] or b"\xff"
         if compression[0] not in _COMPRESSIONS:
             raise self._damaged(f"compression {compression[0]} is not known")
+        chunks = attributes["chunkCount"].value if "chunkCount" in attributes else data.height
+        self._chunks.append(chunks if isinstance(chunks, int) and chunks > 0 else 0)
         aspect = self._needed(attributes, "pixelAspectRatio", "float").value
         if not aspect or not 1e-3 < aspect < 1e3:
             raise self._damaged(f"a pixel aspect of {aspect} cannot be")

@@ -6,14 +6,20 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+import OpenEXR
 import OpenImageIO as oiio
 
 from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import samples_of
-from prism.errors import BadArgument, MissingChannels, UnreadableFile
+from prism.errors import BadArgument, MissingChannels, TooLarge, UnreadableFile
+from prism.formats.decoding import SAMPLES
+from prism.formats.deep import write_deep
+from prism.formats.deep_lines import read_lines
 from prism.formats.exr import read_channels, write_exr
+from prism.formats.guarded import decode_deep
 from prism.formats.headers import read_parts
+from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.tests.frames import FolderCase
@@ -230,6 +236,67 @@ class Library(FolderCase):
         place = list(source.spec().channelnames).index("id")
         found = [read.deep_value_uint(p, place, s) for p in range(counts.size) for s in range(read.samples(p))]
         self.assertEqual(found, runs["id"].tolist())
+
+    def test_any_deep_file_reads_as_by_the_format_s_own_library(self):
+        """Compressions, types, windows, parts beside flat ones; and what we write reads the same there."""
+        rng = np.random.default_rng(6)
+        compressions = {name: each.code for name, each in EXR_COMPRESSIONS.items() if each.deep}
+        for compression, code in compressions.items():
+            for parts in (1, 2):
+                path = self.folder / "theirs.exr"
+                counts = rng.choice([0, 1, 2, 9], (6, 5)).astype(np.int32)
+                total = int(counts.sum())
+                runs = {"Z": rng.random(total).astype(np.float32), "A": rng.random(total).astype(np.float16)}
+                runs |= {"B.id": rng.integers(0, 5, total, dtype=np.uint32), "ZBack": np.ones(total, np.float32)}
+                corner = np.array([-3, 7], np.int32)
+                header = {"type": OpenEXR.deepscanline, "compression": OpenEXR.Compression(code)}
+                header["dataWindow"] = corner, corner + np.array([4, 5], np.int32)
+                ends = np.cumsum(counts)[:-1]
+                planes = {}
+                for name, values in runs.items():
+                    planes[name] = np.empty(counts.size, object)
+                    planes[name][:] = np.split(values, ends)
+                    planes[name] = planes[name].reshape(counts.shape)
+                flat_part = OpenEXR.Part({"type": OpenEXR.scanlineimage}, {"R": np.ones((6, 5), np.float16)}, "flat")
+                deep_part = OpenEXR.Part(header, planes, "deep")
+                OpenEXR.File([flat_part, deep_part][2 - parts :]).write(str(path))
+                part = next(each for each in read_parts(path) if each.deep)
+                read = dict(decode_deep(path, part).planes)
+                with self.subTest(compression, parts=parts):
+                    np.testing.assert_array_equal(read.pop(SAMPLES), counts)
+                    for name, values in runs.items():
+                        np.testing.assert_array_equal(read[name], values, name)
+                    ours = self.folder / "ours.exr"
+                    where = {"data_window": part.data_window, "display_window": part.display_window}
+                    write_deep(ours, counts, runs, compression=compression, **where)
+                    with OpenEXR.File(str(ours), separate_channels=True) as file:
+                        for name, channel in file.channels().items():
+                            pixels = [values for values in channel.pixels.reshape(-1) if values is not None]
+                            np.testing.assert_array_equal(np.concatenate(pixels), runs[name])
+
+    def test_damaged_files_end_in_one_sentence(self):
+        """Every byte of a small file changed, and the file cut at every length."""
+        path = self.folder / "whole.exr"
+        write_samples(path, deep([A, B], [], [B], shape=(3, 1)))
+        whole = path.read_bytes()
+        part = read_parts(path)[0]
+        request = {
+            "shape": part.data_window.shape, "top": part.data_window.y0, "table": part.table, "in_parts": False,
+            "compression": "zips", "channels": dict(part.channels),
+        }  # fmt: skip
+        refused = 0
+        for at in range(part.table, len(whole)):
+            for change in (whole[:at], whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]):
+                path.write_bytes(change)
+                with open(path, "rb") as source:
+                    try:
+                        counts, runs = read_lines(source, request)
+                    except (UnreadableFile, TooLarge) as error:
+                        refused += 1
+                        self.assertNotIn("\n", str(error))
+                    else:
+                        self.assertEqual({len(run) for run in runs.values()}, {int(counts.sum())})
+        self.assertGreater(refused, (len(whole) - part.table) * 1.2)
 
     def test_files_that_are_not_deep(self):
         flat_file = self.folder / "flat.exr"
