@@ -23,7 +23,7 @@ LEVEL = 4  # of deflate, as the library has it
 _HEAD = struct.Struct(
     "<iQQQ"
 )  # row, bytes of the table and of the samples as they lie there, bytes of the samples unpacked
-_DTYPES = {"half": np.dtype("<f2"), "float": np.dtype("<f4"), "uint": np.dtype("<u4")}
+_DTYPES: Mapping[str, np.dtype] = {"half": np.dtype("<f2"), "float": np.dtype("<f4"), "uint": np.dtype("<u4")}
 
 
 def read_lines(source: BinaryIO, request: Mapping[str, Any]) -> tuple[NDArray[np.int32], dict[str, NDArray]]:
