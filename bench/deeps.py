@@ -1,4 +1,5 @@
-"""Deep pictures against the image library: two merged, and the merge flattened; and one whole frame by ours alone."""
+"""Deep pictures against the image library: two merged, and the merge flattened; and one whole frame by ours alone. Deep
+files against the format's own binding, which has an object for every pixel."""
 
 from __future__ import annotations
 
@@ -7,12 +8,17 @@ import time
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 import OpenImageIO as oiio
 
 from bench.measure import in_turn
 from prism.deep import operations as ops
 from prism.deep.files import write_samples
 from prism.deep.samples import Samples, samples_of
+from prism.formats import deep
+from prism.formats.decoding import _by_the_binding
+from prism.formats.deep_lines import read_lines
+from prism.formats.headers import read_parts
 from prism.pixels.window import Window
 
 HEIGHT, WIDTH = 270, 480  # that the library is compared at
@@ -32,8 +38,46 @@ def made(seed: int, height: int, width: int) -> Samples:
     return samples_of(counts, runs | {"A": alpha, "Z": depth}, window=window, display_window=window)
 
 
+def of_files() -> None:
+    """Print how much faster a smooth picture is written and read."""
+    rng = np.random.default_rng(5)
+    counts = rng.integers(0, 5, (HEIGHT, WIDTH)).astype(np.int32)
+    pixel = np.repeat(np.arange(counts.size), counts.reshape(-1))
+    smooth = np.sin(pixel / 5000) + 2
+    scales = zip("ABGRZ", (0.1, 0.3, 0.5, 1, 9), strict=True)
+    runs = {name: (smooth * scale).astype(np.float16).astype(np.float32) for name, scale in scales}
+    window = Window.of_size(WIDTH, HEIGHT)
+    header = {"compression": OpenEXR.ZIPS_COMPRESSION, "type": OpenEXR.deepscanline}
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder, "a.exr")
+
+        def ours() -> None:
+            deep.write_deep(path, counts, runs, data_window=window, display_window=window)
+
+        def theirs() -> None:
+            planes = deep._objects(list(runs), list(runs.values()), counts)
+            OpenEXR.File(header, planes).write(str(Path(folder, "b.exr")))
+
+        writing = in_turn({"ours": ours, "binding": theirs}, runs=3)
+        (part,) = read_parts(path)
+        request = {
+            "shape": part.data_window.shape, "top": 0, "table": part.table, "in_parts": False, "compression": "zips",
+            "channels": dict(part.channels),
+        }  # fmt: skip
+
+        def read() -> None:
+            with open(path, "rb") as source:
+                read_lines(source, request)
+
+        reading = in_turn({"ours": read, "binding": lambda: _by_the_binding(str(path), 0)}, runs=3)
+    for what, timing in (("written", writing), ("read", reading)):
+        ratio = timing["binding"].best / timing["ours"].best
+        print(f"a file of {WIDTH} x {HEIGHT} {what}: {ratio:.1f} times as fast as the binding (aim: 8)")
+
+
 def run() -> None:
-    """Print both."""
+    """Print all."""
+    of_files()
     ours = [made(seed, HEIGHT, WIDTH) for seed in (1, 2)]
     with tempfile.TemporaryDirectory() as folder:
         paths = [Path(folder, f"{number}.exr") for number in (1, 2)]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import struct
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -52,8 +53,9 @@ def write_deep(
         try:
             if compression in deep_lines.OURS:
                 types = {name: run.dtype for name, run in zip(names, ordered, strict=True)}
-                OpenEXR.File(header, _empty(types, counts.shape)).write(str(temporary))
-                _fill(temporary, counts, ordered, data_window.y0, compression)
+                corner = Window(data_window.x0, data_window.y0, data_window.x0, data_window.y0)
+                OpenEXR.File(header | {"dataWindow": corner.as_box()}, _one_each(types)).write(str(temporary))
+                _fill(temporary, counts, ordered, data_window, compression)
             else:
                 OpenEXR.File(header, _objects(names, ordered, counts)).write(str(temporary))
         except (RuntimeError, ValueError, TypeError) as error:
@@ -67,26 +69,36 @@ def _stored(run: NDArray) -> NDArray:
     return np.ascontiguousarray(run if run.dtype in (np.float16, np.uint32) else run.astype(np.float32, copy=False))
 
 
-def _empty(types: Mapping[str, np.dtype], shape: tuple[int, ...]) -> dict[str, NDArray]:
-    """Pixels without samples, but for one: a file of them has the header of any, types and all."""
+def _one_each(types: Mapping[str, np.dtype]) -> dict[str, NDArray]:
+    """One pixel with one sample: a file of that has the header of any, but for its window."""
     planes = {}
     for name, dtype in types.items():
-        planes[name] = np.empty(shape, object)
-        planes[name].flat[0] = np.zeros(1, dtype)
+        planes[name] = np.empty((1, 1), object)
+        planes[name][0, 0] = np.zeros(1, dtype)
     return planes
 
 
-def _fill(path: Path, counts: NDArray[np.int32], runs: Sequence[NDArray], top: int, compression: str) -> None:
-    """Put these samples in place of those that a file has. The library wrote its header; its chunks are ours."""
+def _fill(path: Path, counts: NDArray[np.int32], runs: Sequence[NDArray], window: Window, compression: str) -> None:
+    """Put these samples in place of the one that a file has. The library wrote its header; its chunks are ours."""
     (part,) = read_parts(path)
-    chunks = deep_lines.lines_of(counts, runs, top, compression)
+    chunks = deep_lines.lines_of(counts, runs, window.y0, compression)
     first = part.table + 8 * len(chunks)
     places = first + np.concatenate([[0], np.cumsum([len(chunk) for chunk in chunks[:-1]], dtype=np.uint64)])
-    with open(path, "r+b") as file:
-        file.seek(part.table)
+    header = path.read_bytes()[: part.table]
+    header = _with_entry(header, b"dataWindow\0box2i\0", struct.pack("<4i", window.x0, window.y0, window.x1, window.y1))
+    header = _with_entry(header, b"chunkCount\0int\0", struct.pack("<i", len(chunks)))
+    with open(path, "wb") as file:
+        file.write(header)
         file.write(places.astype("<u8").tobytes())
         file.writelines(chunks)
-        file.truncate()
+    if read_parts(path)[0].data_window != window:  # an entry of another name may hold just these bytes
+        raise ValueError("its header could not be completed")
+
+
+def _with_entry(header: bytes, entry: bytes, value: bytes) -> bytes:
+    """A header with another value, of the same length, for an entry that it has."""
+    at = header.index(entry) + len(entry) + 4  # after its size
+    return header[:at] + value + header[at + len(value) :]
 
 
 def _objects(names: Sequence[str], runs: Sequence[NDArray], counts: NDArray[np.int32]) -> dict[str, NDArray]:

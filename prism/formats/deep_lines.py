@@ -8,10 +8,10 @@ from __future__ import annotations
 
 import os
 import struct
-import zlib
 from collections.abc import Mapping, Sequence
 from typing import Any, BinaryIO
 
+import deflate
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +20,7 @@ from prism.errors import TooLarge, UnreadableFile
 OURS = frozenset({"none", "zips"})  # compressions that are read and written here
 MOST_BYTES = 4 << 30  # of all samples of a part
 LEVEL = 4  # of deflate, as the library has it
+MOST_TIMES = 1100  # that deflate makes anything shorter: 258 bytes by two bits at most
 _HEAD = struct.Struct(
     "<iQQQ"
 )  # row, bytes of the table and of the samples as they lie there, bytes of the samples unpacked
@@ -101,13 +102,14 @@ def _unpacked(stored: bytes, size: int, compression: str) -> bytes:
     """What was packed, if it is so long; what did not get shorter was left as it is."""
     if len(stored) == size:
         return stored
+    if size > MOST_TIMES * len(stored):
+        raise _damaged("a row has another length than it says")
     if compression != "zips":
         raise _damaged("a row has another length than it says")
     try:
-        inflater = zlib.decompressobj()
-        mixed = inflater.decompress(stored, size + 1)
-    except zlib.error as error:
-        raise _damaged(f"a row cannot be unpacked: {error}") from None
+        mixed = deflate.zlib_decompress(stored, size)
+    except (deflate.DeflateError, MemoryError, OverflowError):
+        raise _damaged("a row cannot be unpacked") from None
     if len(mixed) != size:
         raise _damaged("a row has another length than it says")
     differences = np.frombuffer(mixed, np.uint8).copy()
@@ -127,7 +129,7 @@ def _packed(plain: bytes, compression: str) -> bytes:
     differences = np.empty_like(parted)
     differences[0] = parted[0]
     differences[1:] = parted[1:] - parted[:-1] + np.uint8(128)
-    packed = zlib.compress(differences.tobytes(), LEVEL)
+    packed = bytes(deflate.zlib_compress(differences.tobytes(), LEVEL))
     return packed if len(packed) < len(plain) else plain
 
 
