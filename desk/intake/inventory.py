@@ -18,6 +18,7 @@ from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass, Files
 from prism.elements.opening import open_frame
 from prism.errors import BadArgument
+from prism.intake.checking import FrameFacts, PassFacts
 from prism.naming.frames import format_frames
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
@@ -98,7 +99,7 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
     document = document_of(element)
     frames = document.frames
     checked = element.checks.first()
-    seen = {key: facts["alpha"] for key, facts in checked.facts["passes"].items()} if checked else {}
+    read = FrameFacts.from_json(checked.facts).passes if checked else {}
     return {
         "id": element.pk,
         "name": element.name,
@@ -111,7 +112,7 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
         "still": not frames,
         "size": _size(document, checked.facts["passes"] if checked else {}),
         "sequences": _sequences(document),
-        "passes": [_pass(pass_, frames, seen.get(pass_.key)) for pass_ in document.passes],
+        "passes": [_pass(pass_, frames, read.get(pass_.key)) for pass_ in document.passes],
         "reading": reading,
         **checks.listed(element),
     }
@@ -153,9 +154,10 @@ def _ends(run: str) -> tuple[str, str]:
     return (run[0] + head, tail) if dash else (run, run)
 
 
-def _pass(pass_: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | None) -> dict[str, Any]:
-    """seen: what the pixels of the first frame that was read say of its alpha."""
+def _pass(pass_: ElementPass, frames: tuple[int, ...], facts: PassFacts | None) -> dict[str, Any]:
+    """facts: of the first frame that was read."""
     numbers = pass_.files.numbers
+    seen = facts.alpha if facts is not None else None
     kind = pass_.pass_kind
     return {
         "key": pass_.key,
@@ -169,8 +171,8 @@ def _pass(pass_: ElementPass, frames: tuple[int, ...], seen: dict[str, Any] | No
         "curve": pass_.curve,
         "primaries": pass_.primaries,
         "isLight": len(pass_.channels) == 3 and not (kind is not None and kind.is_data),
-        "seen": {"state": seen["state"], "reasons": "; ".join(seen["reasons"])} if seen else None,
-        "deep": pass_.deep,
+        "seen": {"state": seen.state, "reasons": "; ".join(seen.reasons)} if seen else None,
+        "deep": facts.deep.text if facts is not None and facts.deep is not None else "",
         "certainty": round(pass_.certainty * 100),
         "reason": pass_.aside or pass_.reason,
         "aside": bool(pass_.aside),

@@ -15,6 +15,7 @@ from prism.commands import Answer
 from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import Samples
+from prism.deep.survey import survey
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import passing, write_exr
@@ -35,31 +36,12 @@ def deep(args: argparse.Namespace) -> Answer:
 def info(args: argparse.Namespace) -> Answer:
     """Numbers of a deep file."""
     samples = read_samples(args.file)
-    counts = samples.counts
-    height, width = counts.shape
-    depth = samples.depth
-    answer = {
-        "width": width,
-        "height": height,
-        "samples": len(samples),
-        "most": int(counts.max(initial=0)),
-        "mean": float(counts.mean()),
-        "empty": int((counts == 0).sum()),
-        "near": float(depth[:, 0].min()) if len(samples) else None,
-        "far": float(depth[:, 1].max()) if len(samples) else None,
-        "tidy": _is_tidy(samples),
-        "channels": list(samples.runs),
-    }
-    return answer, "\n".join(f"{name:<9}{value}" for name, value in answer.items())
-
-
-def _is_tidy(samples: Samples) -> bool:
-    """Whether the samples of every pixel lie one behind the other already."""
-    same = np.repeat(np.arange(len(samples.offsets) - 1), np.diff(samples.offsets))
-    front, back = samples.depth.T
-    inside = same[1:] == same[:-1]
-    behind = (front[1:] >= back[:-1]) & ~((front[1:] == front[:-1]) & (back[1:] == back[:-1]))
-    return bool((behind | ~inside).all())
+    facts = survey(samples)
+    height, width = samples.window.shape
+    own = {name: getattr(facts, name) for name in ("samples", "most", "mean", "empty", "near", "far", "tidy")}
+    answer = {"width": width, "height": height, **own, "channels": list(samples.runs)}
+    faults = [f"It {what}. {advice}" for _, _, what, advice in facts.faults()]
+    return answer | {"faults": faults}, "\n".join([*(f"{name:<9}{value}" for name, value in answer.items()), *faults])
 
 
 def flatten(args: argparse.Namespace) -> Answer:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -12,13 +12,14 @@ import numpy as np
 
 from prism.balance.balance import balance
 from prism.combine.evaluate import Stale, never
+from prism.deep.files import read_samples
+from prism.deep.samples import FRONT
+from prism.deep.survey import DeepFacts, survey
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
 from prism.elements.opening import open_frame
 from prism.elements.store import PixelStore
 from prism.errors import PrismError, Superseded
-from prism.formats import guarded
-from prism.formats.decoding import SAMPLES
 from prism.formats.headers import Part
 from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
@@ -54,6 +55,7 @@ class PassFacts:
     fault: str = ""
     missing: tuple[str, ...] = ()  # channels that other frames have
     says: tuple[tuple[str, str], ...] = ()  # what its header says of camera, view, layer and shot
+    deep: DeepFacts | None = None  # of a deep pass
 
     @property
     def mean(self) -> float | None:
@@ -103,9 +105,10 @@ class FrameFacts:
                 else None
             )
             primaries = tuple(stored["primaries"]) if stored["primaries"] else None
+            deep = DeepFacts(**stored["deep"]) if stored.get("deep") else None
             passes[key] = PassFacts(
                 **stored
-                | {"planes": planes, "alpha": alpha, "primaries": primaries}
+                | {"planes": planes, "alpha": alpha, "primaries": primaries, "deep": deep}
                 | {name: tuple(stored[name]) for name in ("size", "window", "missing")}
                 | {"says": tuple((name, value) for name, value in stored.get("says", ()))}
             )
@@ -174,16 +177,17 @@ def _facts_of_part(path: Path, index: int, passes: Sequence[ElementPass], decode
     try:
         parts = read_header(path)
         part = parts[index] if index < len(parts) else parts[0]
-        image = _deep_samples(path, part) if part.deep else dict(decoded(path, part).channels)
+        image, deep = _deep(path, part) if part.deep else (dict(decoded(path, part).channels), None)
     except PrismError as error:
         return {pass_.key: PassFacts(fault=error.what) for pass_ in passes}
     wanted = {name for pass_ in passes for name in _names(pass_) if name in image}
     facts = measure({name: image[name] for name in wanted})
-    return {pass_.key: _facts_of_pass(pass_, part, image, facts) for pass_ in passes}
+    return {pass_.key: replace(_facts_of_pass(pass_, part, image, facts), deep=deep) for pass_ in passes}
 
 
-def _deep_samples(path: Path, part: Part) -> dict[str, np.ndarray]:
-    return {name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES}
+def _deep(path: Path, part: Part) -> tuple[dict[str, np.ndarray], DeepFacts]:
+    samples = read_samples(path, part, needs_depth=False)
+    return samples.runs, survey(samples, has_depth=FRONT in part.channels)
 
 
 def _names(pass_: ElementPass) -> tuple[str, ...]:

@@ -12,6 +12,7 @@ import OpenImageIO as oiio
 from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import samples_of
+from prism.deep.survey import survey
 from prism.errors import BadArgument, MissingChannels, TooLarge, UnreadableFile
 from prism.formats.decoding import SAMPLES
 from prism.formats.deep import write_deep
@@ -174,6 +175,35 @@ class Laws(unittest.TestCase):
         pair = deep([(0.3, 0.3, 0.3, 0.5, 1, 1), (0.2, 0.2, 0.2, 0.6, 2, 2), (0.1, 0.1, 0.1, 0.1, 3, 3)])
         error = ops.holdout_error(pair, ops.thinned(pair, tolerance=1))
         self.assertAlmostEqual(error, 0.5 * 0.6, places=6)  # (1 - a1) a2, as the hidden sample's alpha shows
+
+
+class Facts(unittest.TestCase):
+    SOUND = [[(0.1, 0, 0, 0.5, z, z) for z in range(1, 1 + count)] for count in (0, 1, 2, 3, 4, 2, 1, 3)]
+
+    def named(self, pixels, **how):
+        return [name for name, *_ in survey(deep(*pixels), **how).faults()]
+
+    def test_each_fault_is_named_and_nothing_else(self):
+        """Of sound samples one thing is changed at a time."""
+        self.assertEqual(self.named(self.SOUND), [])
+        facts = survey(deep(*self.SOUND))
+        self.assertEqual((facts.samples, facts.most, facts.empty, facts.near, facts.far), (16, 4, 1, 1, 4))
+        changed = {
+            "deep-strange": {3: (0.1, 0, 0, 0.5, np.nan, np.nan)},
+            "deep-alpha": {3: (0.1, 0, 0, 1.5, 3, 3)},
+            "deep-untidy": {3: (0.1, 0, 0, 0.5, 0.5, 0.5)},
+        }
+        for name, ((pixel, sample),) in ((name, change.items()) for name, change in changed.items()):
+            pixels = [list(samples) for samples in self.SOUND]
+            pixels[pixel][-1] = sample
+            self.assertEqual(self.named(pixels), [name])
+        pixels = [list(samples) for samples in self.SOUND]
+        pixels[4][1] = (0.1, 0, 0, 0.5, 1.5, 3.5)  # a volume with a point in it
+        self.assertEqual(survey(deep(*pixels)).overlapping, 1)
+        self.assertEqual(self.named(self.SOUND, has_depth=False), ["no-depth"])
+        self.assertEqual(self.named([[(0.1, 0, 0, 0.5, 7, 7)]] * 3), ["one-depth"])
+        full = [[(0.1, 0, 0, 0.1, z, z) for z in range(8)]] * 30
+        self.assertEqual(self.named([*self.SOUND, *full]), ["deep-limit"])
 
 
 class Library(FolderCase):
