@@ -72,8 +72,7 @@ def merged(pictures: Sequence[Samples]) -> Samples:
 
     Raises SizeMismatch if their display windows differ.
     """
-    if len({picture.display_window for picture in pictures}) > 1:
-        raise SizeMismatch("The pictures have different display windows.", advice="Merge pictures of one camera.")
+    _require_one_display(pictures)
     names = tuple(dict.fromkeys(name for picture in pictures for name in picture.names))
     id_names = tuple(dict.fromkeys(name for picture in pictures for name in picture.id_names))
     alike = [picture.with_names(names, id_names) for picture in pictures]
@@ -87,11 +86,11 @@ def held_out(samples: Samples, by: Samples) -> Samples:
     """What of a picture is seen among the samples of another, as a deep picture: laid over each other its samples come
     to just what the picture adds to the merge of both, so that either held out by the other sum to that.
 
-    Raises SizeMismatch unless both have the same windows.
+    Over the windows of both. Raises SizeMismatch if their display windows differ.
     """
-    if (samples.window, samples.display_window) != (by.window, by.display_window):
-        raise SizeMismatch("The pictures have different windows.", advice="Crop one to the window of the other.")
-    own, other = tidied(samples), tidied(by)
+    _require_one_display([samples, by])
+    window = samples.window.union(by.window)
+    own, other = (tidied(_together([each], window)) for each in (samples, by))
     own, other = _split(own, other), _split(other, own)
     alpha, colour = np.empty_like(own.alpha), np.empty_like(own.colour)
     _over_pixels(
@@ -103,6 +102,11 @@ def held_out(samples: Samples, by: Samples) -> Samples:
     )  # fmt: skip
     seen = (alpha > 0) | (colour != 0).any(axis=1)
     return replace(own, alpha=alpha, colour=colour).kept(seen)
+
+
+def _require_one_display(pictures: Sequence[Samples]) -> None:
+    if len({picture.display_window for picture in pictures}) > 1:
+        raise SizeMismatch("The pictures have different display windows.", advice="Use pictures of one camera.")
 
 
 def cut(samples: Samples, near: float, far: float) -> Samples:
@@ -177,9 +181,10 @@ def thinned(samples: Samples, *, tolerance: float = 0.0, most: int = 0) -> Sampl
 def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> float:
     """The largest change of any channel or alpha in what is seen in front of an opaque card, at that many depths
     between the samples of `before`."""
-    if not len(before):
+    fronts = before.depth[:, 0][np.isfinite(before.depth[:, 0])]
+    if not len(fronts):
         return 0.0
-    depths = np.unique(np.quantile(before.depth[:, 0], np.linspace(0, 1, cards)))
+    depths = np.unique(np.quantile(fronts, np.linspace(0, 1, cards)))
     worst = 0.0
     for depth in depths:
         first, second = (flattened(cut(each, -np.inf, float(depth))) for each in (before, after))

@@ -160,6 +160,9 @@ class Laws(unittest.TestCase):
         self.assertRaisesRegex(Exception, "display windows", ops.merged, [left, right])
         merged = ops.merged([left, replace(right, display_window=left.display_window)])
         self.assertEqual((merged.window, merged.counts.tolist()), (Window(0, 0, 2, 0), [[1, 1, 1]]))
+        opaque = deep([(0, 0, 0, 1, 1, 1)], window=Window(-1, 0, -1, 0))
+        seen = ops.held_out(left, replace(opaque, display_window=left.display_window))
+        self.assertEqual((seen.window, seen.counts.tolist()), (Window(-1, 0, 1, 0), [[0, 1, 0]]))
 
     def test_thinned(self):
         """The flat picture stays; no pixel has more than it may; and what a card between them changes is told truly."""
