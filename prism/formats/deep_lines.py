@@ -94,7 +94,7 @@ class _File:
     def take(self, at: int, size: int) -> bytes:
         """Raises UnreadableFile unless the file has them all."""
         if at < 0 or size < 0 or at + size > self._size:
-            raise _damaged("it is cut short, or points beyond its end")
+            raise _damaged("it points beyond its end")
         return os.pread(self._descriptor, size, at)
 
 
@@ -134,4 +134,4 @@ def _packed(plain: bytes, compression: str) -> bytes:
 
 
 def _damaged(what: str) -> UnreadableFile:
-    return UnreadableFile(f"The file is damaged: {what}.")
+    return UnreadableFile(f"Damaged or cut short: {what}.")
