@@ -151,7 +151,17 @@ def _database(house: House) -> Service:
         f"--user={_user()}",
     ]
     ready = lambda: _sql(house, "SELECT 1", check=False)  # noqa: E731
-    return Service("database", command, os.environ, ready, house.database_port, PORT_VARIABLES["database"])
+    return Service(
+        "database", command, os.environ | _own_temporary(house), ready, house.database_port, PORT_VARIABLES["database"]
+    )
+
+
+def _own_temporary(house: House) -> dict[str, str]:
+    """A folder for the temporary tables of this database: in one that several share, each that starts deletes those of
+    the others."""
+    folder = house.var / "mariadb-temporary"
+    folder.mkdir(exist_ok=True)
+    return {"TMPDIR": str(folder)}
 
 
 def _make_database_folder(house: House) -> None:
@@ -167,6 +177,7 @@ def _make_database_folder(house: House) -> None:
         ],
         capture_output=True,
         text=True,
+        env=os.environ | _own_temporary(house),
     )  # fmt: skip
     if result.returncode:
         raise Trouble(f"MariaDB could not lay out its files: {result.stderr.strip() or result.stdout.strip()}")
