@@ -101,10 +101,14 @@ def known_facts(shot: Shot, cameras: tuple[str, ...]) -> tuple[SceneFacts, Prism
 
 def scene_of(shot: Shot, version: SceneVersion | None = None) -> Scene:
     """Raises BadArgument if it has none that can be rendered here, BadDocument if it cannot be read any more."""
+    return _document(_renderable(shot, version).pk)
+
+
+def _renderable(shot: Shot, version: SceneVersion | None = None) -> SceneVersion:
     version = version or current(shot)
     if version is None or version.kind != SceneVersion.Kind.FILE:
         raise BadArgument(NO_SCENE, where=shot.code, advice="Bring one in on the page of its scene.")
-    return _document(version.pk)
+    return version
 
 
 def described(shot: Shot) -> dict[str, Any]:
@@ -146,9 +150,10 @@ def seen_from_the_side(shot: Shot, frame: int, camera: str) -> dict[str, Any]:
 
 def mist_picture(shot: Shot, frame: int, camera: str, mist: Mist) -> bytes:
     """A small PNG of the mist pass. Raises as scene_of, and for the camera."""
-    scene_of(shot).camera(camera)
+    version = _renderable(shot)  # asked once: the shot may be deleted while another picture is drawn
+    scene_of(shot, version).camera(camera)
     with _drawing:
-        return encode(grey(mist_at(_depth(current(shot).pk, frame, camera), mist)), "png")
+        return encode(grey(mist_at(_depth(version.pk, frame, camera), mist)), "png")
 
 
 def picture_path(version: SceneVersion, camera: str) -> Path:
@@ -159,9 +164,16 @@ def picture_path(version: SceneVersion, camera: str) -> Path:
 _drawing = Lock()  # one at a time, so that this cannot take all threads of the page's server
 
 
+def _version(pk: int) -> SceneVersion:
+    version = SceneVersion.objects.filter(pk=pk).select_related("shot").first()
+    if version is None:
+        raise BadArgument("This scene was deleted meanwhile.", where="scene", advice="Reload the page.")
+    return version
+
+
 @lru_cache(maxsize=16)
 def _document(pk: int) -> Scene | FactsSheet:
-    version = SceneVersion.objects.get(pk=pk)
+    version = _version(pk)
     return parse(version.document, f"scene {version.number} of {version.shot.code}")
 
 

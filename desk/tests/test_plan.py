@@ -342,6 +342,15 @@ class Views(PlanCase):
                 self.client.get(self.url(name), bad, headers={"accept": "application/json"}).status_code, 422
             )
 
+    def test_mist_of_a_scene_deleted_while_it_waits(self):
+        waiting = mock.MagicMock()
+        waiting.__enter__.side_effect = lambda: self.shot.scenes.all().delete()
+        asked = {"camera": "wide", "near": 3, "far": 11, "power": 1}
+        with mock.patch("desk.scenes.services._drawing", waiting):
+            self.assertEqual(self.client.get(self.url("plan-mist"), asked).status_code, 200)
+        refused = self.client.get(self.url("plan-mist"), asked, headers={"accept": "application/json"})
+        self.assertEqual(refused.status_code, 422)
+
     def test_time_comes_from_frames_that_were_measured(self):
         self.assertIsNone(self.answer().json()["time"])
         measure(self.shot.pk, "wide")
