@@ -165,6 +165,25 @@ class Planning(BrowserCase):
         plan = self.saved()
         self.assertEqual((plan["names"], plan["quality"]["samples"]), (cases[0][-1], 48))
 
+    def test_nothing_is_called_saved_before_the_last_change(self):
+        """A save ends while a later change still waits for its answer."""
+        saves = self.held_back("**/plan/save/")
+        self.part("Packing")
+        packing = self.page.get_by_label("packing", exact=True)
+        with self.page.expect_request("**/plan/save/"):
+            packing.select_option("each-pass")
+        answers = self.held_back("**/plan/answer/")
+        with self.page.expect_request("**/plan/answer/"):
+            packing.select_option("colour-and-data")
+        with self.page.expect_response("**/plan/save/"):
+            saves[0].continue_()
+        self.page.unroute("**/plan/save/")
+        self.page.wait_for_timeout(100)  # for the page to have read the answer
+        self.assertIn("· saving", self.page.locator("header").inner_text())
+        answers[0].continue_()
+        self.page.unroute("**/plan/answer/")
+        self.assertEqual(self.saved()["packing"]["rule"], "colour-and-data")
+
     def test_mist_dragged_on_the_side_view(self):
         self.part("Mist")
         end = self.page.get_by_role("slider", name="far end of the mist")

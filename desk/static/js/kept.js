@@ -13,13 +13,15 @@ export class Kept {
     Object.assign(this, { revision, url, field, extra, say, onFault, base: document });
     this.history = new History(document);
     this.saves = new Newest((entry) => this.store(entry));
+    this.coming = 0; // changes the page is still checking before it makes them
     this.unsaved = false;
     this.failed = false;
     this.timer = 0;
-    window.addEventListener("beforeunload", (event) => this.unsaved && event.preventDefault());
+    window.addEventListener("beforeunload", (event) => this.behind && event.preventDefault());
   }
 
-  get state() { return this.failed ? "not saved" : this.unsaved ? "saving" : "saved"; }
+  get behind() { return this.unsaved || this.coming > 0; }
+  get state() { return this.failed ? "not saved" : this.behind ? "saving" : "saved"; }
   get current() { return this.history.current; }
   get canUndo() { return this.history.past.length > 0; }
   get canRedo() { return this.history.future.length > 0; }

@@ -12,7 +12,6 @@ export default () => {
   const page = pageData();
   let kept = null;
   let changes = Promise.resolve();
-  let waiting = 0; // changes that are not part of the plan yet
   let answered = null; // what the newest plan was answered with
   let undrawn = false; // whether the page shows an older plan than is kept
 
@@ -79,13 +78,13 @@ export default () => {
       answered = await this.ask(kept.current);
     },
     inTurn(work) {
-      this.say("saving"); // at once: from here on the page differs from what is stored
-      waiting += 1;
+      kept.coming += 1; // from here on the page differs from what is stored
+      this.say(kept.state);
       const carried = changes.then(work);
       changes = carried.then(() => null, (error) => error).then((error) => {
-        waiting -= 1;
+        kept.coming -= 1;
         undrawn ||= !error;
-        if (undrawn && !waiting) this.adopt(); // drawn once for quick changes, so that none is seen to be taken back
+        if (undrawn && !kept.coming) this.adopt(); // drawn once for quick changes, so that none is seen to be taken back
         if (error) this.fault = error; // what was typed stays
         this.say(kept.state);
       });
