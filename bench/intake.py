@@ -15,21 +15,10 @@ from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.intake.checking import check_frame
 from prism.pixels.image import Image
+from prism.standin.booking import COMPONENTS
 
 HEIGHT, WIDTH = 1080, 1920
-PASSES = (
-    "diffuse_direct",
-    "diffuse_indirect",
-    "specular_direct",
-    "specular_indirect",
-    "transmission",
-    "subsurface",
-    "emission",
-    "volume",
-    "background",
-    "normals",
-    "albedo",
-)
+PASSES = (*COMPONENTS, "normals", "albedo")
 FILES = 10_000
 AIM = 1.5
 
@@ -43,9 +32,8 @@ def run() -> None:
         for number, name in enumerate(PASSES, start=1)
         for channel in "RGB"
     }
-    light = [name for name in PASSES if name not in ("normals", "albedo")]
     for channel in "RGB":
-        planes[channel] = sum(planes[f"{name}.{channel}"].astype(np.float32) for name in light).astype(np.float16)
+        planes[channel] = sum(planes[f"{name}.{channel}"].astype(np.float32) for name in COMPONENTS).astype(np.float16)
     planes["A"] = np.ones((HEIGHT, WIDTH), np.float16)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder, "frame.1001.exr")
