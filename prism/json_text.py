@@ -40,7 +40,7 @@ def load_json(path: Path) -> Any:
 
 
 def _refused(constant: str) -> float:
-    raise ValueError(f"{constant} is no number of JSON")
+    raise ValueError(f"{constant} is not a number of JSON")
 
 
 def _finite(text: str) -> float:
@@ -69,7 +69,7 @@ def _require_storable(found: Any, where: str) -> None:
 def _require_text(text: str, where: str) -> None:
     """A lone surrogate is half a character, and a zero ends a text in files and file names."""
     if _NO_CHARACTER.search(text):
-        raise BadDocument("A text holds an invalid character.", where=where, advice="Type it again.")
+        raise BadDocument("A text has an invalid character.", where=where, advice="Type it again.")
 
 
 def _too_deep(where: str) -> BadDocument:

@@ -45,7 +45,7 @@ class Limit:
                 advice="Ask for a smaller picture, or take parts of mattes, strokes or rows out.",
             )  # fmt: skip
         if self.is_gone():
-            raise Superseded("Nobody waits for this any longer.")
+            raise Superseded("The page no longer waits for this.")
 
 
 NONE = Limit(float("inf"), float("inf"))

@@ -38,7 +38,7 @@ class OrderForm(forms.Form):
         if form and bits and bits not in form.bits:
             self.add_error("bits", f"{form.title} has no {bits} bits; use {form.bits[0]}.")
         if form and cleaned.get("alpha") == "keep" and not form.has_alpha:
-            self.add_error("alpha", f"{form.title} has no alpha; lay it over black, or choose PNG or TIFF.")
+            self.add_error("alpha", f"{form.title} has no alpha; put it over black, or choose PNG or TIFF.")
         words = [file_word(name) for name in cleaned.get("mattes", [])]
         if len(set(words)) < len(words):
             self.add_error("mattes", "Two of these mattes would have the same file name; rename one under Rebuild.")

@@ -217,7 +217,7 @@ def _together(document: Document, facts: SceneFacts) -> str:
         return ""
     ways = {
         "sum": "The layers sum to the whole picture.",
-        "over": "The layers make the whole picture laid over one another.",
+        "over": "The layers make the whole picture when put over one another.",
     }
     return ways.get(together(document, facts).way, "The layers do not make the whole picture.")
 

@@ -145,7 +145,7 @@ def pick(request: HttpRequest, shot: Shot) -> JsonResponse:
     sources = _sources(shot, body, document)
     x, y, x1, y1 = (whole_number(body, name) for name in ("x", "y", "x1", "y1"))
     if not (0 <= x <= x1 and 0 <= y <= y1):
-        raise BadArgument("The place lies outside of the picture.", where="picture")
+        raise BadArgument("That pixel is outside the picture.", where="picture")
     display = sources.display_window
     box = Window(x, y, x1, y1).moved(display.x0, display.y0)
     return JsonResponse(picked(sources, str(body.get("source")), box, measured=_measured(body), space=document.space))
@@ -216,7 +216,7 @@ def lay(request: HttpRequest, shot: Shot, ledger: int, element: int) -> HttpResp
     kept = get_object_or_404(shot.ledgers, pk=ledger)
     chosen = get_object_or_404(shot.elements, pk=element)
     document = services.laid_on(kept, services.parse(shot, kept.document), chosen)
-    services.keep_version(kept, request.user, f"before it was laid on {chosen.name}")
+    services.keep_version(kept, request.user, f"before it was applied to {chosen.name}")
     services.save(kept, document, kept.revision, request.user)
     return redirect("rebuild", production=shot.production.code, shot=shot.code)
 

@@ -86,7 +86,7 @@ def begin(shot: Shot, user, request: RunRequest) -> Run:
         raise BadArgument(f"The plan has no {', '.join(sorted(unknown))}.", where="render")
     if not any(files_of(plan, facts, image.layer.name, image.camera, request.light_groups) for image in images):
         raise BadArgument(
-            "No file holds these light groups alone.",
+            "No file has these light groups alone.",
             where="light groups",
             advice="Pack each pass into a file of its own.",
         )

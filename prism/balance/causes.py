@@ -322,8 +322,8 @@ class _Finder:
         total = float(self._before.sum(dtype=np.float64))
         share = float(np.where(soft, self._before, 0).sum(dtype=np.float64)) / total
         text = (
-            f"{', '.join(row.name or row.id for row in over)} lies over what is behind, so soft edges differ a little: "
-            "for an exact sum let layers hold each other out."
+            f"{', '.join(row.name or row.id for row in over)} goes over what is behind, so soft edges differ a little: "
+            "for an exact sum, make the layers holdouts of each other."
         )
         yield _Trial(Suggestion("soft_edges", over[0].id, text, share), self._ledger, self._picked)
 
@@ -386,7 +386,7 @@ class _Finder:
                 count = int((~np.isfinite(np.stack(planes))).any(axis=0).sum())
                 if count:
                     text = (
-                        f"{what}{source.title} holds no number, or infinity, in {count} "
+                        f"{what}{source.title} is NaN or infinite in {count} "
                         f"pixel{'s' if count > 1 else ''}: render them again."
                     )
                     yield Suggestion("not_finite", key, text, 1.0)

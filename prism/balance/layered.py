@@ -43,14 +43,14 @@ class Chosen:
         if len(self.layers) == 1:
             return ""
         if self.whole:
-            soft = ", but for soft edges, since they lie over one another" if self.layering.way == OVER else ""
-            return f"CachedArray against {self.whole}, a render of everything{soft}."
+            soft = ", but for soft edges, since they go over one another" if self.layering.way == OVER else ""
+            return f"Compared with {self.whole}, a render of everything{soft}."
         known = {
             SUM: "they are known to sum to the whole picture.",
-            OVER: "they lie over one another, so soft edges are a little different from a render of everything.",
+            OVER: "they go over one another, so soft edges are a little different from a render of everything.",
         }
         doubt = "nothing says that they make the whole picture."
-        return f"CachedArray against the beauties of the layers laid together: {known.get(self.layering.way, doubt)}"
+        return f"Compared with the combined beauties of the layers: {known.get(self.layering.way, doubt)}"
 
 
 def choose(elements: Sequence[Element], layering: Layering, camera: str, number: int | None = None) -> Chosen:

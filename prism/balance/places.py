@@ -81,7 +81,7 @@ def _grey(planes: NDArray) -> NDArray[np.float32]:
 def place_trials(key: str, title: str, picked: Picked, tile: Tile) -> Iterator[PlaceTrial]:
     """Shifted, mirrored."""
     for x, y in _shifts(*tile.pair(key)):
-        text = f"{title} is shifted: it lies {_where(x, 'right', 'left')}{_where(y, 'below', 'above')}of its place."
+        text = f"{title} is shifted: it is {_where(x, 'right', 'left')}{_where(y, 'below', 'above')}of its place."
         frame, inside = picked.with_shift(key, x, y)
         yield PlaceTrial("shifted", text, frame, inside)
     for across, down, how in (

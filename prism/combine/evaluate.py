@@ -63,7 +63,7 @@ def require_sources(program: Program, sources: Frame) -> None:
             f"There {'is' if len(missing) == 1 else 'are'} no source{'' if len(missing) == 1 else 's'} "
             f"{', '.join(missing)}.",
             where=_asking(program.steps, missing),
-            advice=f"These files have {found}. Remove the rows, or lay the ledger on other files.",
+            advice=f"These files have {found}. Remove the rows, or apply the ledger to other files.",
         )
 
 

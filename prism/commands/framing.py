@@ -89,7 +89,7 @@ def _elements_for(ledger: Ledger | None, paths: Sequence[Path]) -> list[Element]
 def _elements(folder: Path) -> list[Element]:
     found = gather(disk.scan(folder).sequences, root=folder).elements
     if not found:
-        raise UnreadableFile("No pictures lie here.", where=str(folder), advice="Name a folder of rendered files.")
+        raise UnreadableFile("There are no pictures here.", where=str(folder), advice="Name a folder of passes.")
     return found if len(found) > 1 else [found[0].replace(name=folder.resolve().name or found[0].name)]
 
 

@@ -27,7 +27,7 @@ def layers_of_plan(args: argparse.Namespace) -> tuple[Ledger, str]:
     Raises BadArgument, UnreadableFile, NoBeauty or NoComponents.
     """
     if len(args.files) != 1 or not args.files[0].is_dir():
-        raise BadArgument("The files of a plan lie in one folder.", where="FILE", advice="Name that folder alone.")
+        raise BadArgument("The files of a plan are in one folder.", where="FILE", advice="Name that folder alone.")
     folder: Path = args.files[0]
     plan = Plan.load(args.plan)
     camera = args.camera or next(iter(plan.cameras), "")

@@ -80,7 +80,7 @@ def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
     if result.beyond:
         yield f"{lead}not balanced: {result.beyond} pixels differ by more than {result.rounding} rounding"
     if result.not_finite:
-        yield f"{lead}not balanced: {result.not_finite} pixels hold no number or infinity"
+        yield f"{lead}not balanced: {result.not_finite} pixels are NaN or infinite"
     for suggestion in result.suggestions:
         yield f"{lead}{suggestion.text}"
 

@@ -53,7 +53,7 @@ def _ledger(args: argparse.Namespace, loaded: Ledger | None, sources: OpenFrame)
         return ledger_on(loaded, sources)
     source = args.layer or next((source.key for source in ranks.first_ranks(sources)), "")
     if not source:
-        raise BadArgument("These files hold no Cryptomatte.", where="--crypto", advice="Render one, or use a ledger.")
+        raise BadArgument("These files have no Cryptomatte.", where="--crypto", advice="Render one, or use a ledger.")
     mattes = [
         MadeMatte(id=name, parts=(NamesPart(source=source, patterns=(name,)),)) for name in dict.fromkeys(args.crypto)
     ]

@@ -71,7 +71,7 @@ def _add_ledger(command: argparse.ArgumentParser) -> None:
     command.add_argument("--by", choices=WAYS, help="what to rebuild from")
     command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
     command.add_argument(
-        "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: lays all layers of one camera"
+        "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: combines all layers of one camera"
     )
     command.add_argument("--camera", metavar="NAME", help="with --plan: whose layers (default: the first of the plan)")
     command.add_argument("--scene", type=Path, metavar="SCENE.json", help="with --plan: what the layers show of it")
@@ -97,7 +97,7 @@ def _add_rebuild(command: argparse.ArgumentParser) -> None:
     command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
     command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
     command.add_argument(
-        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or lie over black"
+        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or put the picture over black"
     )
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
 
@@ -169,7 +169,7 @@ def _add_deep(command: argparse.ArgumentParser) -> None:
         return made
 
     action("info", "Samples, depths and channels of a deep file.", writes=False)
-    action("flatten", "All samples laid over each other, as a flat OpenEXR file.")
+    action("flatten", "All samples composited, as a flat OpenEXR file.")
     action("merge", "The samples of several files in one, in the order of their depths.", files="+")
     by = action("holdout", "What of a file is seen among the samples of others.")
     by.add_argument("--by", nargs="+", type=Path, required=True, metavar="FILE")
@@ -218,7 +218,7 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
             _add_plan,
         ),
         "intake": Verb(
-            "intake:intake", "What lies in folders: sequences, elements, passes, and what is wrong with them.",
+            "intake:intake", "What folders contain: sequences, elements, passes, and what is wrong with them.",
             _add_intake,
         ),
         "scene": Verb("scenes:scene", "Whether a scene or a sheet of facts is sound, and what is in it.", _add_scene),

@@ -52,7 +52,7 @@ class DeepFacts:
             yield "one-depth", False, f"has all samples at a depth of {self.near:g}", "Was it rendered as deep?"
         if self.strange:
             yield (
-                "deep-strange", True, f"has {self.strange:,} samples whose depth or alpha is no number",
+                "deep-strange", True, f"has {self.strange:,} samples whose depth or alpha is NaN or infinite",
                 "Render these frames again.",
             )  # fmt: skip
         if self.outside:

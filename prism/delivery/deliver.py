@@ -76,13 +76,13 @@ def _write_still(ledger: Ledger, sources: Frame, path: Path, picture: Picture, o
     )  # fmt: skip
     remarks = []
     if report.clipped:
-        remarks.append(f"{report.clipped} of {shown[0].size} pixels hold light outside 0..1, clipped here.")
+        remarks.append(f"{report.clipped} of {shown[0].size} pixels have light outside 0..1, clipped here.")
     if report.flattened:
-        remarks.append("Written without alpha: the picture lies over black.")
+        remarks.append("Written without alpha: the picture is over black.")
     if report.glowing:
         remarks.append(
             f"{report.glowing} pixels glow without coverage (a sky, say); straight alpha cannot hold that. "
-            "Lay the picture over black to keep their light."
+            "Put the picture over black to keep their light."
         )
     return remarks
 

@@ -40,7 +40,7 @@ class Mist(Value):
     @model_validator(mode="after")
     def _far_is_beyond(self) -> Self:
         if self.far <= self.near:
-            raise ValueError(f"far ({self.far:g}) must lie beyond near ({self.near:g})")
+            raise ValueError(f"far ({self.far:g}) must be beyond near ({self.near:g})")
         return self
 
 

@@ -76,7 +76,7 @@ def _weighed(part: Part, counts: dict, alpha: NDArray) -> tuple[str, float, list
         share = f"{max(edge, 1 / edge):.1f} times better at {counts['edge_pixels']} edge pixels"
         reasons.append(f"{state} explains the soft edges {share}")
         if state == "straight" and counts["outside"]:
-            reasons.append(f"{counts['outside']} pixels hold colour where alpha is 0")
+            reasons.append(f"{counts['outside']} pixels have colour where alpha is 0")
         if state == "straight" and counts["above"] > soft / 2:
             reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
         return state, min(0.99, 0.6 + 0.1 * max(edge, 1 / edge)), reasons
@@ -84,7 +84,7 @@ def _weighed(part: Part, counts: dict, alpha: NDArray) -> tuple[str, float, list
         reasons.append("no soft edge tells" if alpha.size else "it is empty")
     elif counts["above"] > 0.9 * soft and counts["outside"]:
         reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
-        reasons.append(f"{counts['outside']} pixels hold colour where alpha is 0")
+        reasons.append(f"{counts['outside']} pixels have colour where alpha is 0")
         return "straight", 0.65, reasons
     return habit, 0.6, [*reasons, f"{rule.title} is {habit} as a rule"]
 

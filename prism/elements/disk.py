@@ -121,9 +121,9 @@ def scan(folder: Path, *, below: bool = True) -> Scan:
         waiting += entries.folders if below else ()
         if seen + len(waiting) > MOST_FOLDERS or files > MOST_FILES:
             raise TooLarge(
-                f"More than {MOST_FOLDERS:,} folders or {MOST_FILES:,} pictures lie below.",
+                f"More than {MOST_FOLDERS:,} folders or {MOST_FILES:,} pictures are below it.",
                 where=str(folder),
-                advice="Choose a folder that holds passes of one shot.",
+                advice="Choose a folder with the passes of one shot.",
             )
     found.sort(key=lambda sequence: (str(sequence.folder), sequence.head, sequence.suffix, sequence.padding))
     return Scan(tuple(found), others, tuple(closed), hidden)

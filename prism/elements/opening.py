@@ -163,7 +163,7 @@ def _within_bounds(
         if wider.width * wider.height > PIXEL_LIMIT:
             apart.append(
                 TooLarge(
-                    f"{source.title} lies so far from the others that together they span {wider}.",
+                    f"{source.title} is so far from the others that together they span {wider}.",
                     where=source.where,
                     advice=f"Write passes whose windows together hold at most {PIXEL_LIMIT:,} pixels.",
                 )

@@ -277,11 +277,11 @@ class _Header:
     def _window(self, attributes: Mapping[str, Attribute], name: str, limit: int) -> Window:
         corners = self._needed(attributes, name, "box2i").value
         if corners is None or any(abs(corner) > FARTHEST for corner in corners):
-            raise self._damaged(f"its {name} lies too far out")
+            raise self._damaged(f"its {name} is too far out")
         try:
             window = Window(*corners)
         except SizeMismatch:
-            raise self._damaged(f"its {name} holds no pixels") from None
+            raise self._damaged(f"its {name} has no pixels") from None
         if window.width * window.height > limit:
             raise TooLarge(
                 f"The header declares {window.width} x {window.height} pixels as {name}; {limit:,} are the most.",

@@ -38,7 +38,7 @@ def write_still(
     """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all.
 
     With alpha, colour is divided by it before the view transform, since the curve is made for whole light; the result
-    is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture lies over black.
+    is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture is over black.
     compression: one the format has, None for its usual one. Raises BadArgument for a depth the format does not have,
     UnwritableFile.
     """

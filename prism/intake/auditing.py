@@ -128,7 +128,7 @@ def _raw_faults(files: Sequence[PlannedFiles], frame: int, folder: Path) -> Iter
     ratio = float((colour * raw).sum(dtype=np.float64)) / due if due else 1.0
     if abs(ratio - 1) > RAW_WITHIN:
         yield of_kind["raw_light"], frame, (
-            "sum", f"Raw light times surface colour holds {ratio:.3g} times the diffuse light.",
+            "sum", f"Raw light times surface colour is {ratio:.3g} times the diffuse light.",
         )  # fmt: skip
 
 

@@ -228,7 +228,7 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
                 "If the header is wrong, say which primaries it has.",
             )
     if kind is not None and kind.role is Role.WHOLE and pass_.alpha is None and own.format != "JPEG":
-        yield _said(pass_, "no-alpha", WARNING, f"{pass_.title} has no alpha; it cannot be laid over another picture.",
+        yield _said(pass_, "no-alpha", WARNING, f"{pass_.title} has no alpha; it cannot be put over another picture.",
                     "Render it with alpha.")  # fmt: skip
 
 
@@ -281,7 +281,7 @@ def _of_doubt(doubt: Doubt) -> Finding:
         "claims",
         WARNING,
         f"{winner.title} is claimed by {names} as well.",
-        "It is read from the surest; the others are kept under their own names. Say which is meant by a rule.",
+        "It is read from the surest; the others are kept under their own names. Choose one with a rule.",
         key=winner.key,
         files=tuple(str(p.files.path(p.files.numbers[0] if p.files.numbers else 0)) for p in doubt.claims),
         action="rule",
@@ -292,5 +292,5 @@ def _unknown(element: Element) -> Iterator[Finding]:
     for pass_ in element.passes:
         if pass_.kind is None and not pass_.aside:
             name = ", ".join(pass_.channels) if pass_.layer else printable(pass_.files.pattern)
-            yield Finding("unknown", NOTE, f"{name} is no known pass; it is kept as {pass_.key}.",
+            yield Finding("unknown", NOTE, f"{name} is not a known pass; it is read as {pass_.key}.",
                           "Say once which pass it is.", key=pass_.key, action="rule")  # fmt: skip

@@ -126,7 +126,7 @@ def _older(sequence: disk.Sequence, name: str) -> Iterator[Finding]:
         "older",
         WARNING,
         f"{name}: {count_of(old)} {'are' if len(old) > 1 else 'is'} older than the others: {format_frames(old)}.",
-        "Were they left from an earlier render? Look at them beside their neighbours.",
+        "Were they left from an earlier render? Compare them with their neighbours.",
         files=tuple(str(sequence.path(frame)) for frame in old),
         frames=old,
     )

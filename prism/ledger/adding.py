@@ -67,7 +67,7 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
         return _placed(ledger, row, foot, f"{source.title} is in the sum already; it was added once more, as a change.")
     if role is Role.WHOLE and foreign:
         joined = row.replace(operator="over" if source.alpha else "add")
-        how = "lies over what is there, by its alpha" if source.alpha else "has no alpha and is added"
+        how = "goes over what is there, by its alpha" if source.alpha else "has no alpha and is added"
         return _placed(
             ledger, joined, foot, f"{_named(source)} is the picture of another image: it {how}, as a change."
         )

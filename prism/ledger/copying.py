@@ -51,7 +51,7 @@ def with_copied(ledger: Ledger, data: Any, frame: Frame, after: str = "") -> tup
     made = ledger.replace(mattes=(*ledger.mattes, *brought), rows=(*ledger.rows[:at], *added, *ledger.rows[at:]))
     count = sum(1 for _ in walk(added))
     off = f" Switched off, since what they ask for is not here: {', '.join(sorted(lost))}." if lost else ""
-    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes laid on top.{off}"
+    return made, f"{count} row{'' if count == 1 else 's'} pasted, as changes on top.{off}"
 
 
 def _asking_in_vain(other: Ledger, frame: Frame) -> set[str]:

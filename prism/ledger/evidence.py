@@ -32,11 +32,11 @@ def lies_on(frame: Frame, key: str) -> Evidence:
     white = float((np.abs(light - 1) < 5e-3).all(axis=0).mean())
     below = float((light <= 1.005).all(axis=0).mean())
     if white >= MANY and white > black and below >= AT_LEAST:
-        return Evidence("multiply", f"It lies on white ({white:.0%} of the pixels) and darkens, so it multiplies.")
+        return Evidence("multiply", f"It is on white ({white:.0%} of the pixels) and darkens, so it multiplies.")
     if black >= MANY:
-        return Evidence("add", f"It lies on black ({black:.0%} of the pixels), so it adds.")
+        return Evidence("add", f"It is on black ({black:.0%} of the pixels), so it adds.")
     if below == 1.0 and light.min() >= 0:
         return Evidence(
-            "over", "It has neither black nor white to lie on and stays within 0..1, as a base colour does: it covers."
+            "over", "It stands on neither black nor white and stays within 0..1, as a base colour does: it covers."
         )
     return Evidence("add", "It has no ground of black or white, and light above 1, so it adds.")

@@ -33,7 +33,7 @@ def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
         yield "rows in another order"
     yield from _mattes(before, after)
     if (before.beauty, before.alpha, before.reference) != (after.beauty, after.alpha, after.reference):
-        yield "laid on other files" if before.elements != after.elements else "starts or lands elsewhere"
+        yield "applied to other files" if before.elements != after.elements else "starts or lands elsewhere"
 
 
 def _mattes(before: Ledger, after: Ledger) -> Iterator[str]:

@@ -27,7 +27,7 @@ def picked(
     """
     place = box.intersection(frame.window)
     if place is None:
-        raise BadArgument("The place lies outside of the picture.", where="picture", advice="Press inside the picture.")
+        raise BadArgument("That pixel is outside the picture.", where="picture", advice="Press inside the picture.")
     region = Region(frame, place)
     kind = frame.source(source).kind
     if kind is not None and kind.ranked:

@@ -213,7 +213,7 @@ def require_portable(path: str, where: str) -> None:
     """Raises BadArgument for a path that Linux, macOS or Windows cannot hold."""
     fault = next(name_faults(path), None)
     if fault:
-        raise BadArgument(f"Not every system can hold this name: {fault}.", where=where)
+        raise BadArgument(f"Not every system can store this name: {fault}.", where=where)
 
 
 def _piece(pattern: str, text: str, field: str | None, spec: str | None, conversion: str | None) -> Piece:

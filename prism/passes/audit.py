@@ -141,7 +141,7 @@ def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviatio
 def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
     if planned.group.storage.format != "exr":  # other formats know one size, overscan included
         if found.display != planned.size:
-            yield "window", "Holds {} x {} pixels instead of {} x {}.".format(*found.display, *planned.size)
+            yield "window", "Has {} x {} pixels instead of {} x {}.".format(*found.display, *planned.size)
     elif found.display != planned.display:
         yield "window", "The picture is {} x {} pixels instead of {} x {}.".format(*found.display, *planned.display)
     else:
@@ -150,7 +150,7 @@ def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str
             yield (
                 "window",
                 (
-                    f"Pixels lie from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} "
+                    f"Pixels range from {found.data[0]},{found.data[1]} over {found.data[2]} x {found.data[3]} "
                     "instead of from "
                     f"{-across},{-down} over {planned.size[0]} x {planned.size[1]}."
                 ),

@@ -168,7 +168,7 @@ CATALOGUE: tuple[PassKind, ...] = (
     PassKind(
         key="wire",
         title="wire",
-        meaning="Lines along the surfaces on black, laid over the finished picture.",
+        meaning="Lines along the surfaces on black, to go over the finished picture.",
         channels=RGB,
         role=Role.OVERLAY,
         bytes_per_pixel=0.36,

@@ -60,12 +60,12 @@ NEEDS = MappingProxyType(
 
 DEMANDS = MappingProxyType(
     {
-        "alpha": "an alpha channel; without it the picture cannot be laid over another",
+        "alpha": "an alpha channel; without it the picture cannot go over another",
         "unclamped": "values above 1; without them bright light is cut off",
         "float32": "32-bit float; with fewer bits far depths and identities run together",
         "exact": "lossless compression; otherwise neighbouring values bleed into each other",
-        "deep": "several samples a pixel, which only EXR holds, as float and with none, RLE or ZIPS compression",
-        "layers": "named channels; without them a file holds one pass alone",
+        "deep": "several samples a pixel, which only EXR stores, as float and with none, RLE or ZIPS compression",
+        "layers": "named channels; without them a file can carry only one pass",
     }
 )
 """What a pass may demand of the file it goes into, with the reason (common practice; deep: OpenEXR file layout)."""

@@ -232,7 +232,7 @@ _SHIPPED = (
     ),
     Preset(
         name="choose and measure",
-        purpose="Things told apart and measured: depth, directions, motion and mattes beside the beauty.",
+        purpose="Objects and measurements: depth, directions, motion and mattes beside the beauty.",
         base="first look",
         formerly=("animation check",),
         settings={"passes": ["beauty", "crypto_object", "depth", "normals", "motion_forward"]},

@@ -23,7 +23,7 @@ class Window:
 
     def __post_init__(self) -> None:
         if self.x1 < self.x0 or self.y1 < self.y0:
-            raise SizeMismatch(f"A window from {self.x0},{self.y0} to {self.x1},{self.y1} holds no pixels.")
+            raise SizeMismatch(f"A window from {self.x0},{self.y0} to {self.x1},{self.y1} has no pixels.")
 
     @classmethod
     def of_size(cls, width: int, height: int) -> Window:

@@ -198,7 +198,7 @@ class Scene(Document):
             if rib is not None and rib.pattern == "ribs":
                 raise ValueError(f"materials.{name}.rib_material: {material.rib_material} is ribbed itself")
         if self.last < self.first:
-            raise ValueError("last: the last frame lies before the first")
+            raise ValueError("last: the last frame is before the first")
         return self
 
     @property

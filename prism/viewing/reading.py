@@ -79,7 +79,7 @@ def region_of(frame: Frame, box: Window) -> Region:
     display = frame.display_window
     place = box.moved(display.x0, display.y0)
     if place.intersection(frame.window) != place or place.width * place.height > MOST_PIXELS:
-        raise BadArgument(f"There is no such place in a picture of {display}.", where="probe")
+        raise BadArgument(f"That pixel is outside a picture of {display}.", where="probe")
     return Region(frame, place)
 
 

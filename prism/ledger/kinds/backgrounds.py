@@ -32,7 +32,7 @@ class BackgroundRow(LedgerRow):
         by="fill", words={"colour": "background", "linear": "gradient", "radial": "gradient", "picture": ""}
     )
 
-    meaning: ClassVar[str] = "A background: it lies under everything that has an alpha."
+    meaning: ClassVar[str] = "A background: it goes under everything that has an alpha."
     has_own_frames: ClassVar[bool] = True
 
     kind: Literal["background"] = "background"

@@ -38,7 +38,7 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
             WARNING,
             f"More than one layer shows {', '.join(found.doubled)}.",
             "layers",
-            "Put together, the layers would hold that light twice. That is right only for layers that are "
+            "Put together, the layers would show that light twice. That is right only for layers that are "
             "never combined.",
             with_layer(plan, layer, _without(layer, found.doubled[0])),
         )
@@ -53,13 +53,13 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
             WARNING,
             f"Layer {', '.join(found.open)} does not hold out what other layers show.",
             "layers",
-            "Put together, what lies behind would shine through; make it a holdout there.",
+            "Put together, what is behind would shine through; make it a holdout there.",
         )
     if found.way == OVER:
         yield Finding(
             "layers.over",
             NOTE,
-            "The layers make the whole picture laid over one another, not summed.",
+            "The layers make the whole picture when put over one another, not summed.",
             "layers",
             f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out "
             "what others show.",

@@ -100,7 +100,7 @@ def _sum(plan: Plan, image: PlannedImage, found: Completeness) -> Iterator[Findi
         complete = len(both) == len(TOTALS[total])
         yield Finding(
             "pass.doubled", WARNING, f"{BY_KEY[total].title} is chosen whole and in parts.", image.where,
-            "Both hold the same light; summed together they double it.",
+            "Both are the same light; summed together they double it.",
             without_passes(plan, image, {total} if complete else both),
         )  # fmt: skip
     chosen = any(BY_KEY[key].role is Role.LIGHT for key in image.passes)

@@ -80,7 +80,7 @@ def _shared_folder(plan: Plan, files: list[PlannedFiles]) -> Iterator[Finding]:
         WARNING,
         f"{len(members)} images share the folder {folder or 'of the shot'}.",
         plan.names,
-        f"They differ by {' and '.join(fields)}; in folders of their own nobody mixes up their passes.",
+        f"They differ by {' and '.join(fields)}; give each a folder so that their passes are not mixed up.",
         {"names": apart},
     )
 

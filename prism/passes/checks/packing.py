@@ -90,7 +90,7 @@ def _shared(plan: Plan, groups: list[FileGroup]) -> Iterator[Finding]:
     )
     if crowded is not None:
         yield Finding(
-            "packing.layers", ERROR, f"{WRITTEN[crowded.storage.format].title} holds one pass alone.", "packing",
+            "packing.layers", ERROR, f"{WRITTEN[crowded.storage.format].title} can carry only one pass.", "packing",
             f"{len(crowded.passes)} passes are to share a file; give each its own, or choose OpenEXR.",
             _each_apart(plan),
         )  # fmt: skip

@@ -82,7 +82,7 @@ def _mist(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
                 WARNING,
                 f"Mist would come out all {look}.",
                 image.where,
-                f"It runs from {mist.near:g} to {mist.far:g}; what {image.camera} sees lies from {near:.3g} to "
+                f"It runs from {mist.near:g} to {mist.far:g}; what {image.camera} sees is from {near:.3g} to "
                 f"{far:.3g}.",
                 {"mist": (mist.replace(near=near, far=max(far, near + 1e-3))).model_dump(mode="json")},
             )

@@ -38,7 +38,7 @@ export default () => {
     get ownMist() { return this.plan.mist !== null; },
     get reachText() {
       const reach = scene.reach[this.camera];
-      return reach ? `What ${this.camera} sees lies from ${reach[0].toFixed(1)} to ${reach[1].toFixed(1)} along its axis.` : "";
+      return reach ? `What ${this.camera} sees is from ${reach[0].toFixed(1)} to ${reach[1].toFixed(1)} along its axis.` : "";
     },
     chooseCamera({ target: { value } }) {
       this.camera = value;

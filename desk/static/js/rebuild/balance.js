@@ -123,7 +123,7 @@ export const balance = (page, shared) => ({
     const { beyond, beyond_alpha: alpha, not_finite: strange, rounding } = this.balance;
     const parts = [];
     if (beyond) parts.push(`${beyond} pixels differ by more than ${rounding} rounding${alpha ? ` (${alpha} in alpha)` : ""}`);
-    if (strange) parts.push(`${strange} pixels hold no number or infinity`);
+    if (strange) parts.push(`${strange} pixels are NaN or infinite`);
     return parts.join("; ");
   },
   get verdictAdvice() { return this.unanswered ? `${this.unanswered.where} ${this.unanswered.advice}`.trim() : ""; },
