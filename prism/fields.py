@@ -24,7 +24,8 @@ XYZ = ("x", "y", "z")
 class Shown:
     """title: its name. unit: behind the number. step: what a pixel of a drag is worth. digits: after the point. parts:
     names of several numbers. when: it is offered only while another field has one of these words. needs_alpha: only of
-    a source that has one. notes: what to know of a word that is chosen.
+    a source that has one. lists: of sources to choose, which.
+    notes: what to know of a word that is chosen.
     """
 
     title: str
@@ -34,6 +35,7 @@ class Shown:
     parts: tuple[str, ...] = ("",)
     when: tuple[str, tuple[str, ...]] | None = None
     needs_alpha: bool = False
+    lists: Literal["pictures", "depths"] = "pictures"
     notes: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -75,8 +77,9 @@ def _taken(info: FieldInfo) -> dict[str, Any]:
         return {"takes": "tick"}
     if get_origin(kind) is Literal:
         return {"takes": "choice", "words": list(get_args(kind))}
-    if kind == SourceName | None:
-        return {"takes": "source"}
+    if kind == SourceName | None or kind is str:
+        shown = _shown(info)
+        return {"takes": "source", "lists": shown.lists if shown else "", "optional": not info.is_required()}
     if get_origin(kind) is tuple:  # its parts are alike
         kind, *parts = get_args(get_args(kind)[0])
         metadata = tuple(parts)

@@ -277,6 +277,8 @@ def _listed(element: Element, pass_: ElementPass) -> dict[str, Any]:
         "elementName": element.name,
         "pass": pass_.key,
         "title": pass_.title,
+        "isDeep": kind is not None and kind.key == "deep",
+        "isDepth": kind is not None and kind.key == "depth",
         "passTitle": pass_.title.removesuffix(f", {DENOISED}"),
         "denoised": pass_.denoised,
         "role": kind.role if kind else "unknown",
@@ -356,16 +358,18 @@ def pasted(
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:
-    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or `behind` and a
-    pass, for it as a background, in that of the id `row` if there is one. Nothing is saved.
+    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or a word of
+    `TAKEN_AS` and a pass, for it as such a row, in that of the id `row` if there is one. Nothing is saved.
 
     Raises UnknownSource.
     """
     if key in adding.MADE:
         return adding.MADE[key].add(document, frame_of(ledger, document, frame))
-    behind = key.removeprefix("behind ")
-    names = dict.fromkeys((*document.elements, behind.rpartition("/")[0]))
+    word, _, picture = key.partition(" ")
+    taken = adding.TAKEN_AS.get(word)
+    source = picture if taken else key
+    names = dict.fromkeys((*document.elements, source.rpartition("/")[0]))
     sources = sources_of(elements_named(ledger.shot, tuple(names), ledger.element), frame)
-    if behind != key:
-        return adding.with_picture(document, sources, behind, row=row)
+    if taken:
+        return taken(document, sources, source, row=row)
     return adding.with_pass(document, sources, key)

@@ -288,7 +288,7 @@ class Ledgers(BrowserCase):
         with self.page.expect_navigation():
             self.page.get_by_role("button", name="Yes").click()
         self.settled()
-        self.assertTrue(LedgerVersion.objects.filter(comment__startswith="before: Lay the ledger on").exists())
+        self.assertTrue(LedgerVersion.objects.filter(comment__startswith="before: Apply the ledger to").exists())
         self.assertEqual(Ledger.objects.get().document["beauty"], "far/beauty")
         self.page.get_by_role("button", name="Undo").click()
         self.settled()

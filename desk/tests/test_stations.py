@@ -198,7 +198,7 @@ class Intake(WorldCase):
         self.act("remove", element=self.element.pk)
         page = self.client.get(self.url("rebuild"))
         self.assertContains(page, "was removed from the shot")
-        self.assertContains(page, "Lay the ledger on other")
+        self.assertContains(page, "Apply the ledger to other")
         self.assertEqual(self.client.get(self.url("hand-off")).status_code, 200)
         self.client.post(self.url("rebuild-lay", ledger=ledger.pk, element=other.pk))
         page = self.client.get(self.url("rebuild")).context["page"]

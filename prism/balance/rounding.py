@@ -16,10 +16,11 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
+from prism.combine.in_depth import laid_in_depth
 from prism.combine.program import Program
 from prism.elements.pixels import Frame, Pixels
 from prism.elements.store import CachedArray
-from prism.ledger.steps import Behind, Flat, Gradient, Haze, Placed, Step, Stored, Sum
+from prism.ledger.steps import Behind, Card, Deep, Depths, Flat, Gradient, Haze, Placed, Step, Stored, Sum
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
 UNIT_SUMMED = (
@@ -89,7 +90,9 @@ def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
 
 
 def _term(step: Step, sources: Frame, rows: slice) -> _Term:
-    term = _TERMS[type(step.content)](step.content, sources, rows)
+    term = (
+        _of_depths(step, sources, rows) if _is_deep(step) else _TERMS[type(step.content)](step.content, sources, rows)
+    )
     if any(isinstance(factor, Haze) for factor in step.factors):
         return _Term(term.size, term.error + term.size * np.float32(UNIT_HALF), term.has_alpha)
     return term
@@ -141,6 +144,16 @@ def _anywhere(picture: Frame, content: Placed | Behind, sources: Frame, rows: sl
 
 def _largest(plane: NDArray) -> NDArray:
     return np.maximum(plane.max(), -plane.min()).reshape(1).astype(plane.dtype)
+
+
+def _is_deep(step: Step) -> bool:
+    return isinstance(step.content, Deep | Card | Depths)
+
+
+def _of_depths(step: Step, sources: Frame, rows: slice) -> _Term:
+    """Of samples over each other: each is a float, and so is what they come to."""
+    laid = sources.cached(("laid in depth", step), lambda: laid_in_depth(step, sources, 1))
+    return _stored(laid, rows, uses_alpha=True)
 
 
 def _of_colours(made: Flat | Gradient, sources: Frame, rows: slice) -> _Term:

@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine import machine as m
+from prism.combine import trimming
 from prism.combine.behind import laid_behind
+from prism.combine.in_depth import laid_in_depth
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
-from prism.curves import pieces
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.ledger import operators as op
-from prism.ledger.steps import Behind, Flat, Gradient, Haze, Placed, Step, Stored, Sum, Wipe
-from prism.ledger.trims import FrameTrims
+from prism.ledger.steps import Behind, Card, Deep, Depths, Flat, Gradient, Haze, Placed, Step, Stored, Sum, Wipe
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import alpha_of, matte_plane
 
@@ -126,13 +126,19 @@ class _Writer:
             self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
         return True
 
+    def _depths(self, step: Step, b: int, s: int) -> bool:
+        laid = laid_in_depth(step, self._frame.whole, self._size)
+        for index, (plane, gain) in enumerate(zip((*laid.planes, laid.alpha), (*_gains(step), 1), strict=True)):
+            self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
+        return True
+
     def _sum(self, step: Step, b: int, s: int) -> bool:
         total: Sum = step.content
         for index in range(3):
             self.code.add(m.FILL, s + index, numbers=[0])
         self._start(step, s + 3)
         has_alpha = any([total.alpha is not None, *(self.join(inner, s) for inner in total.steps)])
-        self._scale(_gains(step), s)
+        trimming.write_gains(self.code, _gains(step), s)
         return has_alpha
 
     # ---- Factors of the weight ----
@@ -161,18 +167,13 @@ class _Writer:
         else:
             self.code.add(m.LOAD, slot, self.code.source(cover), numbers=[1])
 
-    def _scale(self, gains: tuple[float, float, float], s: int) -> None:
-        for index, gain in enumerate(gains):
-            if gain != 1:
-                self.code.add(m.SCALE, s + index, numbers=[gain])
-
     def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
         """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight, s + 5 for
         a factor."""
         if step.within:
             self._trim_within(step, s, has_alpha=has_alpha)
         else:
-            self._trim(step.trims, s, has_alpha=has_alpha)
+            trimming.write(self.code, step.trims, s, has_alpha=has_alpha)
         operator = op.OPERATORS["copy"] if step.grounds else step.operator
         if not has_alpha:
             # Light covers nothing; anything else that has no alpha covers wholly.
@@ -210,40 +211,11 @@ class _Writer:
         with self.code.slots(4) as plain:
             for index in range(3):
                 self.code.add(m.COPY, plain + index, s + index)
-            self._scale(step.trims.gains, s)
-            self._trim(step.trims, s, has_alpha=has_alpha)
+            trimming.write_gains(self.code, step.trims.gains, s)
+            trimming.write(self.code, step.trims, s, has_alpha=has_alpha)
             self._load_matte(step, plain + 3)
             for index in range(3):
                 self.code.add(m.MIX, s + index, plain + index, w=plain + 3)
-
-    def _trim(self, trims: FrameTrims, s: int, *, has_alpha: bool) -> None:
-        planes = range(s, s + 3)
-        parted = has_alpha and not trims.is_linear
-        if parted:
-            for plane in planes:
-                self.code.add(m.DIVIDE, plane, s + 3)
-        for plane, offset in zip(planes, trims.offset, strict=True):
-            if offset:
-                self.code.add(m.SHIFT, plane, s + 3, flag=not has_alpha, numbers=[offset])
-        if trims.turns:
-            self.code.add(m.MATRIX, s, numbers=trims.turning().ravel())
-        for index, plane in enumerate(planes):
-            self._shape(trims, plane, index, s + 3, whole=not has_alpha)
-        if parted:
-            for plane in planes:
-                self.code.add(m.MULTIPLY, plane, s + 3)
-
-    def _shape(self, trims: FrameTrims, plane: int, index: int, alpha: int, *, whole: bool) -> None:
-        if trims.contrast != 1 or trims.gamma != 1:
-            # Contrast, then gamma: the power of a power is one power.
-            pivot = trims.pivot if trims.contrast != 1 else 1.0
-            numbers = [pivot ** (1 / trims.gamma), 1 / pivot, trims.contrast / trims.gamma]
-            self.code.add(m.POWER, plane, alpha, flag=whole, numbers=numbers)
-        for points in (trims.curves[0], trims.curves[index + 1]):
-            if points:
-                self.code.add(m.CURVE, plane, alpha, *self.code.table(pieces(points)), flag=whole)
-        if trims.clamp:
-            self.code.add(m.LIMIT, plane, alpha, flag=whole)
 
     def _weigh(self, step: Step, w: int) -> None:
         """Amount times matte into slot w."""
@@ -284,5 +256,8 @@ def _is_plain(step: Step, has_alpha: bool) -> bool:
     return key == "add" or (key == "over" and has_alpha) or (key == "multiply" and not has_alpha)
 
 
-_FILLED = {Flat: _Writer._flat, Gradient: _Writer._gradient, Behind: _Writer._behind, Sum: _Writer._sum}
+_FILLED = {
+    Flat: _Writer._flat, Gradient: _Writer._gradient, Behind: _Writer._behind, Sum: _Writer._sum,
+    Deep: _Writer._depths, Card: _Writer._depths, Depths: _Writer._depths,
+}  # fmt: skip
 _FACTORS = {Wipe: _Writer._wipe, Haze: _Writer._haze}

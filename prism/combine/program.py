@@ -12,7 +12,7 @@ from prism.keyed import at
 from prism.ledger.document import Ledger
 from prism.ledger.operators import OPERATORS
 from prism.ledger.rows import Row, walk
-from prism.ledger.steps import Behind, Step, flat
+from prism.ledger.steps import Behind, Card, Step, flat
 from prism.ledger.trims import trims_at
 from prism.mattes.plan import plans
 
@@ -35,7 +35,9 @@ class Program:
     @property
     def pictures(self) -> tuple[Behind, ...]:
         """The pictures that have frames of their own."""
-        return tuple(step.content for step in flat(self.steps) if isinstance(step.content, Behind))
+        own = tuple(step.content for step in flat(self.steps) if isinstance(step.content, Behind))
+        depths = (card.of_depth for card in own if isinstance(card, Card))
+        return (*own, *(depth for depth in depths if depth is not None))
 
     def above(self, row: str) -> Program:
         """What is done before a row of the ledger's own level. Raises ValueError if there is none of that id."""

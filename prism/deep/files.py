@@ -12,15 +12,18 @@ from prism.formats.decoding import SAMPLES
 from prism.formats.deep import write_deep
 from prism.formats.exr import passing
 from prism.formats.headers import Part, read_parts
+from prism.formats.planes import PlaneFolder
 
 
-def read_samples(path: Path, part: Part | None = None, *, needs_depth: bool = True) -> Samples:
-    """The samples of a deep part, the first of the file if none is named; see `samples_of`. Raises UnreadableFile,
-    TooLarge, MissingChannels."""
+def read_samples(
+    path: Path, part: Part | None = None, *, needs_depth: bool = True, cache: PlaneFolder | None = None
+) -> Samples:
+    """The samples of a deep part, the first of the file if none is named; see `samples_of`. cache: where what was
+    decoded stays for other processes. Raises UnreadableFile, TooLarge, MissingChannels."""
     found = part or next((each for each in read_parts(path) if each.deep), None)
     if found is None or not found.deep:
         raise UnreadableFile("It has no deep part.", where=str(path), advice="Place a flat picture in depth instead.")
-    runs = dict(guarded.decode_deep(path, found).planes)
+    runs = dict(guarded.decode_deep(path, found, cache=cache).planes)
     counts = runs.pop(SAMPLES)
     samples = samples_of(
         counts, runs, window=found.data_window, display_window=found.display_window, where=str(path),

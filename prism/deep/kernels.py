@@ -249,6 +249,92 @@ def flatten(offsets, alpha, colour, flat_alpha, flat_colour, first, last):
 
 
 @compiled
+def put_behind(alpha, colour, sample, share, flat, pixel, through):
+    """A part of a sample, that share of its depth, behind what was put there before. Returns what it lets through."""
+    piece, scale = alpha[sample], 1.0
+    if share < 1.0 and alpha[sample] < 1.0:
+        if alpha[sample] <= 0.0:
+            scale = share
+        else:
+            piece = -np.expm1(share * np.log1p(-alpha[sample]))
+            scale = piece / alpha[sample]
+    for c in range(flat.shape[1]):
+        flat[pixel, c] += through * scale * colour[sample, c]
+    return through * (1.0 - piece)
+
+
+@compiled
+def add_at_point(alpha, colour, into, optical, opaque):
+    """One of several things at a point, into the mix of all (C,). Opaque ones alone count once there is one. Returns
+    how much stands there now, optically, and how many are opaque."""
+    if alpha >= 1.0:
+        if opaque == 0:
+            into[:] = 0.0
+        for c in range(into.size):
+            into[c] += colour[c]
+        return optical, opaque + 1
+    if opaque > 0:
+        return optical, opaque
+    u, per_alpha = thickness(alpha)
+    for c in range(into.size):
+        into[c] += per_alpha * colour[c]
+    return optical + u, 0
+
+
+@compiled
+def flatten_among(offsets, depth, alpha, colour, card_depth, card_alpha, card_colour, flat, into, first, last):
+    """Tidy samples of pixels first..last over each other with points among them: card_depth, card_alpha (K, P),
+    card_colour (K, P, C). flat: (P, C); into: (C,) float64, for a mix."""
+    for pixel in range(first, last):
+        sample, end = offsets[pixel], offsets[pixel + 1]
+        through, done, low = 1.0, -np.inf, -np.inf
+        while True:
+            at = np.inf
+            for k in range(card_depth.shape[0]):
+                if done < card_depth[k, pixel] < at:
+                    at = card_depth[k, pixel]
+            while sample < end:
+                front, back = depth[sample, 0], depth[sample, 1]
+                begin = max(front, low)
+                stop = min(back, at)
+                if at < np.inf and (begin >= at or (front == back and front >= at)):
+                    break
+                share = 1.0 if begin == front and stop == back else (stop - begin) / (back - front)
+                through = put_behind(alpha, colour, sample, share, flat, pixel, through)
+                if stop < back:
+                    low = at
+                    break
+                sample += 1
+                low = -np.inf
+            if at == np.inf:
+                break
+            through, sample = put_points(
+                depth, alpha, colour, sample, end, card_depth, card_alpha, card_colour, at, flat, pixel, through, into
+            )
+            done = at
+
+
+@compiled
+def put_points(
+    depth, alpha, colour, sample, end, card_depth, card_alpha, card_colour, at, flat, pixel, through, into
+):  # fmt: skip
+    """All that stands at one depth, mixed. Returns what is let through, and the sample that comes next."""
+    into[:] = 0.0
+    optical, opaque = 0.0, 0
+    if sample < end and depth[sample, 0] == at and depth[sample, 1] == at:
+        optical, opaque = add_at_point(alpha[sample], colour[sample], into, optical, opaque)
+        sample += 1
+    for k in range(card_depth.shape[0]):
+        if card_depth[k, pixel] == at:
+            optical, opaque = add_at_point(card_alpha[k, pixel], card_colour[k, pixel], into, optical, opaque)
+    covered = 1.0 if opaque > 0 else -np.expm1(-optical)
+    scale = 1.0 / opaque if opaque > 0 else (covered / optical if optical > 0.0 else 1.0)
+    for c in range(into.size):
+        flat[pixel, c] += through * scale * into[c]
+    return through * (1.0 - covered), sample
+
+
+@compiled
 def hold_out(
     offsets, depth, alpha, colour, other_offsets, other_depth, other_alpha, out_alpha, out_colour, first, last
 ):

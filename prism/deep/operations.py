@@ -91,7 +91,7 @@ def held_out(samples: Samples, by: Samples) -> Samples:
     _require_one_display([samples, by])
     window = samples.window.union(by.window)
     own, other = (tidied(_together([each], window)) for each in (samples, by))
-    own, other = _split(own, other), _split(other, own)
+    own, other = _split(own, other.offsets, other.depth), _split(other, own.offsets, own.depth)
     alpha, colour = np.empty_like(own.alpha), np.empty_like(own.colour)
     _over_pixels(
         len(own.offsets) - 1,
@@ -132,6 +132,64 @@ def moved(samples: Samples, *, add: float = 0.0, times: float = 1.0) -> Samples:
     return replace(samples.at_depths(depth), tidy=samples.tidy)
 
 
+def split_at(samples: Samples, depths: Sequence[float]) -> Samples:
+    """With every volume in pieces that end at some depths."""
+    pixels = len(samples.offsets) - 1
+    ends = np.repeat(np.asarray(depths, np.float32), 2).reshape(-1, 2)
+    return _split(samples, np.arange(pixels + 1, dtype=np.int64) * len(ends), np.tile(ends, (pixels, 1)))
+
+
+def flattened_among(
+    samples: Samples, depths: Sequence[NDArray[np.float32]], alphas: Sequence[NDArray[np.float32]],
+    colours: Sequence[NDArray[np.float32]],
+) -> NDArray[np.float32]:  # fmt: skip
+    """(C, H, W): colour of a picture with cards put between its samples, as merging and flattening all of it gives, but
+    without a sort. A card: its depth (H, W), NaN where it is not; alpha (H, W); colour (C, H, W)."""
+    tidy = tidied(samples)
+    pixels, channels = len(tidy.offsets) - 1, len(tidy.names)
+    planes = [np.stack(each) if each else np.zeros((0, pixels), np.float32) for each in (depths, alphas)]
+    depth, alpha = (np.ascontiguousarray(plane.reshape(-1, pixels), np.float32) for plane in planes)
+    colour = np.zeros((len(depth), pixels, channels), np.float32)
+    for place, each in enumerate(colours):
+        colour[place] = each.reshape(channels, -1).T
+    flat = np.zeros((pixels, channels), np.float32)
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.flatten_among(
+            tidy.offsets,
+            tidy.depth,
+            tidy.alpha,
+            tidy.colour,
+            depth,
+            alpha,
+            colour,
+            flat,
+            np.empty(channels),
+            first,
+            last,
+        ),
+    )
+    return np.ascontiguousarray(flat.T).reshape(channels, *samples.window.shape)
+
+
+def of_card(
+    depth: NDArray[np.float32], alpha: NDArray[np.float32], colour: NDArray[np.float32], names: Sequence[str],
+    window: Window, display: Window,
+) -> Samples:  # fmt: skip
+    """One sample at each pixel whose depth (H, W) is a number. alpha: (H, W); colour: (C, H, W), called `names`."""
+    front = depth.reshape(-1)
+    there = np.isfinite(front)
+    front = front[there]
+    return Samples(
+        offsets=_offsets(there.astype(np.int64)),
+        depth=np.stack([front, front], axis=1).astype(np.float32),
+        alpha=np.ascontiguousarray(alpha.reshape(-1)[there]),
+        colour=np.ascontiguousarray(colour.reshape(len(names), -1)[:, there].T),
+        ids=np.zeros((len(front), 0), np.uint32),
+        names=tuple(names), window=window, display_window=display, tidy=True,
+    )  # fmt: skip
+
+
 def placed(
     rgba: NDArray[np.float32],
     depth: NDArray[np.float32] | float,
@@ -145,16 +203,9 @@ def placed(
     if thick < 0:
         raise BadArgument(f"{thick:g} is no thickness.", where="thick", advice="Use 0 for a card, or more.")
     at = np.broadcast_to(np.asarray(depth, np.float32), rgba.shape[1:])
-    there = ((rgba != 0).any(axis=0) & np.isfinite(at)).reshape(-1)
-    front = at.reshape(-1)[there]
-    return Samples(
-        offsets=_offsets(there.astype(np.int64)),
-        depth=np.stack([front, front + np.float32(thick)], axis=1).astype(np.float32),
-        alpha=np.ascontiguousarray(rgba[3].reshape(-1)[there]),
-        colour=np.ascontiguousarray(rgba[:3].reshape(3, -1)[:, there].T),
-        ids=np.zeros((len(front), 0), np.uint32),
-        names=("R", "G", "B"), window=window, display_window=display, tidy=True,
-    )  # fmt: skip
+    shown = np.where((rgba != 0).any(axis=0), at, np.float32(np.nan))
+    card = of_card(shown, rgba[3], rgba[:3], ("R", "G", "B"), window, display)
+    return replace(card, depth=card.depth + np.array([0, thick], np.float32))
 
 
 def thinned(samples: Samples, *, tolerance: float = 0.0, most: int = 0) -> Samples:
@@ -192,26 +243,24 @@ def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> float:
     return worst
 
 
-def _split(samples: Samples, other: Samples) -> Samples:
-    """With every volume in pieces that end where samples of the other begin or end."""
+def _split(samples: Samples, offsets: NDArray[np.int64], depth: NDArray[np.float32]) -> Samples:
+    """With every volume in pieces that end where samples of another picture, (P + 1,) and (N, 2), begin or end."""
     pixels = len(samples.offsets) - 1
     counts = np.zeros(len(samples), np.int64)
     _over_pixels(
         pixels,
-        lambda first, last: kernels.count_pieces(
-            samples.offsets, samples.depth, other.offsets, other.depth, counts, first, last
-        ),
+        lambda first, last: kernels.count_pieces(samples.offsets, samples.depth, offsets, depth, counts, first, last),
     )
     targets = _offsets(counts)
     made = _room(samples, int(targets[-1]))
     _over_pixels(
         pixels,
         lambda first, last: kernels.fill_pieces(
-            samples.offsets, samples.depth, samples.alpha, samples.colour, samples.ids, other.offsets, other.depth,
+            samples.offsets, samples.depth, samples.alpha, samples.colour, samples.ids, offsets, depth,
             targets, *made, first, last,
         ),
     )  # fmt: skip
-    return _with(samples, targets[samples.offsets], made, tidy=True)
+    return _with(samples, targets[samples.offsets], made, tidy=samples.tidy)
 
 
 def _together(pictures: Sequence[Samples], window: Window) -> Samples:

@@ -49,6 +49,16 @@ class Samples:
         return len(self.alpha)
 
     @property
+    def pixels(self) -> NDArray[np.int64]:
+        """(N,): which pixel of the window each sample is of, row by row."""
+        return np.repeat(np.arange(len(self.offsets) - 1), np.diff(self.offsets))
+
+    @property
+    def byte_count(self) -> int:
+        """In memory."""
+        return sum(part.nbytes for part in (self.offsets, self.depth, self.alpha, self.colour, self.ids))
+
+    @property
     def runs(self) -> dict[str, NDArray]:
         """By channel, (N,) each: as a file has them."""
         front, back = self.depth.T
@@ -69,6 +79,20 @@ class Samples:
     def at_depths(self, depth: NDArray[np.float32]) -> Samples:
         """The same samples at other depths, (N, 2)."""
         return replace(self, depth=np.ascontiguousarray(depth, np.float32), tidy=False)
+
+    def over(self, window: Window) -> Samples:
+        """The same over another window: cropped, and empty where it was not."""
+        if window == self.window:
+            return self
+        counts = np.zeros(window.shape, np.int64)
+        inside = np.zeros(self.window.shape, np.bool_)
+        both = window.intersection(self.window)
+        if both is not None:
+            inside[both.slices_in(self.window)] = True
+            counts[both.slices_in(window)] = self.counts[both.slices_in(self.window)]
+        chosen = self.kept(inside.reshape(-1)[self.pixels])
+        offsets = np.concatenate([[0], np.cumsum(counts.reshape(-1))]).astype(np.int64)
+        return replace(chosen, offsets=offsets, window=window)
 
     def with_names(self, names: Sequence[str], id_names: Sequence[str]) -> Samples:
         """The same with just these channels, in this order; those that it has not are 0."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -20,11 +20,13 @@ from prism.colour.spaces import (
     primaries_to_xyz,
     span_colours,
 )
+from prism.deep.files import read_samples
+from prism.deep.samples import Samples
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flat_image
 from prism.elements.pixels import Pixels, Reel, joined, smaller
-from prism.elements.store import CachedArray, PixelStore
-from prism.errors import PrismError, UnknownSource, UnreadableFile
+from prism.elements.store import Item, PixelStore
+from prism.errors import BadArgument, PrismError, UnknownSource, UnreadableFile
 from prism.formats import chroma
 from prism.formats.headers import Attribute, Part, chromaticities_entry
 from prism.formats.planes import let_go
@@ -130,6 +132,11 @@ class FileSource:
         return self.kind is not None and self.kind.is_data
 
     @property
+    def is_deep(self) -> bool:
+        """Whether its pixels are many samples each."""
+        return self.part.deep
+
+    @property
     def is_chroma(self) -> bool:
         """Whether it is luma with chroma."""
         return tuple(split_name(name)[1].upper() for name in self.colour) == CHROMA
@@ -214,6 +221,15 @@ class OpenFrame:
         source = self.source(key)
         return self._store.get(self._identity(source, step), lambda: self._load(source, step))
 
+    def samples(self, key: str) -> Samples:
+        """The samples of a deep source over the window, in full size, their colour R, G, B in the working space.
+        Cached. Raises BadArgument for a flat one, UnreadableFile."""
+        source = self.source(key)
+        if not source.is_deep:
+            deep = ", ".join(other.key for other in self if other.is_deep) or "none"
+            raise BadArgument(f"{key} is flat; deep passes are {deep}.", where=key, advice="Make it a card at a depth.")
+        return self._store.get(("samples", self._identity(source, 1)), lambda: self._samples_of(source))
+
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """A box of a source in full size; of a huge one only that is read from the decoded planes."""
         source = self.source(key)
@@ -262,7 +278,7 @@ class OpenFrame:
         """All of a plane (H, W)."""
         return plane
 
-    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
+    def cached(self, key: Hashable, make: Callable[[], Item]) -> Item:
         """What was made of these pixels before, or now."""
         return self._store.get(("kept", self.identity(), self.window, key), make)
 
@@ -282,6 +298,14 @@ class OpenFrame:
             for name, a in source.attributes.items()
             if name.endswith("/manif_file")
         )
+
+    def _samples_of(self, source: FileSource) -> Samples:
+        stored = read_samples(source.path, source.part, cache=self._store.folder)
+        names = (*source.colour, *source.colour[-1:] * 2)[:3] if len(source.colour) < 3 else source.colour[:3]
+        own = stored.with_names(names, ())
+        planes, _ = self._converted(source, list(own.colour.T), own.alpha)
+        colour = np.ascontiguousarray(np.stack(planes).T, np.float32)
+        return replace(own, colour=colour, names=("R", "G", "B"), attributes={}).over(self.window)
 
     def _load(self, source: FileSource, step: int) -> Pixels:
         if step > 1:

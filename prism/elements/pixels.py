@@ -13,7 +13,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.store import CachedArray
+from prism.deep.samples import Samples
+from prism.elements.store import Item
 from prism.formats.headers import Attribute
 from prism.passes.kinds import PassKind
 from prism.pixels.picture import Picture
@@ -80,6 +81,10 @@ class Source(Protocol):
     @property
     def aside(self) -> bool:
         """Whether another takes its place in sums."""
+
+    @property
+    def is_deep(self) -> bool:
+        """Whether its pixels are many samples each."""
 
     @property
     def colour(self) -> tuple[str, ...]:
@@ -150,6 +155,10 @@ class Frame(Protocol):
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source over the window, every side divided by `step` (colour averaged, data picked)."""
 
+    def samples(self, key: str) -> Samples:
+        """The samples of a deep source over the window, in full size, their colour R, G, B in the working space. Raises
+        BadArgument for a flat one."""
+
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """A box of the planes of a source, in full size."""
 
@@ -159,7 +168,7 @@ class Frame(Protocol):
     def shape(self, step: int = 1) -> tuple[int, int]:
         """Rows and columns of the planes at that step."""
 
-    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
+    def cached(self, key: Hashable, make: Callable[[], Item]) -> Item:
         """What was made of this frame's pixels before, or now."""
 
     def identity(self) -> Hashable:
@@ -202,11 +211,15 @@ class FramePart:
         """As of the whole frame."""
         return self.whole.reel(key)
 
+    def samples(self, key: str) -> Samples:
+        """Those over this part's window."""
+        return self.whole.samples(key).over(self.window)
+
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """Of this part's planes."""
         return self.pixels(key).cut(rows, columns)
 
-    def cached(self, key: Hashable, make: Callable[[], CachedArray]) -> CachedArray:
+    def cached(self, key: Hashable, make: Callable[[], Item]) -> Item:
         """With the whole frame's."""
         return self.whole.cached((self.identity(), key), make)
 

@@ -73,9 +73,9 @@ def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder 
     return _decode(path, request, cache)
 
 
-def decode_deep(path: Path, part: Part) -> Decoded:
-    """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. Raises
-    UnreadableFile or TooLarge."""
+def decode_deep(path: Path, part: Part, *, cache: PlaneFolder | None = None) -> Decoded:
+    """All samples of a deep part, (N,) for each channel, and under SAMPLES (H, W) how many each pixel has. cache: as of
+    `decode_flat`. Raises UnreadableFile or TooLarge."""
     request = {
         "kind": "deep",
         "part": part.index,
@@ -89,7 +89,7 @@ def decode_deep(path: Path, part: Part) -> Decoded:
         "memory": MOST_MEMORY,
         "seconds": 10 * SECONDS,
     }
-    return _decode(path, request, None)
+    return _decode(path, request, cache)
 
 
 def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -> Decoded:

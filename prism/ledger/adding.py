@@ -13,7 +13,7 @@ from prism.errors import BadArgument, UnknownSource
 from prism.ledger.copying import free
 from prism.ledger.document import Ledger
 from prism.ledger.evidence import lies_on
-from prism.ledger.rows import BackgroundRow, FogRow, GroupRow, OverlayRow, PassRow, Row
+from prism.ledger.rows import BackgroundRow, CardRow, DeepRow, DepthRow, FogRow, GroupRow, OverlayRow, PassRow, Row
 from prism.passes.kinds import LIT, Role
 
 FIRST_FOG = 0.5  # amount
@@ -37,6 +37,8 @@ def with_pass(ledger: Ledger, frame: Frame, key: str) -> Added:
     may join. Common practice, no source.
     """
     source = frame.source(key)
+    if source.is_deep:
+        return _with_deep(ledger, source)
     role = source.kind.role if source.kind is not None else None
     row = PassRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, uses_alpha=role not in LIT)
     foreign = not _is_of_ledger(ledger, frame, source)
@@ -106,6 +108,53 @@ def _with_light(ledger: Ledger, row: PassRow) -> Added:
     return _placed(ledger, row, 1 + max((i for i, other in enumerate(ledger.rows) if other.in_balance), default=-1))
 
 
+def _with_deep(ledger: Ledger, source: Source) -> Added:
+    """Into the first group by depth, or one of its own on top: a change, since the flat rows show the same light."""
+    row = DeepRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, in_balance=False)
+    group = next((each for each in ledger.rows if isinstance(each, DepthRow)), None)
+    if group is not None:
+        changed = ledger.with_row(group.replace(rows=(*group.rows, row)))
+        return Added(changed, row, f"{_named(source)} was put with what is ordered by depth.")
+    group = DepthRow(id=free_id(ledger, "by depth"), rows=(row,), in_balance=False)
+    changed = ledger.replace(rows=(*ledger.rows, group))
+    return Added(changed, row, f"{_named(source)} goes over what is above it, as a change; cards may stand in it.")
+
+
+def with_card(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added:
+    """A picture as a card in the first group by depth, halfway through what is deep there; or in place of the picture
+    of the card of that id. Raises UnknownSource, BadArgument."""
+    reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
+    if reel is None:
+        raise UnknownSource(f"There is no source {key}.", advice="Bring it in under Intake.")
+    delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
+    if row:
+        if not isinstance(ledger.row(row), CardRow):
+            raise BadArgument("Only a card has a picture of its own.", where=row, advice="Add a card for it.")
+        changed = ledger.with_row(ledger.row(row).replace(source=key, delay=delay))
+        return Added(changed, changed.row(row), remark)
+    card = CardRow(id=free_id(ledger, "card"), source=key, delay=delay, depth=_middle(ledger, frame))
+    group = next((each for each in ledger.rows if isinstance(each, DepthRow)), None)
+    if group is None:
+        group = DepthRow(id=free_id(ledger, "by depth"), rows=(card,), in_balance=False)
+        return Added(ledger.replace(rows=(*ledger.rows, group)), card, remark)
+    return Added(ledger.with_row(group.replace(rows=(*group.rows, card))), card, remark)
+
+
+def _middle(ledger: Ledger, frame: Frame) -> float:
+    """The middle depth of all samples that the ledger takes; 1 without any."""
+    deep = [row.source for row in ledger.walk() if isinstance(row, DeepRow) and row.source in frame]
+    fronts = np.concatenate([np.zeros(0), *(frame.samples(key).depth[:, 0] for key in deep)])
+    fronts = fronts[np.isfinite(fronts)]
+    return round(float(np.median(fronts)), 3) if len(fronts) else 1.0
+
+
+def _delay(ours: tuple[int, ...], theirs: tuple[int, ...]) -> tuple[int, str]:
+    """By how much a sequence of other frames starts later, so that it begins where ours does; and a remark on it."""
+    if not (ours and theirs) or set(ours) & set(theirs):
+        return 0, ""
+    return ours[0] - theirs[0], f"Its frames {theirs[0]} to {theirs[-1]} start at {ours[0]} here."
+
+
 def with_background(ledger: Ledger, frame: Frame) -> Added:
     """A colour under all that has an alpha, at the foot."""
     return _placed(ledger, BackgroundRow(id=free_id(ledger, "background")), len(ledger.rows))
@@ -119,10 +168,8 @@ def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Ad
     reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
     if reel is None:
         raise UnknownSource(f"There is no source {key}.", advice="Bring it in under Intake.")
-    ours, theirs = beauty.numbers if beauty else (), reel.numbers
-    apart = bool(ours and theirs) and not set(ours) & set(theirs)
-    shows = {"fill": "picture", "source": key, "delay": ours[0] - theirs[0] if apart else 0}
-    remark = f"Its frames {theirs[0]} to {theirs[-1]} start at {ours[0]} here." if apart else ""
+    delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
+    shows = {"fill": "picture", "source": key, "delay": delay}
     if not row:
         return _placed(ledger, BackgroundRow(id=free_id(ledger, "background"), **shows), len(ledger.rows), remark)
     if not isinstance(ledger.row(row), BackgroundRow):
@@ -196,6 +243,9 @@ class Made:
     text: str
     add: Callable[[Ledger, Frame], Added]
 
+
+TAKEN_AS: Mapping[str, Callable[..., Added]] = MappingProxyType({"behind": with_picture, "card": with_card})
+"""By the word for it, how a picture is taken in as a row of a kind of its own."""
 
 MADE: Mapping[str, Made] = MappingProxyType(
     {"background": Made("a background colour", with_background), "fog": Made("fog", with_fog)}

@@ -62,7 +62,7 @@ def _asking_in_vain(other: Ledger, frame: Frame) -> set[str]:
 
     blind = {matte.id for matte in other.mattes if not all(s in frame for s in _needed(other, matte.id))}
     rows = other.walk()
-    return {row.id for row in rows if row.matte in blind or ((source := row.source_taken) and not is_there(source))}
+    return {row.id for row in rows if row.matte in blind or not all(map(is_there, row.all_sources))}
 
 
 def _needed(other: Ledger, matte: str) -> list[str]:

@@ -112,7 +112,7 @@ class Ledger(Document):
         """All that it names, each once."""
         mattes = (source for matte in self.mattes for source in matte.sources)
         start = (self.alpha,) if self.alpha else ()
-        rows = filter(None, (row.source_taken for row in walk((*self.rows, *self.reference))))
+        rows = (source for row in walk((*self.rows, *self.reference)) for source in row.all_sources)
         return tuple(dict.fromkeys((self.beauty, *start, *rows, *mattes)))
 
     @property
@@ -138,17 +138,12 @@ class Ledger(Document):
 
     def with_sources(self, others: Mapping[str, str]) -> Ledger:
         """With other sources in place of some, by their names."""
-
-        def laid(row: Row) -> Row:
-            source = row.source_taken or ""
-            return row.on_source(others[source]) if source in others else row
-
         return self.replace(
             beauty=others.get(self.beauty, self.beauty),
             alpha=others.get(self.alpha, self.alpha) if self.alpha else None,
             mattes=tuple(with_sources(matte, others) for matte in self.mattes),
-            rows=changed(self.rows, laid),
-            reference=changed(self.reference, laid),
+            rows=changed(self.rows, lambda row: row.with_sources(others)),
+            reference=changed(self.reference, lambda row: row.with_sources(others)),
             files=(),  # of the sources before
         )
 

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 from prism.elements.pixels import Frame, Source
 from prism.ledger.document import Ledger
-from prism.ledger.rows import BackgroundRow
 
 _VERSION = re.compile(r" v\d+$")
 
@@ -30,8 +29,8 @@ def _found(name: str, other: Ledger, frame: Frame, *, is_plate: bool) -> str:
 
 
 def _plates(other: Ledger) -> set[str]:
-    """Pictures of backgrounds that come from other files than the passes."""
-    pictures = {row.source_taken for row in other.walk() if isinstance(row, BackgroundRow)} - {None}
+    """Pictures of backgrounds and cards that come from other files than the passes."""
+    pictures = {source for row in other.walk() if row.has_own_frames for source in row.all_sources}
     elements = {row.source.rpartition("/")[0] for row in other.passes} | {other.beauty.rpartition("/")[0]}
     return {source for source in pictures if source.rpartition("/")[0] not in elements}
 

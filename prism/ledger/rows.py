@@ -9,15 +9,19 @@ from pydantic import Tag
 
 from prism.documents import by_kind
 from prism.fields import settings_of
+from prism.ledger.kinds import groups
 from prism.ledger.kinds.backgrounds import BackgroundRow
 from prism.ledger.kinds.base import NEUTRAL, Label, LedgerRow
+from prism.ledger.kinds.depth import CardRow, DeepRow, DepthRow
 from prism.ledger.kinds.fog import FogRow
 from prism.ledger.kinds.groups import GroupRow
 from prism.ledger.kinds.overlays import OverlayRow
 from prism.ledger.kinds.passes import PassRow
 from prism.ledger.trims import Trims
 
-ROWS: tuple[type[LedgerRow], ...] = (PassRow, GroupRow, OverlayRow, BackgroundRow, FogRow)
+ROWS: tuple[type[LedgerRow], ...] = (
+    PassRow, GroupRow, OverlayRow, BackgroundRow, FogRow, DepthRow, DeepRow, CardRow,
+)  # fmt: skip
 """All kinds there are. A row without a kind is a pass."""
 
 KINDS = tuple(row.model_fields["kind"].default for row in ROWS)
@@ -26,7 +30,8 @@ if TYPE_CHECKING:
     Row = LedgerRow
 else:
     Row = Annotated[Union[_TAGGED], by_kind("A row", KINDS, without="pass")]  # noqa: UP007  a table, not a list of names
-GroupRow.model_rebuild(_types_namespace={"Row": Row})
+for _holder in (GroupRow, DepthRow):
+    _holder.model_rebuild(_types_namespace=vars(groups) | {"Row": Row})
 
 
 def walk(rows: tuple[Row, ...]) -> Iterator[Row]:
@@ -57,6 +62,8 @@ def kinds_for_page() -> dict[str, dict[str, Any]]:
             "meaning": row.meaning,
             "hasPlace": row.has_place,
             "hasOwnFrames": row.has_own_frames,
+            "takenAs": row.taken_as,
+            "ordersByDepth": row is DepthRow,
             "measures": row.channel_by and {"by": row.channel_by[0], "channels": dict(row.channel_by[1])},
         }
         for kind, row in zip(KINDS, ROWS, strict=True)
@@ -78,6 +85,9 @@ __all__ = [
     "NEUTRAL",
     "ROWS",
     "BackgroundRow",
+    "CardRow",
+    "DeepRow",
+    "DepthRow",
     "FogRow",
     "GroupRow",
     "Label",

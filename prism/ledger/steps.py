@@ -78,6 +78,62 @@ class Behind:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Deep:
+    """A deep pass, every sample at its depth x times + add. hides: it covers what is behind it and shows nothing.
+
+    near, far: of the samples that count, after that; range_on: whether the others are left out, or are left untrimmed.
+    """
+
+    source: str
+    add: float
+    times: float
+    near: float
+    far: float
+    range_on: Literal["off", "weight", "trims"]
+    hides: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Card(Behind):
+    """A flat picture at a depth. depth_from: its own pass that says how deep each pixel is, to which `depth` is added;
+    None for the same everywhere. hides: as of a deep pass."""
+
+    depth: float
+    depth_from: str | None
+    hides: bool
+
+    @property
+    def of_depth(self) -> Behind | None:
+        """Its depth as a picture with the same place."""
+        if self.depth_from is None:
+            return None
+        return Behind(
+            source=self.depth_from, uses_alpha=False, fit=self.fit, x=self.x, y=self.y, scale=self.scale,
+            delay=self.delay, beyond=self.beyond,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Air:
+    """Fog between the camera and what is seen: amount of colour at depths from near on, more up to far, as `Haze`."""
+
+    amount: float
+    colour: Triple
+    near: float
+    far: float
+    falloff: float
+    as_air: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Depths:
+    """Deep passes and cards in the order of their depths, whatever their order here. air: None for clear air."""
+
+    steps: tuple[Step, ...]
+    air: Air | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sum:
     """Steps on a picture of their own. alpha: source of the alpha that it begins with; None if its first step lays the
     ground."""
@@ -86,7 +142,7 @@ class Sum:
     steps: tuple[Step, ...]
 
 
-Content = Stored | Flat | Gradient | Behind | Sum
+Content = Stored | Flat | Gradient | Behind | Deep | Depths | Sum
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,19 +192,19 @@ class Step:
     @property
     def inner(self) -> tuple[Step, ...]:
         """The steps that it sums."""
-        return self.content.steps if isinstance(self.content, Sum) else ()
+        return self.content.steps if isinstance(self.content, Sum | Depths) else ()
 
     @property
     def sources(self) -> Iterator[str]:
         """All of this frame that it asks for, those of inner steps as well; not the picture of a background."""
         if self.matte is not None:
             yield from self.matte.sources
-        if isinstance(self.content, Stored):
+        if isinstance(self.content, Stored | Deep):
             yield self.content.source
-        elif isinstance(self.content, Sum):
-            yield from (self.content.alpha,) if self.content.alpha else ()
-            for step in self.content.steps:
-                yield from step.sources
+        if isinstance(self.content, Sum) and self.content.alpha:
+            yield self.content.alpha
+        for step in self.inner:
+            yield from step.sources
         yield from (factor.source for factor in self.factors if isinstance(factor, Haze))
 
 

@@ -31,9 +31,7 @@ def apply_template(template: Ledger, frame: Frame, *, chosen: dict[str, str] | N
     picked = {name: key for name, key in (chosen or {}).items() if key in frame}
     found = matched(template, frame) | picked
     ledger = _landing(template.with_sources({name: match for name, match in found.items() if match}), frame)
-    missing = [
-        (row.id, source) for row in ledger.walk() if (source := row.source_taken) and not _is_there(source, frame)
-    ]
+    missing = [(row.id, source) for row in ledger.walk() for source in row.all_sources if not _is_there(source, frame)]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return AppliedTemplate(ledger, tuple(missing), _left_over(ledger, frame))
@@ -43,8 +41,8 @@ def _landing(ledger: Ledger, frame: Frame) -> Ledger:
     """With a reference of only those layers that are there."""
     if not ledger.reference:
         return ledger
-    there = tuple(row for row in ledger.reference if all(s in frame for r in walk((row,)) if (s := r.source_taken)))
-    sources = [source for row in walk(there) if (source := row.source_taken)]
+    there = tuple(row for row in ledger.reference if all(s in frame for r in walk((row,)) for s in r.all_sources))
+    sources = [source for row in walk(there) for source in row.all_sources]
     beauty = ledger.beauty if ledger.beauty in sources else next(iter(sources), ledger.beauty)
     return ledger.replace(reference=there, beauty=beauty)
 

@@ -7,7 +7,7 @@ import numpy as np
 from scipy.ndimage import map_coordinates
 
 from prism.colour.spaces import to_xyz
-from prism.tests import matte_page
+from prism.tests import depth_page, matte_page
 
 COVER = {
     "add": lambda a, b: (1, 1), "over": lambda a, b: (1, 1 - a), "under": lambda a, b: (1 - b, 1),
@@ -23,20 +23,21 @@ TRIMS = {
 }  # fmt: skip
 
 
-def picture(document, sources, frame, shape, plates=None):
+def picture(document, sources, frame, shape, plates=None, deep=None):
     """(4, H, W). document: parsed JSON. sources: {name: (colour (3, H, W), alpha (H, W) or None)}.
 
     plates: {name: {frame, or None for a still: (colour, alpha, data window, display window, aspect)}}, for backgrounds.
+    deep: as `depth_page.seen` has it.
     """
-    return Page(document, sources, frame, shape, plates or {}).picture()
+    return Page(document, sources, frame, shape, plates or {}, deep or {}).picture()
 
 
 class Page:
     manifest = ("bolt", "nut_1", "nut_2")  # of the names in `ids00`
 
-    def __init__(self, document, sources, frame, shape, plates):
+    def __init__(self, document, sources, frame, shape, plates, deep=None):
         self.document, self.sources, self.frame, self.shape = document, sources, frame, shape
-        self.plates = plates
+        self.plates, self.deep = plates, deep
         self.xyz = to_xyz(document.get("space", "lin_rec709"))
         self.soloed = any(row.get("solo") for row in _all(document.get("rows", [])))
         self.mattes = {}
@@ -71,11 +72,11 @@ class Page:
             alpha = self.sources[start][1]
             result[3] = 1 if alpha is None else alpha
         for row in self.document.get("rows", []):
-            if self.heard(row, within=False):
+            if self.enabled(row, within=False):
                 result = self.joined(result, row, within=False)
         return result
 
-    def heard(self, row, *, within):
+    def enabled(self, row, *, within):
         return row.get("on", True) and (not self.soloed or within or any(r.get("solo") for r in _all([row])))
 
     def three(self, row, name, neutral):
@@ -187,13 +188,20 @@ class Page:
         if row.get("kind", "pass") == "pass":
             colour, alpha = self.sources[row["source"]]
             return colour.astype(float), alpha if row.get("uses_alpha", True) else None
+        if kind in ("deep", "card"):  # by itself; its trims and weight are for what it gives
+            bare = {
+                name: row[name] for name in row if name not in TRIMS and name not in ("amount", "matte", "matte_on")
+            }
+            return depth_page.seen(self, {}, [bare], within=within)
+        inside = within or row.get("solo", False)
+        if kind == "depth":
+            return depth_page.seen(self, row, [r for r in row["rows"] if self.enabled(r, within=inside)], within=inside)
         own, covers, ground = np.zeros((4, *self.shape)), row.get("alpha") is not None, row.get("alpha") is None
         if covers:
             alpha = self.sources[row["alpha"]][1]
             own[3] = 1 if alpha is None else alpha
-        inside = within or row.get("solo", False)
         for inner in row["rows"]:
-            if self.heard(inner, within=inside):
+            if self.enabled(inner, within=inside):
                 own = self.joined(own, inner, within=inside, ground=ground)
                 covers |= self.gives_alpha(inner, inside, ground)
                 ground = False
@@ -201,7 +209,12 @@ class Page:
 
     @staticmethod
     def operator(row):
-        return row.get("operator", {"background": "under", "fog": "copy"}.get(row.get("kind"), "add"))
+        return row.get(
+            "operator",
+            {"background": "under", "fog": "copy", "depth": "over", "deep": "over", "card": "over"}.get(
+                row.get("kind"), "add"
+            ),
+        )
 
     def gives_alpha(self, row, within, ground):
         if self.number(row.get("amount", 1)) == 0:

@@ -13,12 +13,14 @@ from prism.pixels.window import Window
 
 
 class MemoryFrame:
-    """sources: {key: (colour (3, H, W), alpha (H, W) or None)}, of one size; colour float16 or float32."""
+    """sources: {key: (colour (3, H, W), alpha (H, W) or None)}, of one size; colour float16 or float32. deep: by key,
+    the samples of sources that are deep."""
 
     pixel_aspect = 1.0
 
-    def __init__(self, sources, number: int = 1) -> None:
+    def __init__(self, sources, number: int = 1, deep=MappingProxyType({})) -> None:
         self.number = number
+        self.deep = {key: samples.with_names(("R", "G", "B"), ()) for key, samples in deep.items()}
         self.facts: dict[str, dict] = {}
         self.others: dict[int, MemoryFrame] = {}
         self.reels: dict[str, MemoryReel] = {}
@@ -51,12 +53,15 @@ class MemoryFrame:
         } | self.facts.get(key, {})
         return SimpleNamespace(
             key=key, title=key, is_data=False, denoised=False, aside=False, alpha=alpha,
-            where="memory", **facts,
+            where="memory", is_deep=key in self.deep, **facts,
         )  # fmt: skip
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         self.source(key)
         return self._pixels[key] if step == 1 else smaller(self._pixels[key], step, pick=False)
+
+    def samples(self, key: str):
+        return self.deep[key]
 
     def read(self, keys, *, step: int = 1) -> None:
         pass

@@ -80,7 +80,7 @@ class Damaged(FolderCase):
             write_exr(
                 paths[-1], Image(channels=planes, data_window=Window(at, at, at + 1, at + 1), display_window=display)
             )
-        with self.assertRaisesRegex(TooLarge, "lies so far from the others"):
+        with self.assertRaisesRegex(TooLarge, "is so far from the others"):
             find_sources(paths)
         alone = find_sources(paths[1:])
         self.assertEqual(picture_of(alone, np.ones((4, 2, 2), np.float32)).on_display.sum(), 0)

@@ -151,7 +151,7 @@ class Rendered(unittest.TestCase):
         out again."""
         for way in ("components", "light-groups"):
             ledger, said = self.ledger("proof", "--by", way)
-            self.assertIn("CachedArray against all main v001, a render of everything.", said)
+            self.assertIn("Compared with all main v001, a render of everything.", said)
             self.assertEqual((ledger.beauty, ledger.reference), ("all main v001/beauty", ()))
             self.run_verb("balance", "proof", "--ledger", "proof.L.json")
         self.assertEqual([row.operator for row in ledger.row("things").rows], ["add", "add", "subtract"])

@@ -34,6 +34,7 @@ class BackgroundRow(LedgerRow):
 
     meaning: ClassVar[str] = "A background: it goes under everything that has an alpha."
     has_own_frames: ClassVar[bool] = True
+    taken_as: ClassVar[str] = "behind"
 
     kind: Literal["background"] = "background"
     operator: str = "under"

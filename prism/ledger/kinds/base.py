@@ -40,8 +40,11 @@ class LedgerRow(Trims):
 
     label: ClassVar[Label] = Label()
     source_field: ClassVar[str] = "source"  # which of its fields names the source that it takes
+    source_fields_beside: ClassVar[tuple[str, ...]] = ()  # fields that name more of them
     holds_rows: ClassVar[bool] = False
     has_own_frames: ClassVar[bool] = False  # its source has frames and a size of its own, and is no pass of the frame
+    taken_as: ClassVar[str] = ""  # word for a picture that becomes a row of the kind, where others become other rows
+    has_depth: ClassVar[bool] = False  # it may stand in a group that orders what is in it by depth
     has_place: ClassVar[bool] = False  # it can be pushed to where its lines lie on the edges of the picture
     meaning: ClassVar[str] = ""  # in a sentence, where it is not that of its source
     channel_by: ClassVar[tuple[str, Mapping[str, int]] | None] = (
@@ -87,6 +90,12 @@ class LedgerRow(Trims):
         return getattr(self, self.source_field)
 
     @property
+    def all_sources(self) -> tuple[str, ...]:
+        """Every source that it takes itself."""
+        names = (self.source_taken, *(getattr(self, name) for name in self.source_fields_beside))
+        return tuple(name for name in names if name is not None)
+
+    @property
     def inner(self) -> tuple[Any, ...]:
         """The rows in it."""
         return ()
@@ -106,9 +115,11 @@ class LedgerRow(Trims):
         return self.model_copy(update={name: field_at(getattr(self, name), frame) for name in own})
 
     # ---- Changed ----
-    def on_source(self, source: str) -> Self:
-        """The row with another source in place of its own."""
-        return self.replace(**{self.source_field: source})
+    def with_sources(self, others: Mapping[str, str]) -> Self:
+        """The row with other sources in place of its own, by their names."""
+        fields = (self.source_field, *self.source_fields_beside) if self.source_taken is not None else ()
+        found = {name: others[getattr(self, name)] for name in fields if getattr(self, name) in others}
+        return self.replace(**found) if found else self
 
     def with_inner(self, rows: tuple[Any, ...]) -> Self:
         """The row with other rows in it; itself, if it takes none."""

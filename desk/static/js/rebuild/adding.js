@@ -17,8 +17,10 @@ export const adding = (page) => ({
     const beauty = this.sourceOf({ source: this.ledger.beauty });
     const light = this.sources.filter(({ data }) => !data).sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
     const behind = light.map((source) => ({ id: `behind ${source.key}`, text: source.title, key: source.pass }));
-    return [{ name: "", items: page.made }, ...asRows, { name: "as the picture behind", items: behind }];
+    const cards = this.hasDepth ? light.map((source) => ({ id: `card ${source.key}`, text: source.title, key: source.pass })) : [];
+    return [{ name: "", items: page.made }, ...asRows, { name: "as the picture behind", items: behind }, { name: "as a card at a depth", items: cards }];
   },
+  get hasDepth() { return this.sources.some(({ isDeep }) => isDeep) || this.ledger.rows.some((row) => this.kindOf(row).ordersByDepth); },
   get found() {
     const words = this.wanted.toLowerCase().split(/\s+/);
     const fits = (name, { text, key = "" }) => words.every((word) => `${name} ${text} ${key}`.toLowerCase().includes(word));

@@ -49,7 +49,7 @@ export const rows = (page, shared) => ({
     return row.comment ? `${row.comment}\n${meaning}` : meaning;
   },
   meaningOf(row) {
-    if (this.isGroup(row)) return `${row.rows.length} rows, summed by themselves.`;
+    if (this.isGroup(row)) return this.kindOf(row).meaning || `${row.rows.length} rows, summed by themselves.`;
     return this.kindOf(row).meaning || (this.sourceOf(row)?.meaning ?? "This source is not in the files of this frame.");
   },
   shareOf(row) { return this.contributions.rows.find((entry) => entry.id === row.id)?.share ?? 0; },
@@ -75,11 +75,16 @@ export const rows = (page, shared) => ({
   },
   get hasElements() { return new Set(this.sources.map(({ element }) => element)).size > 1; },
   signOf(row) { return page.operators.find(({ key }) => key === row.operator).sign; },
-  signClass(row) { return { word: this.signOf(row).length > 3 }; },
+  // What is ordered by depth has no operator: it covers what is behind it.
+  isOrdered(row) {
+    const { group } = tree.placeOf(this.ledger, row.id);
+    return Boolean(group) && this.kindOf(tree.find(this.ledger, group)).ordersByDepth;
+  },
+  signClass(row) { return { word: this.signOf(row).length > 3, invisible: this.isOrdered(row) }; },
   marksOf(row) {
     const source = this.sourceOf(row);
     const marks = this.hasElements && source && row.kind === "pass" && !this.isOfLayer(row, source) ? [source.elementName] : [];
-    if (source && this.kindOf(row).hasOwnFrames) marks.push("behind");
+    if (source && this.kindOf(row).takenAs) marks.push(this.kindOf(row).takenAs);
     if (row.solo) marks.push("solo");
     if (row.matte) marks.push(row.matte);
     if (keysOf(row).length) marks.push(`${keysOf(row).length} keys`);

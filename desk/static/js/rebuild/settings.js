@@ -27,9 +27,13 @@ export const settings = (page, shared) => ({
     return (field === "near" || field === "far") && target.through !== "mist" && Math.abs(at(target.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
   },
   choicesOf(target) {
-    const pictures = () => this.sources.filter(({ data }) => !data).map(({ key, title }) => ({ value: key, text: title }));
+    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth };
+    const sources = ({ lists, optional }) => [
+      ...(optional ? [{ value: "", text: "none" }] : []),
+      ...this.sources.filter(listed[lists]).map(({ key, title }) => ({ value: key, text: title })),
+    ];
     return this.settingsOf(target, ["choice", "source"])
-      .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? pictures() }));
+      .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? sources(choice) }));
   },
   notesOf(target) { return this.settingsOf(target, ["choice"]).map(({ field, notes }) => notes[target[field]]).filter(Boolean); },
 

@@ -14,9 +14,9 @@ export const trims = (page, shared) => ({
   choose(row, field, value) {
     const { element } = this.sourceOf({ source: this.ledger.beauty }) ?? {};
     const first = this.sources.find((source) => !source.data && source.element !== element) ?? this.sources.find(({ data }) => !data);
-    if (field === "source") this.add(`behind ${value}`, row.id);
+    if (field === "source") this.add(`${this.kindOf(row).takenAs} ${value}`, row.id);
     else if (field === "fill" && value === "picture" && !row.source) this.add(`behind ${first.key}`, row.id);
-    else this.set(row, field, value);
+    else this.set(row, field, value || null);
   },
   measures(row) { return Boolean(this.kindOf(row).measures); },
   isWide(row, number) { return number.parts.length > 1 || this.isKeyedNumber(row, number); },

@@ -1,0 +1,201 @@
+"""Deep passes and cards put in the order of their depths, and what is seen of them.
+
+Trims, mattes and fog work on every sample before it is covered by others, so they are right at soft edges and behind
+glass, where a flat picture has one colour for all that a pixel sees. A holdout's samples cover and show nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.combine.behind import laid_behind
+from prism.combine.shaping import haze
+from prism.combine.trimming import trimmed
+from prism.deep import operations as deep
+from prism.deep.samples import Samples
+from prism.elements.pixels import Frame, Pixels, averaged
+from prism.errors import PrismError
+from prism.ledger.steps import Air, Card, Deep, Depths, Step
+from prism.ledger.trims import FrameTrims
+from prism.mattes.planes import alpha_of, matte_plane
+
+SEEN = "seen"  # beside R, G, B of samples: what they cover of the picture, 0 of a holdout
+CHANNELS = ("R", "G", "B", SEEN)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Flat:
+    """A card over the window: depth (H, W), NaN where it is not; seen (4, H, W), colour and what it covers of the
+    picture; alpha (H, W)."""
+
+    depth: NDArray[np.float32]
+    seen: NDArray[np.float32]
+    alpha: NDArray[np.float32]
+
+
+def laid_in_depth(step: Step, frame: Frame, size: int) -> Pixels:
+    """What is seen of a group by depth, or of one deep pass or card, over the window of a whole frame, every side
+    divided by `size`. Raises PrismError naming the row."""
+    content = step.content
+    group = content if isinstance(content, Depths) else Depths(steps=(_untrimmed(step),), air=None)
+    samples = merged_samples(group, frame)
+    cards = [_card(each, frame, group.air) for each in group.steps if isinstance(each.content, Card)]
+    there = [card for card in cards if card is not None]
+    rgba = deep.flattened_among(
+        samples, [card.depth for card in there], [card.alpha for card in there], [card.seen for card in there]
+    )
+    planes = [averaged(plane, size) for plane in rgba]
+    return Pixels((planes[0], planes[1], planes[2]), planes[3])
+
+
+def merged_samples(group: Depths, frame: Frame) -> Samples:
+    """All deep passes of a group as one tidy picture over the frame's window, with CHANNELS as its colour. Cached: a
+    card that moves leaves it as it is."""
+    steps = tuple(step for step in group.steps if isinstance(step.content, Deep))
+    return frame.cached(("deep", steps, group.air), lambda: _merged(steps, group.air, frame))
+
+
+def _merged(steps: tuple[Step, ...], air: Air | None, frame: Frame) -> Samples:
+    pictures = [_hazy(_element(step, frame), air) for step in steps]
+    return deep.merged(pictures) if pictures else empty(frame)
+
+
+def empty(frame: Frame) -> Samples:
+    """A picture without samples."""
+    pixels = frame.window.width * frame.window.height
+    return Samples(
+        offsets=np.zeros(pixels + 1, np.int64), depth=np.zeros((0, 2), np.float32), alpha=np.zeros(0, np.float32),
+        colour=np.zeros((0, 4), np.float32), ids=np.zeros((0, 0), np.uint32), names=CHANNELS, window=frame.window,
+        display_window=frame.display_window, tidy=True,
+    )  # fmt: skip
+
+
+def _untrimmed(step: Step) -> Step:
+    """A step by itself: its trims, weight and matte are for the picture that it gives."""
+    return replace(step, trims=FrameTrims(), weight=1.0, matte=None, within=False)
+
+
+# ---- Deep passes ----
+def _element(step: Step, frame: Frame) -> Samples:
+    """Its samples, moved, cut, trimmed and weighted, with CHANNELS."""
+    content: Deep = step.content
+    try:
+        own = frame.samples(content.source)
+    except PrismError as error:
+        raise type(error)(error.what, where=f"row {step.id}", advice=error.advice) from None
+    samples = own
+    if (content.add, content.times) != (0, 1):
+        samples = deep.moved(samples, add=content.add, times=content.times)
+    inside = None
+    if content.range_on == "weight":
+        samples = deep.cut(samples, content.near, content.far)
+    elif content.range_on == "trims":
+        samples, inside = _parted(samples, content.near, content.far)
+    matte = _matte(step, frame)
+    weight = None if matte is None else matte.reshape(-1)[samples.pixels]
+    rgba = np.concatenate([samples.colour.T, samples.alpha[np.newaxis]])
+    changed = trimmed(step.trims, rgba)
+    mixed = weight if step.within else None
+    if inside is not None:
+        mixed = inside if mixed is None else inside * mixed
+    if mixed is not None:
+        changed = rgba + mixed * (changed - rgba)
+    factor = np.float32(step.weight) if weight is None or step.within else np.float32(step.weight) * weight
+    colour, alpha = changed[:3] * factor, (changed[3] * factor).clip(0, 1)
+    seen = np.zeros((4, len(alpha)), np.float32) if content.hides else np.concatenate([colour, alpha[np.newaxis]])
+    return replace(samples, colour=np.ascontiguousarray(seen.T), alpha=np.ascontiguousarray(alpha), names=CHANNELS)
+
+
+def _parted(samples: Samples, near: float, far: float) -> tuple[Samples, NDArray[np.float32]]:
+    """The samples with volumes split where a range ends, and (N,) 1 for those within it."""
+    parts = deep.split_at(samples, [near, far])
+    middle = parts.depth.mean(axis=1)
+    return parts, ((middle >= near) & (middle < far)).astype(np.float32)
+
+
+def _matte(step: Step, frame: Frame) -> NDArray[np.float32] | None:
+    if step.matte is None:
+        return None
+    try:
+        if step.matte.alpha_of is not None:
+            return alpha_of(step.matte.alpha_of, frame, 1).astype(np.float32)
+        return matte_plane(step.matte, frame, 1)
+    except PrismError as error:
+        raise type(error)(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
+
+
+# ---- Cards ----
+def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
+    """A card over the window; None where nothing shows."""
+    content: Card = step.content
+    try:
+        laid, depth = laid_behind(content, frame, 1), _depth(content, frame)
+    except PrismError as error:
+        raise type(error)(error.what, where=f"row {step.id}", advice=error.advice) from None
+    if laid is None or depth is None:
+        return None
+    shape = frame.window.shape
+    rgba = np.stack([*laid.planes, laid.alpha]).astype(np.float32).reshape(4, -1)
+    changed = trimmed(step.trims, rgba)
+    matte = _matte(step, frame)
+    factor: NDArray | float = np.float32(step.weight)
+    if matte is not None and step.within:
+        changed = rgba + matte.reshape(-1) * (changed - rgba)
+    elif matte is not None:
+        factor = factor * matte.reshape(-1)
+    seen = (changed * factor).astype(np.float32)
+    alpha = seen[3].clip(0, 1)
+    if content.hides:
+        seen = np.zeros_like(seen)
+    seen = _through_air(seen, depth.reshape(-1), air)
+    there = (alpha > 0) | (seen != 0).any(axis=0)
+    return _Flat(
+        np.where(there.reshape(shape), depth, np.float32(np.nan)), seen.reshape(4, *shape), alpha.reshape(shape)
+    )
+
+
+def _depth(card: Card, frame: Frame) -> NDArray[np.float32] | None:
+    """(H, W): how deep it stands at every pixel."""
+    if card.of_depth is None:
+        return np.full(frame.window.shape, card.depth, np.float32)
+    laid = laid_behind(card.of_depth, frame, 1)
+    return None if laid is None else laid.planes[0].astype(np.float32) + np.float32(card.depth)
+
+
+# ---- Air ----
+def _hazy(samples: Samples, air: Air | None) -> Samples:
+    if air is None:
+        return samples
+    seen = _through_air(np.ascontiguousarray(samples.colour.T), samples.depth.mean(axis=1), air)
+    return replace(samples, colour=np.ascontiguousarray(seen.T))
+
+
+def _through_air(seen: NDArray[np.float32], depth: NDArray[np.float32], air: Air | None) -> NDArray[np.float32]:
+    """Colour and what it covers, (4, N), with the air before depths (N,): as far as it covers, it is covered."""
+    if air is None:
+        return seen
+    share = np.array(depth, np.float32)
+    haze(share, np.float32(air.near), np.float32(air.far), np.float32(air.falloff), air.as_air)
+    share *= np.float32(air.amount)
+    fogged = np.array(seen)
+    for channel, value in enumerate(air.colour):
+        fogged[channel] += share * (np.float32(value) * seen[3] - seen[channel])
+    return fogged
+
+
+def elements_of(group: Depths, frame: Frame) -> Iterator[tuple[Step, Samples]]:
+    """Every deep pass and card of a group by itself, as samples with CHANNELS: to look at, and to check by."""
+    for step in group.steps:
+        if isinstance(step.content, Deep):
+            yield step, _hazy(_element(step, frame), group.air)
+        else:
+            card = _card(step, frame, group.air)
+            if card is not None:
+                yield (
+                    step,
+                    deep.of_card(card.depth, card.alpha, card.seen, CHANNELS, frame.window, frame.display_window),
+                )
