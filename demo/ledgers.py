@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from demo.conservatory import FIRST, PLANETS
+from demo.conservatory import FIRST, LAST, PLANETS
 from prism.ledger.document import Ledger
-from prism.ledger.rows import FogRow, GroupRow, OverlayRow, PassRow
+from prism.ledger.rows import CardRow, DeepRow, DepthRow, FogRow, GroupRow, OverlayRow, PassRow
 from prism.mattes.cryptomatte import name_bits
 from prism.mattes.document import MadeMatte
 from prism.mattes.parts import Named, NamesPart
@@ -83,3 +83,21 @@ def graded(element: str, beauty: str) -> Ledger:
     )
     mattes = (MadeMatte(id="planets", parts=(planets,), comment="The globes without their arms."),)
     return Ledger(name="first", beauty=f"{element}/{beauty}", alpha=f"{element}/{beauty}", mattes=mattes, rows=rows)
+
+
+def with_bird(ledger: Ledger, element: str, bird: str) -> Ledger:
+    """A paper bird that flies from behind the nearest planet past the sun, among the samples of the deep pass. Sources
+    are of those elements."""
+    way = {"depth": (2.0, 2.87, 4.6), "x": (-20.0, 45.0, 150.0), "y": (0.0, -40.0, -64.0), "scale": (0.8, 0.75, 0.45)}
+    frames = (FIRST, FIRST + 24, LAST)
+    keyed = {
+        name: {"keys": [{"frame": frame, "value": value} for frame, value in zip(frames, values, strict=True)]}
+        for name, values in way.items()
+    }
+    card = CardRow(id="paper bird", source=f"{bird}/beauty", comment="Its depth is keyed: drag it in Deep.", **keyed)
+    deep = DeepRow(id="orrery and mist", source=f"{element}/deep", in_balance=False)
+    group = DepthRow(
+        id="flight", name="the bird's flight", rows=(deep, card), in_balance=False,
+        comment="The same picture as samples, with the bird between them.",
+    )  # fmt: skip
+    return ledger.replace(rows=(*ledger.rows, group))

@@ -19,7 +19,8 @@ class DemoShot:
     camera: str
     frames: str  # rendered for the demo
     layered_next: bool  # whether a second version with layers is planned
-    at_once: bool  # whether the first of them is there before the page is ready
+    first: bool  # before the others
+    deep: bool = False  # whether its pixels are rendered as many samples, too, and a bird flies between them
 
 
 SAMPLES = 16
@@ -27,8 +28,8 @@ SAMPLES = 16
 LIMIT = 1.5
 
 SHOTS = (
-    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, at_once=True),
-    DemoShot("ORR_020", "The sun at the hub, close", "close", f"{FIRST},{FIRST + 24}", True, at_once=False),
+    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, first=True),
+    DemoShot("ORR_020", "The sun at the hub, close", "close", f"{FIRST},{FIRST + 24}", True, first=False, deep=True),
 )
 
 
@@ -37,7 +38,8 @@ def plan_of(shot: DemoShot) -> Plan:
     width, height = build_scene().size
     settings = ShotSettings(production="ORR", code=shot.code, frames=f"{FIRST}-{LAST}", width=width, height=height)
     plan = apply(Plan(shot=settings, cameras=(shot.camera,)), "everything", SHIPPED)
-    passes = tuple(key for key in plan.passes if key not in ("motion_forward", "crypto_material"))
+    passes = tuple(key for key in plan.passes if key not in ("motion_forward", "crypto_material", "deep"))
+    passes += ("deep",) if shot.deep else ()
     return plan.replace(
         passes=passes, quality=plan.quality.replace(samples=SAMPLES, indirect_limit=LIMIT, denoise=True)
     )

@@ -11,6 +11,7 @@ from desk.rebuild import services
 from desk.viewer.registry import Asked, Opened, subject
 from desk.web.requests import whole_number
 from prism.errors import BadArgument
+from prism.viewing.depth import DepthSubject
 from prism.viewing.mattes import MatteSubject
 from prism.viewing.subjects import LedgerSubject
 
@@ -45,6 +46,17 @@ def open_matte(asked: Asked) -> Opened:
         evaluator=EVALUATOR,
     )
     return Opened(matte, services.frame_of(ledger, document, asked.frame))
+
+
+@subject("depth")
+def open_depth(asked: Asked) -> Opened:
+    """A group by depth of the ledger on a bench. show: one of `prism.viewing.depth.SHOWS`."""
+    ledger = get_object_or_404(asked.shot.ledgers.select_related("element"), pk=whole_number(asked.body, "ledgerId"))
+    document = services.parse(asked.shot, asked.body.get("ledger"))
+    group = DepthSubject(
+        ledger=document, row=str(asked.body.get("row", "")), show=str(asked.chosen.get("show", "seen"))
+    )
+    return Opened(group, services.frame_of(ledger, document, asked.frame))
 
 
 def _colour(text: str) -> tuple[float, float, float]:

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.rebuild import views
+from desk.rebuild import bench_views, views
 
 urlpatterns = [
     path("", views.rebuild, name="rebuild"),
@@ -22,4 +22,12 @@ urlpatterns = [
     path("place/", views.place, name="rebuild-place"),
     path("add/", views.add, name="rebuild-add"),
     path("first/", views.first, name="rebuild-first"),
+    path("deep/", bench_views.page, name="rebuild-deep"),
+    path("deep/section/", bench_views.section, name="rebuild-deep-section"),
+    path("deep/points/", bench_views.points, name="rebuild-deep-points"),
+    path("deep/costs/", bench_views.costs, name="rebuild-deep-costs"),
+    path("deep/facts/", bench_views.facts, name="rebuild-deep-facts"),
+    path("deep/put/", bench_views.put, name="rebuild-deep-put"),
+    path("deep/add/", bench_views.add, name="rebuild-deep-add"),
+    path("deep/write/", bench_views.write, name="rebuild-deep-write"),
 ]

@@ -367,7 +367,11 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "row": request.GET.get("row", ""),
         "urls": shared["urls"]
         | {name: reverse(f"rebuild-{name}", kwargs=address) for name in names}
-        | {"handoff": reverse("hand-off", kwargs=address), "look": reverse("look", kwargs=address)},
+        | {
+            "deep": reverse("rebuild-deep", kwargs=address),
+            "handoff": reverse("hand-off", kwargs=address),
+            "look": reverse("look", kwargs=address),
+        },
     }
 
 

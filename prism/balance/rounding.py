@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
-from prism.combine.in_depth import laid_in_depth
+from prism.combine.in_depth import group_of, laid_in_depth
 from prism.combine.program import Program
 from prism.elements.pixels import Frame, Pixels
 from prism.elements.store import CachedArray
@@ -152,7 +152,7 @@ def _is_deep(step: Step) -> bool:
 
 def _of_depths(step: Step, sources: Frame, rows: slice) -> _Term:
     """Of samples over each other: each is a float, and so is what they come to."""
-    laid = sources.cached(("laid in depth", step), lambda: laid_in_depth(step, sources, 1))
+    laid = sources.cached(("laid in depth", step), lambda: laid_in_depth(group_of(step), sources, 1))
     return _stored(laid, rows, uses_alpha=True)
 
 

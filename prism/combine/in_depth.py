@@ -37,11 +37,16 @@ class _Flat:
     alpha: NDArray[np.float32]
 
 
-def laid_in_depth(step: Step, frame: Frame, size: int) -> Pixels:
-    """What is seen of a group by depth, or of one deep pass or card, over the window of a whole frame, every side
-    divided by `size`. Raises PrismError naming the row."""
-    content = step.content
-    group = content if isinstance(content, Depths) else Depths(steps=(_untrimmed(step),), air=None)
+def group_of(step: Step) -> Depths:
+    """A group by depth; one of a deep pass or card alone, with its trims and weight left for what it gives."""
+    if isinstance(step.content, Depths):
+        return step.content
+    return Depths(steps=(replace(step, trims=FrameTrims(), weight=1.0, matte=None, within=False),), air=None)
+
+
+def laid_in_depth(group: Depths, frame: Frame, size: int) -> Pixels:
+    """What is seen of a group by depth over the window of a frame, every side divided by `size`. Raises PrismError
+    naming the row."""
     samples = merged_samples(group, frame)
     cards = [_card(each, frame, group.air) for each in group.steps if isinstance(each.content, Card)]
     there = [card for card in cards if card is not None]
@@ -74,15 +79,11 @@ def empty(frame: Frame) -> Samples:
     )  # fmt: skip
 
 
-def _untrimmed(step: Step) -> Step:
-    """A step by itself: its trims, weight and matte are for the picture that it gives."""
-    return replace(step, trims=FrameTrims(), weight=1.0, matte=None, within=False)
-
-
 # ---- Deep passes ----
 def _element(step: Step, frame: Frame) -> Samples:
     """Its samples, moved, cut, trimmed and weighted, with CHANNELS."""
-    content: Deep = step.content
+    content = step.content
+    assert isinstance(content, Deep)
     try:
         own = frame.samples(content.source)
     except PrismError as error:
@@ -121,9 +122,8 @@ def _matte(step: Step, frame: Frame) -> NDArray[np.float32] | None:
     if step.matte is None:
         return None
     try:
-        if step.matte.alpha_of is not None:
-            return alpha_of(step.matte.alpha_of, frame, 1).astype(np.float32)
-        return matte_plane(step.matte, frame, 1)
+        of, whole = step.matte.alpha_of, frame.whole
+        return frame.cut(matte_plane(step.matte, whole, 1) if of is None else alpha_of(of, whole, 1))
     except PrismError as error:
         raise type(error)(error.what, where=f"matte of row {step.id}", advice=error.advice) from None
 
@@ -131,23 +131,24 @@ def _matte(step: Step, frame: Frame) -> NDArray[np.float32] | None:
 # ---- Cards ----
 def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
     """A card over the window; None where nothing shows."""
-    content: Card = step.content
+    content = step.content
+    assert isinstance(content, Card)
     try:
-        laid, depth = laid_behind(content, frame, 1), _depth(content, frame)
+        laid, depth = laid_behind(content, frame.whole, 1), _depth(content, frame)
     except PrismError as error:
         raise type(error)(error.what, where=f"row {step.id}", advice=error.advice) from None
     if laid is None or depth is None:
         return None
     shape = frame.window.shape
-    rgba = np.stack([*laid.planes, laid.alpha]).astype(np.float32).reshape(4, -1)
+    planes = [*laid.planes, laid.alpha if laid.alpha is not None else np.ones_like(laid.planes[0])]
+    rgba = np.stack([frame.cut(plane) for plane in planes]).astype(np.float32).reshape(4, -1)
     changed = trimmed(step.trims, rgba)
     matte = _matte(step, frame)
-    factor: NDArray | float = np.float32(step.weight)
     if matte is not None and step.within:
         changed = rgba + matte.reshape(-1) * (changed - rgba)
     elif matte is not None:
-        factor = factor * matte.reshape(-1)
-    seen = (changed * factor).astype(np.float32)
+        changed = changed * matte.reshape(-1)
+    seen = (changed * np.float32(step.weight)).astype(np.float32)
     alpha = seen[3].clip(0, 1)
     if content.hides:
         seen = np.zeros_like(seen)
@@ -162,8 +163,8 @@ def _depth(card: Card, frame: Frame) -> NDArray[np.float32] | None:
     """(H, W): how deep it stands at every pixel."""
     if card.of_depth is None:
         return np.full(frame.window.shape, card.depth, np.float32)
-    laid = laid_behind(card.of_depth, frame, 1)
-    return None if laid is None else laid.planes[0].astype(np.float32) + np.float32(card.depth)
+    laid = laid_behind(card.of_depth, frame.whole, 1)
+    return None if laid is None else frame.cut(laid.planes[0]).astype(np.float32) + np.float32(card.depth)
 
 
 # ---- Air ----
@@ -185,6 +186,39 @@ def _through_air(seen: NDArray[np.float32], depth: NDArray[np.float32], air: Air
     for channel, value in enumerate(air.colour):
         fogged[channel] += share * (np.float32(value) * seen[3] - seen[channel])
     return fogged
+
+
+def all_samples(group: Depths, frame: Frame) -> Samples:
+    """Deep passes and cards of a group as one tidy picture; holdouts cut out of it what they cover, as
+    `deep.held_out` does. R, G, B and alpha of what is seen."""
+    parts = list(elements_of(group, frame))
+    shown = [samples for step, samples in parts if not _hides(step)]
+    hiding = [samples for step, samples in parts if _hides(step)]
+    total = deep.merged(shown) if shown else empty(frame)
+    if hiding:
+        total = deep.held_out(total, deep.merged(hiding))
+    return total.with_names(CHANNELS[:3], ())
+
+
+def _hides(step: Step) -> bool:
+    return isinstance(step.content, Deep | Card) and step.content.hides
+
+
+def flat_by_depth(group: Depths, frame: Frame) -> NDArray[np.float32]:
+    """float32 (4, H, W): what merging flat pictures by one depth a pixel gives: every deep pass and card flattened by
+    itself, and at each pixel the one whose nearest sample is nearer over the others."""
+    shape = frame.window.shape
+    flat, depths = [np.zeros((4, *shape), np.float32)], [np.full(shape, np.inf, np.float32)]
+    for _, samples in elements_of(group, frame):
+        _, colour, ends = deep.flattened(samples)
+        flat.append(colour)
+        depths.append(ends[0])
+    pictures, order = np.stack(flat), np.argsort(np.stack(depths), axis=0, kind="stable")
+    total = np.zeros((4, *shape), np.float32)
+    for place in order:
+        nearer = np.take_along_axis(pictures, place[np.newaxis, np.newaxis], axis=0)[0]
+        total += (1 - total[3]) * nearer
+    return total
 
 
 def elements_of(group: Depths, frame: Frame) -> Iterator[tuple[Step, Samples]]:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from prism.combine import machine as m
 from prism.combine import trimming
 from prism.combine.behind import laid_behind
-from prism.combine.in_depth import laid_in_depth
+from prism.combine.in_depth import group_of, laid_in_depth
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
 from prism.elements.pixels import Frame, Pixels
@@ -127,7 +127,7 @@ class _Writer:
         return True
 
     def _depths(self, step: Step, b: int, s: int) -> bool:
-        laid = laid_in_depth(step, self._frame.whole, self._size)
+        laid = laid_in_depth(group_of(step), self._frame.whole, self._size)
         for index, (plane, gain) in enumerate(zip((*laid.planes, laid.alpha), (*_gains(step), 1), strict=True)):
             self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
         return True

@@ -115,7 +115,7 @@ def thin(args: argparse.Namespace) -> Answer:
         "bytes_before": args.file.stat().st_size,
         "bytes_after": args.out.stat().st_size,
         "flat_error": max(float(np.abs(a - b).max(initial=0)) for a, b in zip(before[:2], after[:2], strict=True)),
-        "holdout_error": ops.holdout_error(samples, made),
+        "holdout_error": ops.holdout_error(samples, made)[0],
     }
     numbers = [f"{name:<15}{value}" for name, value in answer.items() if name != "file"]
     return answer, "\n".join([text, *numbers])

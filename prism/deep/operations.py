@@ -229,18 +229,21 @@ def thinned(samples: Samples, *, tolerance: float = 0.0, most: int = 0) -> Sampl
     return made.kept(keeps)
 
 
-def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> float:
-    """The largest change of any channel or alpha in what is seen in front of an opaque card, at that many depths
-    between the samples of `before`."""
+def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> tuple[float, float]:
+    """How much is changed of what is seen in front of an opaque card, at that many depths between the samples of
+    `before`: the largest change of any channel or alpha, and the mean of all pixels where that is largest."""
     fronts = before.depth[:, 0][np.isfinite(before.depth[:, 0])]
     if not len(fronts):
-        return 0.0
+        return 0.0, 0.0
     depths = np.unique(np.quantile(fronts, np.linspace(0, 1, cards)))
-    worst = 0.0
-    for depth in depths:
-        first, second = (flattened(cut(each, -np.inf, float(depth))) for each in (before, after))
-        worst = max(worst, *(float(np.abs(a - b).max(initial=0)) for a, b in zip(first[:2], second[:2], strict=True)))
-    return worst
+    return max(_seen_apart(before, after, float(depth)) for depth in depths)
+
+
+def _seen_apart(before: Samples, after: Samples, depth: float) -> tuple[float, float]:
+    seen = [flattened(cut(each, -np.inf, depth)) for each in (before, after)]
+    first, second = (np.concatenate([colour, alpha[np.newaxis]]) for alpha, colour, _ in seen)
+    apart = np.abs(first - second).max(axis=0)
+    return float(apart.max(initial=0)), float(apart.mean())
 
 
 def _split(samples: Samples, offsets: NDArray[np.int64], depth: NDArray[np.float32]) -> Samples:

@@ -85,14 +85,19 @@ class Samples:
         if window == self.window:
             return self
         counts = np.zeros(window.shape, np.int64)
-        inside = np.zeros(self.window.shape, np.bool_)
         both = window.intersection(self.window)
+        runs = [slice(0, 0)]
         if both is not None:
-            inside[both.slices_in(self.window)] = True
-            counts[both.slices_in(window)] = self.counts[both.slices_in(self.window)]
-        chosen = self.kept(inside.reshape(-1)[self.pixels])
+            rows, columns = both.slices_in(self.window)
+            begins = self.offsets[:-1].reshape(self.window.shape)[rows, columns]
+            ends = self.offsets[1:].reshape(self.window.shape)[rows, columns]
+            counts[both.slices_in(window)] = ends - begins
+            runs = [slice(begin, end) for begin, end in zip(begins[:, 0], ends[:, -1], strict=True)]  # of each row
         offsets = np.concatenate([[0], np.cumsum(counts.reshape(-1))]).astype(np.int64)
-        return replace(chosen, offsets=offsets, window=window)
+        depth, alpha, colour, ids = (
+            np.concatenate([part[run] for run in runs]) for part in (self.depth, self.alpha, self.colour, self.ids)
+        )
+        return replace(self, offsets=offsets, depth=depth, alpha=alpha, colour=colour, ids=ids, window=window)
 
     def with_names(self, names: Sequence[str], id_names: Sequence[str]) -> Samples:
         """The same with just these channels, in this order; those that it has not are 0."""

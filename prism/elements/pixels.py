@@ -7,7 +7,7 @@ Rows of a ledger, the viewer and all checks ask for pixels in this way and no ot
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Protocol
 
 import numpy as np
@@ -213,7 +213,7 @@ class FramePart:
 
     def samples(self, key: str) -> Samples:
         """Those over this part's window."""
-        return self.whole.samples(key).over(self.window)
+        return replace(self.whole.samples(key).over(self.window), display_window=self.display_window)
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """Of this part's planes."""

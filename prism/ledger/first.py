@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from prism.elements.identify import DENOISED
@@ -10,7 +10,7 @@ from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
-from prism.ledger.rows import GroupRow, PassRow, Row
+from prism.ledger.rows import DeepRow, DepthRow, GroupRow, PassRow, Row
 from prism.ledger.ways import MIXED, RAW, SUMS, WAYS
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
@@ -48,8 +48,11 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
 
     by: one of WAYS; the first of SUMS that there are passes of if None. denoised: land on the denoised beauty, from
     denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
-    Raises NoBeauty, NoComponents or BadArgument.
+    Where all there is is deep, it is put in order by depth. Raises NoBeauty, NoComponents or BadArgument.
     """
+    only_deep = _deep_alone(sources)
+    if only_deep:
+        return deep_ledger(only_deep, name)
     beauty = require_beauty(sources, denoised=denoised)
     sources = of_main(sources, denoised)
     choices = _light_of(sources, denoised)
@@ -74,6 +77,19 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
         if source.kind.key in ("occlusion", "shadow"):
             rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
     return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
+
+
+def _deep_alone(sources: Frame) -> list[Source]:
+    """The deep passes of a frame that has no flat picture of its own."""
+    deep = [source for source in sources if source.is_deep and not source.aside]
+    return deep if _beauty_of(sources, False) is None and _beauty_of(sources, True) is None else []
+
+
+def deep_ledger(deep: Sequence[Source], name: str = "first") -> Ledger:
+    """Deep passes, ordered by depth; compared with the first of them, flattened, if it is the only one."""
+    rows = tuple(DeepRow(id=_bare(source), source=source.key) for source in deep)
+    group = DepthRow(id="by depth", rows=rows)
+    return Ledger(name=name, beauty=deep[0].key, alpha=None, rows=(group,))
 
 
 def of_main(frame: Frame, denoised: bool = False) -> Frame | None:

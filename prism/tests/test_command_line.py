@@ -185,7 +185,7 @@ class CommandLine(FolderCase):
             self.assertIn(said, self.run_verb(*verb, *more)[2])
         one = self.folder / "one.exr"
         self.assertIn("Several mattes or frames", self.run_verb("matte", shot, "--crypto", "bolt", "--out", one)[2])
-        self.assertIn("hold no Cryptomatte", self.run_verb("matte", self.file, "--crypto", "bolt", "--out", one)[2])
+        self.assertIn("have no Cryptomatte", self.run_verb("matte", self.file, "--crypto", "bolt", "--out", one)[2])
 
     def test_faults_are_one_line_and_leave_nothing(self):
         self.run_verb("ledger", self.file, "--out", self.ledger)

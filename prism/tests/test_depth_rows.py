@@ -71,7 +71,8 @@ class _Rows:
 
     def any_row(self, kind, source):
         return {
-            "id": f"row {self.rng.integers(1 << 40)}", "kind": kind, "source": source, "amount": self.pick(1, 1, 0.5, 0),
+            "id": f"row {self.rng.integers(1 << 40)}", "kind": kind, "source": source,
+            "amount": self.pick(1, 1, 0.5, 0),
             "exposure": self.pick(0, 1), "gamma": self.pick(1, 1.3), "hue": self.pick(0, 40),
             "matte": self.pick(None, None, "m"), "matte_on": self.pick("weight", "trims"),
             "hides": self.pick(*[False] * 4, True),

@@ -103,6 +103,7 @@ export default () => {
       this.readNames();
     },
     get lookUrl() { return `${page.urls.look}?element=${this.element}&frame=${this.frame}`; },
+    get deepUrl() { return `${page.urls.deep}?${new URLSearchParams({ frame: this.frame, row: this.opened })}`; },
     get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
     nameAddress() {
       const query = new URLSearchParams({ frame: this.frame, ...(this.opened ? { row: this.opened } : {}) });

@@ -1,0 +1,93 @@
+"""The bench of what is ordered by depth: the group that it begins with, what is inside of it, and back into the
+ledger."""
+
+from __future__ import annotations
+
+import struct
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+
+from desk.rebuild import services
+from desk.rebuild.models import Ledger
+from prism.combine.in_depth import merged_samples
+from prism.deep import costs
+from prism.deep.samples import Samples
+from prism.elements.frame import OpenFrame
+from prism.errors import BadArgument
+from prism.ledger import document as documents
+from prism.ledger.adding import free_id
+from prism.ledger.rows import DeepRow, DepthRow
+from prism.viewing import depth
+from prism.viewing.picture import Look
+
+MOST_POINTS = 500_000
+
+
+def begun(document: documents.Ledger, sources: OpenFrame, row: str) -> documents.Ledger | None:
+    """The ledger of a bench: the group by depth of that id, or the first there is, by itself; else one of all deep
+    passes of the frame. None if there is neither."""
+    groups = [each for each in document.walk() if isinstance(each, DepthRow)]
+    group = next((each for each in groups if each.id == row), next(iter(groups), None))
+    if group is None:
+        deep = [source for source in sources if source.is_deep]
+        if not deep:
+            return None
+        group = DepthRow(id=free_id(document, "by depth"), in_balance=False)
+        for source in deep:
+            name = free_id(document.replace(rows=(group,)), source.key.rpartition("/")[2])
+            group = group.replace(rows=(*group.rows, DeepRow(id=name, source=source.key, in_balance=False)))
+    return document.replace(rows=(group,), reference=())
+
+
+def put(ledger: Ledger, bench: documents.Ledger, row: str, user) -> int:
+    """The group of a bench into the ledger as it is saved now: in place of its group of that id, or as a new last row.
+    Returns the new revision. Raises BadArgument, Outdated."""
+    group = bench.row(row)
+    document = services.parse(ledger.shot, ledger.document)
+    if any(each.id == row for each in document.walk()):
+        if not isinstance(document.row(row), DepthRow):
+            raise BadArgument(f"The ledger has another row {row}.", where=row, advice="Reload the page.")
+        changed = document.with_row(group)
+    else:
+        changed = document.replace(rows=(*document.rows, group))
+    return services.save(ledger, changed, ledger.revision, user)
+
+
+def samples_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> Samples:
+    """All deep passes of a group, put together. Raises BadArgument if it has none."""
+    group = depth.depths_of(bench, row, sources.number)
+    merged = merged_samples(group, sources)
+    if not len(merged):
+        raise BadArgument("No deep pass of it has samples here.", where=row, advice="Switch one on, or change frames.")
+    return merged
+
+
+def facts_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> dict[str, Any]:
+    """What is to be known of all its samples: how many, and from where to where they lie."""
+    group = depth.depths_of(bench, row, sources.number)
+    samples = merged_samples(group, sources)
+    ends = samples.depth[np.isfinite(samples.depth).all(axis=1)]
+    return {
+        "samples": len(samples),
+        "most": int(samples.counts.max(initial=0)),
+        "mean": float(samples.counts.mean()),
+        "near": float(ends[:, 0].min()) if len(ends) else 0.0,
+        "far": float(ends[:, 1].max()) if len(ends) else 1.0,
+    }
+
+
+def points_of(bench: documents.Ledger, row: str, sources: OpenFrame, look: Look) -> bytes:
+    """All samples as points for a canvas: the number N of points and of all samples (little-endian uint32), N x 3
+    float32, N x 4 bytes of colour and alpha."""
+    found = depth.cloud(bench, row, sources, look, most=MOST_POINTS)
+    head = struct.pack("<2I", len(found.places), found.total)
+    return head + found.places.astype("<f4").tobytes() + found.codes.tobytes()
+
+
+def costs_of(bench: documents.Ledger, row: str, sources: OpenFrame, most_error: float) -> dict[str, Any]:
+    """What limits would cost, and the cheapest whose errors are not above `most_error`; None if there is none."""
+    found = costs.costs(samples_of(bench, row, sources))
+    best = costs.cheapest(found, most_error)
+    return {"costs": [asdict(each) for each in found], "best": None if best is None else found.index(best)}

@@ -1,0 +1,4 @@
+import deep from "../deep/index.js";
+import { start } from "../start.js";
+
+start({ deep });
