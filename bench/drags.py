@@ -54,6 +54,14 @@ def run() -> None:
         headers = {name: text for name, text in last.headers.items() if name in ("content-type", "x-csrftoken")}
         alone = page.evaluate(ALONE, [last.url, last.post_data, headers, SECONDS])
         page.context.browser.close()
+        page = logged_in(playwright, "shots/ORR/ORR_020/rebuild/deep/")
+        watch(page)
+        rate, rest, across = _drag(page, page.locator(".deep-rows num-field").last)
+        print(
+            f"a card dragged in depth: {rate:.1f} pictures a second, {across} pixels across, sharp {rest:.0f} ms after "
+            "rest (aim: one within 100 ms)"
+        )
+        page.context.browser.close()
     print(
         f"drags in a browser: {min(rates):.1f} to {max(rates):.1f} pictures a second (aim: {AIM}), "
         f"{statistics.median(rates) / alone:.2f} of what the server makes of the last row when nothing is drawn; "

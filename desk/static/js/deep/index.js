@@ -2,9 +2,8 @@
 // The group is a row of a ledger; it changes here, and goes into the ledger when asked. All pixels are computed by the server.
 import { pageData, post } from "../api.js";
 import { History } from "../history.js";
-import { Newest } from "../newest.js";
 import { at, changedTo, isKeyed } from "../rebuild/time.js";
-import { find, walk, withRow, without } from "../rebuild/tree.js";
+import { find, withRow, without } from "../rebuild/tree.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
 import "../cut-name.js";
@@ -13,12 +12,14 @@ import { limits } from "./limits.js";
 import { sections } from "./section.js";
 
 const SHOWS = { seen: "by depth", flat: "merged flat, by Z", difference: "difference from flat", samples: "samples a pixel" };
+const PICTURE_FIRST = 500; // milliseconds
 const LEAST = 1e-4; // share of the reach by which a card stands before what was pressed
 
 export default () => {
   const page = pageData();
   const history = new History(page.ledger);
   const shared = { sliding: null, section: null, cloud: null };
+  let insideTimer = 0;
 
   const bench = {
     frames: page.frames,
@@ -57,11 +58,14 @@ export default () => {
     get origins() { return [{ id: "depth", text: "this group", items: this.shows }]; },
     otherSubject(origin, key) { return { kind: "depth", show: key }; },
     frameChanged() { this.lookInside(); },
-    // What does not follow a drag: section, points, and numbers.
+    // What does not follow a drag: the section, and once the sharp picture has had the server, points and numbers.
     lookInside() {
       this.askSection();
-      this.askCloud();
-      this.guarded(async () => (this.facts = await (await post(page.urls.facts, this.asked())).json()));
+      clearTimeout(insideTimer);
+      insideTimer = setTimeout(() => {
+        this.askCloud();
+        this.guarded(async () => (this.facts = await (await post(page.urls.facts, this.asked())).json()));
+      }, PICTURE_FIRST);
     },
     get factsText() {
       const { samples, most, mean, near, far } = this.facts;

@@ -129,7 +129,7 @@ export const sections = (page, shared) => ({
     canvas.addEventListener("pointermove", move);
     canvas.addEventListener("lostpointercapture", () => {
       canvas.removeEventListener("pointermove", move);
-      this.setDepth(row, Number(value.toPrecision(6)));
+      this.setDepth(row, Number(value.toPrecision(5)));
     }, { once: true });
   },
 
