@@ -16,8 +16,7 @@ from prism.deep import operations as ops
 from prism.deep.files import write_samples
 from prism.deep.samples import Samples, samples_of
 from prism.formats import deep
-from prism.formats.decoding import _by_the_binding
-from prism.formats.deep_lines import read_lines
+from prism.formats.deep_lines import read_blocks
 from prism.formats.headers import read_parts
 from prism.pixels.window import Window
 
@@ -38,6 +37,27 @@ def made(seed: int, height: int, width: int) -> Samples:
     return samples_of(counts, runs | {"A": alpha, "Z": depth}, window=window, display_window=window)
 
 
+def objects_of(runs: dict[str, np.ndarray], counts: np.ndarray) -> dict[str, np.ndarray]:
+    """Samples (N,) as the binding takes them: an array for every pixel of (H, W)."""
+    ends = np.cumsum(counts, dtype=np.int64).tolist()
+    begins = [0, *ends[:-1]]
+    planes = {}
+    for name, run in runs.items():
+        planes[name] = np.empty(counts.size, object)
+        planes[name][:] = [run[begin:end] for begin, end in zip(begins, ends, strict=True)]
+        planes[name] = planes[name].reshape(counts.shape)
+    return planes
+
+
+def by_the_binding(path: Path) -> dict[str, np.ndarray]:
+    """All samples of a file, (N,) of every channel."""
+    with OpenEXR.File(str(path), separate_channels=True) as file:
+        channels = file.parts[0].channels
+        return {
+            name: np.concatenate([s for s in c.pixels.reshape(-1) if s is not None]) for name, c in channels.items()
+        }
+
+
 def of_files() -> None:
     """Print how much faster a smooth picture is written and read."""
     rng = np.random.default_rng(5)
@@ -55,21 +75,21 @@ def of_files() -> None:
             deep.write_deep(path, counts, runs, data_window=window, display_window=window)
 
         def theirs() -> None:
-            planes = deep._objects(list(runs), list(runs.values()), counts)
+            planes = objects_of(runs, counts)
             OpenEXR.File(header, planes).write(str(Path(folder, "b.exr")))
 
         writing = in_turn({"ours": ours, "binding": theirs}, runs=3)
         (part,) = read_parts(path)
         request = {
             "shape": part.data_window.shape, "top": 0, "table": part.table, "in_parts": False, "compression": "zips",
-            "channels": dict(part.channels),
+            "channels": dict(part.channels), "tile": None, "chunks": part.chunks,
         }  # fmt: skip
 
         def read() -> None:
             with open(path, "rb") as source:
-                read_lines(source, request)
+                read_blocks(source, request)
 
-        reading = in_turn({"ours": read, "binding": lambda: _by_the_binding(str(path), 0)}, runs=3)
+        reading = in_turn({"ours": read, "binding": lambda: by_the_binding(path)}, runs=3)
     for what, timing in (("written", writing), ("read", reading)):
         ratio = timing["binding"].best / timing["ours"].best
         print(f"a file of {WIDTH} x {HEIGHT} {what}: {ratio:.1f} times as fast as the binding (aim: 8)")

@@ -49,7 +49,7 @@ class Bench(BrowserCase):
         # Dragged in the section, from where its handle is to the left end: before everything.
         section = page.locator(".deep-inside canvas").first
         box = section.bounding_box()
-        place = 34 + (box["width"] - 46) * (6 - 1.84) / 4.32  # from 4 % before the nearest to as much behind the farthest
+        place = 34 + (box["width"] - 46) * (6 - 1.84) / 4.32  # with 4 % of room at both ends
         page.mouse.move(box["x"] + place, box["y"] + 60)
         page.mouse.down()
         page.mouse.move(box["x"] + place - 60, box["y"] + 60, steps=4)

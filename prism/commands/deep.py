@@ -21,8 +21,11 @@ from prism.errors import BadArgument
 from prism.formats.exr import passing, write_exr
 from prism.formats.safe import replacing
 from prism.ledger.first import require_beauty
+from prism.mattes.cryptomatte import name_bits
 from prism.pixels.image import Image
+from prism.pixels.window import Window
 
+MOST_SIDE = 1 << 16  # of a picture that is resized
 _POINT = np.dtype(
     [("x", "<f4"), ("y", "<f4"), ("z", "<f4"), ("red", "<f4"), ("green", "<f4"), ("blue", "<f4"), ("alpha", "<f4")]
 )
@@ -121,6 +124,49 @@ def thin(args: argparse.Namespace) -> Answer:
     return answer, "\n".join([text, *numbers])
 
 
+def tidy(args: argparse.Namespace) -> Answer:
+    """Write the samples of each pixel in order, without overlaps."""
+    return _kept(args, ops.tidied(read_samples(args.file)))
+
+
+def recolour(args: argparse.Namespace) -> Answer:
+    """Write samples times a gain."""
+    samples = read_samples(args.file)
+    if args.channel:
+        chosen = ops.by_ids(samples, args.channel, _ids(args))
+    else:
+        samples = ops.split_at(samples, [end for end in (args.near, args.far) if np.isfinite(end)])
+        chosen = ops.by_depth(samples, args.near, args.far)
+    gains = [dict(zip("RGB", args.gain, strict=True)).get(name, 1.0) for name in samples.names]
+    return _kept(args, ops.recoloured(samples, np.diag(gains), chosen=chosen))
+
+
+def keep(args: argparse.Namespace) -> Answer:
+    """Write the samples of some IDs, or all others."""
+    samples = read_samples(args.file)
+    return _kept(args, samples.kept(ops.by_ids(samples, args.channel, _ids(args)) ^ args.others))
+
+
+def _ids(args: argparse.Namespace) -> list[int]:
+    wrong = next((each for each in args.ids if not 0 <= each < 1 << 32), None)
+    if wrong is not None:
+        raise BadArgument(f"{wrong} is no ID.", where="--ids", advice="Use whole numbers of 32 bits.")
+    return args.ids or [int(name_bits(name)) for name in args.names]
+
+
+def crop(args: argparse.Namespace) -> Answer:
+    """Write the samples of another data window."""
+    return _kept(args, read_samples(args.file).over(Window(*args.window)))
+
+
+def resize(args: argparse.Namespace) -> Answer:
+    """Write the samples of another size."""
+    wide, high = args.size
+    if not (0 < wide <= MOST_SIDE and 0 < high <= MOST_SIDE):
+        raise BadArgument(f"A picture of {wide} x {high} pixels cannot be.", where="--size", advice="Use whole pixels.")
+    return _kept(args, ops.resized(read_samples(args.file), (high, wide)))
+
+
 def points(args: argparse.Namespace) -> Answer:
     """Write samples as points: x to the right and y down in pixels, z the depth of their fronts."""
     samples = read_samples(args.file)
@@ -148,6 +194,7 @@ def _written(path: Path, remarks: list[str]) -> Answer:
 _ACTIONS: Mapping[str, Callable[[argparse.Namespace], Answer]] = MappingProxyType(
     {
         "info": info, "flatten": flatten, "merge": merge, "holdout": holdout, "cut": cut, "move": move, "place": place,
-        "thin": thin, "points": points,
+        "thin": thin, "points": points, "tidy": tidy, "recolour": recolour, "keep": keep, "crop": crop,
+        "resize": resize,
     }
 )  # fmt: skip

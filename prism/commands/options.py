@@ -174,8 +174,7 @@ def _add_deep(command: argparse.ArgumentParser) -> None:
     by = action("holdout", "What of a file is seen among the samples of others.")
     by.add_argument("--by", nargs="+", type=Path, required=True, metavar="FILE")
     part = action("cut", "The samples within a range of depth.")
-    part.add_argument("--near", type=float, default=float("-inf"), metavar="N")
-    part.add_argument("--far", type=float, default=float("inf"), metavar="N")
+    _add_range(part)
     move = action("move", "The same samples at other depths: times S, then plus D.")
     move.add_argument("--add", type=float, default=0.0, metavar="D")
     move.add_argument("--times", type=float, default=1.0, metavar="S")
@@ -187,7 +186,36 @@ def _add_deep(command: argparse.ArgumentParser) -> None:
     thin = action("thin", "Fewer samples: neighbours joined where that changes least, with the error of that.")
     thin.add_argument("--tolerance", type=float, default=0.0, metavar="T", help="of depth within which they are joined")
     thin.add_argument("--most", type=int, default=0, metavar="N", help="samples of a pixel (default: any number)")
+    action(
+        "tidy",
+        "The samples of each pixel in order: split where they overlap, joined where they share a place.",
+    )
+    recolour = action("recolour", "Samples in another colour: all, or those of a range of depth or of some IDs.")
+    recolour.add_argument("--gain", nargs=3, type=float, required=True, metavar=("R", "G", "B"))
+    _add_range(recolour)
+    _add_ids(recolour, required=False)
+    keep = action("keep", "Only the samples of some IDs or names; with --others, all but those.")
+    keep.add_argument("--others", action="store_true", help="leave those out instead")
+    _add_ids(keep, required=True)
+    crop = action("crop", "Another data window: cropped, and empty where there was nothing.")
+    crop.add_argument("--window", nargs=4, type=int, required=True, metavar=("X0", "Y0", "X1", "Y1"))
+    resize = action("resize", "Another size: every pixel takes the samples of the one that its middle is in.")
+    resize.add_argument("--size", nargs=2, type=int, required=True, metavar=("W", "H"))
     action("points", "Samples as points of a PLY file: pixel, depth and colour.")
+
+
+def _add_range(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--near", type=float, default=float("-inf"), metavar="N")
+    command.add_argument("--far", type=float, default=float("inf"), metavar="N")
+
+
+def _add_ids(command: argparse.ArgumentParser, *, required: bool) -> None:
+    command.add_argument("--channel", required=required, metavar="C", help="of whole numbers")
+    wanted = command.add_mutually_exclusive_group(required=required)
+    wanted.add_argument("--ids", nargs="+", type=int, default=[], metavar="N")
+    wanted.add_argument(
+        "--names", nargs="+", default=[], metavar="NAME", help="whose hash the channel has, as Cryptomatte does"
+    )
 
 
 @dataclass(frozen=True, slots=True)

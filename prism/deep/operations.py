@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.deep import kernels
 from prism.deep.samples import Samples
-from prism.errors import BadArgument, SizeMismatch
+from prism.errors import BadArgument, MissingChannels, SizeMismatch
 from prism.pixels.window import Window
 
 BAND_PIXELS = 1 << 13  # whose samples one thread works off at a time
@@ -187,6 +187,45 @@ def of_card(
         colour=np.ascontiguousarray(colour.reshape(len(names), -1)[:, there].T),
         ids=np.zeros((len(front), 0), np.uint32),
         names=tuple(names), window=window, display_window=display, tidy=True,
+    )  # fmt: skip
+
+
+def recoloured(samples: Samples, matrix: NDArray[np.float32], *, chosen: NDArray[np.bool_] | None = None) -> Samples:
+    """With another colour: a matrix (C, C) on the colour of every sample, or of those chosen by a mask (N,): see
+    `by_depth` and `by_ids`. Alpha stays, so what covers still covers."""
+    changed = samples.colour @ np.asarray(matrix, np.float32).T
+    colour = changed if chosen is None else np.where(chosen[:, np.newaxis], changed, samples.colour)
+    return replace(samples, colour=np.ascontiguousarray(colour, np.float32))
+
+
+def by_depth(samples: Samples, near: float, far: float) -> NDArray[np.bool_]:
+    """(N,): the samples whose middle is within near <= depth < far; `split_at` both to part volumes there."""
+    middle = samples.depth.mean(axis=1)
+    return (middle >= near) & (middle < far)
+
+
+def by_ids(samples: Samples, channel: str, wanted: Sequence[int]) -> NDArray[np.bool_]:
+    """(N,): the samples whose whole number in a channel is one of those. Raises MissingChannels."""
+    if channel not in samples.id_names:
+        found = ", ".join(samples.id_names) or "none"
+        raise MissingChannels(f"There is no channel {channel} of whole numbers; found {found}.", where=channel)
+    return np.isin(samples.ids[:, samples.id_names.index(channel)], np.asarray(wanted, np.uint32))
+
+
+def resized(samples: Samples, shape: tuple[int, int]) -> Samples:
+    """Over a window of other sides: every pixel takes the samples of the one that its middle is in. Samples of
+    neighbours are never mixed, since that would put one depth's edge at another's."""
+    height, width = samples.window.shape
+    rows = ((np.arange(shape[0]) + 0.5) * height / shape[0]).astype(np.int64)
+    columns = ((np.arange(shape[1]) + 0.5) * width / shape[1]).astype(np.int64)
+    pixels = (rows[:, np.newaxis] * width + columns).reshape(-1)
+    counts = np.diff(samples.offsets)[pixels]
+    offsets = _offsets(counts)
+    taken = np.repeat(samples.offsets[pixels] - offsets[:-1], counts) + np.arange(offsets[-1])
+    window = Window.of_size(shape[1], shape[0])
+    return replace(
+        samples, offsets=offsets, depth=samples.depth[taken], alpha=samples.alpha[taken],
+        colour=samples.colour[taken], ids=samples.ids[taken], window=window, display_window=window,
     )  # fmt: skip
 
 

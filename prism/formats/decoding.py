@@ -1,8 +1,8 @@
 """Foreign files decoded, inside a child process: see `prism.formats.guarded` for the way in.
 
 Every function opens a file, asks `allocate` for the planes it will fill, and fills them. Reading of flat files goes
-through OpenImageIO, which decodes on several cores and can be asked for rows and channels; deep scan lines are read
-here, other deep files through OpenEXR's own binding.
+through OpenImageIO, which decodes on several cores and can be asked for rows and channels; deep files are read
+by `deep_lines`.
 """
 
 from __future__ import annotations
@@ -93,32 +93,14 @@ def _decode_subsampled(path: str, request: Mapping[str, Any], allocate: Allocate
 
 def decode_deep(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
     """The samples of all pixels of a part in one run, row by row, for every channel; under SAMPLES their number in each
-    pixel, (H, W). request: part, and all that `read_lines` needs."""
-    if request["compression"] in deep_lines.OURS and not request["tiled"]:
-        with open(path, "rb") as source:
-            counts, runs = deep_lines.read_lines(source, request)
-    else:
-        counts, runs = _by_the_binding(path, request["part"])
+    pixel, (H, W). request: part, and all that `read_blocks` needs."""
+    with open(path, "rb") as source:
+        counts, runs = deep_lines.read_blocks(source, request)
     found = runs | {SAMPLES: counts}
     planes = allocate({name: (str(run.dtype), run.shape) for name, run in found.items()})
     for name, run in found.items():
         planes[name][...] = run
     return {}
-
-
-def _by_the_binding(path: str, part: int) -> tuple[NDArray[np.int32], dict[str, NDArray]]:
-    """Tiles, and what is packed in another way; slower, since every pixel is an object."""
-    with OpenEXR.File(path, separate_channels=True) as file:
-        channels = file.parts[part].channels
-        runs = {name: _in_one_run(channel.pixels) for name, channel in channels.items()}
-        first = next(iter(channels.values())).pixels
-        lengths = [0 if samples is None else len(samples) for samples in first.reshape(-1)]
-    return np.array(lengths, np.int32).reshape(first.shape), runs
-
-
-def _in_one_run(pixels: NDArray) -> NDArray:
-    stored = [samples for samples in pixels.reshape(-1) if samples is not None]
-    return np.concatenate(stored) if stored else np.zeros(0, np.float32)
 
 
 def describe_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:

@@ -51,13 +51,10 @@ def write_deep(
             "displayWindow": display_window.as_box(),
         }
         try:
-            if compression in deep_lines.OURS:
-                types = {name: run.dtype for name, run in zip(names, ordered, strict=True)}
-                corner = Window(data_window.x0, data_window.y0, data_window.x0, data_window.y0)
-                OpenEXR.File(header | {"dataWindow": corner.as_box()}, _one_each(types)).write(str(temporary))
-                _fill(temporary, counts, ordered, data_window, compression)
-            else:
-                OpenEXR.File(header, _objects(names, ordered, counts)).write(str(temporary))
+            types = {name: run.dtype for name, run in zip(names, ordered, strict=True)}
+            corner = Window(data_window.x0, data_window.y0, data_window.x0, data_window.y0)
+            OpenEXR.File(header | {"dataWindow": corner.as_box()}, _one_each(types)).write(str(temporary))
+            _fill(temporary, counts, ordered, data_window, compression)
         except (RuntimeError, ValueError, TypeError) as error:
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
@@ -99,15 +96,3 @@ def _with_entry(header: bytes, entry: bytes, value: bytes) -> bytes:
     """A header with another value, of the same length, for an entry that it has."""
     at = header.index(entry) + len(entry) + 4  # after its size
     return header[:at] + value + header[at + len(value) :]
-
-
-def _objects(names: Sequence[str], runs: Sequence[NDArray], counts: NDArray[np.int32]) -> dict[str, NDArray]:
-    """As the binding takes them: an array of samples for every pixel."""
-    ends = np.cumsum(counts, dtype=np.int64).tolist()
-    begins = [0, *ends[:-1]]
-    planes = {}
-    for name, run in zip(names, runs, strict=True):
-        pixels = np.empty(counts.size, object)
-        pixels[:] = [run[begin:end] for begin, end in zip(begins, ends, strict=True)]
-        planes[name] = pixels.reshape(counts.shape)
-    return planes

@@ -109,7 +109,9 @@ class Part:
     straight: bool | None = False  # whether the file says that its alpha is not multiplied in; None if it says nothing
     curve: str = ""  # what the file says of its transfer curve
     table: int = 0  # where the places of its chunks stand in an OpenEXR file
+    chunks: int = 0  # how many of them
     in_parts: bool = False  # whether its chunks begin with the number of their part
+    tile: tuple[int, int] | None = None  # width and height of its tiles
 
     def says(self, name: str) -> Any:
         """The value of an attribute; None without one."""
@@ -230,7 +232,7 @@ class _Header:
         at = len(MAGIC) + self.length
         placed = []
         for part, chunks in zip(parts, self._chunks, strict=True):
-            placed.append(replace(part, table=at, in_parts=self._in_parts))
+            placed.append(replace(part, table=at, chunks=chunks, in_parts=self._in_parts))
             at += 8 * chunks
         return tuple(placed)
 
@@ -253,7 +255,9 @@ class _Header:
         compression = self._needed(attributes, "compression", "compression").raw[:1] or b"\xff"
         if compression[0] not in _COMPRESSIONS:
             raise self._damaged(f"compression {compression[0]} is not known")
-        chunks = attributes["chunkCount"].value if "chunkCount" in attributes else data.height
+        tile = self._tile(attributes, data)
+        tiles = -(-data.width // tile[0]) * -(-data.height // tile[1]) if tile else data.height
+        chunks = attributes["chunkCount"].value if "chunkCount" in attributes else tiles
         self._chunks.append(chunks if isinstance(chunks, int) and chunks > 0 else 0)
         aspect = self._needed(attributes, "pixelAspectRatio", "float").value
         if not aspect or not 1e-3 < aspect < 1e3:
@@ -272,7 +276,17 @@ class _Header:
                 {name: attribute for name, attribute in attributes.items() if name not in STRUCTURAL}
             ),
             subsampled=frozenset(subsampled),
+            tile=tile,
         )
+
+    def _tile(self, attributes: Mapping[str, Attribute], data: Window) -> tuple[int, int] | None:
+        """Of its tiles, not larger than the picture; None of scan lines."""
+        if "tiles" not in attributes or len(attributes["tiles"].raw) < 8:
+            return None
+        wide, high = struct.unpack("<II", attributes["tiles"].raw[:8])
+        if not (wide and high):
+            raise self._damaged(f"tiles of {wide} x {high} pixels cannot be")
+        return min(wide, FARTHEST), min(high, FARTHEST)
 
     def _window(self, attributes: Mapping[str, Attribute], name: str, limit: int) -> Window:
         corners = self._needed(attributes, name, "box2i").value

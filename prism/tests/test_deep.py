@@ -16,10 +16,11 @@ from prism.deep.survey import survey
 from prism.errors import BadArgument, MissingChannels, TooLarge, UnreadableFile
 from prism.formats.decoding import SAMPLES
 from prism.formats.deep import write_deep
-from prism.formats.deep_lines import read_lines
+from prism.formats.deep_lines import read_blocks
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.guarded import decode_deep
 from prism.formats.headers import read_parts
+from prism.mattes.cryptomatte import name_bits
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
@@ -307,6 +308,36 @@ class Library(FolderCase):
                             pixels = [values for values in channel.pixels.reshape(-1) if values is not None]
                             np.testing.assert_array_equal(np.concatenate(pixels), runs[name])
 
+    def test_tiles_as_the_library_writes_them(self):
+        rng = np.random.default_rng(8)
+        for compression in ("none", "zips"):  # it writes no other
+            spec = oiio.ImageSpec(7, 9, 3, "float")
+            spec.channelnames, spec.channelformats = ("A", "Z", "ZBack"), (oiio.HALF, oiio.FLOAT, oiio.FLOAT)
+            spec.deep, spec.tile_width, spec.tile_height = True, 4, 4
+            spec.attribute("compression", compression)
+            data = oiio.DeepData()
+            data.init(spec)
+            counts = rng.choice([0, 1, 3, 7], 63)
+            values = rng.random((int(counts.sum()), 3)).astype(np.float16).astype(np.float32)
+            ends = np.cumsum(counts)
+            for pixel, count in enumerate(counts):
+                data.set_samples(pixel, int(count))
+                for sample in range(count):
+                    for channel in range(3):
+                        value = float(values[ends[pixel] - count + sample, channel])
+                        data.set_deep_value(pixel, channel, sample, value)
+            path = self.folder / "tiles.exr"
+            written = oiio.ImageOutput.create(str(path))
+            self.assertTrue(written.open(str(path), spec) and written.write_deep_image(data), written.geterror())
+            written.close()
+            part = read_parts(path)[0]
+            read = dict(decode_deep(path, part).planes)
+            with self.subTest(compression):
+                self.assertEqual(part.tile, (4, 4))
+                np.testing.assert_array_equal(read[SAMPLES].reshape(-1), counts)
+                for channel, name in enumerate(("A", "Z", "ZBack")):
+                    np.testing.assert_array_equal(read[name], values[:, channel])
+
     def test_damaged_files_end_in_one_sentence(self):
         """Every byte of a small file changed, and the file cut at every length."""
         path = self.folder / "whole.exr"
@@ -315,7 +346,7 @@ class Library(FolderCase):
         part = read_parts(path)[0]
         request = {
             "shape": part.data_window.shape, "top": part.data_window.y0, "table": part.table, "in_parts": False,
-            "compression": "zips", "channels": dict(part.channels),
+            "compression": "zips", "channels": dict(part.channels), "tile": None, "chunks": part.chunks,
         }  # fmt: skip
         refused = 0
         for at in range(part.table, len(whole)):
@@ -323,7 +354,7 @@ class Library(FolderCase):
                 path.write_bytes(change)
                 with open(path, "rb") as source:
                     try:
-                        counts, runs = read_lines(source, request)
+                        counts, runs = read_blocks(source, request)
                     except (UnreadableFile, TooLarge) as error:
                         refused += 1
                         self.assertNotIn("\n", str(error))
@@ -391,6 +422,39 @@ class Commands(FolderCase):
         self.assertEqual(points[:, 2].tolist(), self.samples[0].depth[:, 0].tolist())
         self.assertIn(f"element vertex {len(self.samples[0])}".encode(), head)
 
+    def test_colour_ids_and_windows(self):
+        """Names as a mask has them: uint32 of a Cryptomatte's hash in every sample."""
+        own, out = self.samples[0], self.folder / "out.exr"
+        ids = np.random.default_rng(2).choice([name_bits("sun"), name_bits("moon"), 7], len(own)).astype(np.uint32)
+        named = self.folder / "named.exr"
+        write_samples(named, replace(own, ids=ids[:, np.newaxis], id_names=("thing",)))
+        sun = ids == name_bits("sun")
+        self.asked("keep", named, "--channel", "thing", "--names", "sun", "--out", out)
+        np.testing.assert_array_equal(rows_of(read_samples(out)), rows_of(own)[sun])
+        self.asked("keep", named, "--channel", "thing", "--ids", 7, name_bits("moon"), "--others", "--out", out)
+        np.testing.assert_array_equal(rows_of(read_samples(out)), rows_of(own)[sun])
+        gain = ("--gain", 2, 1, 0.5)
+        self.asked("recolour", named, *gain, "--channel", "thing", "--names", "sun", "--out", out)
+        wanted = np.where(sun[:, np.newaxis], rows_of(own) * [2, 1, 0.5, 1, 1, 1], rows_of(own))
+        np.testing.assert_allclose(rows_of(read_samples(out)), wanted, rtol=1e-6)
+        self.asked("recolour", self.a, *gain, "--near", 3, "--far", 6, "--out", out)
+        apart = flat(ops.merged([ops.cut(own, -np.inf, 3), ops.cut(own, 6, np.inf)]))
+        self.assertFalse(np.allclose(flat(read_samples(out)), apart))
+        parts = ops.split_at(own, [3, 6])
+        chosen = ops.by_depth(parts, 3, 6)[:, np.newaxis]
+        wanted = np.where(chosen, rows_of(parts) * [2, 1, 0.5, 1, 1, 1], rows_of(parts))
+        np.testing.assert_allclose(rows_of(read_samples(out)), wanted, rtol=1e-6)
+        np.testing.assert_allclose(flat(parts), flat(own), atol=3e-6)
+        self.asked("crop", self.a, "--window", -1, 0, 9, 2, "--out", out)
+        cropped = read_samples(out)
+        self.assertEqual(cropped.window, Window(-1, 0, 9, 2))
+        np.testing.assert_array_equal(flat(cropped).reshape(4, 3, 11)[:, 0, 1:], flat(own)[:, :10])
+        self.assertFalse(flat(cropped).reshape(4, 3, 11)[:, 1:].any())
+        self.asked("resize", self.a, "--size", 20, 2, "--out", out)
+        np.testing.assert_array_equal(flat(read_samples(out)).reshape(4, 2, 20)[:, 1], flat(own)[:, 1::2])
+        self.asked("tidy", self.a, "--out", out)
+        np.testing.assert_array_equal(rows_of(read_samples(out)), rows_of(ops.tidied(own)))
+
     def test_a_flat_picture_between_the_samples(self):
         rgba = np.zeros((4, 1, 40), np.float32)
         rgba[:, :, 10:30] = 0.5
@@ -408,6 +472,9 @@ class Commands(FolderCase):
         for arguments in (
             ("info", self.folder / "none.exr"),
             ("cut", self.a, "--near", 5, "--far", 2, "--out", self.a),
+            ("keep", self.a, "--channel", "thing", "--ids", 1, "--out", self.a),
+            ("resize", self.a, "--size", 0, 4, "--out", self.a),
+            ("crop", self.a, "--window", 4, 4, 2, 2, "--out", self.a),
         ):
             code, _, err = run("deep", *arguments)
             self.assertEqual((code, err.count("\n")), (1, 1))

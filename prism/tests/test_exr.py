@@ -183,7 +183,7 @@ class Broken(FolderCase):
         sizes = (
             (19_999, "declares 20000 x 20000"),
             (4_999, "Damaged"),
-            (2**30 + 1, "lies too far out"),
+            (2**30 + 1, "is too far out"),
             (-5, "no pixels"),
         )
         for window in ("dataWindow", "displayWindow"):

@@ -309,7 +309,7 @@ class Alpha(FolderCase):
             self.assertEqual(seen.state, state, seen)
             self.assertGreater(seen.certainty, 0.7)
             self.assertGreater(seen.edge_pixels, 16)
-        self.assertIn("pixels hold colour where alpha is 0", " ".join(next(self.seen("straight")).reasons))
+        self.assertIn("pixels have colour where alpha is 0", " ".join(next(self.seen("straight")).reasons))
 
     def seen(self, name):
         part = read_header(self.folder / f"{name}.exr")[0]
