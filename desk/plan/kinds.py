@@ -1,4 +1,4 @@
-"""Work that planning asks for: a small frame measured, and a folder compared with the plan."""
+"""Work that planning asks for: a small frame measured, limits of deep samples, a folder compared with the plan."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from django.db import transaction
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.jobs.registry import Outcome, Watch, kind
-from desk.plan import audits, measures
+from desk.plan import audits, limits, measures
 from desk.shots.models import Shot
 from desk.web.saving import locked
 
@@ -30,6 +30,13 @@ def measure(task: Task, watch: Watch) -> Outcome:
     """Render one small frame to know what a frame costs. Raises PrismError."""
     measured = measures.measure(task.job.shot_id, task.given("camera"))
     return Outcome(line=f"Rendered in {measured.seconds:.1f} s.", seconds=measured.seconds)
+
+
+@kind(limits.KIND, station="plan")
+def measure_limits(task: Task, watch: Watch) -> Outcome:
+    """What limits of deep samples would cost. Raises PrismError."""
+    found = limits.measure(task)
+    return Outcome(line=f"{len(found)} pairs of limits measured.", result={"costs": found})
 
 
 @kind("audit", station="plan")

@@ -6,6 +6,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.views.decorators.http import require_GET, require_http_methods
 from pydantic import ValidationError
 
+from desk.plan import limits as deep_limits
 from desk.plan import measures, services
 from desk.plan.kinds import begin_measuring
 from desk.scenes import services as scenes
@@ -47,6 +48,23 @@ def measure(request: HttpRequest, shot: Shot) -> JsonResponse:
         begin_measuring(shot, camera, request.user)
     document = services.parse(services.open_plan(shot).document)
     return JsonResponse({"time": measures.estimate(shot, document)})
+
+
+@require_http_methods(["GET", "POST"])
+@with_shot
+def limits(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """POST: have workers measure what limits of deep samples cost. GET: what is known of that, and which pair is the
+    cheapest within an error."""
+    if request.method == "POST":
+        require_change(request, shot)
+        camera = scenes.scene_of(shot).camera(str(json_body(request).get("camera", ""))).name
+        deep_limits.begin(shot, camera, request.user)
+        return JsonResponse({"limits": None})
+    try:
+        error = float(request.GET.get("error", "0.01"))
+    except ValueError:
+        raise BadArgument("The error is a number.", where="error", advice="Use 0 or more.") from None
+    return JsonResponse({"limits": deep_limits.measured(shot, request.GET.get("camera", ""), error)})
 
 
 def _frame(request: HttpRequest, shot: Shot) -> int:

@@ -15,6 +15,7 @@ urlpatterns = [
     path("side/", scene_views.side, name="plan-side"),
     path("mist/", scene_views.mist, name="plan-mist"),
     path("measure/", scene_views.measure, name="plan-measure"),
+    path("limits/", scene_views.limits, name="plan-limits"),
     path("presets/", library_views.presets, name="plan-presets"),
     path("preset/", library_views.preset, name="plan-preset"),
     path("sizes/", library_views.sizes, name="plan-sizes"),

@@ -36,6 +36,7 @@ URLS = (
     "side",
     "mist",
     "measure",
+    "limits",
     "presets",
     "preset",
     "sizes",

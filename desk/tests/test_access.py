@@ -52,6 +52,7 @@ RULES = {
     "plan-side": ("members", None),
     "plan-mist": ("members", None),
     "plan-measure": ("members", "artists"),
+    "plan-limits": ("members", "artists"),
     "plan-presets": (None, "artists"),
     "plan-preset": ("members", None),
     "plan-sizes": (None, "artists"),

@@ -2,10 +2,12 @@
 
 import struct
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 import OpenImageIO as oiio
 
+from demo.conservatory import build_scene
 from desk.elements.models import Place
 from desk.intake.looking import look
 from desk.jobs.models import State, Task
@@ -152,3 +154,22 @@ class Alone(WorldCase):
     def test_without_deep_files_it_says_what_to_do(self):
         self.with_ledger()
         self.assertContains(self.client.get(self.url("rebuild-deep")), "Nothing deep here yet")
+
+
+class Limits(WorldCase):
+    def test_limits_are_measured_on_a_small_frame_of_the_scene(self):
+        self.give_scene(build_scene())
+        asked = {"camera": "wide", "error": "0.05"}
+        read = lambda: self.client.get(self.url("plan-limits"), asked).json()["limits"]  # noqa: E731
+        self.assertIsNone(read())
+        with mock.patch("desk.plan.limits.SMALL", (24, 14)):
+            self.assertEqual(self.ask("plan-limits", camera="wide").status_code, 200)
+            self.work_all()
+        limits = read()
+        best = limits["costs"][limits["best"]]
+        self.assertLessEqual(max(best["flat_error"], best["holdout_error"]), 0.05)
+        samples = [cost["samples"] for cost in limits["costs"] if cost["tolerance"] == 0]
+        self.assertEqual(samples, sorted(samples))
+        self.assertLess(samples[0], samples[-1])
+        self.give_scene(build_scene().replace(name="another"))
+        self.assertIsNone(read(), "what was measured on another scene is no answer")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.colour.spaces import CHROMATICITIES
+from prism.deep.samples import Samples, samples_of
 from prism.depth.mist import Mist
 from prism.documents import fingerprint
 from prism.errors import BadArgument
@@ -22,6 +23,7 @@ from prism.passes.estimate import Measured
 from prism.passes.kinds import LIT, PassKind, Role
 from prism.passes.plan import Deep, Overlay
 from prism.pixels.image import Image
+from prism.pixels.window import Window
 from prism.standin.booking import BEAUTY, COMPONENTS, rows_of
 from prism.standin.deepening import DEEP_CHANNELS, ITEM_VALUES, RAY_VALUES, item_rows
 from prism.standin.paths import Settings
@@ -84,19 +86,11 @@ class Order:
 
 
 @dataclass(frozen=True, slots=True, eq=False, kw_only=True)
-class DeepPixels:
-    """Samples of every pixel in one run, row by row, near to far. counts: (H, W). values: (N, 6), R G B A Z ZBack."""
-
-    counts: NDArray[np.int32]
-    values: NDArray[np.float32]
-
-
-@dataclass(frozen=True, slots=True, eq=False, kw_only=True)
 class Rendered:
     """A frame: planes of every pass by its key, in the order of its channels, float32 of the written size."""
 
     planes: Mapping[str, list[NDArray[np.float32]]]
-    deep: DeepPixels | None
+    deep: Samples | None
     margin: tuple[int, int]
     noise: float | None  # standard error of the beauty, relative to its mean; None if one sample a pixel tells nothing
     samples: float  # a pixel took, on average
@@ -165,7 +159,7 @@ def render(
     pixels = tracing.width * tracing.height
     return Rendered(
         planes=planes,
-        deep=_joined(deep) if deep else None,
+        deep=_joined(deep, order.margin) if deep else None,
         margin=order.margin,
         noise=float(np.sqrt(variance / pixels) / max(light / pixels, 1e-9)) if taken > pixels else None,
         samples=float(taken / pixels),
@@ -371,18 +365,20 @@ def _noise_sums(band: Band) -> NDArray[np.float64]:
     return np.stack([(spread / np.maximum(taken - 1, 1)).sum(1), mean.mean(axis=-1).sum(1), taken.sum(1)], axis=1)
 
 
-def _joined(bands: Mapping[int, tuple[NDArray[np.int32], NDArray[np.float32]]]) -> DeepPixels:
+def _joined(bands: Mapping[int, tuple[NDArray[np.int32], NDArray[np.float32]]], margin: tuple[int, int]) -> Samples:
+    """What lies beyond the scene is at infinity."""
     ordered = [bands[first] for first in sorted(bands)]
-    return DeepPixels(
-        counts=np.concatenate([counts for counts, _ in ordered]),
-        values=_beyond(np.concatenate([values for _, values in ordered])),
-    )
-
-
-def _beyond(values: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Depths of what lies beyond the scene as infinity."""
+    counts = np.concatenate([counts for counts, _ in ordered])
+    values = np.concatenate([values for _, values in ordered])
     values[:, 4:][values[:, 4:] >= FAR] = np.inf
-    return values
+    height, width = counts.shape
+    across, down = margin
+    made = samples_of(
+        counts, dict(zip(("R", "G", "B", "A", "Z", "ZBack"), values.T, strict=True)),
+        window=Window(-across, -down, width - across - 1, height - down - 1),
+        display_window=Window.of_size(width - 2 * across, height - 2 * down),
+    )  # fmt: skip
+    return replace(made, tidy=True)
 
 
 def _described(scene: Scene, tracing: _Tracing, frame: int, order: Order) -> dict[str, Any]:

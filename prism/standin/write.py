@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import space_of
 from prism.colour.view import ViewTransform
+from prism.deep.samples import BACK
 from prism.elements.identify import identify
 from prism.formats.deep import write_deep
 from prism.formats.exr import to_half, write_parts
@@ -100,10 +101,10 @@ def _ranks(rendered: Rendered, planned: PlannedPass) -> dict[str, str]:
 
 def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
     deep = rendered.deep
-    data, display = _windows(rendered, deep.counts.shape)
+    runs = deep.runs | {BACK: deep.depth[:, 1]}  # also where nothing has a thickness, as planned
     write_deep(
-        path, deep.counts, dict(zip(group.passes[0].kind.channels, deep.values.T, strict=True)), data_window=data,
-        display_window=display, compression=group.storage.compression, attributes=rendered.attributes,
+        path, deep.counts, runs, data_window=deep.window, display_window=deep.display_window,
+        compression=group.storage.compression, attributes=rendered.attributes,
     )  # fmt: skip
 
 

@@ -108,8 +108,8 @@ class Everything(FolderCase):
             np.testing.assert_allclose(flat.get_pixels(oiio.FLOAT)[..., channels], expected, rtol=2e-3, atol=1e-3)
         deep = self.rendered.deep
         self.assertLessEqual(deep.counts.max(), 32)
-        self.assertTrue((deep.values[:, 5] >= deep.values[:, 4]).all())
-        self.assertTrue((deep.values[:, 3] <= 1).all())
+        self.assertTrue((deep.depth[:, 1] >= deep.depth[:, 0]).all())
+        self.assertTrue((deep.alpha <= 1).all())
 
     def test_every_packing_is_written_as_planned(self):
         """The audit finds nothing, with overscan, denoised files beside, and in each format that can hold the

@@ -7,6 +7,7 @@ import { duration, fieldOf, fieldTitle, megabytes, toggled, withFields } from ".
 const SECTIONS = ["sheet", "shot", "lights", "quality", "mist", "extras", "packing", "names", "presets"];
 const MEASURE_EVERY = 1500;
 const MEASURE_FOR = 120_000;
+const MOST_SAMPLES = 1000; // deep, of a plan
 
 export default () => {
   const page = pageData();
@@ -36,6 +37,10 @@ export default () => {
     fault: null,
     notice: "",
     measuring: false,
+    limiting: false,
+    limitError: 0.01,
+    limitCosts: [],
+    limitBest: null, // number of the cheapest within that error
 
     init() {
       kept = new Kept({
@@ -216,6 +221,46 @@ export default () => {
         await this.refresh();
       }).finally(() => (this.measuring = false));
     },
+
+    // ---- Limits of deep samples ----
+    get limitsText() { return this.limiting ? "rendering…" : "Measure limits"; },
+    get limitCamera() { return this.plan.cameras[0] ?? this.scene.cameras.find((camera) => !camera.working)?.name ?? ""; },
+    async readLimits() {
+      const { limits } = await (await get(`${page.urls.limits}?${new URLSearchParams({ camera: this.limitCamera, error: this.limitError })}`)).json();
+      return limits;
+    },
+    measureLimits() {
+      this.limiting = true;
+      return this.attempt(async () => {
+        const before = (await this.readLimits())?.task;
+        await post(page.urls.limits, { camera: this.limitCamera });
+        for (let waited = 0; waited < MEASURE_FOR; waited += MEASURE_EVERY) {
+          await new Promise((done) => setTimeout(done, MEASURE_EVERY));
+          const limits = await this.readLimits();
+          if (limits && limits.task !== before) {
+            this.showLimits(limits);
+            break;
+          }
+        }
+      }).finally(() => (this.limiting = false));
+    },
+    showLimits(limits) {
+      this.limitCosts = limits?.costs ?? [];
+      this.limitBest = limits?.best ?? null;
+    },
+    setLimitError(value) {
+      this.limitError = value;
+      this.attempt(async () => this.showLimits(await this.readLimits()));
+    },
+    takeLimits({ tolerance, most }) {
+      this.put("deep.merge_distance", tolerance);
+      this.put("deep.most_samples", most || MOST_SAMPLES);
+    },
+    isBestLimit(index) { return index === this.limitBest; },
+    limitText({ tolerance, most }) { return most ? `most ${most}` : tolerance ? `within ${tolerance}` : "all samples"; },
+    limitLabel(cost) { return `Use ${this.limitText(cost)}`; },
+    limitBytes({ bytes }) { return `${Math.round((100 * bytes) / Math.max(...this.limitCosts.map((cost) => cost.bytes)))} %`; },
+    limitErrorText(error) { return error < 1e-6 ? "0" : error < 0.001 ? error.toExponential(0) : error.toPrecision(2); },
 
     // ---- Packing ----
     formatOf(use) { return this.formats.find((format) => format.key === this.plan.packing[use].format); },
