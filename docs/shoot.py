@@ -106,6 +106,19 @@ def compare(page: Page) -> None:
     page.wait_for_timeout(1000)
 
 
+def deep(page: Page) -> None:
+    """The bird on its way past the sun, in the section of a pixel that it shares with a ring."""
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_020/rebuild/deep/?frame=1025")
+    page.wait_for_selector("canvas[data-encoding=png]")
+    page.wait_for_load_state("networkidle")
+    page.get_by_role("button", name="Limits, files").click()
+    page.get_by_role("button", name="Measure", exact=True).click()
+    page.wait_for_selector(".deep-costs", timeout=60_000)
+    canvas = page.locator(".surround canvas").bounding_box()
+    page.mouse.move(canvas["x"] + canvas["width"] * 0.57, canvas["y"] + canvas["height"] * 0.33)
+    page.wait_for_load_state("networkidle")
+
+
 def intake(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
     page.wait_for_selector("text=all frames read", timeout=300_000)
@@ -169,6 +182,7 @@ VIEWS = {
     "mattes": mattes,
     "matte-in-use": matte_in_use,
     "compare": compare,
+    "deep": deep,
     "hand-off": handoff,
     "intake": intake,
     "look": look,

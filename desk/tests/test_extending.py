@@ -2,6 +2,7 @@
 
 import re
 from pathlib import Path
+from types import SimpleNamespace
 from unittest import mock
 
 import numpy as np
@@ -13,6 +14,7 @@ from desk.tests.world import WIDTH, WorldCase
 from desk.viewer import registry as subjects
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
+from prism.deep.files import read_samples, write_samples
 from prism.elements.opening import find_sources
 from prism.formats import stills
 from prism.ledger import rows
@@ -20,6 +22,7 @@ from prism.ledger.first import first_ledger
 from prism.mattes import planes
 from prism.mattes.plan import MattePlan, PartPlan
 from prism.pixels import file_formats
+from prism.tests.test_deep import any_deep
 
 TEXT = (Path(__file__).resolve().parents[2] / "docs" / "extending.md").read_text()
 EXAMPLES = dict(re.findall(r"```python\n# ([\w ]+)\n(.*?)```", TEXT, re.DOTALL))
@@ -58,6 +61,18 @@ class Extending(WorldCase):
             shown = rows.kinds_for_page()["veil"]
         first = {name: shown["settings"][0][name] for name in ("field", "takes", "range", "keyable")}
         self.assertEqual(first, {"field": "colour", "takes": "number", "range": [0, 10_000], "keyable": True})
+
+    def test_example_deep_operation(self):
+        made = self.run_example("deep operation")
+        samples = any_deep(np.random.default_rng(1))
+        path, out = self.root / "a.exr", self.root / "b.exr"
+        write_samples(path, samples)
+        answer, _ = made["action"](SimpleNamespace(file=path, out=out))
+        nearest = read_samples(Path(answer["file"]))
+        self.assertEqual(nearest.counts.tolist(), (samples.counts > 0).astype(int).tolist())
+        pixels = samples.pixels
+        fronts = [samples.depth[pixels == pixel, 0].min() for pixel in np.unique(pixels)]
+        self.assertEqual(nearest.depth[:, 0].tolist(), fronts)
 
     def test_example_still_format(self):
         made = self.run_example("still format")
