@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import tempfile
 import time
+import tracemalloc
 from pathlib import Path
 
 import numpy as np
@@ -120,3 +121,12 @@ def run() -> None:
     begun = time.perf_counter()
     ops.flattened(ops.merged(whole))
     print(f"two of {FULL[1]} x {FULL[0]} merged and flattened in {time.perf_counter() - begun:.2f} s (aim: 1.5)")
+    tracemalloc.start()
+    merged = ops.merged(whole)
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    print(f"merging them takes {most / merged.byte_count:.2f} times the memory of their merge (aim: 1.5)")
+    card = np.full(FULL, 0.5, np.float32)
+    begun = time.perf_counter()
+    ops.flattened_among(merged, [card], [card], [np.stack([card] * 3)])
+    print(f"a card among {len(merged):,} samples, flattened, in {1000 * (time.perf_counter() - begun):.0f} ms")

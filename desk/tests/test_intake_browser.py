@@ -44,14 +44,14 @@ class FromElsewhere(BrowserCase):
         element.click()
         findings = self.page.get_by_label("Findings")
         expect(findings).to_contain_text("lacks 1 frame within its range: 1003")
-        expect(findings).to_contain_text("is no known pass")
+        expect(findings).to_contain_text("is not a known pass")
 
         # Corrected: the unknown pass is emission, which shows that it was cut off.
         row = self.page.locator(".intake-pass", has_text="wibble")
         row.get_by_role("button", name="It is…").click()
         row.get_by_label("Which pass it is").select_option("emission")
         expect(findings).to_contain_text("emission looks cut off at 1")
-        expect(findings).not_to_contain_text("no known pass")
+        expect(findings).not_to_contain_text("not a known pass")
         self.assertEqual(NameRule.objects.get().target, "emission")
 
         # Accepted with a reason, and looked at from the finding.

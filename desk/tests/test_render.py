@@ -59,7 +59,7 @@ class Runs(Rendering, WorldCase):
             ({"every": 0}, "1 or more"),
             ({"layers": ("front",)}, "no front"),
             ({"light_groups": ("key",)}, "no key"),
-            ({"light_groups": ("lanterns",)}, "No file holds these light groups alone"),
+            ({"light_groups": ("lanterns",)}, "No file has these light groups alone"),
         ):
             with self.subTest(text), self.assertRaisesRegex(BadArgument, text):
                 self.begin(**request)

@@ -245,7 +245,7 @@ class Mutated(WorldCase):
             b'{"plan":' + b'{"a":' * 100 + b"1" + b"}" * 101: "deep",
             b'{"plan": "\xff\xfe"}': "not JSON",
             b"[1]": "not a JSON object",
-            b'{"plan": NaN}': "NaN is no number",
+            b'{"plan": NaN}': "NaN is not a number",
             b'{"plan": 1e999}': "too large a number",
             b'{"plan": ' + b"9" * 5000 + b"}": "not JSON",
             b'{"plan": "a\\u0000"}': "invalid character",

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.deep import kernels
+from prism.deep.banded import by_rows
 from prism.deep.samples import Samples
 from prism.errors import BadArgument, MissingChannels, SizeMismatch
 from prism.pixels.window import Window
@@ -79,7 +80,7 @@ def merged(pictures: Sequence[Samples]) -> Samples:
     window = alike[0].window
     for picture in alike[1:]:
         window = window.union(picture.window)
-    return tidied(_together(alike, window))
+    return by_rows(alike, window, lambda parts: tidied(_together(parts, parts[0].window)))
 
 
 def held_out(samples: Samples, by: Samples) -> Samples:
@@ -89,8 +90,12 @@ def held_out(samples: Samples, by: Samples) -> Samples:
     Over the windows of both. Raises SizeMismatch if their display windows differ.
     """
     _require_one_display([samples, by])
-    window = samples.window.union(by.window)
-    own, other = (tidied(_together([each], window)) for each in (samples, by))
+    return by_rows([samples, by], samples.window.union(by.window), lambda parts: _held_out(*parts))
+
+
+def _held_out(samples: Samples, by: Samples) -> Samples:
+    """Of two over the same window."""
+    own, other = tidied(samples), tidied(by)
     own, other = _split(own, other.offsets, other.depth), _split(other, own.offsets, own.depth)
     alpha, colour = np.empty_like(own.alpha), np.empty_like(own.colour)
     _over_pixels(
@@ -113,6 +118,10 @@ def cut(samples: Samples, near: float, far: float) -> Samples:
     """The samples within near <= depth < far; volumes lose what lies outside. Raises BadArgument unless near < far."""
     if not near < far:
         raise BadArgument(f"From {near:g} to {far:g} there is nothing.", where="near", advice="Let near be below far.")
+    return by_rows([samples], samples.window, lambda parts: _cut(parts[0], near, far))
+
+
+def _cut(samples: Samples, near: float, far: float) -> Samples:
     parts = replace(samples, depth=samples.depth.copy(), alpha=samples.alpha.copy(), colour=samples.colour.copy())
     keeps = np.zeros(len(samples), np.bool_)
     _over_pixels(
@@ -255,7 +264,10 @@ def thinned(samples: Samples, *, tolerance: float = 0.0, most: int = 0) -> Sampl
     """
     if tolerance < 0 or most < 0:
         raise BadArgument("Tolerance and most samples are 0 or more.", where="tolerance")
-    tidy = tidied(samples)
+    return by_rows([samples], samples.window, lambda parts: _thinned(tidied(parts[0]), tolerance, most))
+
+
+def _thinned(tidy: Samples, tolerance: float, most: int) -> Samples:
     made = replace(tidy, depth=tidy.depth.copy(), alpha=tidy.alpha.copy(), colour=tidy.colour.copy())
     keeps = np.zeros(len(tidy), np.bool_)
     limit = most or np.iinfo(np.int64).max

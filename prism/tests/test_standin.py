@@ -454,7 +454,7 @@ class MistAndScenes(unittest.TestCase):
             ),
             ("shapes.0.group: there is no group absent", {"shapes": [{**good["shapes"][0], "group": "absent"}]}),
             ("cameras", {"cameras": []}),
-            ("last frame lies before", {"last": 0}),
+            ("last frame is before", {"last": 0}),
             ("shapes.1.name: there is another", {"shapes": good["shapes"] * 2}),
             ("lights.0.name: there is another", {"lights": [{**good["lights"][0], "name": good["shapes"][0]["name"]}]}),
             ("shapes.0.axis", {"shapes": [{**good["shapes"][0], "axis": [0, 0, 0]}]}),

@@ -156,7 +156,7 @@ export const keeping = (page, shared) => ({
     const element = Number(event.target.value);
     event.target.value = String(this.element);
     const { name } = this.elements.find(({ id }) => id === element);
-    this.askToReplace(`Lay the ledger on ${name}?`, async () => {
+    this.askToReplace(`Apply the ledger to ${name}?`, async () => {
       const answer = await post(page.urls.element, { ...this.question, element });
       shared.ledgers.change((await answer.json()).ledger);
       if (!(await this.saved())) return;

@@ -1,0 +1,44 @@
+"""Large pictures worked off some rows at a time, so that what is needed on the way is never of the whole picture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from prism.deep.samples import Samples
+from prism.pixels.window import Window
+
+BAND_SAMPLES = 1 << 21  # of all pictures together; some 60 MB of colour, alpha and depths
+_FIELDS = ("depth", "alpha", "colour", "ids")
+
+
+def by_rows(
+    pictures: Sequence[Samples], window: Window, work: Callable[[Sequence[Samples]], Samples]
+) -> Samples:  # fmt: skip
+    """What `work` makes of pictures over a window. It is handed those over the window, or over some of its rows after
+    the other; every row has to come out the same either way."""
+    bands = min(window.height, -(-sum(map(len, pictures)) // BAND_SAMPLES))
+    if bands <= 1:
+        return work([picture.over(window) for picture in pictures])
+    rows = -(-window.height // bands)
+    made = []
+    for top in range(window.y0, window.y1 + 1, rows):
+        band = Window(window.x0, top, window.x1, min(window.y1, top + rows - 1))
+        made.append(work([picture.over(band) for picture in pictures]))
+    return _joined(made, window)
+
+
+def _joined(bands: list[Samples], window: Window) -> Samples:
+    """Bands of rows as one; each array of theirs is let go as soon as it is part of a whole one."""
+    first = bands[0]
+    counts = np.concatenate([np.diff(band.offsets) for band in bands])
+    offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+    parts = {name: [getattr(band, name) for band in bands] for name in _FIELDS}
+    tidy = all(band.tidy for band in bands)
+    bands.clear()
+    empty = {name: arrays[0][:0] for name, arrays in parts.items()}
+    like = replace(first, **empty, offsets=offsets, window=window, tidy=tidy)
+    del first
+    return replace(like, **{name: np.concatenate(parts.pop(name)) for name in _FIELDS})
