@@ -18,7 +18,7 @@ NAME = "paper_bird"
 WIDTH, HEIGHT = 176, 132
 FINER = 8  # times as fine as it is drawn, for soft edges
 BEATS = 6  # of the wings over the shot
-PAPER = np.array([0.92, 0.86, 0.74])  # reflects so much of the light of dusk
+PAPER = np.array([1.9, 1.75, 1.5])  # near the lamp at the hub
 
 
 def folder_in(shot: Path) -> Path:

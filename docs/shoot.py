@@ -115,7 +115,7 @@ def deep(page: Page) -> None:
     page.get_by_role("button", name="Measure", exact=True).click()
     page.wait_for_selector(".deep-costs", timeout=60_000)
     canvas = page.locator(".surround canvas").bounding_box()
-    page.mouse.move(canvas["x"] + canvas["width"] * 0.57, canvas["y"] + canvas["height"] * 0.33)
+    page.mouse.move(canvas["x"] + canvas["width"] * 0.431, canvas["y"] + canvas["height"] * 0.417)
     page.wait_for_load_state("networkidle")
 
 

@@ -11,7 +11,6 @@ from prism.deep.samples import Samples
 from prism.pixels.window import Window
 
 BAND_SAMPLES = 1 << 21  # of all pictures together; some 60 MB of colour, alpha and depths
-_FIELDS = ("depth", "alpha", "colour", "ids")
 
 
 def by_rows(
@@ -35,10 +34,14 @@ def _joined(bands: list[Samples], window: Window) -> Samples:
     first = bands[0]
     counts = np.concatenate([np.diff(band.offsets) for band in bands])
     offsets = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-    parts = {name: [getattr(band, name) for band in bands] for name in _FIELDS}
     tidy = all(band.tidy for band in bands)
+    parts = {name: [getattr(band, name) for band in bands] for name in ("depth", "alpha", "colour", "ids")}
     bands.clear()
-    empty = {name: arrays[0][:0] for name, arrays in parts.items()}
-    like = replace(first, **empty, offsets=offsets, window=window, tidy=tidy)
+    none = slice(0, 0)
+    like = replace(
+        first, offsets=offsets, window=window, tidy=tidy, depth=first.depth[none], alpha=first.alpha[none],
+        colour=first.colour[none], ids=first.ids[none],
+    )  # fmt: skip
     del first
-    return replace(like, **{name: np.concatenate(parts.pop(name)) for name in _FIELDS})
+    depth, alpha, colour, ids = (np.concatenate(parts.pop(name)) for name in ("depth", "alpha", "colour", "ids"))
+    return replace(like, depth=depth, alpha=alpha, colour=colour, ids=ids)
