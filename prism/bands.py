@@ -5,6 +5,7 @@ the compiler's own pool, threads may be shared by many web requests at once, and
 """
 
 import os
+import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from functools import cache
@@ -13,6 +14,7 @@ from prism.errors import Superseded
 from prism.limits import Limit, current
 
 Band = tuple[int, int]
+_NAME = "band"  # of threads that work on them
 
 
 def split_rows(height: int, band_rows: int) -> Iterator[Band]:
@@ -23,7 +25,7 @@ def split_rows(height: int, band_rows: int) -> Iterator[Band]:
 
 @cache
 def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix="band")
+    return ThreadPoolExecutor(max_workers=os.cpu_count() or 1, thread_name_prefix=_NAME)
 
 
 def run_bands(
@@ -51,7 +53,8 @@ def run_bands(
         work(first, end)
         return True
 
-    if len(bands) <= alone:
+    # A band that waited for bands of its own would wait for ever, once all threads do.
+    if len(bands) <= alone or threading.current_thread().name.startswith(_NAME):
         _require_all(all([guarded(*band) for band in bands]), limit)
         return
     futures = [_pool().submit(guarded, *band) for band in bands]

@@ -66,6 +66,7 @@ def _warm_deep() -> None:
     merged = operations.merged([samples, samples])
     operations.flattened(operations.held_out(merged, samples))
     operations.flattened_among(merged, *[[plane] for plane in (np.full((1, 1), 1.5, np.float32),) * 3])
+    operations.rounding_bound(merged, 1e-7)
     operations.thinned(operations.cut(merged, 0, 2.5), tolerance=1, most=1)
 
 

@@ -8,6 +8,7 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
@@ -23,6 +24,7 @@ from prism.viewing import depth
 from prism.viewing.picture import Look
 
 MOST_POINTS = 500_000
+BINS = 48  # of the histogram of samples
 
 
 def begun(document: documents.Ledger, sources: OpenFrame, row: str) -> documents.Ledger | None:
@@ -72,10 +74,18 @@ def facts_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> dict[str,
     return {
         "samples": len(samples),
         "most": int(samples.counts.max(initial=0)),
+        "histogram": _shares(np.bincount(np.diff(samples.offsets))),
         "mean": float(samples.counts.mean()),
         "near": float(ends[:, 0].min()) if len(ends) else 0.0,
         "far": float(ends[:, 1].max()) if len(ends) else 1.0,
     }
+
+
+def _shares(counts: NDArray[np.int64]) -> list[float]:
+    """Of pixels with none, one, two .. samples: shares of all, in at most BINS bins."""
+    each = -(-len(counts) // BINS)
+    padded = np.pad(counts, (0, -len(counts) % each)).reshape(-1, each)
+    return (padded.sum(axis=1) / max(1, counts.sum())).tolist()
 
 
 def points_of(bench: documents.Ledger, row: str, sources: OpenFrame, look: Look) -> bytes:

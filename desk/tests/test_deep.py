@@ -16,7 +16,7 @@ from desk.shots.storage import shot_folder
 from desk.tests.test_rebuild import decoded
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.deep.files import write_samples
-from prism.deep.operations import flattened, placed
+from prism.deep.operations import flattened, placed, tidied
 from prism.pixels.window import Window
 from prism.tests.test_deep import any_deep
 
@@ -34,7 +34,7 @@ class DeepCase(WorldCase):
         self.ledger.refresh_from_db()
 
     def write_deep(self, rng, frame):
-        samples = any_deep(rng, pixels=WIDTH * HEIGHT).over(WINDOW)
+        samples = any_deep(rng, pixels=WIDTH * HEIGHT)
         samples = replace(samples, window=WINDOW, display_window=WINDOW)
         write_samples(self.folder / f"TST_010_deep.{frame}.exr", samples)
         return samples
@@ -58,6 +58,8 @@ class Bench(DeepCase):
         self.assertFalse(page["inLedger"])
         own = self.samples[1001]
         self.assertEqual(page["facts"]["near"], float(own.depth[:, 0].min()))
+        shares = np.bincount(tidied(own).counts.reshape(-1)) / own.counts.size
+        np.testing.assert_allclose(page["facts"]["histogram"], shares)
         seen = {"kind": "depth", "show": "seen"}
         picture = decoded(self.question("look-picture", subject=seen, view="srgb", width=WIDTH))
         _, colour, _ = flattened(own.with_names(("R", "G", "B"), ()))
@@ -66,6 +68,14 @@ class Bench(DeepCase):
         self.assertLessEqual(np.abs(picture - np.floor(codes * 255 + 0.5)).max(), 1)
         for show in ("flat", "difference", "samples"):
             self.assertEqual(self.question("look-picture", subject={"kind": "depth", "show": show}).status_code, 200)
+
+    def test_a_ledger_can_begin_from_deep_passes_alone(self):
+        asked = {"ledgerId": self.ledger.pk, "frame": 1001, "denoised": False, "layers": False}
+        made = self.ask("rebuild-first", **asked, by="deep").json()["ledger"]
+        (group,) = made["rows"]
+        self.assertEqual((made["beauty"], group["kind"], group["in_balance"]), ("render/beauty", "depth", True))
+        starts = self.client.get(self.url("rebuild")).context["page"]["starts"]
+        self.assertIn("deep", [start["title"] for start in starts])
 
     def test_the_section_of_a_pixel_and_the_points_are_its_samples(self):
         self.open()

@@ -16,7 +16,7 @@ from prism.errors import NoComponents, UnreadableFile
 from prism.ledger.document import Ledger
 from prism.ledger.first import Start, first_ledger, require_beauty, starts_of
 from prism.ledger.rows import GroupRow, PassRow, Row
-from prism.ledger.ways import RAW, SUMS
+from prism.ledger.ways import ASKED, SUMS
 from prism.passes.kinds import Role
 from prism.passes.layering import OVER, SUM, Layering, Place
 
@@ -128,7 +128,7 @@ def _shared_way(parts: Sequence[Frame], denoised: bool) -> str | None:
 def _of_one(part: Frame, by: str | None, *, denoised: bool, name: str, plain: bool = False) -> Ledger:
     """The ledger of a layer; of its beauty alone if it has no other light, unless it is the only layer."""
     denoised = denoised if plain else _is_denoised(part, denoised)
-    ways = [start.by for start in starts_of(part) if start.denoised == denoised and start.by != RAW]
+    ways = [start.by for start in starts_of(part) if start.denoised == denoised and start.by not in ASKED]
     if by is None or not (by in ways or plain):
         lands_by = (way for way in ways if lands(first_ledger(part, by=way, denoised=denoised), part))
         by = next(lands_by, None) if len(ways) > 1 else None

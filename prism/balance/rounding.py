@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.combine.behind import frame_behind
-from prism.combine.in_depth import group_of, laid_in_depth
+from prism.combine.in_depth import group_of, laid_in_depth, merged_samples
 from prism.combine.program import Program
+from prism.deep.operations import rounding_bound as rounding_bound_of
 from prism.elements.pixels import Frame, Pixels
 from prism.elements.store import CachedArray
 from prism.ledger.steps import Behind, Card, Deep, Depths, Flat, Gradient, Haze, Placed, Step, Stored, Sum
@@ -151,9 +152,17 @@ def _is_deep(step: Step) -> bool:
 
 
 def _of_depths(step: Step, sources: Frame, rows: slice) -> _Term:
-    """Of samples over each other: each is a float, and so is what they come to."""
+    """Of samples over each other: every number of each is a float."""
     laid = sources.cached(("laid in depth", step), lambda: laid_in_depth(group_of(step), sources, 1))
-    return _stored(laid, rows, uses_alpha=True)
+    term = _stored(laid, rows, uses_alpha=True)
+    return _Term(term.size, term.error + _of_samples(step, sources)[:, rows], term.has_alpha)
+
+
+def _of_samples(step: Step, sources: Frame) -> NDArray[np.float32]:
+    """(4, H, W), once for all bands of rows."""
+    samples = merged_samples(group_of(step), sources)
+    made = sources.cached(("rounding", step), lambda: CachedArray(rounding_bound_of(samples, UNIT_SUMMED)))
+    return made.array
 
 
 def _of_colours(made: Flat | Gradient, sources: Frame, rows: slice) -> _Term:

@@ -7,7 +7,7 @@ from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger, starts_of
-from prism.ledger.ways import RAW
+from prism.ledger.ways import ASKED
 
 
 def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:
@@ -16,7 +16,7 @@ def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:
 
     Raises NoBeauty or NoComponents.
     """
-    starts = [start for start in starts_of(sources) if start.by != RAW]
+    starts = [start for start in starts_of(sources) if start.by not in ASKED]
     starts.sort(key=lambda start: not start.denoised)
     if len(starts) < 2:
         return first_ledger(sources, denoised=any(start.denoised for start in starts), name=name)

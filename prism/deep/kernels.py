@@ -249,6 +249,24 @@ def flatten(offsets, alpha, colour, flat_alpha, flat_colour, first, last):
 
 
 @compiled
+def flatten_error(offsets, alpha, colour, unit, bound, first, last):
+    """How far samples that are each off by `unit` of themselves can take the colour of tidy pixels first..last, (P, C).
+
+    What is let through is the product of all 1 - alpha before: where an alpha is nearly 1, a small error of it is a
+    large one of that, and colour behind it is as much brighter.
+    """
+    for pixel in range(first, last):
+        through, error = 1.0, 0.0
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            for c in range(bound.shape[1]):
+                size = abs(colour[sample, c])
+                bound[pixel, c] += error * size + (through + error) * size * unit
+            a = min(1.0, alpha[sample])
+            error = error * (1.0 - a) + (through + error) * a * unit if a < 1.0 else 0.0
+            through *= 1.0 - a
+
+
+@compiled
 def put_behind(alpha, colour, sample, share, flat, pixel, through):
     """A part of a sample, that share of its depth, behind what was put there before. Returns what it lets through."""
     piece, scale = alpha[sample], 1.0

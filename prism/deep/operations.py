@@ -181,6 +181,18 @@ def flattened_among(
     return np.ascontiguousarray(flat.T).reshape(channels, *samples.window.shape)
 
 
+def rounding_bound(samples: Samples, unit: float) -> NDArray[np.float32]:
+    """(C, H, W): how far the flattened colour can be off if every number of a sample is off by `unit` of itself."""
+    tidy = tidied(samples)
+    pixels, channels = len(tidy.offsets) - 1, len(tidy.names)
+    bound = np.zeros((pixels, channels), np.float32)
+    _over_pixels(
+        pixels,
+        lambda first, last: kernels.flatten_error(tidy.offsets, tidy.alpha, tidy.colour, unit, bound, first, last),
+    )
+    return np.ascontiguousarray(bound.T).reshape(channels, *samples.window.shape)
+
+
 def of_card(
     depth: NDArray[np.float32], alpha: NDArray[np.float32], colour: NDArray[np.float32], names: Sequence[str],
     window: Window, display: Window,
@@ -228,14 +240,7 @@ def resized(samples: Samples, shape: tuple[int, int]) -> Samples:
     rows = ((np.arange(shape[0]) + 0.5) * height / shape[0]).astype(np.int64)
     columns = ((np.arange(shape[1]) + 0.5) * width / shape[1]).astype(np.int64)
     pixels = (rows[:, np.newaxis] * width + columns).reshape(-1)
-    counts = np.diff(samples.offsets)[pixels]
-    offsets = _offsets(counts)
-    taken = np.repeat(samples.offsets[pixels] - offsets[:-1], counts) + np.arange(offsets[-1])
-    window = Window.of_size(shape[1], shape[0])
-    return replace(
-        samples, offsets=offsets, depth=samples.depth[taken], alpha=samples.alpha[taken],
-        colour=samples.colour[taken], ids=samples.ids[taken], window=window, display_window=window,
-    )  # fmt: skip
+    return samples.of_pixels(pixels, Window.of_size(shape[1], shape[0]))
 
 
 def placed(

@@ -76,6 +76,16 @@ class Samples:
             colour=self.colour[chosen], ids=self.ids[chosen],
         )  # fmt: skip
 
+    def of_pixels(self, pixels: NDArray[np.int64], window: Window) -> Samples:
+        """A picture over a window, each pixel of which has the samples of one of these (P,)."""
+        counts = np.diff(self.offsets)[pixels]
+        offsets = np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
+        taken = np.repeat(self.offsets[pixels] - offsets[:-1], counts) + np.arange(offsets[-1])
+        return replace(
+            self, offsets=offsets, depth=self.depth[taken], alpha=self.alpha[taken], colour=self.colour[taken],
+            ids=self.ids[taken], window=window, display_window=window,
+        )  # fmt: skip
+
     def at_depths(self, depth: NDArray[np.float32]) -> Samples:
         """The same samples at other depths, (N, 2)."""
         return replace(self, depth=np.ascontiguousarray(depth, np.float32), tidy=False)

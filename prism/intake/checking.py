@@ -26,7 +26,7 @@ from prism.formats.stamps import stamp_of
 from prism.intake.agreeing import disagreements
 from prism.intake.measuring import digest_of, measure
 from prism.ledger.first import first_ledger, starts_of
-from prism.ledger.ways import RAW
+from prism.ledger.ways import ASKED
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image
@@ -250,7 +250,7 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
     if sources.faults:
         return
     for start in starts_of(sources):
-        if start.by == RAW:
+        if start.by in ASKED:
             continue  # which is exact only where a renderer writes it so
         try:
             found = balance(

@@ -11,7 +11,7 @@ from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
 from prism.ledger.rows import DeepRow, DepthRow, GroupRow, PassRow, Row
-from prism.ledger.ways import MIXED, RAW, SUMS, WAYS
+from prism.ledger.ways import ASKED, DEEP, MIXED, RAW, SUMS, WAYS
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 
@@ -39,8 +39,15 @@ def starts_of(sources: Frame) -> list[Start]:
         for denoised in (False, True)
         if (own := of_main(sources, denoised)) is not None
         for by in WAYS
-        if (_raw_pair(own, denoised) if by == RAW else _light_of(own, denoised)[by])
+        if _passes_for(own, by, denoised)
     ]
+
+
+def _passes_for(own: Frame, by: str, denoised: bool) -> Sequence[Source]:
+    """What a ledger would be made of; empty if it cannot."""
+    if by == DEEP:
+        return [] if denoised else [source for source in own if source.is_deep and not source.aside]
+    return _raw_pair(own, denoised) if by == RAW else _light_of(own, denoised)[by]
 
 
 def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = False, name: str = "first") -> Ledger:
@@ -60,9 +67,11 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
         by = next((way for way in SUMS if choices[way]), WAYS[0])
     if by not in WAYS:
         raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {', '.join(WAYS)}.")
-    light = choices["components" if by == RAW else by]
+    if by == DEEP and (deep := _passes_for(sources, DEEP, denoised)):
+        return deep_ledger(deep, name).replace(beauty=beauty.key)
+    light = choices["components" if by in ASKED else by]
     pair = _raw_pair(sources, denoised) if by == RAW else ()
-    if not light or (by == RAW and not pair):
+    if not light or (by == RAW and not pair) or by == DEEP:
         found = ", ".join(source.key for source in sources)
         raise NoComponents(
             f"There are no {by.replace('-', ' ')} to rebuild the beauty from; found {found}.",
@@ -86,7 +95,7 @@ def _deep_alone(sources: Frame) -> list[Source]:
 
 
 def deep_ledger(deep: Sequence[Source], name: str = "first") -> Ledger:
-    """Deep passes, ordered by depth; compared with the first of them, flattened, if it is the only one."""
+    """Deep passes, ordered by depth; compared with the first of them, flattened, unless another beauty is put there."""
     rows = tuple(DeepRow(id=_bare(source), source=source.key) for source in deep)
     group = DepthRow(id="by depth", rows=rows)
     return Ledger(name=name, beauty=deep[0].key, alpha=None, rows=(group,))

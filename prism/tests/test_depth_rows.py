@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.deep import operations as ops
 from prism.elements.pixels import Region, averaged
@@ -181,6 +182,20 @@ class Ordered(unittest.TestCase):
             said = ledger_page.picture(document, flat, 1, (H, W), plates, deep)
             with self.subTest(seed=seed, document=document):
                 np.testing.assert_allclose(evaluate(Ledger.from_json(document), frame).rgba, said, rtol=2e-5, atol=2e-5)
+
+    def test_deep_passes_balance_against_the_flat_beauty(self):
+        for seed in range(5):
+            deep = scene(seed).deep["planets"]
+            whole = expected(deep)
+            flat = {"beauty": (whole[:3].astype(np.float16), whole[3].astype(np.float16))}
+            flat |= {"deep": (whole[:3], whole[3])}
+            ledger = Ledger(name="l", beauty="beauty", alpha=None, rows=(
+                DepthRow(id="g", rows=(DeepRow(id="d", source="deep", add=3.0, range_on="weight", far=0.5),)),
+            ))  # fmt: skip
+            self.assertTrue(balance(ledger, MemoryFrame(flat, deep={"deep": deep})).balanced)
+            lost = deep.kept(np.arange(len(deep)) != np.argmax(deep.alpha * deep.colour.max(axis=1)))
+            found = balance(ledger, MemoryFrame(flat, deep={"deep": lost}))
+            self.assertEqual((found.balanced, found.wrong), (False, 1))
 
     def test_what_cannot_be_is_refused_in_words(self):
         rows = [{"kind": "depth", "id": "g", "rows": [{"id": "p", "source": "half"}]}]

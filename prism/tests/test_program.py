@@ -1,6 +1,7 @@
 """The ledger as a program: the published page against the evaluator, the laws of rows, groups, mattes, trims and
 keys."""
 
+import threading
 import unittest
 import unittest.mock
 
@@ -10,6 +11,7 @@ from scipy.interpolate import PchipInterpolator
 
 from prism.balance.picked import Picked
 from prism.balance.registration import register
+from prism.bands import run_bands
 from prism.colour.grading import turning
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import black_body, kelvin_of, warm_gains
@@ -158,6 +160,17 @@ class Page(unittest.TestCase):
                     self.assertGreater(np.abs(ours - plain).max(), 1e-3)
             self.assertLess(apart(*both(one_row(source=source, **trims), sources)).max(), 1e-4)
         self.assertEqual(set(trims) | {"pivot"}, set(Trims.model_fields))
+
+
+class Bands(unittest.TestCase):
+    def test_bands_within_bands_end(self):
+        """More of them than there are threads, each of which needs others to be done."""
+        done = []
+        inner = lambda first, end: done.append((first, end))  # noqa: E731
+        outer = threading.Thread(target=run_bands, args=(lambda *_: run_bands(inner, 64, 1), 64, 1), daemon=True)
+        outer.start()
+        outer.join(20)
+        self.assertEqual((outer.is_alive(), len(done)), (False, 64 * 64))
 
 
 class Laws(unittest.TestCase):

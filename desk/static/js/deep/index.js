@@ -72,6 +72,12 @@ export default () => {
       return samples ? `${samples.toLocaleString("en")} samples, ${mean.toFixed(2)} a pixel, at most ${most}; depth ${near.toPrecision(4)} to ${far.toPrecision(4)}` : "no samples in this frame";
     },
 
+    // One bar for each number of samples, from none to the most; as high as the root of its share, so that rare ones are seen.
+    get histogramPath() {
+      const wide = 250 / this.facts.histogram.length;
+      return this.facts.histogram.map((share, place) => `M${(place * wide).toFixed(2)} 26v${(-26 * Math.sqrt(share)).toFixed(2)}h${(wide * 0.9).toFixed(2)}V26z`).join("");
+    },
+
     // ---- Elements ----
     get elements() { return this.group.rows; },
     get cards() { return this.group.rows.filter(({ kind }) => kind === "card"); },
