@@ -18,7 +18,7 @@ from prism.deep.samples import Samples
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger import document as documents
-from prism.ledger.adding import free_id
+from prism.ledger.adding import free_id, name_of_deep
 from prism.ledger.rows import DeepRow, DepthRow
 from prism.viewing import depth
 from prism.viewing.picture import Look
@@ -38,7 +38,8 @@ def begun(document: documents.Ledger, sources: OpenFrame, row: str) -> documents
             return None
         group = DepthRow(id=free_id(document, "by depth"), in_balance=False)
         for source in deep:
-            name = free_id(document.replace(rows=(group,)), source.key.rpartition("/")[2])
+            so_far = document.replace(rows=(group,))
+            name = free_id(so_far, name_of_deep(source, so_far))
             group = group.replace(rows=(*group.rows, DeepRow(id=name, source=source.key, in_balance=False)))
     return document.replace(rows=(group,), reference=())
 

@@ -13,13 +13,14 @@ import numpy as np
 from prism.balance.balance import balance
 from prism.combine.evaluate import Stale, never
 from prism.deep.files import read_samples
-from prism.deep.samples import FRONT
+from prism.deep.samples import BACK, FRONT
 from prism.deep.survey import DeepFacts, survey
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
 from prism.elements.opening import open_frame
 from prism.elements.store import PixelStore
 from prism.errors import PrismError, Superseded
+from prism.formats.decoding import SAMPLES
 from prism.formats.headers import Part
 from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
@@ -33,6 +34,7 @@ from prism.pixels.image import Image
 from prism.text import storable
 
 SAYS = ("shot", "layer", "camera", "view")  # header entries that should be alike in all frames
+WHERE = (SAMPLES, FRONT, BACK)  # where the samples of a deep pass are
 MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
 
@@ -182,12 +184,13 @@ def _facts_of_part(path: Path, index: int, passes: Sequence[ElementPass], decode
         return {pass_.key: PassFacts(fault=error.what) for pass_ in passes}
     wanted = {name for pass_ in passes for name in _names(pass_) if name in image}
     facts = measure({name: image[name] for name in wanted})
-    return {pass_.key: replace(_facts_of_pass(pass_, part, image, facts), deep=deep) for pass_ in passes}
+    found = {pass_.key: _facts_of_pass(pass_, part, image, facts) for pass_ in passes}
+    return found if deep is None else {key: replace(each, deep=deep) for key, each in found.items()}
 
 
 def _deep(path: Path, part: Part) -> tuple[dict[str, np.ndarray], DeepFacts]:
     samples = read_samples(path, part, needs_depth=False)
-    return samples.runs, survey(samples, has_depth=FRONT in part.channels)
+    return samples.runs | {SAMPLES: samples.counts}, survey(samples, has_depth=FRONT in part.channels)
 
 
 def _names(pass_: ElementPass) -> tuple[str, ...]:
@@ -197,7 +200,7 @@ def _names(pass_: ElementPass) -> tuple[str, ...]:
 def _facts_of_pass(pass_: ElementPass, part: Part, image: dict, facts: dict[str, PlaneFacts]) -> PassFacts:
     there = [name for name in _names(pass_) if name in image]
     display, data = part.display_window, part.data_window
-    own = {name: image[name] for name in there}
+    own = {name: image[name] for name in (*there, *(WHERE if part.deep else ())) if name in image}
     colour = [image[name] for name in pass_.channels if name in image]
     weighed = None
     if pass_.alpha in image and len(colour) == 3 and pass_.state != "none" and not part.deep:

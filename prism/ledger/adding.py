@@ -110,7 +110,7 @@ def _with_light(ledger: Ledger, row: PassRow) -> Added:
 
 def _with_deep(ledger: Ledger, source: Source) -> Added:
     """Into the first group by depth, or one of its own on top: a change, since the flat rows show the same light."""
-    row = DeepRow(id=free_id(ledger, source.key.rpartition("/")[2]), source=source.key, in_balance=False)
+    row = DeepRow(id=free_id(ledger, name_of_deep(source, ledger)), source=source.key, in_balance=False)
     group = next((each for each in ledger.rows if isinstance(each, DepthRow)), None)
     if group is not None:
         changed = ledger.with_row(group.replace(rows=(*group.rows, row)))
@@ -118,6 +118,13 @@ def _with_deep(ledger: Ledger, source: Source) -> Added:
     group = DepthRow(id=free_id(ledger, "by depth"), rows=(row,), in_balance=False)
     changed = ledger.replace(rows=(*ledger.rows, group))
     return Added(changed, row, f"{_named(source)} goes over what is above it, as a change; cards may stand in it.")
+
+
+def name_of_deep(source: Source, ledger: Ledger) -> str:
+    """After its element where that tells it from other deep passes, which mostly have the same name; else the pass."""
+    element, _, bare = source.key.rpartition("/")
+    others = {row.source.rpartition("/")[0] for row in ledger.walk() if isinstance(row, DeepRow)} - {element}
+    return element if element and others else bare
 
 
 def with_card(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added:

@@ -123,6 +123,15 @@ class Checks(unittest.TestCase):
                 },
                 "layers.open",
             ),
+            (
+                {
+                    "layers": (
+                        Layer(name="a", visibility={"hero": "holdout"}, passes=("beauty", "deep")),
+                        Layer(name="b"),
+                    )
+                },
+                "layers.deep",
+            ),
             ({"shot": SHOT.replace(width=65536, height=65536, frames="1-1000")}, "size.reason"),
             (
                 {

@@ -13,6 +13,8 @@ from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import samples_of
 from prism.deep.survey import survey
+from prism.elements import disk
+from prism.elements.gathering import gather
 from prism.errors import BadArgument, MissingChannels, TooLarge, UnreadableFile
 from prism.formats.decoding import SAMPLES
 from prism.formats.deep import write_deep
@@ -20,6 +22,7 @@ from prism.formats.deep_lines import read_blocks
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.guarded import decode_deep
 from prism.formats.headers import read_parts
+from prism.intake.checking import check_frame
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
@@ -208,6 +211,17 @@ class Facts(unittest.TestCase):
         self.assertEqual(self.named([[(0.1, 0, 0, 0.5, 7, 7)]] * 3), ["one-depth"])
         full = [[(0.1, 0, 0, 0.1, z, z) for z in range(8)]] * 30
         self.assertEqual(self.named([*self.SOUND, *full]), ["deep-limit"])
+
+
+class Frames(FolderCase):
+    def test_the_same_samples_elsewhere_are_another_frame(self):
+        """What moves across a picture, or in depth, may have the very samples of the frame before."""
+        pixels = {1: ([A], []), 2: ([], [A]), 3: ([], [(*A[:4], 11, 21)]), 4: ([], [(*A[:4], 11, 21)])}
+        for frame, samples in pixels.items():
+            write_samples(self.folder / f"fx.{frame:04}.exr", deep(*samples))
+        (element,) = gather(disk.scan(self.folder).sequences, root=self.folder).elements
+        digests = [check_frame(element, frame).passes["deep"].digest for frame in pixels]
+        self.assertEqual((len(set(digests[:3])), digests[2] == digests[3]), (3, True))
 
 
 class Library(FolderCase):

@@ -26,6 +26,7 @@ def layering_of(plan: Plan, facts: SceneFacts) -> Layering:
 def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     """Layers that show nothing, and whether all together make the whole picture."""
     yield from _layers(plan, facts)
+    yield from _deep_cut(plan)
     if len(plan.layers) > 1 and facts.groups:
         yield from _together(plan, together(plan, facts))
 
@@ -63,6 +64,25 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
             "layers",
             f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out "
             "what others show.",
+        )
+
+
+def _deep_cut(plan: Plan) -> Iterator[Finding]:
+    """Deep passes of layers that hold things out: what is cut out of them is cut again where they are ordered by
+    depth."""
+    cut = [
+        layer.name
+        for layer in plan.layers
+        if "deep" in plan.passes_of(layer) and "holdout" in layer.visibility.values()
+    ]
+    if cut:
+        yield Finding(
+            "layers.deep",
+            NOTE,
+            f"Deep of layer {', '.join(cut)} is cut where other things are holdouts.",
+            "layers",
+            "Summed, such layers are right. To put them in order by depth, with cards between, render them without "
+            "holdouts.",
         )
 
 
