@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from desk.rebuild import services
 from desk.rebuild.models import Ledger
-from prism.combine.in_depth import merged_samples
+from prism.combine.in_depth import drawn_at, merged_samples
 from prism.deep import costs
 from prism.deep.samples import Samples
 from prism.elements.frame import OpenFrame
@@ -24,6 +24,7 @@ from prism.viewing import depth
 from prism.viewing.picture import Look
 
 MOST_POINTS = 500_000
+FACTS_STEP = 4  # of large frames
 BINS = 48  # of the histogram of samples
 
 
@@ -68,12 +69,16 @@ def samples_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> Samples
 
 
 def facts_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> dict[str, Any]:
-    """What is to be known of all its samples: how many, and from where to where they lie."""
+    """What is to be known of all its samples: how many, and from where to where they are; of a large frame by some of
+    its pixels (`about`)."""
     group = depth.depths_of(bench, row, sources.number)
-    samples = merged_samples(group, sources)
+    part, _ = drawn_at(sources, FACTS_STEP)
+    samples = merged_samples(group, part)
+    scale = sources.window.width * sources.window.height / (len(samples.offsets) - 1)
     ends = samples.depth[np.isfinite(samples.depth).all(axis=1)]
     return {
-        "samples": len(samples),
+        "samples": round(scale * len(samples)),
+        "about": part is not sources,
         "most": int(samples.counts.max(initial=0)),
         "histogram": _shares(np.bincount(np.diff(samples.offsets))),
         "mean": float(samples.counts.mean()),

@@ -8,7 +8,6 @@ from collections.abc import Callable, Hashable
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.deep.samples import Samples
 from prism.elements.pixels import Frame, FramePart, Pixels
 from prism.pixels.window import Window
 
@@ -67,10 +66,6 @@ class Picked(FramePart):
         pixels = self.whole.pixels(key)
         planes = tuple(plane.reshape(-1)[places][np.newaxis] for plane in pixels.planes)
         return Pixels(planes, None if pixels.alpha is None else pixels.alpha.reshape(-1)[places][np.newaxis])
-
-    def samples(self, key: str) -> Samples:
-        """Those of the picked pixels."""
-        return self.whole.samples(key).of_pixels(self._places, self.window)
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """The pixels that were picked, whatever the step."""

@@ -17,7 +17,7 @@ from prism.combine.shaping import haze
 from prism.combine.trimming import trimmed
 from prism.deep import operations as deep
 from prism.deep.samples import Samples
-from prism.elements.pixels import Frame, Pixels, averaged
+from prism.elements.pixels import Frame, Grid, Pixels, averaged
 from prism.errors import PrismError
 from prism.ledger.steps import Air, Card, Deep, Depths, Step
 from prism.ledger.trims import FrameTrims
@@ -25,6 +25,7 @@ from prism.mattes.planes import alpha_of, matte_plane
 
 SEEN = "seen"  # beside R, G, B of samples: what they cover of the picture, 0 of a holdout
 CHANNELS = ("R", "G", "B", SEEN)
+MOST_AVERAGED = 1 << 20  # pixels of a frame whose previews are averages
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -47,6 +48,9 @@ def group_of(step: Step) -> Depths:
 def laid_in_depth(group: Depths, frame: Frame, size: int) -> Pixels:
     """What is seen of a group by depth over the window of a frame, every side divided by `size`. Raises PrismError
     naming the row."""
+    part, own_size = drawn_at(frame, size)
+    if part is not frame:
+        return laid_in_depth(group, part, own_size)
     samples = merged_samples(group, frame)
     cards = [_card(each, frame, group.air) for each in group.steps if isinstance(each.content, Card)]
     there = [card for card in cards if card is not None]
@@ -55,6 +59,15 @@ def laid_in_depth(group: Depths, frame: Frame, size: int) -> Pixels:
     )
     planes = [averaged(plane, size) for plane in rgba]
     return Pixels((planes[0], planes[1], planes[2]), planes[3])
+
+
+def drawn_at(frame: Frame, size: int) -> tuple[Frame, int]:
+    """What a picture with every side divided by `size` is made of, and what is left to divide it by: all pixels, which
+    are averaged, or of a large frame one of each block, since all of its samples take seconds."""
+    height, width = frame.shape()
+    if size == 1 or height * width <= MOST_AVERAGED:
+        return frame, size
+    return Grid(frame, size), 1
 
 
 def merged_samples(group: Depths, frame: Frame) -> Samples:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
+
 from prism.deep.samples import Samples, samples_of
 from prism.errors import UnreadableFile
 from prism.formats import guarded
@@ -13,6 +16,7 @@ from prism.formats.deep import write_deep
 from prism.formats.exr import passing
 from prism.formats.headers import Part, read_parts
 from prism.formats.planes import PlaneFolder
+from prism.pixels.window import Window
 
 
 def read_samples(
@@ -30,6 +34,23 @@ def read_samples(
         needs_depth=needs_depth,
     )  # fmt: skip
     return replace(samples, attributes=found.attributes)
+
+
+def read_pixels(
+    path: Path, part: Part, pixels: NDArray[np.int64], window: Window, *, cache: PlaneFolder | None = None
+) -> Samples:
+    """Of a deep part only some pixels (P,) of its data window, row by row, as a picture over another window; -1 for one
+    without samples. What was decoded before is not read as a whole. Raises as `read_samples`."""
+    runs = dict(guarded.decode_deep(path, part, cache=cache).planes)
+    stored = runs.pop(SAMPLES).reshape(-1)
+    offsets = np.concatenate([[0], np.cumsum(stored, dtype=np.int64)])
+    counts = np.where(pixels < 0, 0, stored[pixels])
+    begins = np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
+    taken = np.repeat(offsets[pixels] - begins[:-1], counts) + np.arange(begins[-1])
+    return samples_of(
+        counts.reshape(window.shape).astype(np.int32), {name: run[taken] for name, run in runs.items()},
+        window=window, display_window=window, where=str(path),
+    )  # fmt: skip
 
 
 def write_samples(path: Path, samples: Samples, *, compression: str = "zips") -> list[str]:

@@ -20,7 +20,7 @@ from prism.colour.spaces import (
     primaries_to_xyz,
     span_colours,
 )
-from prism.deep.files import read_samples
+from prism.deep.files import read_pixels, read_samples
 from prism.deep.samples import Samples
 from prism.elements.element import ElementPass
 from prism.elements.flatten import flat_image
@@ -224,11 +224,32 @@ class OpenFrame:
     def samples(self, key: str) -> Samples:
         """The samples of a deep source over the window, in full size, their colour R, G, B in the working space.
         Cached. Raises BadArgument for a flat one, UnreadableFile."""
+        source = self._deep_source(key)
+        return self._store.get(self._samples_key(source), lambda: self._samples_of(source))
+
+    def samples_at(self, key: str, pixels: NDArray[np.int64], window: Window) -> Samples:
+        """The samples of some pixels (P,) of the window alone, as a picture over another window. Of a picture that is
+        not cached as a whole no more than that is read. Raises as `samples`."""
+        source = self._deep_source(key)
+        if self._store.folder is None or self._samples_key(source) in self._store:
+            return self.samples(key).of_pixels(pixels, window)
+        own = source.part.data_window
+        rows, columns = np.divmod(pixels, self.window.width)
+        rows, columns = rows + self.window.y0 - own.y0, columns + self.window.x0 - own.x0
+        inside = (rows >= 0) & (rows < own.height) & (columns >= 0) & (columns < own.width)
+        there = np.where(inside, rows * own.width + columns, -1)
+        stored = read_pixels(source.path, source.part, there, window, cache=self._store.folder)
+        return self._in_working_space(source, stored)
+
+    def _deep_source(self, key: str) -> FileSource:
         source = self.source(key)
         if not source.is_deep:
             deep = ", ".join(other.key for other in self if other.is_deep) or "none"
             raise BadArgument(f"{key} is flat; deep passes are {deep}.", where=key, advice="Make it a card at a depth.")
-        return self._store.get(("samples", self._identity(source, 1)), lambda: self._samples_of(source))
+        return source
+
+    def _samples_key(self, source: FileSource) -> tuple:
+        return "samples", self._identity(source, 1)
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """A box of a source in full size; of a huge one only that is read from the decoded planes."""
@@ -301,11 +322,15 @@ class OpenFrame:
 
     def _samples_of(self, source: FileSource) -> Samples:
         stored = read_samples(source.path, source.part, cache=self._store.folder)
+        return self._in_working_space(source, stored).over(self.window)
+
+    def _in_working_space(self, source: FileSource, stored: Samples) -> Samples:
+        """R, G, B of a source alone, premultiplied."""
         names = (*source.colour, *source.colour[-1:] * 2)[:3] if len(source.colour) < 3 else source.colour[:3]
         own = stored.with_names(names, ())
         planes, _ = self._converted(source, list(own.colour.T), own.alpha)
         colour = np.ascontiguousarray(np.stack(planes).T, np.float32)
-        return replace(own, colour=colour, names=("R", "G", "B"), attributes={}).over(self.window)
+        return replace(own, colour=colour, names=("R", "G", "B"), attributes={})
 
     def _load(self, source: FileSource, step: int) -> Pixels:
         if step > 1:

@@ -7,7 +7,7 @@ Rows of a ledger, the viewer and all checks ask for pixels in this way and no ot
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
@@ -159,6 +159,9 @@ class Frame(Protocol):
         """The samples of a deep source over the window, in full size, their colour R, G, B in the working space. Raises
         BadArgument for a flat one."""
 
+    def samples_at(self, key: str, pixels: NDArray[np.int64], window: Window) -> Samples:
+        """The samples of some pixels (P,) of the window alone, as a picture over another window."""
+
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """A box of the planes of a source, in full size."""
 
@@ -211,9 +214,23 @@ class FramePart:
         """As of the whole frame."""
         return self.whole.reel(key)
 
+    @property
+    def places(self) -> NDArray[np.int64]:
+        """(P,): which pixels of the whole frame are this one's, row by row."""
+        height, width = self.whole.shape()
+        return self.cut(np.arange(height * width).reshape(height, width)).reshape(-1)
+
     def samples(self, key: str) -> Samples:
-        """Those over this part's window."""
-        return replace(self.whole.samples(key).over(self.window), display_window=self.display_window)
+        """Those of this part's pixels."""
+        return self.whole.samples_at(key, self.places, self.window)
+
+    def samples_at(self, key: str, pixels: NDArray[np.int64], window: Window) -> Samples:
+        """Of this part's pixels some."""
+        return self.whole.samples_at(key, self.places[pixels], window)
+
+    def cut(self, plane: NDArray) -> NDArray:
+        """As every part has its own."""
+        raise NotImplementedError
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
         """Of this part's planes."""
@@ -259,6 +276,10 @@ class OfElement(FramePart):
         """All of a plane (H, W)."""
         return plane
 
+    def samples(self, key: str) -> Samples:
+        """As of the whole frame."""
+        return self.whole.samples(key)
+
     def identity(self) -> Hashable:
         """Of the whole frame."""
         return self.whole.identity()
@@ -290,6 +311,40 @@ class Region(FramePart):
     def at(self, number: int) -> Region:
         """The same region of another frame."""
         return Region(self.whole.at(number), self.window)
+
+
+class Grid(FramePart):
+    """Every step-th pixel of a frame, as a smaller frame of its own: for what cannot be averaged, and for what would
+    take too long."""
+
+    def __init__(self, whole: Frame, step: int) -> None:
+        height, width = whole.shape(step)
+        super().__init__(whole, Window.of_size(width, height))
+        self.step = step
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """The pixels that were picked."""
+        return smaller(self.whole.pixels(key), self.step, pick=True)
+
+    def samples(self, key: str) -> Samples:
+        """Those of the pixels that were picked. Cached."""
+        return self.cached(("samples", key), lambda: FramePart.samples(self, key))
+
+    def cut(self, plane: NDArray) -> NDArray:
+        """The picked pixels of a plane (H, W) of the whole."""
+        return _picked(plane, self.step)
+
+    def shape(self, step: int = 1) -> tuple[int, int]:
+        """Rows and columns of the grid."""
+        return self.window.shape
+
+    def identity(self) -> Hashable:
+        """Of the whole frame, and the step."""
+        return self.whole.identity(), self.step
+
+    def at(self, number: int) -> Grid:
+        """The same pixels of another frame."""
+        return Grid(self.whole.at(number), self.step)
 
 
 def smaller(pixels: Pixels, step: int, *, pick: bool) -> Pixels:

@@ -63,6 +63,9 @@ class MemoryFrame:
     def samples(self, key: str):
         return self.deep[key]
 
+    def samples_at(self, key: str, pixels, window):
+        return self.deep[key].of_pixels(pixels, window)
+
     def read(self, keys, *, step: int = 1) -> None:
         pass
 

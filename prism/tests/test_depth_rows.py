@@ -2,10 +2,12 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
 from prism.balance.balance import balance
+from prism.combine import in_depth
 from prism.combine.evaluate import evaluate
 from prism.deep import operations as ops
 from prism.elements.pixels import Region, averaged
@@ -166,6 +168,18 @@ class Ordered(unittest.TestCase):
         self.close(evaluate(small, self.frame, step=2).rgba, halves)
         box = evaluate(ledger, Region(self.frame, Window(2, 3, 6, 5))).rgba
         self.close(box, full[:, 3:6, 2:7])
+
+    def test_previews_of_large_frames_are_pixels_of_the_full_picture(self):
+        rows = (
+            DeepRow(id="a", source="planets"),
+            CardRow(id="c", source="bird", depth=5),
+            DeepRow(id="b", source="mist"),
+        )
+        full = rebuilt(self.frame, *rows)
+        ledger = Ledger(name="l", beauty="bird", alpha=None, rows=(DepthRow(id="group", rows=rows),))
+        with mock.patch.object(in_depth, "MOST_AVERAGED", 0):
+            small = evaluate(ledger, self.frame, step=3).rgba
+        self.close(small, full[:, [1, 4, 7]][:, :, [1, 4, 7, 9]])
 
     def test_as_the_page_of_the_format_has_it(self):
         for seed in range(30):

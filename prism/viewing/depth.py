@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 
 from prism.colour.view import apply_exactly
 from prism.combine.evaluate import Stale, never
-from prism.combine.in_depth import elements_of, flat_by_depth, group_of, laid_in_depth, merged_samples
+from prism.combine.in_depth import drawn_at, elements_of, flat_by_depth, group_of, laid_in_depth, merged_samples
 from prism.combine.program import compile_ledger
 from prism.deep import operations as deep
 from prism.deep.samples import Samples
-from prism.elements.pixels import Frame, Pixels, averaged, picture_of
+from prism.elements.pixels import Frame, Grid, Pixels, averaged, picture_of
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.ledger.rows import DepthRow
-from prism.ledger.steps import Deep, Depths
+from prism.ledger.steps import Depths
 from prism.pixels.window import Window
 from prism.viewing.picture import Look
 from prism.viewing.reading import Line, codes_of, region_of
@@ -27,7 +27,7 @@ from prism.viewing.subjects import Shown
 
 SHOWS = ("seen", "flat", "difference", "samples")
 THIN = 0.01  # alpha of what glows more than it covers: its own colour says nothing
-SAMPLE_COST = 60e-9  # seconds to put a sample in order, by what was measured on one machine
+PIXEL_COST = 400e-9  # seconds for a pixel of some samples, by what was measured on one machine
 WARM = np.array(
     [[0, 0, 0], [0.35, 0.05, 0.1], [0.85, 0.3, 0.05], [1, 0.75, 0.25], [1, 1, 0.9]], np.float32
 )  # few to many
@@ -55,9 +55,10 @@ class DepthSubject:
     def shown(self, frame: Frame, *, step: int = 1, remap: Remap = Remap(), is_stale: Stale = never) -> Shown:
         """The picture; samples as warmth, from none to the most of any pixel."""
         group = depths_of(self.ledger, self.row, frame.number)
+        part, left = drawn_at(frame, step)
         if self.show == "samples":
-            return _counted(group, frame, step)
-        rgba = self._rgba(group, frame, step)
+            return _counted(group, frame, part, step)
+        rgba = self._rgba(group, part, left)
         return Shown(picture_of(frame, rgba, step=step, space=self.ledger.space), False, list(rgba[:3]), "RGB")
 
     def _rgba(self, group: Depths, frame: Frame, step: int) -> NDArray[np.float32]:
@@ -72,10 +73,11 @@ class DepthSubject:
         return np.stack([averaged(plane, step) for plane in flat])
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
-        """By the samples of its deep passes."""
+        """By the pixels that are drawn; how many samples those have is not known before they are read."""
+        part, _ = drawn_at(frame, step)
         group = depths_of(self.ledger, self.row, frame.number)
-        deep = (step.content for step in group.steps if isinstance(step.content, Deep))
-        return SAMPLE_COST * sum(len(frame.samples(each.source)) for each in deep if each.source in frame)
+        height, width = part.shape()
+        return PIXEL_COST * height * width * len(group.steps)
 
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:
         """What each deep pass and card shows by itself, and what all of them come to."""
@@ -105,8 +107,9 @@ def _count_line(group: Depths, frame: Frame) -> list[Line]:
     return [Line("samples", "samples", ("",), (float(counts.mean()),), None, None)]
 
 
-def _counted(group: Depths, frame: Frame, step: int) -> Shown:
-    counts = averaged(merged_samples(group, frame).counts.astype(np.float32), step)
+def _counted(group: Depths, frame: Frame, part: Frame, step: int) -> Shown:
+    counts = merged_samples(group, part).counts.astype(np.float32)
+    counts = averaged(counts, step) if part is frame else counts
     most = max(1.0, float(counts.max()))
     stops = np.linspace(0, most, len(WARM))
     warmth = np.stack([np.interp(counts, stops, WARM[:, channel]) for channel in range(3)])
@@ -182,10 +185,13 @@ class Cloud:
 def cloud(ledger: Ledger, row: str, frame: Frame, look: Look, *, most: int) -> Cloud:
     """All deep passes and cards of a group as at most that many points, evenly thinned."""
     group = depths_of(ledger, row, frame.number)
-    elements = [samples for _, samples in elements_of(group, frame)]
+    height, width = frame.shape()
+    part, _ = drawn_at(frame, max(1, round((height * width / most) ** 0.5)))
+    scale = part.step if isinstance(part, Grid) else 1
+    elements = [samples for _, samples in elements_of(group, part)]
     total = sum(map(len, elements))
     stride = max(1, -(-total // most))
-    parts = [_points(samples, frame, look, stride) for samples in elements]
+    parts = [_points(samples, look, stride, scale) for samples in elements]
     return Cloud(
         places=np.concatenate([np.zeros((0, 3), np.float32), *(places for places, _ in parts)]),
         codes=np.concatenate([np.zeros((0, 4), np.uint8), *(codes for _, codes in parts)]),
@@ -194,16 +200,16 @@ def cloud(ledger: Ledger, row: str, frame: Frame, look: Look, *, most: int) -> C
 
 
 def _points(
-    samples: Samples, frame: Frame, look: Look, stride: int
+    samples: Samples, look: Look, stride: int, scale: int
 ) -> tuple[NDArray[np.float32], NDArray[np.uint8]]:  # fmt: skip
     taken = np.arange(stride // 2, len(samples), stride)
     finite = np.isfinite(samples.depth[taken]).all(axis=1)
     taken = taken[finite]
     pixels = np.searchsorted(samples.offsets, taken, side="right") - 1
     row, column = np.divmod(pixels, samples.window.width)
-    display = frame.display_window
-    x = column + samples.window.x0 - display.x0 + 0.5 - display.width / 2
-    y = display.height / 2 - (row + samples.window.y0 - display.y0 + 0.5)
+    display = samples.display_window
+    x = scale * (column + samples.window.x0 - display.x0 + 0.5 - display.width / 2)
+    y = scale * (display.height / 2 - (row + samples.window.y0 - display.y0 + 0.5))
     places = np.stack([x, y, samples.depth[taken].mean(axis=1)], axis=1).astype(np.float32)
     seen = np.nan_to_num(samples.colour[taken], nan=0, posinf=0, neginf=0)
     alpha = seen[:, 3:]

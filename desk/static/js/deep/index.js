@@ -69,7 +69,7 @@ export default () => {
     },
     get factsText() {
       const { samples, most, mean, near, far } = this.facts;
-      return samples ? `${samples.toLocaleString("en")} samples, ${mean.toFixed(2)} a pixel, at most ${most}; depth ${near.toPrecision(4)} to ${far.toPrecision(4)}` : "no samples in this frame";
+      return samples ? `${this.facts.about ? "about " : ""}${samples.toLocaleString("en")} samples, ${mean.toFixed(2)} a pixel, at most ${most}; depth ${near.toPrecision(4)} to ${far.toPrecision(4)}` : "no samples in this frame";
     },
 
     // One bar for each number of samples, from none to the most; as high as the root of its share, so that rare ones are seen.
