@@ -43,8 +43,11 @@ def laid_behind(behind: Behind, frame: Frame, size: int) -> Pixels | None:
     """A background's picture over the window of a whole frame, every side divided by `size`, its coverage as alpha;
     None where nothing shows."""
     picture = frame_behind(behind, frame)
-    if picture is None:
-        return None
+    return None if picture is None else fitted_in(behind, picture, frame, size)
+
+
+def fitted_in(behind: Behind, picture: Frame, frame: Frame, size: int) -> Pixels:
+    """The frame of a background's picture that shows, as `laid_behind` has it."""
     wide, high = _scales(behind, picture, frame)
     own = 1 if size == 1 else max(1, int(size / max(wide, high)))  # a preview reads no more than it shows
     pixels = picture.pixels(behind.source, step=own)

@@ -12,14 +12,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.combine.behind import laid_behind
+from prism.combine.behind import fitted_in, frame_behind
 from prism.combine.shaping import haze
 from prism.combine.trimming import trimmed
 from prism.deep import operations as deep
 from prism.deep.samples import Samples
 from prism.elements.pixels import Frame, Grid, Pixels, averaged
 from prism.errors import PrismError
-from prism.ledger.steps import Air, Card, Deep, Depths, Step
+from prism.ledger.steps import Air, Behind, Card, Deep, Depths, Step
 from prism.ledger.trims import FrameTrims
 from prism.mattes.planes import alpha_of, matte_plane
 
@@ -147,7 +147,7 @@ def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
     content = step.content
     assert isinstance(content, Card)
     try:
-        laid, depth = laid_behind(content, frame.whole, 1), _depth(content, frame)
+        laid, depth = _laid(content.flat, frame), _depth(content, frame)
     except PrismError as error:
         raise type(error)(error.what, where=f"row {step.id}", advice=error.advice) from None
     if laid is None or depth is None:
@@ -172,11 +172,20 @@ def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
     )
 
 
+def _laid(picture: Behind, frame: Frame) -> Pixels | None:
+    """A picture in its place over the whole frame; None where nothing shows. Cached: a card that moves in depth stays
+    where it is."""
+    shown = frame_behind(picture, frame.whole)
+    if shown is None:
+        return None
+    return frame.whole.cached(("card", picture, shown.identity()), lambda: fitted_in(picture, shown, frame.whole, 1))
+
+
 def _depth(card: Card, frame: Frame) -> NDArray[np.float32] | None:
     """(H, W): how deep it stands at every pixel."""
     if card.of_depth is None:
         return np.full(frame.window.shape, card.depth, np.float32)
-    laid = laid_behind(card.of_depth, frame.whole, 1)
+    laid = _laid(card.of_depth, frame)
     return None if laid is None else frame.cut(laid.planes[0]).astype(np.float32) + np.float32(card.depth)
 
 

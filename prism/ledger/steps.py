@@ -105,10 +105,16 @@ class Card(Behind):
     @property
     def of_depth(self) -> Behind | None:
         """Its depth as a picture with the same place."""
-        if self.depth_from is None:
-            return None
+        return None if self.depth_from is None else self._placed(self.depth_from, uses_alpha=False)
+
+    @property
+    def flat(self) -> Behind:
+        """The picture in its place, at no depth."""
+        return self._placed(self.source, uses_alpha=self.uses_alpha)
+
+    def _placed(self, source: str, *, uses_alpha: bool) -> Behind:
         return Behind(
-            source=self.depth_from, uses_alpha=False, fit=self.fit, x=self.x, y=self.y, scale=self.scale,
+            source=source, uses_alpha=uses_alpha, fit=self.fit, x=self.x, y=self.y, scale=self.scale,
             delay=self.delay, beyond=self.beyond,
         )  # fmt: skip
 
