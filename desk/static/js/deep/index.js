@@ -133,7 +133,8 @@ export default () => {
     settled() {
       this.group = history.current.rows[0];
       this.isPut = false;
-      this.refresh();
+      this.askPicture({});
+      this.askProbe();
       this.lookInside();
     },
     get canUndo() { return this.group && history.past.length > 0; },
