@@ -18,7 +18,7 @@ from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
 from prism.errors import UnreadableFile
 from prism.formats.stamps import mark_of_files
-from prism.ledger.first import require_beauty
+from prism.ledger.first import standing_for
 from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480
@@ -93,4 +93,4 @@ def small_picture(element: Element, frame: int) -> bytes:
     """The rendered beauty as a small JPEG. Raises PrismError if the files cannot be read or have none."""
     sources = sources_of([element], frame)
     look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
-    return pass_jpeg(sources, require_beauty(sources).key, look, width=SMALL_WIDTH)
+    return pass_jpeg(sources, standing_for(sources).key, look, width=SMALL_WIDTH)

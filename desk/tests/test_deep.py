@@ -155,6 +155,7 @@ class Alone(WorldCase):
         self.assertEqual((group["kind"], len(group["rows"])), ("depth", 1))
         page = self.client.get(self.url("rebuild-deep"))
         self.assertContains(page, "Deep bench of TST_010")
+        self.assertEqual(self.client.get(self.url("shot-picture")).status_code, 200)
         asked = {"ledgerId": ledger.pk, "ledger": ledger.document, "frame": 1001}
         self.assertEqual(self.ask("rebuild-balance", **asked).json()["balanced"], True)
         other = next(e for e in self.shot.elements.all() if e.name not in group["rows"][0]["source"])

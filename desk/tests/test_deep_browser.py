@@ -3,6 +3,7 @@
 import re
 
 import numpy as np
+from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 from desk.rebuild.models import Ledger
@@ -79,6 +80,8 @@ class Bench(BrowserCase):
         page.get_by_role("button", name="Limits, files").click()
         page.get_by_role("button", name="Measure", exact=True).click()
         expect(page.locator(".deep-costs tbody tr")).to_have_count(13)
+        found = Axe().run(page).response["violations"]
+        self.assertEqual([each["id"] for each in found if each["impact"] in ("serious", "critical")], [])
         page.get_by_role("button", name="Put into the ledger").click()
         expect(page.get_by_role("button", name="In the ledger")).to_be_visible()
         self.assertAlmostEqual(self.group()["rows"][-1]["depth"], float(field.input_value()), places=3)

@@ -121,6 +121,19 @@ def require_beauty(sources: Frame, *, denoised: bool = False) -> Source:
     return beauty
 
 
+def standing_for(sources: Frame) -> Source:
+    """The pass that shows best what a frame is of: the beauty, else a deep pass, else light, else any. Raises NoBeauty
+    of a frame without passes."""
+    ranks = (
+        lambda source: source.kind is not None and source.kind.role is Role.WHOLE,
+        lambda source: source.is_deep,
+        lambda source: not source.is_data,
+        lambda source: True,
+    )
+    best = next((source for fits in ranks for source in sources if fits(source)), None)
+    return best if best is not None else require_beauty(sources)
+
+
 def _beauty_of(sources: Frame, denoised: bool) -> Source | None:
     whole = (source for source in sources if source.kind is not None and source.kind.role is Role.WHOLE)
     return next((source for source in whole if source.denoised == denoised and not source.aside), None)
