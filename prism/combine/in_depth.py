@@ -98,10 +98,9 @@ def _element(step: Step, frame: Frame) -> Samples:
     content = step.content
     assert isinstance(content, Deep)
     try:
-        own = frame.samples(content.source)
+        samples = frame.samples(content.source)
     except PrismError as error:
         raise type(error)(error.what, where=f"row {step.id}", advice=error.advice) from None
-    samples = own
     if (content.add, content.times) != (0, 1):
         samples = deep.moved(samples, add=content.add, times=content.times)
     inside = None
@@ -127,8 +126,7 @@ def _element(step: Step, frame: Frame) -> Samples:
 def _parted(samples: Samples, near: float, far: float) -> tuple[Samples, NDArray[np.float32]]:
     """The samples with volumes split where a range ends, and (N,) 1 for those within it."""
     parts = deep.split_at(samples, [near, far])
-    middle = parts.depth.mean(axis=1)
-    return parts, ((middle >= near) & (middle < far)).astype(np.float32)
+    return parts, deep.by_depth(parts, near, far).astype(np.float32)
 
 
 def _matte(step: Step, frame: Frame) -> NDArray[np.float32] | None:

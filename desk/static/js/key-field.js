@@ -27,7 +27,8 @@ class KeyField extends PointField {
   }
   grid() {
     const { x0, x1, y0, y1 } = this.view;
-    return `M${this.at(x0, 0)}L${this.at(x1, 0)}M${this.at(this.number("frame"), y0)}L${this.at(this.number("frame"), y1)}`;
+    const zero = y0 <= 0 && y1 >= 0 ? `M${this.at(x0, 0)}L${this.at(x1, 0)}` : "";
+    return `${zero}M${this.at(this.number("frame"), y0)}L${this.at(this.number("frame"), y1)}`;
   }
   line(points) {
     const { x0, x1 } = this.view;
