@@ -81,8 +81,8 @@ class Runner(DiscoverRunner):
         folder = os.environ.get("EAGER_TESTS_SHARED")
         result = super().run_suite(Shared(suite, Path(folder)) if folder else suite, **kwargs)
         if folder:
-            told = {"seconds": result.seconds, "failed": self.suite_result(suite, result)}
-            (Path(folder) / f"{os.getpid()}.json").write_text(json.dumps(told))
+            found = {"seconds": result.seconds, "failed": self.suite_result(suite, result)}
+            (Path(folder) / f"{os.getpid()}.json").write_text(json.dumps(found))
         return result
 
     def build_suite(self, test_labels=None, **kwargs):

@@ -174,8 +174,8 @@ def _pass(pass_: ElementPass, frames: tuple[int, ...], facts: PassFacts | None) 
         "seen": {"state": seen.state, "reasons": "; ".join(seen.reasons)} if seen else None,
         "deep": facts.deep.text if facts is not None and facts.deep is not None else "",
         "certainty": round(pass_.certainty * 100),
-        "reason": pass_.aside or pass_.reason,
-        "aside": bool(pass_.aside),
+        "reason": pass_.excluded or pass_.reason,
+        "excluded": bool(pass_.excluded),
         "others": list(pass_.others),
         "frame": numbers[0] if numbers else (frames[0] if frames else 0),
     }

@@ -29,7 +29,7 @@ from prism.passes.expansion import PlannedFiles, expand
 from prism.passes.plan import Plan
 from prism.text import from_storable, printable, storable
 
-MOST_FAULTS = 50  # sequences that cannot be read, told one by one
+MOST_FAULTS = 50  # sequences that cannot be read, listed one by one
 
 
 def look(place: Place) -> list[Element]:

@@ -75,7 +75,7 @@ def open_ledger(shot: Shot) -> Ledger | None:
 
 def _first_element(shot: Shot) -> Element | None:
     there = [element for element in shot.elements.all() if frames_on_disk(element)]
-    whole = (e for e in there if any(pass_.kind == "beauty" and not pass_.aside for pass_ in document_of(e).passes))
+    whole = (e for e in there if any(pass_.kind == "beauty" and not pass_.excluded for pass_ in document_of(e).passes))
     return next(whole, next(iter(there), None))
 
 
@@ -320,7 +320,7 @@ def templates_for(shot: Shot) -> list[dict[str, Any]]:
 
 
 def laid_from(ledger: Ledger, template: documents.Ledger, frame: int, chosen: dict[str, str]) -> dict[str, Any]:
-    """A ledger of another shot on the passes of this one; what is not found is told, and nothing is saved."""
+    """A ledger of another shot on the passes of this one; what is not found is named, and nothing is saved."""
     sources = frame_around(ledger, frame)
     applied = apply_template(template.replace(space=ledger.shot.settings.space), sources, chosen=chosen)
     titles = {source.key: source.title for source in sources}

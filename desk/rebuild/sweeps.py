@@ -1,5 +1,5 @@
 """All frames of a shot compared with what was rendered, by workers. A verdict is that of its frame, its files and the
-untrimmed rows: once one of them is another, it is not told any more."""
+untrimmed rows: once one of them is another, it is not shown any more."""
 
 from __future__ import annotations
 

@@ -19,7 +19,7 @@ LOGGING = {
     "handlers": {"stderr": {"class": "logging.StreamHandler", "formatter": "line"}},
     "loggers": {
         "django": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
-        "django.request": {"level": "ERROR"},  # what is refused is told to whom it concerns
+        "django.request": {"level": "ERROR"},  # whoever is refused is told why
         "axes": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},  # wrong passwords
         "desk": {"handlers": ["stderr"], "level": "WARNING", "propagate": False},
     },

@@ -162,7 +162,7 @@ def look_page(shot: Shot, element: Element, key: str, frame: int) -> dict[str, A
 
 
 def _first_key(element: Element, sources: OpenFrame) -> str:
-    whole = (s for s in sources if s.kind is not None and s.kind.role is Role.WHOLE and not s.aside)
+    whole = (s for s in sources if s.kind is not None and s.kind.role is Role.WHOLE and not s.excluded)
     return next(whole, next(iter(sources))).key.removeprefix(f"{element.name}/")
 
 

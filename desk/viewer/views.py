@@ -59,7 +59,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
 @require_POST
 @with_shot
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
-    """A picture of a subject, as a file; what is told of it beside is in headers."""
+    """A picture of a subject, as a file; what else there is to say of it is in headers."""
     begun = time.perf_counter()
     body = json_body(request)
     viewer = f"{request.user.pk} {body.get('viewer', '')}"  # a page names itself, so it counts among its user's only

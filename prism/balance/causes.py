@@ -204,7 +204,7 @@ class _Finder:
         for source in self._own:
             if source.key in used or source.denoised != denoised or not (source.kind is None or _adds_light(source)):
                 continue
-            if source.aside and source.kind is not None:
+            if source.excluded and source.kind is not None:
                 continue
             row = PassRow(id=f"({source.key})"[:80], source=source.key, uses_alpha=False)
             text = f"{source.title} is missing: adding it closes the gap."

@@ -181,7 +181,7 @@ def _sky(part: Frame, *, denoised: bool) -> Source | None:
             source
             for source in part
             if source.kind is not None and source.kind.key == "background" and source.kind.role is Role.LIGHT
-            and source.denoised == denoised and not source.aside
+            and source.denoised == denoised and not source.excluded
         ),
         None,
     )  # fmt: skip

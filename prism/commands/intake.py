@@ -103,7 +103,7 @@ def _element(element: Element) -> dict[str, Any]:
 
 def _pass(element: Element, pass_: ElementPass) -> dict[str, Any]:
     return {
-        "pass": pass_.key.removesuffix("_denoised") if pass_.kind and not pass_.aside else None,
+        "pass": pass_.key.removesuffix("_denoised") if pass_.kind and not pass_.excluded else None,
         "key": pass_.key,
         "title": pass_.title,
         "denoised": pass_.denoised,
@@ -112,7 +112,7 @@ def _pass(element: Element, pass_: ElementPass) -> dict[str, Any]:
         "alpha": pass_.state,
         "deep": pass_.deep,
         "certainty": pass_.certainty,
-        "reason": pass_.aside or pass_.reason,
+        "reason": pass_.excluded or pass_.reason,
         "others": list(pass_.others),
     }
 

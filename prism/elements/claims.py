@@ -183,8 +183,8 @@ def _image_words(
         words += words_of(stem.removesuffix(said_by)) + list(() if by_rule else of_file.rest)
     else:
         words += words_of(stem)
-    told = (word.lower() for word in words if not is_cleaned(word))
-    return tuple(dict.fromkeys(word for word in told if word not in NEUTRAL and word not in VIEWS))
+    plain = (word.lower() for word in words if not is_cleaned(word))
+    return tuple(dict.fromkeys(word for word in plain if word not in NEUTRAL and word not in VIEWS))
 
 
 def _with_strays(claims: list[Claim]) -> list[Claim]:

@@ -7,7 +7,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import AliasChoices, Field
 
 from prism.colour.spaces import Primaries
 from prism.documents import Document, Value, fingerprint
@@ -75,7 +75,7 @@ class ElementPass(Value):
 
     key: its name in a ledger. kind: of the catalogue; None if it is not known. alpha: the channel; state: of the colour
     towards it. curve: of the stored values. primaries: of which its light is mixed. fit: what becomes of another size
-    than the element's. aside: why it takes no part in sums, empty if it does.
+    than the element's. excluded: why it takes no part in sums, empty if it does.
     """
 
     key: Text
@@ -94,7 +94,7 @@ class ElementPass(Value):
     certainty: float = 1.0
     reason: str = ""
     others: tuple[str, ...] = ()
-    aside: str = ""
+    excluded: str = Field("", validation_alias=AliasChoices("excluded", "aside"))  # as documents of before have it
     layer: Text = ""  # its name in the file
 
     @property

@@ -80,9 +80,9 @@ class FileSource:
         return self.pass_.denoised
 
     @property
-    def aside(self) -> bool:
+    def excluded(self) -> bool:
         """Whether another takes its place in sums."""
-        return bool(self.pass_.aside)
+        return bool(self.pass_.excluded)
 
     @property
     def where(self) -> str:

@@ -177,7 +177,7 @@ def _element(claims: Sequence[Claim]) -> Element:
             why = (
                 "a copy that rides along with data" if claim.stray else f"{winner.title} is read from {_where(winner)}"
             )
-            pass_ = pass_.replace(key=_free(_own_key(claim), taken), aside=why)
+            pass_ = pass_.replace(key=_free(_own_key(claim), taken), excluded=why)
         taken[pass_.key] = pass_
     passes = sorted(taken.values(), key=_place_of)
     return Element(
@@ -192,7 +192,7 @@ def _element(claims: Sequence[Claim]) -> Element:
 
 def _place_of(pass_: ElementPass) -> tuple:
     """In the order of the catalogue, what is not known last, and what was cleaned behind the noisy ones."""
-    return pass_.denoised, _RANKS.get(pass_.kind, len(_RANKS)), pass_.aside, pass_.key
+    return pass_.denoised, _RANKS.get(pass_.kind, len(_RANKS)), pass_.excluded, pass_.key
 
 
 def _sureness(claim: Claim) -> float:
@@ -274,10 +274,10 @@ def doubts_of(element: Element) -> list[Doubt]:
     """Passes that are claimed more than once. Copies of the beauty that ride along with data are no doubt."""
     by_kind: dict[str, list[ElementPass]] = defaultdict(list)
     for pass_ in element.passes:
-        if pass_.aside and not pass_.aside.startswith("a copy"):
+        if pass_.excluded and not pass_.excluded.startswith("a copy"):
             by_kind[pass_.title].append(pass_)
     return [
         Doubt(winner.key, (winner, *asides))
         for title, asides in by_kind.items()
-        if (winner := next((p for p in element.passes if p.title == title and not p.aside), None))
+        if (winner := next((p for p in element.passes if p.title == title and not p.excluded), None))
     ]

@@ -241,7 +241,7 @@ def _part_of(pass_: ElementPass, path: Path, headers: dict[Path, list[Part]]) ->
 
 def _setting(found: Sequence[_Found]) -> _Found:
     """The pass that sets size and colour: the beauty; without one, the first that has the size most passes have."""
-    beauty = next((each for each in found if each.pass_.kind == "beauty" and not each.pass_.aside), None)
+    beauty = next((each for each in found if each.pass_.kind == "beauty" and not each.pass_.excluded), None)
     windows = [each.part.display_window for each in found]
     return beauty or found[windows.index(max(windows, key=windows.count))]
 

@@ -79,7 +79,7 @@ class Source(Protocol):
         """Whether it was cleaned."""
 
     @property
-    def aside(self) -> bool:
+    def excluded(self) -> bool:
         """Whether another takes its place in sums."""
 
     @property

@@ -270,7 +270,7 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
 
 def _apart(element: Element, frame: int, decoded: _Decoded) -> list[tuple[str, str]]:
     """Keys of passes that measure one surface and do not agree."""
-    chosen = {kind: pass_ for kind in MEASURES for pass_ in element.passes if pass_.kind == kind and not pass_.aside}
+    chosen = {kind: pass_ for kind in MEASURES for pass_ in element.passes if pass_.kind == kind and not pass_.excluded}
     if "position" not in chosen or len(chosen) < 2:
         return []
     try:

@@ -52,7 +52,7 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
         if own.missing:
             lost = ", ".join(own.missing)
             yield _said(pass_, "channels", ERROR, f"{pass_.title} is without {lost}.", "Render these frames again.")
-        if pass_.aside.startswith("a copy"):
+        if pass_.excluded.startswith("a copy"):
             continue
         if beauty is not None and own is not beauty:
             yield from _sizes(pass_, own, beauty)
@@ -77,7 +77,7 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
             "Render both again, from one camera and frame.",
         )
     for gap in facts.sums:
-        few = sum(1 for p in element.passes if p.pass_kind and p.pass_kind.role in LIT and not p.aside) < 2
+        few = sum(1 for p in element.passes if p.pass_kind and p.pass_kind.role in LIT and not p.excluded) < 2
         reason = f" {gap.reasons[0]}" if gap.reasons else ""
         yield Finding(
             "sum",
@@ -126,7 +126,9 @@ def _components(pass_: ElementPass, own: PassFacts) -> dict[str, PlaneFacts]:
 
 def _setting(element: Element, facts: FrameFacts) -> PassFacts | None:
     """The pass that others are measured against: the beauty, or the first of the size that most have."""
-    whole = next((p.key for p in element.passes if p.kind == "beauty" and not p.aside and p.key in facts.passes), None)
+    whole = next(
+        (p.key for p in element.passes if p.kind == "beauty" and not p.excluded and p.key in facts.passes), None
+    )
     if whole is not None and not facts.passes[whole].fault:
         return facts.passes[whole]
     sound = [own for own in facts.passes.values() if not own.fault]
@@ -290,7 +292,7 @@ def _of_doubt(doubt: Doubt) -> Finding:
 
 def _unknown(element: Element) -> Iterator[Finding]:
     for pass_ in element.passes:
-        if pass_.kind is None and not pass_.aside:
+        if pass_.kind is None and not pass_.excluded:
             name = ", ".join(pass_.channels) if pass_.layer else printable(pass_.files.pattern)
             yield Finding("unknown", NOTE, f"{name} is not a known pass; it is read as {pass_.key}.",
                           "Say once which pass it is.", key=pass_.key, action="rule")  # fmt: skip

@@ -87,7 +87,7 @@ def _levels(element: Element, means: Mapping[str, Mapping[int, float]]) -> Itera
 
 def _sizes(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence[int]) -> Iterator[Finding]:
     """Frames of the picture that have another size than most; all else is compared with the picture frame by frame."""
-    whole = [pass_.key for pass_ in element.passes if pass_.kind == "beauty" and not pass_.aside]
+    whole = [pass_.key for pass_ in element.passes if pass_.kind == "beauty" and not pass_.excluded]
     for files, keys in _by_files(element):
         if whole and not set(whole) & set(keys):
             continue

@@ -190,7 +190,7 @@ def with_fog(ledger: Ledger, frame: Frame) -> Added:
     without any."""
     measures = (("mist", "mist"), ("depth", "depth"), ("position", "height"))
     for kind, through in measures:
-        source = next((s for s in frame if s.kind is not None and s.kind.key == kind and not s.aside), None)
+        source = next((s for s in frame if s.kind is not None and s.kind.key == kind and not s.excluded), None)
         if source is not None:
             near, far = (0.0, 1.0) if through == "mist" else _ends(frame, source.key, through)
             colour, fills = _air(frame, ledger.beauty)

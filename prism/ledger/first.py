@@ -46,7 +46,7 @@ def starts_of(sources: Frame) -> list[Start]:
 def _passes_for(own: Frame, by: str, denoised: bool) -> Sequence[Source]:
     """What a ledger would be made of; empty if it cannot."""
     if by == DEEP:
-        return [] if denoised else [source for source in own if source.is_deep and not source.aside]
+        return [] if denoised else [source for source in own if source.is_deep and not source.excluded]
     return _raw_pair(own, denoised) if by == RAW else _light_of(own, denoised)[by]
 
 
@@ -82,7 +82,7 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
     rows: list[Row] = [_pair_row(*pair)] if pair else []
     light = [source for source in light if not (pair and source.kind.key in _DIFFUSE)]
     rows += [PassRow(id=_bare(source), source=source.key, uses_alpha=False) for source in light]
-    for source in _with_role((source for source in sources if not source.aside), Role.SCALE):
+    for source in _with_role((source for source in sources if not source.excluded), Role.SCALE):
         if source.kind.key in ("occlusion", "shadow"):
             rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
     return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
@@ -90,7 +90,7 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
 
 def _deep_alone(sources: Frame) -> list[Source]:
     """The deep passes of a frame that has no flat picture of its own."""
-    deep = [source for source in sources if source.is_deep and not source.aside]
+    deep = [source for source in sources if source.is_deep and not source.excluded]
     return deep if _beauty_of(sources, False) is None and _beauty_of(sources, True) is None else []
 
 
@@ -136,7 +136,7 @@ def standing_for(sources: Frame) -> Source:
 
 def _beauty_of(sources: Frame, denoised: bool) -> Source | None:
     whole = (source for source in sources if source.kind is not None and source.kind.role is Role.WHOLE)
-    return next((source for source in whole if source.denoised == denoised and not source.aside), None)
+    return next((source for source in whole if source.denoised == denoised and not source.excluded), None)
 
 
 def _bare(source: Source) -> str:
@@ -146,7 +146,7 @@ def _bare(source: Source) -> str:
 
 def _light_of(sources: Frame, denoised: bool) -> dict[str, list[Source]]:
     """The passes that sum to the beauty, by each of SUMS."""
-    chosen = [source for source in sources if source.denoised == denoised and not source.aside]
+    chosen = [source for source in sources if source.denoised == denoised and not source.excluded]
     groups, parts = _with_role(chosen, Role.GROUP), _with_role(chosen, Role.PART)
     return dict(zip((*SUMS, MIXED), (_components(chosen), groups, parts, _mixed(groups, parts)), strict=True))
 
@@ -160,7 +160,7 @@ def _mixed(groups: list[Source], parts: list[Source]) -> list[Source]:
 
 def _raw_pair(sources: Frame, denoised: bool) -> tuple[Source, ...]:
     """Surface colour and raw light; empty without both."""
-    chosen = (source for source in sources if source.denoised == denoised and not source.aside)
+    chosen = (source for source in sources if source.denoised == denoised and not source.excluded)
     found = {source.kind.key: source for source in chosen if source.kind is not None}
     keys = ("surface_colour", "raw_light")
     return tuple(found[key] for key in keys) if all(key in found for key in keys) else ()

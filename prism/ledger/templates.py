@@ -64,7 +64,7 @@ def _left_over(ledger: Ledger, frame: Frame) -> tuple[str, ...]:
         for source in frame
         if source.kind is not None and source.kind.role in roles and source.denoised in cleaned
         and source.key.rpartition("/")[0] in elements
-        and source.key not in taken and not source.aside and not (source.kind.total_of and _has_parts(source, used))
+        and source.key not in taken and not source.excluded and not (source.kind.total_of and _has_parts(source, used))
     )  # fmt: skip
 
 

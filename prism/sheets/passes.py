@@ -21,7 +21,7 @@ def pass_sheet(frame: Frame, look: Look, *, width: int, title: str) -> NDArray[n
 
     Raises what reading the passes raises.
     """
-    sources = [source for source in frame if not source.aside]
+    sources = [source for source in frame if not source.excluded]
     frame.read(source.key for source in sources)
     pictures = [_small(frame, source, look, width) for source in sources]
     high, wide = (max(picture.shape[side] for picture in pictures) for side in (0, 1))

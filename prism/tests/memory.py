@@ -52,7 +52,7 @@ class MemoryFrame:
             "colour": ("R", "G", "B"),
         } | self.facts.get(key, {})
         return SimpleNamespace(
-            key=key, title=key, is_data=False, denoised=False, aside=False, alpha=alpha,
+            key=key, title=key, is_data=False, denoised=False, excluded=False, alpha=alpha,
             where="memory", is_deep=key in self.deep, **facts,
         )  # fmt: skip
 

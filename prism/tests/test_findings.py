@@ -400,7 +400,7 @@ class Sequences(FolderCase):
                 self.write(number, name=f"{view}/s", seed=seed)
         elements = gather(disk.scan(self.folder).sequences, root=self.folder).elements
         self.assertEqual([element.camera for element in elements], ["left", "right"])
-        self.assertFalse(any(pass_.aside for element in elements for pass_ in element.passes))
+        self.assertFalse(any(pass_.excluded for element in elements for pass_ in element.passes))
 
 
 class Agreeing(unittest.TestCase):

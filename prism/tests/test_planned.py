@@ -94,7 +94,7 @@ class Planned(FolderCase):
             files = self.carry_out(plan)
             with self.subTest(packing=packing):
                 (element,) = [e for e in self.gathered(files) if e.number == number]
-                taken = [pass_ for pass_ in element.passes if not pass_.aside]
+                taken = [pass_ for pass_ in element.passes if not pass_.excluded]
                 self.assertEqual({pass_.key for pass_ in taken}, self.keys_of(files))
                 self.assertEqual({pass_.reason for pass_ in taken}, {AS_PLANNED})
                 self.assertTrue(element.planned and element.frames == (1, 2))

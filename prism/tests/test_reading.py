@@ -9,6 +9,7 @@ from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
 from prism.delivery.deliver import Output, deliver
 from prism.elements import disk
 from prism.elements.alpha import evidence
+from prism.elements.element import ElementPass
 from prism.elements.gathering import gather
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.pixels import Region
@@ -465,10 +466,10 @@ class Gathering(FolderCase):
         (element,) = gathered(self.folder).elements
         by_key = {pass_.key: pass_ for pass_ in element.passes}
         self.assertEqual(by_key["depth"].channels, ("Z",))
-        aside = next(pass_ for pass_ in element.passes if pass_.aside)
+        aside = next(pass_ for pass_ in element.passes if pass_.excluded)
         self.assertEqual((aside.channels, aside.kind), (("depth.V",), "depth"))
         frame = open_frame(element, 1)
-        self.assertTrue(frame.source(aside.key).aside)
+        self.assertTrue(frame.source(aside.key).excluded)
 
     def test_a_stray_beauty_beside_data_stands_aside(self):
         self.write("s_beauty.0001.exr", self.planes(""))
@@ -476,7 +477,9 @@ class Gathering(FolderCase):
         (element,) = gathered(self.folder).elements
         beauty = element.find("beauty")
         self.assertEqual(beauty.files.head, "s_beauty.")
-        self.assertIn("rides along with data", next(pass_.aside for pass_ in element.passes if pass_.aside))
+        before = element.passes[0].model_dump(mode="json", exclude={"excluded"}) | {"aside": "a copy"}
+        self.assertEqual(ElementPass.model_validate(before).excluded, "a copy", "as documents of before call it")
+        self.assertIn("rides along with data", next(pass_.excluded for pass_ in element.passes if pass_.excluded))
 
     def test_stills_are_held_and_bad_files_hide_nothing(self):
         for frame in (1, 2):

@@ -102,7 +102,7 @@ export default () => {
     countOf(pass) { return this.open.filter((finding) => finding.key === pass.key).length; },
     countText(pass) { return `${this.countOf(pass)} to look at`; },
     narrow(pass) { this.only = this.only === pass.key ? "" : pass.key; },
-    passClass(pass) { return { narrowed: this.only === pass.key, aside: pass.aside }; },
+    passClass(pass) { return { narrowed: this.only === pass.key, excluded: pass.excluded }; },
     // Of files of the plan nothing is to be asked, unless the header says other primaries than the shot's.
     canChoosePrimaries(pass) {
       const isOther = this.element.findings.some(({ key, kind }) => key === pass.key && kind === "colour");
@@ -119,8 +119,8 @@ export default () => {
     },
     seenText(pass) { return pass.seen ? `The pixels look ${pass.seen.state}: ${pass.seen.reasons}.` : "Its pixels are not read yet."; },
     // Two claim one pass: the one that is read from now is left out, so that this one takes its place.
-    winnerOf(pass) { return this.passes.find((one) => !one.aside && one.title === pass.title); },
-    canUse(pass) { return this.mayChange && pass.aside && Boolean(this.winnerOf(pass)) && this.winnerOf(pass).pattern !== pass.pattern; },
+    winnerOf(pass) { return this.passes.find((one) => !one.excluded && one.title === pass.title); },
+    canUse(pass) { return this.mayChange && pass.excluded && Boolean(this.winnerOf(pass)) && this.winnerOf(pass).pattern !== pass.pattern; },
     useInstead(pass) { this.act("rule", { pattern: this.winnerOf(pass).pattern, does: "ignore", target: "" }); },
     isNaming(pass) { return this.naming === pass.key; },
     nameIt(pass) { this.naming = this.naming === pass.key ? "" : pass.key; },
