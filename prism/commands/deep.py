@@ -184,7 +184,8 @@ def points(args: argparse.Namespace) -> Answer:
 
 
 def _kept(args: argparse.Namespace, samples: Samples) -> Answer:
-    return _written(args.out, write_samples(args.out, samples))
+    tile = None if args.tile is None else (args.tile[0], args.tile[1])
+    return _written(args.out, write_samples(args.out, samples, tile=tile))
 
 
 def _written(path: Path, remarks: list[str]) -> Answer:

@@ -166,6 +166,8 @@ def _add_deep(command: argparse.ArgumentParser) -> None:
         made.add_argument("files" if files else "file", nargs=files, type=Path, metavar="FILE")
         if writes:
             made.add_argument("--out", type=Path, required=True, metavar="F")
+        if writes and name not in ("flatten", "points"):
+            made.add_argument("--tile", nargs=2, type=int, metavar=("W", "H"), help="write tiles instead of scan lines")
         return made
 
     action("info", "Samples, depths and channels of a deep file.", writes=False)

@@ -53,12 +53,14 @@ def read_pixels(
     )  # fmt: skip
 
 
-def write_samples(path: Path, samples: Samples, *, compression: str = "zips") -> list[str]:
-    """Write a deep file, whole or not at all. Returns remarks on header entries that it cannot carry. Raises
-    UnwritableFile."""
+def write_samples(
+    path: Path, samples: Samples, *, compression: str = "zips", tile: tuple[int, int] | None = None
+) -> list[str]:
+    """Write a deep file, whole or not at all. tile: width and height of tiles; scan lines without. Returns remarks on
+    header entries that it cannot carry. Raises UnwritableFile."""
     attributes, dropped = passing(samples.attributes)
     write_deep(
         path, samples.counts, samples.runs, data_window=samples.window, display_window=samples.display_window,
-        compression=compression, attributes=attributes,
+        compression=compression, attributes=attributes, tile=tile,
     )  # fmt: skip
     return [f"Header entries that no new file can carry were dropped: {', '.join(dropped)}."] if dropped else []

@@ -19,6 +19,10 @@ from prism.formats.safe import replacing
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.window import Window
 
+MOST_SIDE = 1 << 16  # of a tile
+FIRST_ENTRY = 8  # byte of a file, after its magic number and version
+ONE_LEVEL = 0  # of a picture in tiles
+
 
 def write_deep(
     path: Path,
@@ -29,12 +33,18 @@ def write_deep(
     display_window: Window,
     compression: str = "zips",
     attributes: Mapping[str, Any] | None = None,
+    tile: tuple[int, int] | None = None,
 ) -> None:
     """Write samples, whole or not at all.
 
     counts: (H, W), samples of each pixel. runs: by channel (N,), half, float or uint, row by row, near to far; N =
-    counts.sum(). Raises UnwritableFile, also for a compression that deep files cannot have.
+    counts.sum(). tile: width and height of tiles; scan lines without. Raises UnwritableFile, also for a compression
+    that deep files cannot have.
     """
+    if tile is not None and not all(0 < side <= MOST_SIDE for side in tile):
+        raise UnwritableFile(
+            f"Tiles of {tile[0]} x {tile[1]} pixels cannot be.", where=str(path), advice="Use 32 x 32."
+        )
     known = {name: each.code for name, each in EXR_COMPRESSIONS.items() if each.deep}
     if compression not in known:
         raise UnwritableFile(
@@ -54,7 +64,7 @@ def write_deep(
             types = {name: run.dtype for name, run in zip(names, ordered, strict=True)}
             corner = Window(data_window.x0, data_window.y0, data_window.x0, data_window.y0)
             OpenEXR.File(header | {"dataWindow": corner.as_box()}, _one_each(types)).write(str(temporary))
-            _fill(temporary, counts, ordered, data_window, compression)
+            _fill(temporary, counts, ordered, data_window, compression, tile)
         except (RuntimeError, ValueError, TypeError) as error:
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
@@ -75,24 +85,41 @@ def _one_each(types: Mapping[str, np.dtype]) -> dict[str, NDArray]:
     return planes
 
 
-def _fill(path: Path, counts: NDArray[np.int32], runs: Sequence[NDArray], window: Window, compression: str) -> None:
+def _fill(
+    path: Path, counts: NDArray[np.int32], runs: Sequence[NDArray], window: Window, compression: str,
+    tile: tuple[int, int] | None,
+) -> None:  # fmt: skip
     """Put these samples in place of the one that a file has. The library wrote its header; its chunks are ours."""
     (part,) = read_parts(path)
-    chunks = deep_lines.lines_of(counts, runs, window.y0, compression)
-    first = part.table + 8 * len(chunks)
-    places = first + np.concatenate([[0], np.cumsum([len(chunk) for chunk in chunks[:-1]], dtype=np.uint64)])
     header = path.read_bytes()[: part.table]
-    header = _with_entry(header, b"dataWindow\0box2i\0", struct.pack("<4i", window.x0, window.y0, window.x1, window.y1))
-    header = _with_entry(header, b"chunkCount\0int\0", struct.pack("<i", len(chunks)))
+    if tile is None:
+        chunks = deep_lines.lines_of(counts, runs, window.y0, compression)
+    else:
+        chunks = deep_lines.tiles_of(counts, runs, tile, compression)
+        header = _with_entry(header, b"type", b"string", b"deeptile")
+        header = _with_entry(header, b"tiles", b"tiledesc", struct.pack("<IIB", *tile, ONE_LEVEL))
+    header = _with_entry(
+        header, b"dataWindow", b"box2i", struct.pack("<4i", window.x0, window.y0, window.x1, window.y1)
+    )
+    header = _with_entry(header, b"chunkCount", b"int", struct.pack("<i", len(chunks)))
+    first = len(header) + 8 * len(chunks)
+    places = first + np.concatenate([[0], np.cumsum([len(chunk) for chunk in chunks[:-1]], dtype=np.uint64)])
     with open(path, "wb") as file:
         file.write(header)
         file.write(places.astype("<u8").tobytes())
         file.writelines(chunks)
-    if read_parts(path)[0].data_window != window:  # an entry of another name may hold just these bytes
-        raise ValueError("its header could not be completed")
 
 
-def _with_entry(header: bytes, entry: bytes, value: bytes) -> bytes:
-    """A header with another value, of the same length, for an entry that it has."""
-    at = header.index(entry) + len(entry) + 4  # after its size
-    return header[:at] + value + header[at + len(value) :]
+def _with_entry(header: bytes, name: bytes, kind: bytes, value: bytes) -> bytes:
+    """The header of a file of one part with an entry, in place of the one of that name or behind all others."""
+    entry = name + b"\0" + kind + b"\0" + struct.pack("<i", len(value)) + value
+    at = FIRST_ENTRY
+    while header[at]:
+        name_ends = header.index(b"\0", at)
+        kind_ends = header.index(b"\0", name_ends + 1)
+        (size,) = struct.unpack_from("<i", header, kind_ends + 1)
+        after = kind_ends + 5 + size
+        if header[at:name_ends] == name:
+            return header[:at] + entry + header[after:]
+        at = after
+    return header[:at] + entry + header[at:]

@@ -136,6 +136,27 @@ def lines_of(counts: NDArray[np.int32], runs: Sequence[NDArray], top: int, compr
     return chunks
 
 
+def tiles_of(
+    counts: NDArray[np.int32], runs: Sequence[NDArray], tile: tuple[int, int], compression: str
+) -> list[bytes]:  # fmt: skip
+    """The chunk of every tile, row by row of them; tile: width and height. The rest as of `lines_of`."""
+    ends = np.cumsum(counts, dtype=np.int64).reshape(counts.shape)
+    wide, high = tile
+    chunks = []
+    for top in range(0, counts.shape[0], high):
+        for left in range(0, counts.shape[1], wide):
+            own, until = counts[top : top + high, left : left + wide], ends[top : top + high, left : left + wide][:, -1]
+            spans = [
+                slice(end - count, end) for end, count in zip(until.tolist(), own.sum(axis=1).tolist(), strict=True)
+            ]
+            samples = b"".join(run[span].tobytes() for span in spans for run in runs)
+            table = _packed(np.cumsum(own, axis=1, dtype="<i4").tobytes(), compression)
+            packed = _packed(samples, compression)
+            head = _TILE_HEAD.pack(left // wide, top // high, 0, 0, len(table), len(packed), len(samples))
+            chunks.append(head + table + packed)
+    return chunks
+
+
 class _File:
     """Bytes of a file that are there."""
 

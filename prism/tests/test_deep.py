@@ -352,29 +352,50 @@ class Library(FolderCase):
                 for channel, name in enumerate(("A", "Z", "ZBack")):
                     np.testing.assert_array_equal(read[name], values[:, channel])
 
+    def test_tiles_of_ours_as_two_libraries_read_them(self):
+        rng = np.random.default_rng(4)
+        samples = replace(any_deep(rng, pixels=63), window=Window(-2, 3, 4, 11), display_window=Window(-2, 3, 4, 11))
+        path = self.folder / "ours.exr"
+        for compression in ("none", "rle", "zips"):
+            for tile in ((4, 4), (16, 2), (1, 1)):
+                write_samples(path, samples, compression=compression, tile=tile)
+                with self.subTest(compression, tile=tile):
+                    self.assertEqual((read_parts(path)[0].tile, read_parts(path)[0].compression), (tile, compression))
+                    np.testing.assert_array_equal(rows_of(read_samples(path)), rows_of(samples))
+                    with OpenEXR.File(str(path), separate_channels=True) as file:
+                        pixels = file.channels()["Z"].pixels.reshape(-1)
+                    theirs = np.concatenate([values for values in pixels if values is not None])
+                    np.testing.assert_array_equal(theirs, samples.depth[:, 0])
+                    source = oiio.ImageInput.open(str(path))
+                    read = source.read_native_deep_image()
+                    alpha = list(source.spec().channelnames).index("A")
+                    found = [read.deep_value(p, alpha, s) for p in range(63) for s in range(read.samples(p))]
+                    np.testing.assert_array_equal(np.float32(found), samples.alpha)
+
     def test_damaged_files_end_in_one_sentence(self):
-        """Every byte of a small file changed, and the file cut at every length."""
+        """Every byte of a small file changed, and the file cut at every length; of lines and of tiles."""
         path = self.folder / "whole.exr"
-        write_samples(path, deep([A, B], [], [B], shape=(3, 1)))
-        whole = path.read_bytes()
-        part = read_parts(path)[0]
-        request = {
-            "shape": part.data_window.shape, "top": part.data_window.y0, "table": part.table, "in_parts": False,
-            "compression": "zips", "channels": dict(part.channels), "tile": None, "chunks": part.chunks,
-        }  # fmt: skip
-        refused = 0
-        for at in range(part.table, len(whole)):
-            for change in (whole[:at], whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]):
-                path.write_bytes(change)
-                with open(path, "rb") as source:
-                    try:
-                        counts, runs = read_blocks(source, request)
-                    except (UnreadableFile, TooLarge) as error:
-                        refused += 1
-                        self.assertNotIn("\n", str(error))
-                    else:
-                        self.assertEqual({len(run) for run in runs.values()}, {int(counts.sum())})
-        self.assertGreater(refused, (len(whole) - part.table) * 1.2)
+        for tile in (None, (2, 2)):
+            write_samples(path, deep([A, B], [], [B], shape=(3, 1)), tile=tile)
+            whole = path.read_bytes()
+            part = read_parts(path)[0]
+            request = {
+                "shape": part.data_window.shape, "top": part.data_window.y0, "table": part.table, "in_parts": False,
+                "compression": "zips", "channels": dict(part.channels), "tile": part.tile, "chunks": part.chunks,
+            }  # fmt: skip
+            refused = 0
+            for at in range(part.table, len(whole)):
+                for change in (whole[:at], whole[:at] + bytes([whole[at] ^ 0xFF]) + whole[at + 1 :]):
+                    path.write_bytes(change)
+                    with open(path, "rb") as source:
+                        try:
+                            counts, runs = read_blocks(source, request)
+                        except (UnreadableFile, TooLarge) as error:
+                            refused += 1
+                            self.assertNotIn("\n", str(error))
+                        else:
+                            self.assertEqual({len(run) for run in runs.values()}, {int(counts.sum())})
+            self.assertGreater(refused, (len(whole) - part.table) * 1.2)
 
     def test_files_that_are_not_deep(self):
         flat_file = self.folder / "flat.exr"
@@ -466,7 +487,8 @@ class Commands(FolderCase):
         self.assertFalse(flat(cropped).reshape(4, 3, 11)[:, 1:].any())
         self.asked("resize", self.a, "--size", 20, 2, "--out", out)
         np.testing.assert_array_equal(flat(read_samples(out)).reshape(4, 2, 20)[:, 1], flat(own)[:, 1::2])
-        self.asked("tidy", self.a, "--out", out)
+        self.asked("tidy", self.a, "--tile", 8, 8, "--out", out)
+        self.assertEqual(read_parts(out)[0].tile, (8, 8))
         np.testing.assert_array_equal(rows_of(read_samples(out)), rows_of(ops.tidied(own)))
 
     def test_a_flat_picture_between_the_samples(self):
