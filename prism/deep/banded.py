@@ -13,20 +13,24 @@ from prism.pixels.window import Window
 BAND_SAMPLES = 1 << 21  # of all pictures together; some 60 MB of colour, alpha and depths
 
 
+def row_bands(pictures: Sequence[Samples], window: Window) -> list[Window]:
+    """A window in bands of rows with so many samples of all pictures together; itself if they have no more."""
+    bands = min(window.height, -(-sum(map(len, pictures)) // BAND_SAMPLES))
+    if bands <= 1:
+        return [window]
+    rows = -(-window.height // bands)
+    tops = range(window.y0, window.y1 + 1, rows)
+    return [Window(window.x0, top, window.x1, min(window.y1, top + rows - 1)) for top in tops]
+
+
 def by_rows(
     pictures: Sequence[Samples], window: Window, work: Callable[[Sequence[Samples]], Samples]
 ) -> Samples:  # fmt: skip
     """What `work` makes of pictures over a window. It is handed those over the window, or over some of its rows after
     the other; every row has to come out the same either way."""
-    bands = min(window.height, -(-sum(map(len, pictures)) // BAND_SAMPLES))
-    if bands <= 1:
-        return work([picture.over(window) for picture in pictures])
-    rows = -(-window.height // bands)
-    made = []
-    for top in range(window.y0, window.y1 + 1, rows):
-        band = Window(window.x0, top, window.x1, min(window.y1, top + rows - 1))
-        made.append(work([picture.over(band) for picture in pictures]))
-    return _joined(made, window)
+    bands = row_bands(pictures, window)
+    made = [work([picture.over(band) for picture in pictures]) for band in bands]
+    return made[0] if len(made) == 1 else _joined(made, window)
 
 
 def _joined(bands: list[Samples], window: Window) -> Samples:

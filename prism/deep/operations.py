@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.deep import kernels
-from prism.deep.banded import by_rows
+from prism.deep.banded import by_rows, row_bands
 from prism.deep.samples import Samples
 from prism.errors import BadArgument, MissingChannels, SizeMismatch
 from prism.pixels.window import Window
 
+_Parts = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.uint32]]
 BAND_PIXELS = 1 << 13  # whose samples one thread works off at a time
 
 
@@ -24,32 +25,36 @@ def tidied(samples: Samples) -> Samples:
     a place. What lies behind something opaque is gone."""
     if samples.tidy:
         return samples
-    most = int(np.diff(samples.offsets).max(initial=0))
-    pixels = len(samples.offsets) - 1
-    counts = np.zeros(pixels, np.int64)
-    _over_pixels(
-        pixels,
-        lambda first, last: kernels.count_tidy(
-            samples.offsets,
-            samples.depth,
-            samples.alpha,
-            counts,
-            np.empty(2 * most + 1, np.float32),
-            np.empty(most, np.int64),
-            first,
-            last,
-        ),
-    )
-    targets = _offsets(counts)
+    targets = _offsets(_tidy_counts(samples))
     made = _room(samples, int(targets[-1]))
+    _fill_tidy(samples, targets, made)
+    return _with(samples, targets, made, tidy=True)
+
+
+def _tidy_counts(samples: Samples) -> NDArray[np.int64]:
+    """(P,): how many samples each pixel has once it is tidy."""
+    most = int(np.diff(samples.offsets).max(initial=0))
+    counts = np.zeros(len(samples.offsets) - 1, np.int64)
     _over_pixels(
-        pixels,
+        len(counts),
+        lambda first, last: kernels.count_tidy(
+            samples.offsets, samples.depth, samples.alpha, counts, np.empty(2 * most + 1, np.float32),
+            np.empty(most, np.int64), first, last,
+        ),
+    )  # fmt: skip
+    return counts
+
+
+def _fill_tidy(samples: Samples, targets: NDArray[np.int64], made: _Parts) -> None:
+    """The tidy samples, from `targets` (P + 1,) of each pixel on."""
+    most = int(np.diff(samples.offsets).max(initial=0))
+    _over_pixels(
+        len(targets) - 1,
         lambda first, last: kernels.fill_tidy(
             samples.offsets, samples.depth, samples.alpha, samples.colour, samples.ids, targets, *made,
             np.empty(2 * most + 1, np.float32), np.empty(most, np.int64), np.empty(len(samples.names)), first, last,
         ),
     )  # fmt: skip
-    return _with(samples, targets, made, tidy=True)
 
 
 def flattened(samples: Samples) -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32]]:
@@ -80,7 +85,26 @@ def merged(pictures: Sequence[Samples]) -> Samples:
     window = alike[0].window
     for picture in alike[1:]:
         window = window.union(picture.window)
+    if all((picture.depth[:, 0] == picture.depth[:, 1]).all() for picture in alike):
+        return _merged_points(alike, window)
     return by_rows(alike, window, lambda parts: tidied(_together(parts, parts[0].window)))
+
+
+def _merged_points(pictures: Sequence[Samples], window: Window) -> Samples:
+    """Of points alone, which are never split: there are no more of them than before, so that there is room for all from
+    the start, and what is needed on the way is of some rows."""
+    made = _room(pictures[0], sum(map(len, pictures)))
+    targets = [np.zeros(1, np.int64)]
+    for band in row_bands(pictures, window):
+        together = _together([picture.over(band) for picture in pictures], band)
+        own = targets[-1][-1] + _offsets(_tidy_counts(together))
+        _fill_tidy(together, own, made)
+        targets.append(own[1:])
+    offsets = np.concatenate(targets)
+    depth, alpha, colour, ids = made
+    there = slice(0, int(offsets[-1]))
+    parts = depth[there], alpha[there], colour[there], ids[there]
+    return _with(replace(pictures[0], window=window), offsets, parts, tidy=True)
 
 
 def held_out(samples: Samples, by: Samples) -> Samples:
@@ -344,9 +368,6 @@ def _together(pictures: Sequence[Samples], window: Window) -> Samples:
 
 def _offsets(counts: NDArray[np.int64]) -> NDArray[np.int64]:
     return np.concatenate([[0], np.cumsum(counts, dtype=np.int64)])
-
-
-_Parts = tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float32], NDArray[np.uint32]]
 
 
 def _room(like: Samples, count: int) -> _Parts:

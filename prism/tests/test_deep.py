@@ -4,11 +4,13 @@ all."""
 import json
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 
+from prism.deep import banded
 from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import samples_of
@@ -150,6 +152,19 @@ class Laws(unittest.TestCase):
             first = ops.merged([a, b, c])
             for other in (ops.merged([c, a, b]), ops.merged([b, c, a])):
                 np.testing.assert_allclose(rows_of(first), rows_of(other), atol=2e-6)
+
+    def test_large_pictures_come_out_the_same_in_bands_of_rows(self):
+        first, second = any_deep(self.rng), any_deep(self.rng)
+        points = [replace(each, depth=each.depth[:, [0, 0]].copy()) for each in (first, second)]
+        for pair in ((first, second), points):
+            tall = [replace(each, window=Window(0, 0, 3, 9), display_window=Window(0, 0, 3, 9)) for each in pair]
+            asked = (lambda: ops.merged(tall), lambda: ops.held_out(*tall), lambda: ops.thinned(tall[0], most=2))
+            for ask in asked:
+                whole = ask()
+                with mock.patch.object(banded, "BAND_SAMPLES", 20):
+                    parts = ask()
+                np.testing.assert_array_equal(rows_of(parts), rows_of(whole))
+                np.testing.assert_array_equal(parts.offsets, whole.offsets)
 
     def test_each_held_out_by_the_other_is_the_merge(self):
         for _ in range(40):
