@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from prism.elements.pixels import Frame, Pixels
 from prism.errors import UnknownSource
 from prism.ledger.steps import Behind
-from prism.pixels.fitting import Side, fitted, side
+from prism.pixels.fitting import Side, fitted, picked, side
 
 
 def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:
@@ -44,6 +44,13 @@ def laid_behind(behind: Behind, frame: Frame, size: int) -> Pixels | None:
     None where nothing shows."""
     picture = frame_behind(behind, frame)
     return None if picture is None else fitted_in(behind, picture, frame, size)
+
+
+def picked_in(behind: Behind, picture: Frame, frame: Frame) -> NDArray[np.float32]:
+    """The first channel of a pass that measures, (H, W), brought to the same place in full size, unfiltered."""
+    wide, high = _scales(behind, picture, frame)
+    down, across = _sides(behind, picture, frame, 1, 1, (high, wide))
+    return picked(picture.pixels(behind.source).planes[0].astype(np.float32), across, down)
 
 
 def fitted_in(behind: Behind, picture: Frame, frame: Frame, size: int) -> Pixels:

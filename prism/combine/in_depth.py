@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.combine.behind import fitted_in, frame_behind
+from prism.combine.behind import fitted_in, frame_behind, picked_in
 from prism.combine.shaping import haze
 from prism.combine.trimming import trimmed
 from prism.deep import operations as deep
@@ -105,7 +105,7 @@ def _element(step: Step, frame: Frame) -> Samples:
         samples = deep.moved(samples, add=content.add, times=content.times)
     inside = None
     if content.range_on == "weight":
-        samples = deep.cut(samples, content.near, content.far)
+        samples = _within(samples, content.near, content.far)
     elif content.range_on == "trims":
         samples, inside = _parted(samples, content.near, content.far)
     matte = _matte(step, frame)
@@ -121,6 +121,11 @@ def _element(step: Step, frame: Frame) -> Samples:
     colour, alpha = changed[:3] * factor, (changed[3] * factor).clip(0, 1)
     seen = np.zeros((4, len(alpha)), np.float32) if content.hides else np.concatenate([colour, alpha[np.newaxis]])
     return replace(samples, colour=np.ascontiguousarray(seen.T), alpha=np.ascontiguousarray(alpha), names=CHANNELS)
+
+
+def _within(samples: Samples, near: float, far: float) -> Samples:
+    """Those of a range; none of one that ends before it begins, as while one of its ends is dragged past the other."""
+    return deep.cut(samples, near, far) if near < far else samples.kept(np.zeros(len(samples), np.bool_))
 
 
 def _parted(samples: Samples, near: float, far: float) -> tuple[Samples, NDArray[np.float32]]:
@@ -183,8 +188,10 @@ def _depth(card: Card, frame: Frame) -> NDArray[np.float32] | None:
     """(H, W): how deep it stands at every pixel."""
     if card.of_depth is None:
         return np.full(frame.window.shape, card.depth, np.float32)
-    laid = _laid(card.of_depth, frame)
-    return None if laid is None else frame.cut(laid.planes[0]).astype(np.float32) + np.float32(card.depth)
+    shown = frame_behind(card.of_depth, frame.whole)
+    if shown is None:
+        return None
+    return frame.cut(picked_in(card.of_depth, shown, frame.whole)) + np.float32(card.depth)
 
 
 # ---- Air ----

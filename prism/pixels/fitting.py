@@ -54,6 +54,16 @@ def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
     return out
 
 
+def picked(plane: NDArray, across: Side, down: Side) -> NDArray:
+    """The same of data, which no filter may blend: each new pixel takes the old one that it lies on most; the first of
+    two."""
+    rows, columns = (
+        np.clip(one.firsts + one.weights.argmax(axis=1), 0, side - 1)
+        for one, side in zip((down, across), plane.shape, strict=True)
+    )
+    return plane[np.ix_(rows, columns)]
+
+
 @compiled
 def _along(out, plane, begin, end, firsts, weights):
     last = plane.shape[1] - 1

@@ -47,7 +47,7 @@ def _card(page, row):
     colour, alpha = page.plate(row)
     depth = np.full(page.shape, page.number(row.get("depth", 1)), float)
     if row.get("depth_from") is not None:
-        depth += page.plate({**row, "source": row["depth_from"]})[0][0]
+        depth += page.plate({**row, "source": row["depth_from"]}, unfiltered=True)[0][0]
     return {place: [(depth[place], depth[place], alpha[place], colour[(slice(None), *place)])]
             for place in np.ndindex(page.shape)}  # fmt: skip
 

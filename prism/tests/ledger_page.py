@@ -103,7 +103,7 @@ class Page:
         t = _ramp(way, self.number(row.get("begins", 0)), self.number(row.get("ends", 1)))
         return colour * (1 - t) + second * t
 
-    def plate(self, row):
+    def plate(self, row, *, unfiltered=False):
         plates = self.plates[row["source"]]
         numbers, number = sorted(n for n in plates if n is not None), None
         if numbers:
@@ -126,6 +126,7 @@ class Page:
             at = (np.arange(count) + 0.5 - count / 2 - push) / each + middle - edge
             around = np.arange(-60, held + 60)
             weights = np.maximum(0, 1 - np.abs(around + 0.5 - at[:, None]) / max(1, 1 / each))
+            weights = np.eye(len(around))[weights.argmax(axis=1)] if unfiltered else weights
             weights /= weights.sum(axis=1, keepdims=True)
             folded = np.zeros((count, held))
             np.add.at(folded, (slice(None), np.clip(around, 0, held - 1)), weights)
@@ -134,7 +135,8 @@ class Page:
         (rows, covers_down), (columns, covers_across) = sides
         cover = covers_down[:, None] * covers_across
         made = [
-            rows @ plane.astype(float) @ columns.T * cover for plane in (*colour, *(() if alpha is None else (alpha,)))
+            rows @ plane.astype(float) @ columns.T * (1 if unfiltered else cover)
+            for plane in (*colour, *(() if alpha is None else (alpha,)))
         ]
         return np.stack(made[:3]), made[3] if alpha is not None and row.get("uses_alpha", True) else cover
 

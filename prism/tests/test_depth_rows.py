@@ -82,7 +82,7 @@ class _Rows:
         }  # fmt: skip
 
     def deep(self):
-        ranged = {"range_on": self.pick("off", "weight", "trims"), "near": 3, "far": 7}
+        ranged = {"range_on": self.pick("off", "weight", "trims"), "near": self.pick(3, 3, 3, 8), "far": 7}
         moved = {"add": self.pick(0, 0.5, -3), "times": self.pick(1, 0.5)}
         return self.any_row("deep", self.pick("planets", "mist")) | ranged | moved
 
@@ -126,6 +126,16 @@ class Ordered(unittest.TestCase):
             several = [ops.placed(bird, at, window=frame.window, display=frame.window) for at in (2.5, 4.0)]
             cards = [CardRow(id=f"c{at}", source="bird", depth=at) for at in (4.0, 2.5)]
             self.close(rebuilt(frame, *cards, DeepRow(id="a", source="planets")), expected(planets, *several))
+
+    def test_depths_of_a_card_are_not_blended(self):
+        """Beside infinity, where its picture has soft edges, and when it is pushed by less than a pixel."""
+        own = self.frame.reels["bird depth"].at(1)
+        own.pixels("bird depth").planes[0][:, ::2] = np.inf
+        card = CardRow(id="c", source="bird", depth=0.0, depth_from="bird depth", x=0.25)
+        alone = CardRow(id="c", source="bird", depth=1.0, x=0.25)
+        shown, whole = rebuilt(self.frame, card), rebuilt(self.frame, alone)
+        self.close(shown[:, :, 1::2], whole[:, :, 1::2])
+        self.assertFalse(shown[:, :, ::2].any())
 
     def test_a_holdout_covers_and_shows_nothing(self):
         self.close(
