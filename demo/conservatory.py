@@ -257,36 +257,22 @@ def _arm(planet: Planet) -> list[Shape]:
             size=(planet.radius * 0.42, 0.014, 0),
         ),
     ]
+    return shapes + _ornaments(planet, group, (x, y, top))
+
+
+def _ornaments(planet: Planet, group: str, centre: tuple[float, float, float]) -> list[Shape]:
+    """A halo about the amber planet, and two moons of the azure one."""
+    x, y, top = centre
     if planet.name == "amber":
-        shapes.append(
-            Shape(
-                name="amber_halo",
-                group=group,
-                material="brass",
-                kind="ring",
-                centre=(x, y, top),
-                axis=(0.3, 0.12, 1),
-                size=(0.46, 0.016, 0),
-            )
-        )
-    if planet.name == "azure":
-        for number, (bearing, reach) in enumerate(((40, 0.4), (190, 0.46))):
-            moon = (
-                x + reach * math.cos(math.radians(bearing)),
-                y + reach * math.sin(math.radians(bearing)),
-                top + 0.05,
-            )
-            shapes.append(
-                Shape(
-                    name=f"azure_moon_{number}",
-                    group=group,
-                    material="pearl",
-                    kind="sphere",
-                    centre=moon,
-                    size=(0.06, 0, 0),
-                )
-            )
-            shapes.append(_rod(f"azure_wire_{number}", group, "brass", (x, y, top - planet.radius), moon, 0.006))
+        halo = {"centre": centre, "axis": (0.3, 0.12, 1), "size": (0.46, 0.016, 0)}
+        return [Shape(name="amber_halo", group=group, material="brass", kind="ring", **halo)]
+    shapes: list[Shape] = []
+    for number, (bearing, reach) in enumerate(((40, 0.4), (190, 0.46)) if planet.name == "azure" else ()):
+        angle = math.radians(bearing)
+        moon = (x + reach * math.cos(angle), y + reach * math.sin(angle), top + 0.05)
+        sphere = {"kind": "sphere", "centre": moon, "size": (0.06, 0, 0)}
+        shapes.append(Shape(name=f"azure_moon_{number}", group=group, material="pearl", **sphere))
+        shapes.append(_rod(f"azure_wire_{number}", group, "brass", (x, y, top - planet.radius), moon, 0.006))
     return shapes
 
 

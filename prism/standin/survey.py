@@ -90,17 +90,12 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         if held_out and kind != PANE:
             break
         depth = t * dot(direction, forward)
-        if kind == PANE and held_out:  # it takes away what it mirrors, and lets the rest be seen
-            mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
-            mirrored_away += mirrored
-            left -= mirrored
-            near = t + NUDGE
-            reach = FAR
-            continue
-        seen = min(seen, depth)
+        seen = seen if held_out else min(seen, depth)
         if kind == PANE:
             mirrored = left * pane_reflectance(abs(facing), stage.materials[material].ior)
-            if settings.identified == 1:
+            if held_out:  # it takes away what it mirrors, and lets the rest be seen
+                mirrored_away += mirrored
+            elif settings.identified == 1:
                 identify(stage, shape, material, things, shares, mirrored)
             left -= mirrored
             near = t + NUDGE
