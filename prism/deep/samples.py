@@ -103,11 +103,13 @@ class Samples:
             ends = self.offsets[1:].reshape(self.window.shape)[rows, columns]
             counts[both.slices_in(window)] = ends - begins
             runs = [slice(begin, end) for begin, end in zip(begins[:, 0], ends[:, -1], strict=True)]  # of each row
+            if both.width == self.window.width:
+                runs = [slice(begins[0, 0], ends[-1, -1])]  # which are one behind the other
         offsets = np.concatenate([[0], np.cumsum(counts.reshape(-1))]).astype(np.int64)
-        depth, alpha, colour, ids = (
-            np.concatenate([part[run] for run in runs]) for part in (self.depth, self.alpha, self.colour, self.ids)
-        )
-        return replace(self, offsets=offsets, depth=depth, alpha=alpha, colour=colour, ids=ids, window=window)
+        return replace(
+            self, offsets=offsets, depth=_joined(self.depth, runs), alpha=_joined(self.alpha, runs),
+            colour=_joined(self.colour, runs), ids=_joined(self.ids, runs), window=window,
+        )  # fmt: skip
 
     def with_names(self, names: Sequence[str], id_names: Sequence[str]) -> Samples:
         """The same with just these channels, in this order; those that it has not are 0."""
@@ -122,6 +124,11 @@ class Samples:
                 if name in own:
                     target[:, place] = values[:, own.index(name)]
         return replace(self, colour=colour, ids=ids, names=tuple(names), id_names=tuple(id_names))
+
+
+def _joined(part: NDArray[Any], runs: Sequence[slice]) -> NDArray[Any]:
+    """Runs of samples one after the other; a single one is not copied."""
+    return part[runs[0]] if len(runs) == 1 else np.concatenate([part[run] for run in runs])
 
 
 def samples_of(
