@@ -157,7 +157,7 @@ def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
         return None
     shape = frame.window.shape
     planes = [*laid.planes, laid.alpha if laid.alpha is not None else np.ones_like(laid.planes[0])]
-    rgba = np.stack([frame.cut(plane) for plane in planes]).astype(np.float32).reshape(4, -1)
+    rgba = np.stack(planes).astype(np.float32).reshape(4, -1)
     changed = trimmed(step.trims, rgba)
     matte = _matte(step, frame)
     if matte is not None and step.within:
@@ -176,12 +176,25 @@ def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
 
 
 def _laid(picture: Behind, frame: Frame) -> Pixels | None:
-    """A picture in its place over the whole frame; None where nothing shows. Cached: a card that moves in depth stays
-    where it is."""
+    """A picture in its place over the frame; None where nothing shows. Cached: a card that moves in depth stays where
+    it is. Of a grid only what is picked is cached; a region is cut from the whole, which serves all others as well."""
     shown = frame_behind(picture, frame.whole)
     if shown is None:
         return None
-    return frame.whole.cached(("card", picture, shown.identity()), lambda: fitted_in(picture, shown, frame.whole, 1))
+
+    def lay() -> Pixels:
+        return fitted_in(picture, shown, frame.whole, 1)
+
+    key = ("card", picture, shown.identity())
+    if isinstance(frame, Grid):
+        return frame.cached(key, lambda: _cut_out(lay(), frame))
+    return _cut_out(frame.whole.cached(key, lay), frame)
+
+
+def _cut_out(pixels: Pixels, frame: Frame) -> Pixels:
+    planes = pixels.planes
+    alpha = None if pixels.alpha is None else frame.cut(pixels.alpha)
+    return Pixels((frame.cut(planes[0]), frame.cut(planes[1]), frame.cut(planes[2])), alpha)
 
 
 def _depth(card: Card, frame: Frame) -> NDArray[np.float32] | None:
