@@ -125,8 +125,7 @@ def facts(request: HttpRequest, shot: Shot) -> JsonResponse:
 def put(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The group into the ledger."""
     require_change(request, shot)
-    body = json_body(request)
-    ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
+    body, ledger, document = _posted(request, shot)
     return JsonResponse({"revision": bench.put(ledger, document, str(body.get("row")), request.user)})
 
 
@@ -134,8 +133,7 @@ def put(request: HttpRequest, shot: Shot) -> JsonResponse:
 @with_shot
 def add(request: HttpRequest, shot: Shot) -> JsonResponse:
     """A deep pass, or a picture as a card, into the group; nothing is saved."""
-    body = json_body(request)
-    ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
+    body, ledger, document = _posted(request, shot)
     added = services.with_pass(ledger, document, str(body.get("source", "")), whole_number(body, "frame"))
     return JsonResponse({"ledger": added.ledger.as_json(), "row": added.row.id, "remark": added.remark})
 
@@ -145,21 +143,23 @@ def add(request: HttpRequest, shot: Shot) -> JsonResponse:
 def write(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The group written as files, by workers."""
     require_change(request, shot)
-    body = json_body(request)
-    ledger, document = _ledger(shot, body), services.parse(shot, body.get("ledger"))
+    body, ledger, document = _posted(request, shot)
     order = deep_files.Order.from_body(body)
     job = deep_files.begin(ledger, document, order, request.user)
     return JsonResponse({"job": job.pk, "title": job.title})
 
 
-def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], Document, OpenFrame]:
+def _posted(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], Ledger, Document]:
+    """What was sent, the ledger it names, and the ledger's document as the page has it."""
     body = json_body(request)
-    document = services.parse(shot, body.get("ledger"))
-    return body, document, services.frame_of(_ledger(shot, body), document, whole_number(body, "frame"))
+    ledger = get_object_or_404(shot.ledgers.select_related("element"), pk=whole_number(body, "ledgerId"))
+    return body, ledger, services.parse(shot, body.get("ledger"))
 
 
-def _ledger(shot: Shot, body: dict[str, Any]) -> Ledger:
-    return get_object_or_404(shot.ledgers.select_related("element"), pk=whole_number(body, "ledgerId"))
+def _asked(request: HttpRequest, shot: Shot) -> tuple[dict[str, Any], Document, OpenFrame]:
+    """What was sent, and the frame that it asks about."""
+    body, ledger, document = _posted(request, shot)
+    return body, document, services.frame_of(ledger, document, whole_number(body, "frame"))
 
 
 def _look(shot: Shot, body: dict[str, Any]) -> Look:

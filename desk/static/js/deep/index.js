@@ -183,16 +183,6 @@ export default () => {
         d: () => this.pickDepth(),
       };
     },
-    key(event) {
-      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
-      if (!typing && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
-        event.preventDefault();
-        if (event.shiftKey) this.redo();
-        else this.undo();
-        return;
-      }
-      this.pressed(event);
-    },
   };
   return viewer(page, joined(sections(page, shared), clouds(page, shared), limits(page), bench));
 };

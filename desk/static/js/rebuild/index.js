@@ -114,16 +114,6 @@ export default () => {
     ownKeys() {
       return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting(), a: () => this.toggleAdding() };
     },
-    key(event) {
-      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
-      if (!typing && (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
-        event.preventDefault();
-        if (event.shiftKey) this.redo();
-        else this.undo();
-        return;
-      }
-      this.pressed(event);
-    },
   };
   return viewer(page, joined(settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
 };

@@ -3,7 +3,7 @@
 // A page joins its own part to it, which has: subject (what is shown, as the server knows it), extra (more to send along),
 // title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys),
 // ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
-// otherSubject (what it can be compared with), frameChanged, nameAddress, ownKeys.
+// otherSubject (what it can be compared with), frameChanged, nameAddress, ownKeys, undo and redo.
 import "../num-field.js";
 import { aiming } from "./aiming.js";
 import { comparing } from "./comparing.js";
@@ -27,6 +27,8 @@ export function viewer(page, own) {
     frameChanged() {},
     nameAddress() {},
     ownKeys() { return {}; },
+    undo() {},
+    redo() {},
     async guarded(work) {
       try {
         await work();
@@ -40,8 +42,14 @@ export function viewer(page, own) {
 
 const keys = () => ({
   pressed(event) {
-    if (document.querySelector("dialog[open]")) return;
-    if (event.target.closest("input:not([type=checkbox]), select, textarea") || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.target.closest("input:not([type=checkbox]), select, textarea")) return;
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+      event.preventDefault();
+      if (event.shiftKey) this.redo();
+      else this.undo();
+      return;
+    }
+    if (document.querySelector("dialog[open]") || event.ctrlKey || event.metaKey || event.altKey) return;
     const onButton = event.target.closest("button, a, input");
     const actions = {
       ",": () => this.stepFrame(-1),
