@@ -12,7 +12,7 @@ from desk.jobs.models import GOOD
 from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from prism.errors import BadArgument, PrismError
 from prism.naming.frames import format_frames
 
@@ -51,15 +51,12 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
     return render(
         request,
         "handoff/handoff.html",
-        {
-            "shot": shot,
-            "stations": stations(shot),
-            "current": "hand-off",
+        head(request, shot, "hand-off")
+        | {
             "form": form,
             "ledger": ledger,
             "fault": fault,
             "present": format_frames(frames),
-            "may_change": shot.can_be_changed_by(request.user),
             "page": {"deliveries": _listed(shot)}
             | {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in ("progress", "names")},
         },

@@ -13,7 +13,7 @@ from desk.house import setup
 from desk.house.forms import MemberForm, NameForm, ProductionForm, ShotForm
 from desk.shots.access import with_shot
 from desk.shots.models import Membership, Production, Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from prism.errors import BadArgument, PrismError
 
 
@@ -111,7 +111,7 @@ def settings(request: HttpRequest, shot: Shot) -> HttpResponse:
             except PrismError as error:
                 shot.refresh_from_db()
                 _add(form, error)
-    context = {"shot": shot, "stations": stations(shot), "current": "settings", "rename": rename, "copy": copy}
+    context = head(request, shot, "settings") | {"rename": rename, "copy": copy}
     context["may_own"] = shot.production.is_owned_by(request.user)
     return render(request, "shots/settings.html", context, status=422 if rename.errors or copy.errors else 200)
 

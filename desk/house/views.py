@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET
 from desk.elements.services import frames_on_disk, small_picture
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
+from desk.stations.head import head
 from desk.stations.registry import stations, titles
 from desk.web.limits import computed
 from prism.colour.spaces import SPACES
@@ -76,5 +77,5 @@ def coming(request: HttpRequest, shot: Shot, station: str) -> HttpResponse:
     return render(
         request,
         "shots/coming.html",
-        {"shot": shot, "stations": stations(shot), "current": station, "headline": headline, "text": text},
+        head(request, shot, station) | {"headline": headline, "text": text},
     )

@@ -12,7 +12,7 @@ from desk.elements.models import Element
 from desk.intake import browsing, checks, inventory, looking, services, uploads
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.web.limits import computed
 from desk.web.requests import json_body, whole_number
 from prism.colour.spaces import SPACES
@@ -46,8 +46,7 @@ def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
             "look": reverse("look", kwargs=address),
         },
     }
-    context = {"shot": shot, "stations": stations(shot), "current": "intake", "page": page}
-    return render(request, "intake/intake.html", context | {"may_change": page["mayChange"]})
+    return render(request, "intake/intake.html", head(request, shot, "intake") | {"page": page})
 
 
 @require_GET

@@ -12,7 +12,7 @@ from desk.plan.models import Plan, PlanVersion
 from desk.scenes.services import known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.web.requests import json_body, whole_number
 from desk.web.saving import Outdated
 from prism.errors import PrismError
@@ -49,7 +49,7 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The newest plan to work on, or one of its locked versions to look at."""
     opened = services.open_plan(shot)
     version = _version(request, opened)
-    context = {"shot": shot, "stations": stations(shot), "current": "plan"}
+    context = head(request, shot, "plan")
     try:
         document = services.parse((version or opened).document)
     except PrismError as fault:

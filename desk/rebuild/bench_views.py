@@ -13,7 +13,7 @@ from desk.rebuild import bench, deep_files, services
 from desk.rebuild.models import Ledger
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import finite, json_body, nearest_frame, number, whole_number
@@ -31,12 +31,7 @@ ADDRESSES = ("section", "points", "costs", "facts", "put", "add", "write")
 @with_shot
 def page(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The bench of what is ordered by depth; what to do first while nothing is."""
-    context = {
-        "shot": shot,
-        "stations": stations(shot),
-        "current": "rebuild",
-        "may_change": shot.can_be_changed_by(request.user),
-    }
+    context = head(request, shot, "rebuild")
     try:
         ledger = services.open_ledger(shot)
         frames = frames_on_disk(ledger.element) if ledger else []

@@ -15,7 +15,7 @@ from desk.rebuild import layers, services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import finite, json_body, nearest_frame, whole_number
@@ -49,12 +49,7 @@ HISTOGRAM_WIDTH = 640  # of the picture whose values are counted
 @with_shot
 def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The page of the ledger; that of the ways to begin one while there is none."""
-    context = {
-        "shot": shot,
-        "stations": stations(shot),
-        "current": "rebuild",
-        "may_change": shot.can_be_changed_by(request.user),
-    }
+    context = head(request, shot, "rebuild")
     ledger = None
     try:
         ledger = services.open_ledger(shot)

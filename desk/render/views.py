@@ -13,7 +13,7 @@ from desk.render.models import Run
 from desk.scenes.services import current, known_facts
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import json_body, texts, whole_number
@@ -27,7 +27,7 @@ ACTIONS = {"cancel": services.cancel, "resume": services.resume}
 @with_shot
 def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The page where runs are ordered and watched."""
-    context = {"shot": shot, "stations": stations(shot), "current": "render"}
+    context = head(request, shot, "render")
     try:
         plan = Plan.from_json(open_plan(shot).document, where="plan")
     except PrismError as fault:

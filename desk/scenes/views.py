@@ -16,7 +16,7 @@ from desk.scenes.models import SceneVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.web.requests import json_body
 from prism.errors import BadArgument, PrismError
 from prism.json_text import MOST_BYTES
@@ -54,17 +54,14 @@ def scene(request: HttpRequest, shot: Shot) -> HttpResponse:
     return render(
         request,
         "scenes/scene.html",
-        {
-            "shot": shot,
-            "stations": stations(shot),
-            "current": "scene",
+        head(request, shot, "scene")
+        | {
             "described": described,
             "scene_fault": scene_fault,
             "fault": fault,
             "path": path,
             "example": shot_folder(shot) / "scene.json",
             "versions": shot.scenes.all(),
-            "may_change": shot.can_be_changed_by(request.user),
             "page": page,
         },
         status=422 if fault else 200,

@@ -12,7 +12,7 @@ from desk.elements.models import Element
 from desk.elements.services import frames_on_disk
 from desk.shots.access import with_shot
 from desk.shots.models import Shot
-from desk.stations.registry import stations
+from desk.stations.head import head
 from desk.viewer import services
 from desk.viewer.newest import claim_newest
 from desk.viewer.registry import Asked, Opened
@@ -32,12 +32,7 @@ from prism.viewing.remap import Remap
 def look(request: HttpRequest, shot: Shot) -> HttpResponse:
     """Any pass of any element. The address names element, pass and frame."""
     element = _asked_element(request, shot)
-    context = {
-        "shot": shot,
-        "stations": stations(shot),
-        "current": "intake",
-        "may_change": shot.can_be_changed_by(request.user),
-    }
+    context = head(request, shot, "intake")
     if element is None:
         return render(request, "viewer/look.html", context)
     frames = frames_on_disk(element) or [0]
