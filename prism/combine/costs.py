@@ -15,8 +15,9 @@ from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
 from prism.ledger.trims import Trims
 from prism.mattes.document import MadeMatte, Matte, within
-from prism.mattes.morphing import MOST_CHORDS, WIDE
+from prism.mattes.morphing import MOST_CHORDS
 from prism.mattes.parts import MattePart, Part, ShapePart, Stroke, StrokesPart
+from prism.pixels.blur import WIDE
 
 NANO = 1e-9
 ROW, BENT_TRIM, TRIM = 1.0, 5.0, 1.2  # nanoseconds a pixel, each for three channels

@@ -18,6 +18,7 @@ from prism.elements.store import Item
 from prism.formats.headers import Attribute
 from prism.passes.kinds import PassKind
 from prism.pixels.picture import Picture
+from prism.pixels.resize import averaged
 from prism.pixels.window import Window
 
 
@@ -373,22 +374,6 @@ def joined(bands: Sequence[Pixels]) -> Pixels:
 def _picked(plane: NDArray, step: int) -> NDArray:
     rows, columns = (np.minimum(np.arange(0, side, step) + step // 2, side - 1) for side in plane.shape)
     return plane[np.ix_(rows, columns)]
-
-
-def averaged(plane: NDArray, step: int) -> NDArray[np.float32]:
-    """Means of the blocks of a plane (H, W); those at the right and below may be narrower."""
-    if step == 1:
-        return plane.astype(np.float32, copy=False)
-    if not (plane.shape[0] % step or plane.shape[1] % step):
-        rows = sum(plane[row::step].astype(np.float32, copy=False) for row in range(step))
-        total = sum(rows[:, column::step] for column in range(step))
-        return np.ascontiguousarray(total * np.float32(1 / step**2))
-    for axis, side in enumerate(plane.shape):
-        begins = np.arange(0, side, step)
-        sizes = np.diff([*begins, side]).astype(np.float32)
-        sums = np.add.reduceat(plane, begins, axis=axis, dtype=np.float32)
-        plane = sums / (sizes[:, np.newaxis] if axis == 0 else sizes)
-    return plane
 
 
 def picture_of(frame: Frame, rgba: NDArray[np.float32], *, step: int = 1, space: str = "lin_rec709") -> Picture:

@@ -10,46 +10,18 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled
-from prism.elements.pixels import averaged
-from prism.pixels.fitting import Side, fitted, side
+from prism.pixels.blur import gaussian
+from prism.pixels.fitting import fitted, side
 
 BAND_ROWS = 32
-REACH = 4.0  # standard deviations that a blur reaches
-WIDE = 9.0  # deviation in pixels from which a blur is made on a smaller plane
-COARSE = 4.0  # deviations that are at least left there
 MOST_CHORDS = 24  # radius in pixels that soft mattes grow by chords; a larger one is made of so many blocks
 FAR = 8  # radius in pixels from which distances are quicker than chords
 
 
 def blurred(plane: NDArray[np.float32], deviation: float) -> NDArray[np.float32]:
-    """A plane (H, W) under a Gaussian of that standard deviation in pixels, cut off at REACH of it, first along rows
-    and then along columns. The border goes on outside.
-
-    From WIDE on it is made of means of blocks and brought back by triangles, whose own widths it leaves out: within
-    0.003 of the Gaussian, measured on hard edges, at a cost that falls with the deviation.
-    """
-    if deviation <= 0:
-        return plane
-    height, width = plane.shape
-    if deviation < WIDE or min(plane.shape) < 4:
-        return fitted(plane, _bell(width, deviation), _bell(height, deviation))
-    step = min(int(deviation / COARSE), min(plane.shape) // 2)
-    # Variances add: a block of n pixels has (n² - 1) / 12, the triangle that brings it back n² / 6.
-    rest = math.sqrt(deviation**2 - (step**2 - 1) / 12 - step**2 / 6) / step
-    more = [(2 * step, 2 * step + -count % step) for count in plane.shape]  # blocks of the border, which goes on
-    small = averaged(np.pad(plane, more, mode="edge"), step)
-    soft = fitted(small, _bell(small.shape[1], rest), _bell(small.shape[0], rest))
-    across, down = (
-        side(count, old, 2.0, 1 / step) for count, old in zip((width, height), soft.shape[::-1], strict=True)
-    )
-    return fitted(soft, across, down)
-
-
-def _bell(count: int, deviation: float) -> Side:
-    reach = int(REACH * deviation + 0.5)
-    weights = np.exp(-0.5 * (np.arange(-reach, reach + 1) / deviation) ** 2)
-    weights = (weights / weights.sum()).astype(np.float32)
-    return Side(np.arange(count) - reach, np.broadcast_to(weights, (count, len(weights))), np.ones(count, np.float32))
+    """A matte (H, W) under a Gaussian of that standard deviation in pixels; see `prism.pixels.blur`. The border goes on
+    outside."""
+    return gaussian(plane, deviation)
 
 
 def grown(plane: NDArray[np.float32], radius: float) -> NDArray[np.float32]:

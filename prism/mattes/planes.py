@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.curves import bent
-from prism.elements.pixels import Frame, averaged
+from prism.elements.pixels import Frame
 from prism.elements.store import CachedArray
 from prism.errors import BadArgument
 from prism.limits import current
@@ -31,6 +31,7 @@ from prism.mattes.parts import (
     StrokesPart,
 )
 from prism.mattes.plan import MattePlan, PartPlan
+from prism.pixels.resize import averaged
 
 
 def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.float32]:

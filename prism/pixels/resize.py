@@ -17,3 +17,19 @@ def resized(plane: NDArray, shape: tuple[int, int], *, pick: bool) -> NDArray:
         return np.ascontiguousarray(plane[rows.astype(int)[:, None], columns.astype(int)])
     picture = Pillow.fromarray(np.ascontiguousarray(plane, np.float32))
     return np.asarray(picture.resize(shape[::-1], Pillow.Resampling.BILINEAR))
+
+
+def averaged(plane: NDArray, step: int) -> NDArray[np.float32]:
+    """Means of the blocks of a plane (H, W); those at the right and below may be narrower."""
+    if step == 1:
+        return plane.astype(np.float32, copy=False)
+    if not (plane.shape[0] % step or plane.shape[1] % step):
+        rows = sum(plane[row::step].astype(np.float32, copy=False) for row in range(step))
+        total = sum(rows[:, column::step] for column in range(step))
+        return np.ascontiguousarray(total * np.float32(1 / step**2))
+    for axis, side in enumerate(plane.shape):
+        begins = np.arange(0, side, step)
+        sizes = np.diff([*begins, side]).astype(np.float32)
+        sums = np.add.reduceat(plane, begins, axis=axis, dtype=np.float32)
+        plane = sums / (sizes[:, np.newaxis] if axis == 0 else sizes)
+    return plane

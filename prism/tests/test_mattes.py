@@ -18,11 +18,12 @@ from prism.mattes import ranks
 from prism.mattes.cryptomatte import header, name_bits, name_floats, ranked
 from prism.mattes.document import MadeMatte
 from prism.mattes.drawn import shape, strokes
-from prism.mattes.morphing import WIDE, blurred, grown
+from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import NamesPart, ShapePart, Stroke, StrokesPart
 from prism.mattes.picking import picked
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
+from prism.pixels.blur import WIDE
 from prism.pixels.window import Window
 from prism.tests import ledger_page
 from prism.tests.frames import FolderCase
