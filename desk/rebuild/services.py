@@ -219,7 +219,7 @@ def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]
     plain = document.untrimmed()
     key = ("balance", plain.beauty, plain.reference, plain.alpha, plain.rows, _identity(plain, sources))
     kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
-    as_it_is = ("change", document.replace(name="ledger"), _identity(document, sources))
+    as_it_is = ("change", document.replace(name="ledger", finish=()), _identity(document, sources))
     made = PIXELS.get(as_it_is, lambda: _Kept(balances.change(document, sources))).result
     return kept.as_json() | {"trimmed": made.as_json()}
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache, lru_cache
+from typing import Any
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -71,14 +72,30 @@ def apply_quickly(
     film view on all but strongly coloured light (see the tests). gain multiplies first; gamma is a power 1/gamma on the
     display values. Not a number is drawn black.
     """
+    srgb = transform.view == "srgb"
+    return _through_tables(rgba, transform, gain, _srgb_codes(gamma) if srgb else _display_codes(gamma))
+
+
+def display_quickly(rgba: NDArray[np.float32], transform: ViewTransform, *, gain: float = 1.0) -> NDArray[np.float32]:
+    """Display values (3, H, W), 0..1, of a premultiplied scene-linear (4, H, W) picture over black, by the same tables
+    as `apply_quickly`: for what goes on working with them."""
+    values = _srgb_values() if transform.view == "srgb" else np.linspace(0, 1, CODE_SIZE, dtype=np.float32)
+    return np.ascontiguousarray(np.moveaxis(_through_tables(rgba, transform, gain, values), -1, 0))
+
+
+def _through_tables(
+    rgba: NDArray[np.float32], transform: ViewTransform, gain: float, last: NDArray[Any]
+) -> NDArray[Any]:
+    """(H, W, 3) of what the table at the end holds: codes, or display values. That is over light for plain sRGB, over
+    display values for the other views."""
     height, width = rgba.shape[1:]
-    out = np.empty((height, width, 3), np.uint8)
+    out = np.empty((height, width, 3), last.dtype)
     flat_out = out.reshape(-1)
     planes = [np.ascontiguousarray(plane).reshape(-1) for plane in rgba[:3]]
     if transform.view == "srgb":
-        band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), _srgb_codes(gamma))
+        band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), last)
     else:
-        band, tables = _cube_band, (np.float32(gain), _places(), _cube(transform), _display_codes(gamma))
+        band, tables = _cube_band, (np.float32(gain), _places(), _cube(transform), last)
     alone = 0 if height * width > SMALL_PICTURE else height
     run_bands(
         lambda first, end: band(*planes, *tables, flat_out, first * width, end * width), height, BAND_ROWS, alone=alone
@@ -130,6 +147,12 @@ def _light_of_table() -> NDArray[np.float64]:
 def _srgb_codes(gamma: float) -> NDArray[np.uint8]:
     """8-bit codes of light through the sRGB curve and the viewer's gamma, over the table of light."""
     return np.floor(encode_srgb(_light_of_table()) ** (1 / gamma) * 255 + 0.5).astype(np.uint8)
+
+
+@cache
+def _srgb_values() -> NDArray[np.float32]:
+    """Display values of light through the sRGB curve, over the table of light."""
+    return encode_srgb(_light_of_table()).clip(0, 1).astype(np.float32)
 
 
 @lru_cache(maxsize=16)

@@ -102,6 +102,29 @@ def _add_rebuild(command: argparse.ArgumentParser) -> None:
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
 
 
+def _add_finish(command: argparse.ArgumentParser) -> None:
+    _add_frames(command)
+    command.add_argument("--frame", dest="frames", metavar="N", help="one frame of a folder")
+    command.add_argument("--finish", type=Path, required=True, metavar="F.json")
+    command.add_argument(
+        "--ledger", type=Path, metavar="L.json", help="whose picture is finished (default: the beauty, or the picture)"
+    )
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
+    )
+    command.add_argument(
+        "--as", dest="domain", choices=("light", "display"),
+        help="what an EXR holds: light, without the steps that work on display values (default), or display values",
+    )  # fmt: skip
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
+    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
+    command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
+    command.add_argument(
+        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or put the picture over black"
+    )
+    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+
+
 def _add_matte(command: argparse.ArgumentParser) -> None:
     _add_frames(command)
     command.add_argument("--ledger", type=Path, metavar="L.json")
@@ -242,6 +265,7 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
         "ledger": Verb("ledgers:make_ledger", "The first ledger from the passes of one frame.", _add_ledger),
         "balance": Verb("ledgers:show_balance", "Rebuilt against rendered beauty.", _add_balance),
         "rebuild": Verb("ledgers:rebuild", "Evaluate a ledger and write the pictures.", _add_rebuild),
+        "finish": Verb("finishing:finish", "Finish pictures, or those of a ledger, and write them.", _add_finish),
         "matte": Verb("mattes:write_mattes", "Mattes as files of one channel each.", _add_matte),
         "plan": Verb(
             "plans:plan", "Which files a plan will write, what is wrong with it, and whether a folder follows it.",

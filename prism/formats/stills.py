@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,6 +14,9 @@ from prism.colour.view import ViewTransform, apply_exactly
 from prism.errors import BadArgument, UnwritableFile
 from prism.formats.safe import replacing
 from prism.pixels.file_formats import WRITTEN, FileFormat, format_of
+
+AfterView = Callable[[NDArray[np.float32], NDArray[np.float32]], NDArray[np.float32]]
+DITHER = 20_261_129  # where the shares of a code that are added begin
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,12 +37,14 @@ def write_still(
     keep_alpha: bool = True,
     compression: str | None = None,
     pixel_aspect: float = 1.0,
+    after_view: AfterView | None = None,
 ) -> StillReport:
     """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all.
 
     With alpha, colour is divided by it before the view transform, since the curve is made for whole light; the result
     is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture is over black.
-    compression: one the format has, None for its usual one. Raises BadArgument for a depth the format does not have,
+    compression: one the format has, None for its usual one. after_view: what is done to the display values (H, W, 3)
+    with their alpha (H, W); codes of 8 bits are dithered then. Raises BadArgument for a depth the format does not have,
     UnwritableFile.
     """
     path = Path(path)
@@ -52,12 +57,14 @@ def write_still(
         # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
         colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
     shown = apply_exactly(colour, transform)
+    if after_view is not None:
+        shown = after_view(shown, alpha if carries else np.ones_like(alpha))
     colours = np.moveaxis(rgba[:3], 0, -1)
     clipped = int(((colours < 0) | (colours > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
     glowing = int((((colour > 1) & (colours <= 1)).any(axis=-1) | ((alpha == 0) & (colours > 0).any(axis=-1))).sum())
     if carries:
         shown = np.dstack([shown if form.straight else shown * alpha[..., None], alpha])
-    _write(path, _codes(shown, bits), form, compression, pixel_aspect)
+    _write(path, _codes(shown, bits, dithered=after_view is not None), form, compression, pixel_aspect)
     return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
 
 
@@ -89,10 +96,18 @@ def still_format(path: Path) -> FileFormat:
     return found
 
 
-def _codes(shown: NDArray[np.float32], bits: int) -> NDArray:
-    """code = floor(v (2^n - 1) + 1/2), which unlike rounding to even treats all steps alike."""
+def _codes(shown: NDArray[np.float32], bits: int, *, dithered: bool = False) -> NDArray:
+    """code = floor(v (2^n - 1) + 1/2), which unlike rounding to even treats all steps alike.
+
+    dithered: of 8 bits, an even share of a code is added before: the mean of many pixels is then v, so that no bands
+    show. What is a code already stays that one. The shares are the same for every file of that size.
+    """
     top = (1 << bits) - 1
-    return np.floor(shown.astype(np.float64) * top + 0.5).astype(np.uint8 if bits == 8 else np.uint16)
+    codes = shown.astype(np.float64) * top + 0.5
+    if dithered and bits == 8:
+        codes += np.random.default_rng(DITHER).random(codes.shape) - 0.5
+        codes = codes.clip(0, top + 0.5)
+    return np.floor(codes).astype(np.uint8 if bits == 8 else np.uint16)
 
 
 def _write(path: Path, pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float) -> None:

@@ -10,10 +10,12 @@ from pydantic import Field, field_validator, model_validator
 from prism.colour.spaces import Primaries, require_space
 from prism.documents import Document, SourceName, Value
 from prism.errors import BadArgument, PrismError, UnknownOperator
+from prism.finish.document import Finish, require_mattes
+from prism.finish.steps import Steps
 from prism.ledger.rows import PassRow, Row, changed, rebuilding, walk
 from prism.mattes.document import Matte, Mattes, require_order, with_sources
 
-VERSION = 4
+VERSION = 5
 
 
 class SourceEntry(Value):
@@ -47,11 +49,11 @@ class Ledger(Document):
 
     Sources are named `element/pass`. A bare `pass` is one of whatever element the ledger is laid on. reference: rows
     that sum to the picture to land on, where no single render holds it; `beauty` is then that of its main layer. files:
-    where the sources lie, in a ledger that goes to other programs.
+    where the sources lie, in a ledger that goes to other programs. finish: steps on the rebuilt picture.
     """
 
     format: Literal["eager-prism.ledger"] = "eager-prism.ledger"
-    version: Literal[4] = 4
+    version: Literal[5] = 5
     name: Annotated[str, Field(min_length=1, max_length=80)] = "ledger"
     space: str = "lin_rec709"  # working colour of the sources, whose weights make luminance of light
     beauty: str = "beauty"  # the rendered image that the rows are balanced against, unless there is a reference
@@ -60,6 +62,7 @@ class Ledger(Document):
     files: Annotated[tuple[SourceEntry, ...], Field(max_length=20_000)] = ()
     mattes: Mattes = ()
     rows: Annotated[tuple[Row, ...], Field(max_length=1000)] = ()
+    finish: Steps = ()
 
     @field_validator("space")
     @classmethod
@@ -82,6 +85,7 @@ class Ledger(Document):
             seen.add(row.id)
         if any(row.matte is not None for row in walk(self.reference)):
             raise ValueError("Rows of the reference take no matte")
+        require_mattes(self.finish, mattes)
         return self
 
     @classmethod
@@ -95,8 +99,10 @@ class Ledger(Document):
     @classmethod
     def _of_before(cls, data: Any) -> Any:
         """Versions 1 and 2 had rows of passes only, with fewer trims; what they lack is neutral. Version 1 knew one
-        element, so all its sources are bare. Version 3 had neither a reference nor the alpha of a group."""
-        return {**data, "version": VERSION} if isinstance(data, dict) and data.get("version") in (1, 2, 3) else data
+        element, so all its sources are bare. Version 3 had neither a reference nor the alpha of a group, version 4 no
+        finish."""
+        older = isinstance(data, dict) and data.get("version") in range(1, VERSION)
+        return {**data, "version": VERSION} if older else data
 
     def walk(self) -> Iterator[Row]:
         """Every row, a group before what is in it."""
@@ -113,15 +119,16 @@ class Ledger(Document):
         mattes = (source for matte in self.mattes for source in matte.sources)
         start = (self.alpha,) if self.alpha else ()
         rows = (source for row in walk((*self.rows, *self.reference)) for source in row.all_sources)
-        return tuple(dict.fromkeys((self.beauty, *start, *rows, *mattes)))
+        steps = (source for step in self.finish for source in step.sources)
+        return tuple(dict.fromkeys((self.beauty, *start, *rows, *mattes, *steps)))
 
     @property
     def rendered(self) -> Ledger:
         """What the untrimmed rows should land on, as a ledger of its own: the beauty, or the reference."""
         beauty = PassRow(id="rendered", source=self.beauty, uses_alpha=False)
         if not self.reference:
-            return self.replace(alpha=self.beauty, rows=(beauty,), mattes=())
-        return self.replace(alpha=None, rows=self.reference, reference=(), mattes=())
+            return self.replace(alpha=self.beauty, rows=(beauty,), mattes=(), finish=())
+        return self.replace(alpha=None, rows=self.reference, reference=(), mattes=(), finish=())
 
     @property
     def elements(self) -> tuple[str, ...]:
@@ -144,12 +151,19 @@ class Ledger(Document):
             mattes=tuple(with_sources(matte, others) for matte in self.mattes),
             rows=changed(self.rows, lambda row: row.with_sources(others)),
             reference=changed(self.reference, lambda row: row.with_sources(others)),
+            finish=tuple(step.with_sources(others) for step in self.finish),
             files=(),  # of the sources before
         )
 
     def untrimmed(self) -> Ledger:
-        """Only the rows of the rebuild, all on and without trims or mattes: what should equal the rendered beauty."""
-        return self.replace(rows=rebuilding(self.rows), mattes=())
+        """Only the rows of the rebuild, all on and without trims, mattes or finish: what should equal the rendered
+        beauty."""
+        return self.replace(rows=rebuilding(self.rows), mattes=(), finish=())
+
+    @property
+    def finishing(self) -> Finish:
+        """Its finish as a document of its own, with the mattes that it names."""
+        return Finish.of(self.finish, self.mattes, name=self.name)
 
     def row(self, key: str) -> Row:
         """The row with that id, or its number from 1. Raises BadArgument naming the rows."""

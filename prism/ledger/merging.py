@@ -26,7 +26,7 @@ class Merged:
 
 
 def merge(base: Ledger, mine: Ledger, theirs: Ledger) -> Merged:
-    """Join two ledgers that both go on from a third, field by field of every row and matte.
+    """Join two ledgers that both go on from a third, field by field of every row, matte and finishing step.
 
     A row that one removed and the other changed meets itself, and so do rows that both put into another order.
     """
@@ -37,14 +37,18 @@ def merge(base: Ledger, mine: Ledger, theirs: Ledger) -> Merged:
     rows = _entries([rows for rows, _ in flat], meeting, lambda key: names[key])
     mattes = [document.pop("mattes") for document in versions]
     kept = _entries([{m["id"]: m for m in each} for each in mattes], meeting, lambda key: f"matte {key}")
+    steps = [document.pop("finish") for document in versions]
+    finish = _entries([{s["id"]: s for s in each} for each in steps], meeting, lambda key: f"finishing step {key}")
     top = _fields(versions, meeting, "the ledger")
     order = _ordered([order for _, order in flat], rows, meeting, "rows")
     matte_order = _ordered([{"": [m["id"] for m in each]} for each in mattes], kept, meeting, "mattes")
+    finish_order = _ordered([{"": [s["id"] for s in each]} for each in steps], finish, meeting, "finishing steps")
     if meeting:
         return Merged(None, tuple(dict.fromkeys(meeting)))
     document = top | {
         "rows": list(_nested(rows, order, "")),
         "mattes": [kept[key] for key in matte_order.get("", ())],
+        "finish": [finish[key] for key in finish_order.get("", ())],
     }
     try:
         return Merged(Ledger.from_json(document, where="ledger"), ())

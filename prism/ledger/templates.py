@@ -14,8 +14,8 @@ from prism.passes.kinds import LIT
 
 @dataclass(frozen=True, slots=True)
 class AppliedTemplate:
-    """ledger: with the sources that were found. missing: (row, matte or `start`, the source it asked for). left_over:
-    passes of light that nothing of the ledger takes."""
+    """ledger: with the sources that were found. missing: (row, step, matte or `start`, the source it asked for).
+    left_over: passes of light that nothing of the ledger takes."""
 
     ledger: Ledger
     missing: tuple[tuple[str, str], ...]
@@ -32,6 +32,7 @@ def apply_template(template: Ledger, frame: Frame, *, chosen: dict[str, str] | N
     found = matched(template, frame) | picked
     ledger = _landing(template.with_sources({name: match for name, match in found.items() if match}), frame)
     missing = [(row.id, source) for row in ledger.walk() for source in row.all_sources if not _is_there(source, frame)]
+    missing += [(step.id, source) for step in ledger.finish for source in step.sources if source not in frame]
     missing += [(m.id, source) for m in ledger.mattes for source in m.sources if source not in frame]
     missing += [("start", name) for name in {ledger.beauty, ledger.alpha or ledger.beauty} if name not in frame]
     return AppliedTemplate(ledger, tuple(missing), _left_over(ledger, frame))

@@ -5,13 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from prism.curves import Curve
 from prism.fields import unit_of
+from prism.finish.base import FinishStep
 from prism.keyed import Keyed
 from prism.ledger.document import Ledger
 from prism.ledger.rows import Row, walk
 
 _SILENT = ("id", "kind", "rows", "folded")
-_WORDS = {"on": ("on", "off"), "solo": ("soloed", "not soloed"), "in_balance": ("in the balance", "not in the balance")}
+_WORDS = {
+    "on": ("on", "off"),
+    "enabled": ("on", "off"),
+    "solo": ("soloed", "not soloed"),
+    "in_balance": ("in the balance", "not in the balance"),
+}
 
 
 def changes(before: Ledger, after: Ledger) -> list[str]:
@@ -25,13 +32,14 @@ def _changes(before: Ledger, after: Ledger) -> Iterator[str]:
         if key not in old:
             yield f"{named(row)} added"
         else:
-            yield from _row(old[key], row)
+            yield from _fields(old[key], row)
     for key, row in old.items():
         if key not in new:
             yield f"{named(row)} removed"
     if _order(before, old, new) != _order(after, old, new):
         yield "rows in another order"
     yield from _mattes(before, after)
+    yield from _finish(before, after)
     if (before.beauty, before.alpha, before.reference) != (after.beauty, after.alpha, after.reference):
         yield "applied to other files" if before.elements != after.elements else "starts or lands elsewhere"
 
@@ -46,6 +54,21 @@ def _mattes(before: Ledger, after: Ledger) -> Iterator[str]:
             yield f"matte {key} removed"
 
 
+def _finish(before: Ledger, after: Ledger) -> Iterator[str]:
+    old, new = ({step.id: step for step in ledger.finish} for ledger in (before, after))
+    for key, step in new.items():
+        if key not in old:
+            yield f"finish: {named(step)} added"
+        else:
+            yield from (f"finish: {line}" for line in _fields(old[key], step))
+    for key, step in old.items():
+        if key not in new:
+            yield f"finish: {named(step)} removed"
+    orders = [[key for key in steps if key in old and key in new] for steps in (old, new)]
+    if orders[0] != orders[1]:
+        yield "finish: steps in another order"
+
+
 def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
     """The rows that both ledgers have, each with its group."""
     places = [("", row.id) for row in ledger.rows]
@@ -53,7 +76,8 @@ def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
     return [(group, row) for group, row in places if all(row in rows for rows in known)]
 
 
-def _row(before: Row, after: Row) -> Iterator[str]:
+def _fields(before: Row | FinishStep, after: Row | FinishStep) -> Iterator[str]:
+    """What differs between a row, or a step of the finish, and what it was before."""
     if type(before) is not type(after):
         yield f"{named(after)} is now a {after.kind}"
         return
@@ -61,9 +85,9 @@ def _row(before: Row, after: Row) -> Iterator[str]:
         old, new = getattr(before, field), getattr(after, field)
         if old == new or field in _SILENT:
             continue
-        if field in _WORDS:
+        if field in _WORDS and isinstance(new, bool):
             yield f"{named(after)} {_WORDS[field][0 if new else 1]}"
-        elif field == "curves":
+        elif field == "curves" or isinstance(new, Curve):
             yield f"{named(after)} curve changed"
         elif field == "comment":
             yield f"{named(after)} commented"
@@ -72,7 +96,7 @@ def _row(before: Row, after: Row) -> Iterator[str]:
             yield f"{named(after)} {field.replace('_', ' ')} {_said(old, unit)} → {_said(new, unit)}"
 
 
-def named(row: Row) -> str:
+def named(row: Row | FinishStep) -> str:
     """What a row is called in a sentence: the name that a person gave it, else its id."""
     return getattr(row, "name", "") or row.id
 

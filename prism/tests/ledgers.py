@@ -256,7 +256,7 @@ class Dice:
     def ledger(self, count=6, **row):
         mattes = [{"id": "m", "kind": "alpha", "source": "logo"}, {"id": "n", "kind": "inverted", "of": "m"}]
         return {
-            "format": "eager-prism.ledger", "version": 4, "space": self.pick(["lin_rec709", "acescg"]),
+            "format": "eager-prism.ledger", "version": 5, "space": self.pick(["lin_rec709", "acescg"]),
             "alpha": self.pick(["beauty", "shadow", None]), "mattes": mattes,
             "rows": [self.row(**row) for _ in range(int(self.rng.integers(1, count + 1)))],
         }  # fmt: skip

@@ -74,7 +74,7 @@ class Document(unittest.TestCase):
             ({"rows": [row | {"wobble": 1}]}, BadDocument, "rows.0.wobble"),
             ({"rows": [row, row]}, BadDocument, "Two rows have the id a"),
             ({"rows": [row | {"operator": "dodge"}]}, UnknownOperator, "Unknown operator dodge"),
-            ({"version": 5}, BadDocument, "version"),
+            ({"version": 6}, BadDocument, "version"),
             ({"format": "other"}, BadDocument, "format"),
             ([], BadDocument, "document"),
             (None, BadDocument, "document"),

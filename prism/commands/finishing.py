@@ -1,0 +1,77 @@
+"""The verb `finish`: pictures finished by a document, and written."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from prism.colour.view import ViewTransform
+from prism.commands import Answer
+from prism.commands.framing import frames_of, ledger_on
+from prism.delivery.deliver import Output, deliver
+from prism.elements.frame import OpenFrame
+from prism.errors import BadArgument
+from prism.finish.document import Finish
+from prism.ledger.document import Ledger
+from prism.ledger.finishing import with_finish
+from prism.ledger.first import require_beauty
+from prism.ledger.rows import PassRow
+from prism.naming.patterns import parse_pattern
+from prism.pixels.file_formats import is_exr
+
+
+def finish(args: argparse.Namespace) -> Answer:
+    """Write every frame finished: of a ledger, or the pictures themselves. Raises BadDocument naming step and field,
+    BadArgument, UnknownSource, or as deliver."""
+    document = Finish.load(args.finish)
+    loaded = Ledger.load(args.ledger) if args.ledger else None
+    pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
+    as_display = _as_display(args)
+    written: list[Path] = []
+    remarks: list[str] = []
+    for sources in frames_of(args, loaded):
+        path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
+        if path in written:
+            raise BadArgument(
+                f"Every frame would be written to {path}.", where="--out", advice="Put {frame:04} into the name."
+            )
+        ledger = _finished_ledger(loaded, document, sources, args.space)
+        output = Output(
+            args.pixel, args.compression, ViewTransform(ledger.space, args.view), args.bits, args.alpha == "keep",
+            as_display=as_display,
+        )  # fmt: skip
+        remarks += deliver(ledger, sources, path, output)
+        written.append(path)
+    names = [str(path) for path in written]
+    return {"file": names[0], "files": names, "remarks": remarks}, "\n".join([*names, *remarks])
+
+
+def _as_display(args: argparse.Namespace) -> bool:
+    exr = is_exr(args.out.name)
+    if args.domain == "light" and not exr:
+        raise BadArgument("A still holds display values.", where="--as", advice="Write light as .exr.")
+    return exr and args.domain == "display"
+
+
+def _finished_ledger(loaded: Ledger | None, document: Finish, sources: OpenFrame, space: str | None) -> Ledger:
+    """The ledger to be finished, or one of the picture alone. Raises UnknownSource for a pass that is not there."""
+    ledger = ledger_on(loaded, sources) if loaded is not None else _of_picture(sources)
+    ledger = ledger.replace(space=space or ledger.space)
+    applied = with_finish(ledger, document, sources)
+    if applied.missing:
+        who, source = applied.missing[0]
+        found = ", ".join(each.key for each in sources)
+        raise BadArgument(
+            f"There is no pass {source}.", where=f"step or matte {who}",
+            advice=f"These files have {found}. Name one of them, or turn the step off.",
+        )  # fmt: skip
+    return applied.ledger
+
+
+def _of_picture(sources: OpenFrame) -> Ledger:
+    """A ledger of the beauty, or of the only picture there is."""
+    keys = [source.key for source in sources]
+    key = keys[0] if len(keys) == 1 else require_beauty(sources).key
+    alpha = key if sources.source(key).alpha is not None else None
+    row = PassRow(id="picture", source=key, uses_alpha=alpha is None, in_balance=False)
+    return Ledger(name="picture", beauty=key, alpha=alpha, rows=(row,))

@@ -1,0 +1,1 @@
+"""Finishing: steps on a rebuilt picture."""

@@ -1,0 +1,50 @@
+"""From light to display values, and the steps that work on those."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.colour.view import ViewTransform, apply_exactly
+from prism.finish.base import Domain, FinishStep
+from prism.finish.context import Context
+from prism.finish.evaluate import Stale, finished, never
+from prism.finish.planes import DISPLAY
+from prism.pixels.picture import Picture
+
+
+def of_domain(steps: Sequence[FinishStep], domain: Domain) -> tuple[FinishStep, ...]:
+    """Those that work on light, or on display values."""
+    return tuple(step for step in steps if step.domain == domain)
+
+
+def developed(picture: Picture, transform: ViewTransform, *, keep_alpha: bool) -> Picture:
+    """The part of a picture of light in its display window as display values, exactly.
+
+    keep_alpha: colour is divided by alpha first, since a view is made for whole light; light without coverage stays as
+    it is. Else the picture lies over black.
+    """
+    rgba = picture.on_display
+    colour = np.moveaxis(rgba[:3], 0, -1)
+    alpha = rgba[3].clip(0, 1) if keep_alpha else np.ones_like(rgba[3])
+    if keep_alpha:
+        colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
+    shown = np.moveaxis(apply_exactly(colour, transform), -1, 0)
+    return as_display(picture, np.concatenate([shown, alpha[np.newaxis]]))
+
+
+def as_display(picture: Picture, rgba: NDArray[np.float32]) -> Picture:
+    """Display values (4, h, w) of a picture's display window; colour is straight."""
+    return replace(picture, rgba=np.ascontiguousarray(rgba), window=picture.display_window, space=DISPLAY)
+
+
+def on_display_values(
+    picture: Picture, steps: Sequence[FinishStep], context: Context, *, is_stale: Stale = never
+) -> Picture:
+    """Display values after the steps that work on those, 0..1 again at the end: no display shows more. What is not a
+    number becomes 0."""
+    after = finished(picture, of_domain(steps, "display"), context, is_stale=is_stale)
+    return after.with_rgba(np.nan_to_num(after.rgba, nan=0.0).clip(0, 1))

@@ -1,0 +1,30 @@
+"""What is brighter than a threshold: what glows, and what rays and flares come from."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.finish.planes import brightness, finite
+from prism.pixels.picture import Picture
+
+
+def highlights(picture: Picture, threshold: float) -> NDArray[np.float32]:
+    """(3, H, W): of every pixel's light the share by which its luminance is above the threshold, in its own colour; 0
+    where anything is not finite or negative."""
+    rgb = finite(picture.rgba[:3])
+    light = brightness(rgb, picture.space)
+    share = np.divide(light - np.float32(threshold), light, out=np.zeros_like(light), where=light > max(threshold, 0))
+    return np.maximum(rgb, 0) * share
+
+
+def edges(picture: Picture, threshold: float) -> NDArray[np.float32]:
+    """(3, H, W): the slope of luminance by full pixel, less the threshold, in the colour of the pixel; 0 where anything
+    is not finite or negative."""
+    rgb = np.maximum(finite(picture.rgba[:3]), 0)
+    light = brightness(rgb, picture.space)
+    if min(light.shape) < 2:
+        return np.zeros_like(rgb)
+    down, across = np.gradient(light)
+    slope = np.maximum(np.hypot(down, across) / np.float32(picture.step) - np.float32(threshold), 0)
+    return rgb * np.divide(slope, light, out=np.zeros_like(light), where=light > 0)

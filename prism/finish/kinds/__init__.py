@@ -1,0 +1,1 @@
+"""The kinds of finishing steps: a module each."""

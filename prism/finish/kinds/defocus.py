@@ -1,0 +1,114 @@
+"""Defocus: what is nearer or farther than the focus becomes discs."""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.documents import SourceName
+from prism.fields import DEGREES, PIXELS, Shown
+from prism.finish.aperture import opened
+from prism.finish.base import FinishStep
+from prism.finish.context import Context
+from prism.finish.planes import blurred, finite
+from prism.keyed import Number, Within
+from prism.pixels.picture import Picture
+
+SHARP = 0.5  # pixels of the picture: radius up to which a pixel is as sharp as it can be
+RATIO = 1.6  # of the radii of neighbouring layers
+LEAST = 1e-4  # coverage below which nothing is known of what lies there
+_PIXELS, _LENS = ("by", ("pixels",)), ("by", ("lens",))
+Distance = Annotated[Number, Within(1e-6, 1e9)]
+Millimetres = Annotated[Number, Within(0.1, 10_000)]
+
+
+class DefocusStep(FinishStep):
+    """The disc of a pixel at a depth z has the radius opening |z - focus| / z, in full pixels, at most `largest`:
+    a thin lens. opening: the radius at infinity; by lens it follows from F, the f-number N, the width of the sensor and
+    the focus at s millimetres: F^2 / (2 N (s - F)) / sensor times the width of the picture.
+
+    Pixels are parted into layers by their radius, each between its two neighbours; every layer becomes discs with its
+    own coverage, and they are laid over each other from far to near. What a layer does not show behind a nearer one is
+    filled from around. So no background spreads over what is sharp before it, and no sharp edge stays about what is
+    blurred. Depth of 0 or less, and what is not a number, counts as infinitely far.
+    """
+
+    title: ClassVar[str] = "defocus"
+    meaning: ClassVar[str] = "what is nearer or farther than the focus becomes discs"
+    source_fields: ClassVar[tuple[str, ...]] = ("depth",)
+
+    kind: Literal["defocus"] = "defocus"
+    depth: Annotated[SourceName, Shown(title="depth", lists="depths")]
+    focus: Annotated[Distance, Shown(title="focus", digits=3)] = 5.0
+    by: Annotated[Literal["pixels", "lens"], Shown(title="opening")] = "pixels"
+    opening: Annotated[Number, Within(0, 500), Shown(title="disc at infinity", **PIXELS, when=_PIXELS)] = 12.0
+    focal_length: Annotated[Millimetres, Shown(title="focal length", unit="mm", digits=1, when=_LENS)] = 50.0
+    f_number: Annotated[Number, Within(0.1, 200), Shown(title="f-number", when=_LENS)] = 2.8
+    sensor: Annotated[Millimetres, Shown(title="sensor's width", unit="mm", digits=1, when=_LENS)] = 36.0
+    unit: Annotated[Millimetres, Shown(title="one unit of depth", unit="mm", step=10, digits=0, when=_LENS)] = 1000.0
+    largest: Annotated[Number, Within(0, 500), Shown(title="largest disc", **PIXELS)] = 60.0
+    blades: Annotated[int, Within(0, 16), Shown(title="blades (0: round)", step=0.05, digits=0)] = 0
+    turn: Annotated[Number, Within(-3600, 3600), Shown(title="blades turned", **DEGREES)] = 0.0
+
+    @property
+    def is_neutral(self) -> bool:
+        """With an opening that is none."""
+        return self.by == "pixels" and self.opening == 0
+
+    def reach(self, picture: Picture) -> float:
+        """Of the largest disc, once for it and once for what fills the layers behind it."""
+        return 6 * self.largest + 8 * picture.step
+
+    def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
+        """Alpha is blurred as well."""
+        radii = self._radii(context.pixels(self.depth, picture)[0], picture)
+        clean = finite(picture.rgba)
+        planes = np.concatenate([clean, np.ones_like(clean[:1])])  # the last is the layer's own coverage
+        laid, filled = np.zeros_like(planes), False
+        for radius, weight in self._layers(radii):
+            if radius < -SHARP and not filled:
+                laid, filled = self._filled(laid, picture), True
+            layer = planes * weight
+            if abs(radius) > SHARP:
+                origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
+                layer = opened(layer, abs(radius), self.blades, self.turn, origin)
+            laid *= 1 - layer[4].clip(0, 1)
+            laid += layer
+        known = laid[4] > LEAST
+        return np.where(known, laid[:4] / np.where(known, laid[4], np.float32(1)), clean)
+
+    def _radii(self, depth: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
+        """(H, W) in pixels of the picture: above 0 behind the focus, below 0 before it."""
+        opening = self._opening(picture.display_window.width)
+        far = np.isfinite(depth) & (depth > 0)
+        inverse = np.where(far, 1 / np.where(far, depth, np.float32(1)), np.float32(0))
+        radii = np.float32(opening) * (1 - np.float32(self.focus) * inverse)
+        return radii.clip(-self.largest, self.largest) / np.float32(picture.step)
+
+    def _opening(self, width: int) -> float:
+        if self.by == "pixels":
+            return float(self.opening)
+        distance = max(self.focus * self.unit - self.focal_length, 1e-3)
+        return self.focal_length**2 / (2 * self.f_number * distance) / self.sensor * width
+
+    def _layers(self, radii: NDArray[np.float32]):
+        """Radii from far to near, with the share (H, W) of every pixel that is in that layer; shares sum to 1."""
+        most = float(np.abs(radii).max(initial=0))
+        count = max(0, math.ceil(math.log(max(most, SHARP) / SHARP, RATIO)))
+        steps = [SHARP * RATIO**k for k in range(1, count + 1)]
+        marks = np.array([-r for r in reversed(steps)] + [0.0] + steps, np.float32)
+        places = np.interp(radii, marks, np.arange(len(marks))).astype(np.float32)
+        for number in range(len(marks) - 1, -1, -1):
+            weight = (1 - np.abs(places - number)).clip(0, None)
+            if weight.any():
+                yield float(marks[number]), weight
+
+    def _filled(self, laid: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
+        """What is known of the layers behind, gone on with into where a nearer layer hid them."""
+        spread = blurred(laid, max(self.largest / 2, picture.step), picture, edge="constant")
+        known = spread[4] > LEAST
+        guess = np.where(known, spread / np.where(known, spread[4], np.float32(1)), 0)
+        return laid + (1 - laid[4].clip(0, 1)) * guess
