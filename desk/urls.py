@@ -37,5 +37,6 @@ urlpatterns = [
     path(f"{SHOT}intake/", include("desk.intake.urls")),
     path(f"{SHOT}look/", include("desk.viewer.urls")),
     path(f"{SHOT}rebuild/", include("desk.rebuild.urls")),
+    path(f"{SHOT}finish/", include("desk.finish.urls")),
     path(f"{SHOT}hand-off/", include("desk.handoff.urls")),
 ]

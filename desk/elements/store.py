@@ -4,9 +4,11 @@ from django.conf import settings
 
 from prism.combine.evaluate import Evaluator
 from prism.elements.store import PixelStore
+from prism.finish.evaluate import Finisher
 from prism.formats.planes import PlaneFolder
 
 PIXELS = PixelStore(
     settings.PIXEL_CACHE_BYTES, folder=PlaneFolder(settings.VAR / "cache" / "planes", settings.PLANE_CACHE_BYTES)
 )
 EVALUATOR = Evaluator(PIXELS)
+FINISHER = Finisher(PIXELS)

@@ -6,5 +6,4 @@ urlpatterns = [
     path("", views.shot, name="shot"),
     path("settings/", setup_views.settings, name="shot-settings"),
     path("picture/", views.picture, name="shot-picture"),
-    path("finish/", views.coming, {"station": "finish"}, name="finish"),
 ]

@@ -9,18 +9,10 @@ from django.views.decorators.http import require_GET
 from desk.elements.services import frames_on_disk, small_picture
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
-from desk.stations.head import head
 from desk.stations.registry import stations, titles
 from desk.web.limits import computed
 from prism.colour.spaces import SPACES
 from prism.naming.frames import format_frames
-
-COMING = {
-    "finish": (
-        "Steps on the rebuilt picture",
-        "This station is not built yet. The picture goes from Rebuild straight to Hand-off.",
-    ),
-}
 
 
 def shots(request: HttpRequest) -> HttpResponse:
@@ -68,14 +60,3 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     answer = HttpResponse(small_picture(element, frames[0]), content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=60"
     return answer
-
-
-@with_shot
-def coming(request: HttpRequest, shot: Shot, station: str) -> HttpResponse:
-    """The page of a station that is not there yet."""
-    headline, text = COMING[station]
-    return render(
-        request,
-        "shots/coming.html",
-        head(request, shot, station) | {"headline": headline, "text": text},
-    )

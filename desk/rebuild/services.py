@@ -279,6 +279,7 @@ def _listed(element: Element, pass_: ElementPass) -> dict[str, Any]:
         "title": pass_.title,
         "isDeep": kind is not None and kind.key == "deep",
         "isDepth": kind is not None and kind.key == "depth",
+        "isMotion": kind is not None and kind.key.startswith("motion"),
         "passTitle": pass_.title.removesuffix(f", {DENOISED}"),
         "denoised": pass_.denoised,
         "role": kind.role if kind else "unknown",

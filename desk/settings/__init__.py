@@ -53,6 +53,7 @@ INSTALLED_APPS = [
     "desk.plan",
     "desk.intake",
     "desk.rebuild",
+    "desk.finish",
     "desk.handoff",
     "desk.render",
     "desk.viewer",

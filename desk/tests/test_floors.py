@@ -16,7 +16,7 @@ FLOORS = (
     {"scenes", "viewer"},
     {"plan", "intake"},
     {"render", "rebuild"},
-    {"handoff"},
+    {"finish", "handoff"},
     {"house"},
 )
 FLOOR = {app: number for number, floor in enumerate(FLOORS) for app in floor}

@@ -56,7 +56,7 @@ class Shots(WorldCase):
         self.assertEqual(marks()["intake"], "done")
 
     def test_the_station_to_come_is_honest(self):
-        self.assertContains(self.client.get(self.url("finish")), "not built yet")
+        self.assertContains(self.client.get(self.url("finish")), "No picture to finish yet")
 
     def test_an_unknown_shot(self):
         answer = self.client.get("/shots/TST/NOPE/rebuild/")

@@ -28,6 +28,7 @@ from prism.viewing.subjects import gap
 MOST_VALUES = 4096  # pixels whose numbers are drawn at once
 SHEET_WIDTH = 320
 PATIENCE, MOST_PATIENCE = 4.0, 12.0  # seconds that somebody waits for a picture
+MOST_EXACT = 1_000_000  # pixels whose display values are worked out as for a file; that takes a second for two million
 MOST_PIXELS = 20_000_000  # of a picture on a page: some bytes of each are held for every step of its making
 
 
@@ -58,14 +59,17 @@ class Encoded:
 def picture(opened: Opened, wanted: PictureRequest, is_stale: Callable[[], bool]) -> Encoded:
     """Smaller than it was asked for if it would take longer than anybody waits. Raises PrismError; TooCostly if that
     does not help."""
-    frame = opened.frame
+    frame, display = opened.frame, opened.frame.display_window
     step, smaller = _affordable(opened, step_for(frame.display_window, wanted.width))
     shown = opened.subject.shown(frame, step=step, remap=wanted.remap, is_stale=is_stale)
     if wanted.against is not None:
         other = wanted.against.subject.shown(wanted.against.frame, step=step, is_stale=is_stale)
         apart = gap(shown, other, gain=wanted.gain)
         return Encoded(encode(to_screen(apart.on_display, wanted.look), wanted.encoding), step, smaller)
-    screen = to_screen(shown.picture.on_display, wanted.look, data=shown.data)
+    screen = to_screen(
+        shown.picture.on_display, wanted.look, data=shown.data, after_view=shown.after_view,
+        exactly=wanted.encoding == "png" and step == 1 and display.width * display.height <= MOST_EXACT,
+    )  # fmt: skip
     if wanted.marks:
         screen = marked(screen, shown.values_on_display, wanted.marks, white=float(2.0**-wanted.look.stops))
     return Encoded(encode(screen, wanted.encoding), step, smaller, shown.ends)

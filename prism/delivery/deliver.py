@@ -87,7 +87,7 @@ def _write_still(
     shown = picture.on_display
     report = write_still(
         path, shown, output.transform, bits=output.bits, keep_alpha=output.keep_alpha,
-        pixel_aspect=picture.pixel_aspect, after_view=after_view if finish.on_display else None,
+        pixel_aspect=picture.pixel_aspect, after_view=after_view if finish.steps else None,
     )  # fmt: skip
     remarks = []
     if report.clipped:

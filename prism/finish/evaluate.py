@@ -127,7 +127,7 @@ def _blend(before, after, weights, amount, first, end):
 class Finisher:
     """Finishes pictures one after another and starts from the last step that did not change.
 
-    While one step is dragged, what the steps above it make is cached from the first time; only what follows is
+    While one step is dragged, what the steps before it make is cached from the first time; only what follows is
     computed.
     """
 
@@ -141,20 +141,19 @@ class Finisher:
         context: Context,
         *,
         of: Hashable,
-        edited: str | None = None,
+        settled: int = 0,
         is_stale: Stale = never,
     ) -> Picture:
-        """Like `finished`. of: what the picture is a picture of, equal for equal values. edited: id of the step being
-        changed."""
-        place = next((number for number, step in enumerate(steps) if step.id == edited), 0)
-        if place:
-            above = tuple(steps[:place])
+        """Like `finished`. of: what the picture is a picture of, equal for equal values. settled: how many of the first
+        steps stay as they are, so that what they make is worth to be cached."""
+        if settled:
+            above = tuple(steps[:settled])
             mattes = tuple(context.mattes.get(matte) for step in above for matte in step.mattes)
             key = ("finished", of, picture.step, picture.space, above, mattes)
             picture = picture.with_rgba(
                 self._store.get(key, lambda: _kept(finished(picture, above, context, is_stale=is_stale))).array
             )
-        return finished(picture, steps[place:], context, is_stale=is_stale)
+        return finished(picture, steps[settled:], context, is_stale=is_stale)
 
 
 def _kept(picture: Picture) -> CachedArray:

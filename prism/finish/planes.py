@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance
-from prism.pixels.blur import Edge, gaussian
+from prism.pixels.blur import Edge, each_plane, gaussian
 from prism.pixels.picture import Picture
 
 REC709_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709-6, rounded as ASC CDL v1.2 has them
@@ -50,7 +50,7 @@ def blurred(planes: NDArray[np.float32], deviation: float, picture: Picture, *, 
     """Planes (N, H, W) of a picture under a Gaussian whose deviation is in full pixels. Values that are not finite must
     have been taken out."""
     origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
-    return np.stack([gaussian(plane, deviation / picture.step, edge=edge, origin=origin) for plane in planes])
+    return each_plane(lambda plane: gaussian(plane, deviation / picture.step, edge=edge, origin=origin), planes)
 
 
 def finite(planes: NDArray[np.float32]) -> NDArray[np.float32]:

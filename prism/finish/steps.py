@@ -59,11 +59,11 @@ def active(steps: tuple[FinishStep, ...], frame: int) -> tuple[FinishStep, ...]:
 
 
 def kinds_for_page() -> dict[str, dict[str, Any]]:
-    """By kind: a step with nothing changed, its settings (its own first, then those of all), and what it is."""
+    """By kind: a step with nothing changed, its settings (what all have first, then its own), and what it is."""
     return {
         kind: {
             "blank": _blank(step).model_dump(mode="json"),
-            "settings": sorted(settings_of(step), key=lambda setting: setting["field"] in FinishStep.model_fields),
+            "settings": sorted(settings_of(step), key=lambda setting: setting["field"] not in FinishStep.model_fields),
             "title": step.title,
             "meaning": step.meaning,
             "domains": step.domains,

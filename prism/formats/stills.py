@@ -64,7 +64,7 @@ def write_still(
     glowing = int((((colour > 1) & (colours <= 1)).any(axis=-1) | ((alpha == 0) & (colours > 0).any(axis=-1))).sum())
     if carries:
         shown = np.dstack([shown if form.straight else shown * alpha[..., None], alpha])
-    _write(path, _codes(shown, bits, dithered=after_view is not None), form, compression, pixel_aspect)
+    _write(path, to_codes(shown, bits, dithered=after_view is not None), form, compression, pixel_aspect)
     return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
 
 
@@ -81,7 +81,7 @@ def write_values(
     pixel: float, uint8 or uint16. Raises UnwritableFile.
     """
     values = np.stack(list(planes), axis=-1).astype(np.float32)
-    stored = values if pixel == "float" else _codes(values.clip(0, 1), 8 if pixel == "uint8" else 16)
+    stored = values if pixel == "float" else to_codes(values.clip(0, 1), 8 if pixel == "uint8" else 16)
     _write(Path(path), stored, still_format(path), compression, pixel_aspect)
 
 
@@ -96,7 +96,7 @@ def still_format(path: Path) -> FileFormat:
     return found
 
 
-def _codes(shown: NDArray[np.float32], bits: int, *, dithered: bool = False) -> NDArray:
+def to_codes(shown: NDArray[np.float32], bits: int, *, dithered: bool = False) -> NDArray:
     """code = floor(v (2^n - 1) + 1/2), which unlike rounding to even treats all steps alike.
 
     dithered: of 8 bits, an even share of a code is added before: the mean of many pixels is then v, so that no bands

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from prism.elements.pixels import Frame
 from prism.finish.base import FinishStep
@@ -33,13 +33,22 @@ class Finishing:
         return cls(active(ledger.finish, sources.number), Context(sources.number, sources, mattes))
 
     @property
+    def in_light(self) -> tuple[FinishStep, ...]:
+        """Those that work on light."""
+        return of_domain(self.steps, "light")
+
+    @property
     def on_display(self) -> tuple[FinishStep, ...]:
         """Those that work on display values."""
         return of_domain(self.steps, "display")
 
+    def on(self, sources: Frame) -> Finishing:
+        """The same for a part of the frame, or a larger one."""
+        return replace(self, context=replace(self.context, sources=sources))
+
     def light(self, picture: Picture, is_stale: Stale = never) -> Picture:
         """After the steps that work on light."""
-        return finished(picture, of_domain(self.steps, "light"), self.context, is_stale=is_stale)
+        return finished(picture, self.in_light, self.context, is_stale=is_stale)
 
     def display(self, values: Picture) -> Picture:
         """Display values after the steps that work on those."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,9 +11,11 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from prism.colour.spaces import luminance
-from prism.colour.view import ViewTransform, apply_quickly
+from prism.colour.view import ViewTransform, apply_exactly, apply_quickly, display_quickly
 from prism.elements.pixels import Frame, picture_of
 from prism.errors import BadArgument
+from prism.finish.planes import DISPLAY, brightness
+from prism.formats.stills import to_codes
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 from prism.viewing.remap import Remap, remapped
@@ -42,8 +45,20 @@ class Look:
                 raise BadArgument(f"Unknown setting {setting}.", advice=f"Use {', '.join(known)}.")
 
 
-def to_screen(rgba: NDArray[np.float32], look: Look, *, data: bool = False) -> NDArray[np.uint8]:
-    """Display bytes (H, W, 3). Data is shown by its values as they are: exposure, but no view transform."""
+AfterView = Callable[[NDArray[np.float32]], NDArray[np.float32]]
+"""What is done to display values (3, H, W) before they are shown."""
+
+
+def to_screen(
+    rgba: NDArray[np.float32], look: Look, *, data: bool = False, after_view: AfterView | None = None,
+    exactly: bool = False,
+) -> NDArray[np.uint8]:  # fmt: skip
+    """Display bytes (H, W, 3). Data is shown by its values as they are: exposure, but no view transform.
+
+    exactly: of a picture with `after_view`, the codes that are written to a still of 8 bits over black.
+    """
+    if after_view is not None and look.channel != "a":
+        return _after(rgba, look, after_view, exactly=exactly)
     gain = float(2.0**look.stops)
     transform = look.transform
     if look.channel == "rgb":
@@ -55,6 +70,28 @@ def to_screen(rgba: NDArray[np.float32], look: Look, *, data: bool = False) -> N
     if data or look.channel == "a":
         return _plain_codes(np.broadcast_to(plane, (3, *plane.shape)), look.gamma)
     return apply_quickly(np.broadcast_to(plane, (4, *plane.shape)), transform, gamma=look.gamma)
+
+
+def developed_quickly(rgba: NDArray[np.float32], look: Look) -> NDArray[np.float32]:
+    """Display values (3, H, W) of light (4, H, W) on its ground, before the viewer's gamma."""
+    shown = _on_ground(rgba, look.ground) if look.ground != "black" else rgba
+    return display_quickly(shown, look.transform, gain=float(2.0**look.stops))
+
+
+def _after(rgba: NDArray[np.float32], look: Look, after_view: AfterView, *, exactly: bool) -> NDArray[np.uint8]:
+    if exactly:
+        shown = _on_ground(rgba, look.ground) if look.ground != "black" else rgba
+        light = np.moveaxis(shown[:3] * np.float32(2.0**look.stops), 0, -1)
+        values = np.moveaxis(apply_exactly(light, look.transform), -1, 0)
+    else:
+        values = developed_quickly(rgba, look)
+    values = after_view(np.ascontiguousarray(values))
+    if look.channel != "rgb":
+        plane = brightness(values, DISPLAY) if look.channel == "luminance" else values["rgb".index(look.channel)]
+        values = np.broadcast_to(plane, values.shape)
+    if exactly and look.gamma == 1:
+        return to_codes(np.moveaxis(values, 0, -1), 8, dithered=True)
+    return _plain_codes(values, look.gamma)
 
 
 def grey(values: NDArray[np.float32]) -> NDArray[np.uint8]:

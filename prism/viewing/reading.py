@@ -102,8 +102,13 @@ def _average(plane: np.ndarray) -> float:
     return float(plane.reshape(-1)[0]) if plane.size == 1 else float(plane.mean(dtype=np.float64))
 
 
+def codes_of_values(values: Sequence[float], gamma: float) -> dict[int, tuple[int, int, int]]:
+    """Code values of display values through the viewer's gamma."""
+    shown = np.asarray(values, np.float64) ** (1 / gamma)
+    return {bits: tuple(int(code) for code in np.floor(shown * ((1 << bits) - 1) + 0.5)) for bits in (8, 10, 16)}
+
+
 def codes_of(rgb: Sequence[float], look: Look) -> dict[int, tuple[int, int, int]]:
     """Code values through exposure, view and gamma: floor(v (2^n - 1) + 1/2)."""
     light = np.array(rgb, np.float32).reshape(1, 1, 3) * np.float32(2.0**look.stops)
-    shown = apply_exactly(light, look.transform)[0, 0].astype(np.float64) ** (1 / look.gamma)
-    return {bits: tuple(int(code) for code in np.floor(shown * ((1 << bits) - 1) + 0.5)) for bits in (8, 10, 16)}
+    return codes_of_values(apply_exactly(light, look.transform)[0, 0], look.gamma)

@@ -19,7 +19,7 @@ from prism.errors import BadArgument, SizeMismatch
 from prism.ledger.document import Ledger
 from prism.pixels.picture import Picture, on_display
 from prism.pixels.window import Window
-from prism.viewing.picture import Look, source_picture
+from prism.viewing.picture import AfterView, Look, source_picture
 from prism.viewing.reading import Line, probe_ledger, probe_passes
 from prism.viewing.remap import Remap, component_names, found_range, way_for
 
@@ -29,13 +29,14 @@ STAGES = ("rebuilt", "untrimmed", "rendered", "difference", "row", "source")
 @dataclass(frozen=True, slots=True, eq=False)
 class Shown:
     """data: whether the picture takes no view transform. planes: the values behind it, one (H, W) for each of names.
-    ends: nearest and farthest surface, where it is shown as a range."""
+    ends: nearest and farthest surface, where it is shown as a range. after_view: what is done to its display values."""
 
     picture: Picture
     data: bool
     planes: Sequence[NDArray]
     names: Sequence[str]
     ends: tuple[float, float] | None = None
+    after_view: AfterView | None = None
 
     @property
     def values_on_display(self) -> NDArray[np.float32]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -10,16 +9,14 @@ from numpy.typing import NDArray
 
 from prism.documents import SourceName
 from prism.fields import DEGREES, PIXELS, Shown
-from prism.finish.aperture import opened
+from prism.finish.aperture import Aperture
 from prism.finish.base import FinishStep
 from prism.finish.context import Context
-from prism.finish.planes import blurred, finite
+from prism.finish.layers import LEAST, SHARP, go_on, layers
+from prism.finish.planes import finite
 from prism.keyed import Number, Within
 from prism.pixels.picture import Picture
 
-SHARP = 0.5  # pixels of the picture: radius up to which a pixel is as sharp as it can be
-RATIO = 1.6  # of the radii of neighbouring layers
-LEAST = 1e-4  # coverage below which nothing is known of what lies there
 _PIXELS, _LENS = ("by", ("pixels",)), ("by", ("lens",))
 Distance = Annotated[Number, Within(1e-6, 1e9)]
 Millimetres = Annotated[Number, Within(0.1, 10_000)]
@@ -65,18 +62,14 @@ class DefocusStep(FinishStep):
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """Alpha is blurred as well."""
         radii = self._radii(context.pixels(self.depth, picture)[0], picture)
-        clean = finite(picture.rgba)
-        planes = np.concatenate([clean, np.ones_like(clean[:1])])  # the last is the layer's own coverage
-        laid, filled = np.zeros_like(planes), False
-        for radius, weight in self._layers(radii):
-            if radius < -SHARP and not filled:
-                laid, filled = self._filled(laid, picture), True
-            layer = planes * weight
-            if abs(radius) > SHARP:
-                origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
-                layer = opened(layer, abs(radius), self.blades, self.turn, origin)
-            laid *= 1 - layer[4].clip(0, 1)
-            laid += layer
+        clean = np.ascontiguousarray(finite(picture.rgba))
+        origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
+        laid, filled = np.zeros((5, *radii.shape), np.float32), False  # the last is how much is known of a pixel
+        for layer in layers(radii):
+            if layer.radius < -SHARP and not filled:
+                go_on(laid, self.largest / picture.step, origin)
+                filled = True
+            layer.cover(laid, clean, Aperture(abs(layer.radius), self.blades, self.turn), origin)
         known = laid[4] > LEAST
         return np.where(known, laid[:4] / np.where(known, laid[4], np.float32(1)), clean)
 
@@ -93,22 +86,3 @@ class DefocusStep(FinishStep):
             return float(self.opening)
         distance = max(self.focus * self.unit - self.focal_length, 1e-3)
         return self.focal_length**2 / (2 * self.f_number * distance) / self.sensor * width
-
-    def _layers(self, radii: NDArray[np.float32]):
-        """Radii from far to near, with the share (H, W) of every pixel that is in that layer; shares sum to 1."""
-        most = float(np.abs(radii).max(initial=0))
-        count = max(0, math.ceil(math.log(max(most, SHARP) / SHARP, RATIO)))
-        steps = [SHARP * RATIO**k for k in range(1, count + 1)]
-        marks = np.array([-r for r in reversed(steps)] + [0.0] + steps, np.float32)
-        places = np.interp(radii, marks, np.arange(len(marks))).astype(np.float32)
-        for number in range(len(marks) - 1, -1, -1):
-            weight = (1 - np.abs(places - number)).clip(0, None)
-            if weight.any():
-                yield float(marks[number]), weight
-
-    def _filled(self, laid: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
-        """What is known of the layers behind, gone on with into where a nearer layer hid them."""
-        spread = blurred(laid, max(self.largest / 2, picture.step), picture, edge="constant")
-        known = spread[4] > LEAST
-        guess = np.where(known, spread / np.where(known, spread[4], np.float32(1)), 0)
-        return laid + (1 - laid[4].clip(0, 1)) * guess

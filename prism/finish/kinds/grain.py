@@ -38,7 +38,7 @@ class GrainStep(FinishStep):
     domains: ClassVar[tuple[Domain, ...]] = ("display",)
 
     kind: Literal["grain"] = "grain"
-    amount: Annotated[Share, Shown(title="amount", step=0.001, digits=3)] = 0.04
+    amount: Annotated[Share, Shown(title="amount", step=0.001, digits=3)] = 0.03
     size: Annotated[Number, Within(0.5, 30), Shown(title="size", unit="px", step=0.02)] = 1.5
     mono: Annotated[bool, Shown(title="the same in all channels")] = False
     seed: Annotated[int, Within(0, 1_000_000), Shown(title="seed", step=1, digits=0)] = 0

@@ -17,6 +17,7 @@ import { settings } from "./settings.js";
 import { strokes } from "./strokes.js";
 import { find, walk } from "./tree.js";
 import { templates } from "./templates.js";
+import { targetNumbers } from "./target-numbers.js";
 import { trims } from "./trims.js";
 import { width } from "./width.js";
 import "../cut-name.js";
@@ -115,5 +116,5 @@ export default () => {
       return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting(), a: () => this.toggleAdding() };
     },
   };
-  return viewer(page, joined(settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
+  return viewer(page, joined(settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), targetNumbers(), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
 };

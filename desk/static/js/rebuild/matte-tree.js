@@ -22,13 +22,19 @@ export function withMatteNamed(ledger, before, id) {
     ...matte, id: name(matte.id), ...(matte.of ? { of: name(matte.of) } : {}),
     ...(matte.parts ? { parts: matte.parts.map((part) => (part.of ? { ...part, of: name(part.of) } : part)) } : {}),
   }));
-  return { ...ledger, mattes, rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })) };
+  return { ...ledger, mattes, rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })), finish: ledger.finish.map((step) => stepWith(step, name)) };
 }
 
-// Rows that had it have none then.
+// The fields of finishing steps that name mattes.
+const MATTES_OF_STEPS = ["matte", "follow", "hidden_by"];
+const stepWith = (step, name) => ({ ...step, ...Object.fromEntries(MATTES_OF_STEPS.filter((field) => field in step).map((field) => [field, name(step[field])])) });
+export const stepsUsing = (ledger, id) => ledger.finish.filter((step) => MATTES_OF_STEPS.some((field) => step[field] === id));
+
+// Rows and steps that had it have none then.
 export function withoutMatte(ledger, id) {
   const rows = eachRow(ledger.rows, (row) => (row.matte === id ? { ...row, matte: null } : row));
-  return { ...ledger, mattes: ledger.mattes.filter((matte) => matte.id !== id), rows };
+  const finish = ledger.finish.map((step) => stepWith(step, (old) => (old === id ? null : old)));
+  return { ...ledger, mattes: ledger.mattes.filter((matte) => matte.id !== id), rows, finish };
 }
 
 export const usersOf = (ledger, id) => [...walk(ledger.rows)].filter(({ row }) => row.matte === id).map(({ row }) => row);

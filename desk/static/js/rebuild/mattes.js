@@ -1,5 +1,5 @@
 // Mattes: which one a row has, and the panel where they are made of parts.
-import { freeName, withMatte, withMatteNamed, withoutMatte } from "./matte-tree.js";
+import { freeName, stepsUsing, withMatte, withMatteNamed, withoutMatte } from "./matte-tree.js";
 import { HOWS, offered, phrase, sentence } from "./parts.js";
 import * as tree from "./tree.js";
 
@@ -96,6 +96,7 @@ export const mattes = (page, shared) => ({
   get matteSentence() { return this.openedMatte ? sentence(this.openedMatte, (key) => this.titleOf({ source: key }), this.frame) : "No matte is open."; },
   get matteUsers() {
     const users = [...tree.walk(this.ledger.rows)].filter(({ row }) => row.matte === this.matte).map(({ row }) => this.rowTitle(row));
+    users.push(...stepsUsing(this.ledger, this.matte).map((step) => `the finish's ${step.name || step.id}`));
     return users.length ? `limits ${users.join(", ")}` : "limits no row yet";
   },
   newMatte(row = null) {

@@ -1,5 +1,6 @@
-// What a row, or a part of a matte, can be set to. Python describes every setting of every kind (prism/fields.py); this reads it.
-// A part says in `at` where it stands, which tells the two apart.
+// What a row, a part of a matte or a step of the finish can be set to. Python describes every setting of every kind
+// (prism/fields.py); this reads it. A part and a step say in `at` where they stand, which tells them apart.
+import { withStep } from "../finish/chain.js";
 import { withPart } from "./matte-tree.js";
 import { at } from "./time.js";
 import { withRow } from "./tree.js";
@@ -7,7 +8,7 @@ import { withRow } from "./tree.js";
 const MOST_DISTANCE = 20; // scene units from which a drag goes faster
 
 export const settings = (page, shared) => ({
-  kindOf(target) { return page.kinds[target.at ? "parts" : "rows"][target.kind]; },
+  kindOf(target) { return page.kinds[target.at?.step ? "steps" : target.at ? "parts" : "rows"][target.kind]; },
   settingsOf(target, takes) { return this.kindOf(target).settings.filter((setting) => takes.includes(setting.takes) && this.isOffered(target, setting)); },
   settingOf(target, field) { return this.kindOf(target).settings.find((setting) => setting.field === field); },
   isOffered(target, { when, needsAlpha }) {
@@ -27,7 +28,7 @@ export const settings = (page, shared) => ({
     return (field === "near" || field === "far") && target.through !== "mist" && Math.abs(at(target.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
   },
   choicesOf(target) {
-    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth };
+    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth, motions: ({ isMotion }) => isMotion };
     const sources = ({ lists, optional }) => [
       ...(optional ? [{ value: "", text: "none" }] : []),
       ...this.sources.filter(listed[lists]).map(({ key, title }) => ({ value: key, text: title })),
@@ -38,7 +39,11 @@ export const settings = (page, shared) => ({
   notesOf(target) { return this.settingsOf(target, ["choice"]).map(({ field, notes }) => notes[target[field]]).filter(Boolean); },
 
   // ---- Changes ----
-  changed(target, changes) { return target.at ? withPart(shared.ledgers.current, target.at, changes) : withRow(shared.ledgers.current, target.id, changes); },
+  changed(target, changes) {
+    const { current } = shared.ledgers;
+    if (target.at?.step) return withStep(current, target.at.step, changes);
+    return target.at ? withPart(current, target.at, changes) : withRow(current, target.id, changes);
+  },
   change(target, changes) { this.commit(this.changed(target, changes)); },
   slide(target, changes) { this.preview(this.changed(target, changes), target.id); },
   set(target, field, value) { this.change(target, { [field]: value }); },

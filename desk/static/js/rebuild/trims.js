@@ -1,15 +1,11 @@
-// The opened row: its numbers and choices, the place of an overlay, and what else it has.
+// The opened row: its choices, the place of an overlay, and what else it has.
 import { post } from "../api.js";
-import { kelvinOf } from "../formulas.js";
-import { at, changedTo } from "./time.js";
 
 const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
-const AMOUNT = { field: "amount" };
 
 export const trims = (page, shared) => ({
   place: null, // where an overlay was found to belong
 
-  // ---- Numbers ----
   // A picture brings the frame along at which it starts; without one chosen yet it is one of other files, where there are any.
   choose(row, field, value) {
     const { element } = this.sourceOf({ source: this.ledger.beauty }) ?? {};
@@ -19,38 +15,6 @@ export const trims = (page, shared) => ({
     else this.set(row, field, value || null);
   },
   measures(row) { return Boolean(this.kindOf(row).measures); },
-  isWide(row, number) { return number.parts.length > 1 || this.isKeyedNumber(row, number); },
-  fieldOf(row, { field }, part) { return row[field].length === undefined ? row[field] : row[field][part]; },
-  numberAt(row, number, part) { return at(this.fieldOf(row, number, part), this.frame); },
-  numberLabel({ title }, part) { return part ? `${title} ${part}` : title; },
-  unitText(row, number) {
-    if (number.unit !== "mired") return number.unit;
-    return `${Math.round(kelvinOf(this.numberAt(row, number, 0)))} K`;
-  },
-  withNumber(row, { field }, part, change) {
-    const value = row[field].length === undefined ? change(row[field]) : row[field].map((old, index) => (index === part ? change(old) : old));
-    return { [field]: value };
-  },
-  slideNumber(row, number, part, value) {
-    this.slide(row, this.withNumber(row, number, part, (old) => changedTo(old, this.frame, value)));
-  },
-  setNumber(row, number, part, value) {
-    this.change(row, this.withNumber(row, number, part, (old) => changedTo(old, this.frame, value)));
-  },
-  amountAt(row) { return at(row.amount, this.frame); },
-  slideAmount(row, value) { this.slideNumber(row, AMOUNT, 0, value); },
-  setAmount(row, value) { this.setNumber(row, AMOUNT, 0, value); },
-  tintColour(row) {
-    const tint = row.tint.map((value) => at(value, this.frame));
-    const peak = Math.max(1, ...tint);
-    return "#" + tint.map((value) => Math.round((value / peak) * 255).toString(16).padStart(2, "0")).join("");
-  },
-  tinted(row, hex) {
-    const colour = [1, 3, 5].map((from) => Number((parseInt(hex.slice(from, from + 2), 16) / 255).toFixed(4)));
-    return { tint: row.tint.map((old, index) => changedTo(old, this.frame, colour[index])) };
-  },
-  setColour(row, hex) { this.change(row, this.tinted(row, hex)); },
-  slideColour(row, hex) { this.slide(row, this.tinted(row, hex)); },
 
   // ---- Where an overlay belongs ----
   hasPlace(row) { return this.kindOf(row).hasPlace; },

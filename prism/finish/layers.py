@@ -1,0 +1,195 @@
+"""A picture parted into layers by the radius of the disc that each pixel becomes, and laid together again."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.bands import run_bands
+from prism.compiled import compiled
+from prism.finish.aperture import Aperture
+from prism.pixels.blur import each_plane, gaussian
+from prism.pixels.resize import averaged
+
+SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
+RATIO = 1.6  # of the radii of neighbouring layers, about
+SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
+FINEST = 5.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
+LEAST = 1e-4  # coverage below which nothing is known of what lies there
+BAND_ROWS = 32
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Layer:
+    """Pixels whose discs have about one radius, which is below 0 before the focus. places: (H, W), where every pixel
+    lies between layers; its share of the layer `number` is 1 - |places - number|. box: first and end of the rows and of
+    the columns that hold something of it."""
+
+    radius: float
+    number: int
+    places: NDArray[np.float32]
+    box: tuple[tuple[int, int], tuple[int, int]]
+
+    def cover(
+        self, laid: NDArray[np.float32], rgba: NDArray[np.float32], aperture: Aperture, origin: tuple[int, int]
+    ) -> None:
+        """Lay its discs over what is there: laid (5, H, W), R G B A and coverage, in place. rgba: the picture. origin:
+        row and column of a larger picture at which this one begins, so that blocks lie alike in parts of it."""
+        fine = aperture.radius < SMALLEST
+        step = 1 if fine else math.ceil(aperture.radius / FINEST)
+        reach = math.ceil(4 * aperture.radius / 2) + 1 if fine else aperture.reach + 2 * step
+        (top, bottom), (left, right) = (
+            _blocks(ends, reach, step, begin) for ends, begin in zip(self.box, origin, strict=True)
+        )
+        part = np.empty((5, (bottom - top) // step, (right - left) // step), np.float32)
+        number = np.float32(self.number)
+        run_bands(
+            lambda a, b: _gather(part, rgba, self.places, number, step, top, left, a, b), part.shape[1], BAND_ROWS
+        )
+        if aperture.radius > SHARP:
+            part = _soft(part, aperture.in_blocks(step), fine=fine)
+        height, width = self.places.shape
+        rows, columns = (max(0, top), min(height, bottom)), (max(0, left), min(width, right))
+        run_bands(
+            lambda a, b: _spread(laid, part, step, top, left, *columns, rows[0] + a, rows[0] + b),
+            rows[1] - rows[0],
+            BAND_ROWS,
+        )
+
+
+def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
+    """From far to near. radii: (H, W), in pixels; the largest on either side has a layer of its own."""
+    if radii.size == 0:
+        return
+    near, far = _marks(-float(radii.min())), _marks(float(radii.max()))
+    marks = np.array([-r for r in reversed(near)] + [0.0] + far, np.float32)
+    places = np.interp(radii, marks, np.arange(len(marks))).astype(np.float32)
+    height, width = places.shape
+    rows, columns = np.zeros((height, len(marks) + 1), np.bool_), np.zeros((width, len(marks) + 1), np.bool_)
+    _found(places, rows, columns)
+    for number in range(len(marks) - 1, -1, -1):
+        ends = [np.flatnonzero(side[:, number]) for side in (rows, columns)]
+        if all(each.size for each in ends):
+            box = tuple((int(each[0]), int(each[-1]) + 1) for each in ends)
+            yield Layer(float(marks[number]), number, places, box)
+
+
+def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> None:
+    """Fill what nearer layers hid of those behind with what is around, in place: laid as in `Layer.cover`. reach: how
+    far in, in pixels: the mean about it under a Gaussian half as wide, of those that are known."""
+    step = max(1, int(reach / 8))
+    height, width = laid.shape[1:]
+    more = [(begin % step, -(count + begin) % step) for count, begin in zip((height, width), origin, strict=True)]
+    small = each_plane(lambda plane: averaged(plane, step), np.pad(laid, [(0, 0), *more]))
+    wide = each_plane(lambda plane: gaussian(plane, max(reach / 2 / step, 0.5), edge="constant"), small)
+    known = wide[4] > LEAST
+    guess = np.where(known, wide / np.where(known, wide[4], np.float32(1)), np.float32(0))
+    top, left = -more[0][0], -more[1][0]
+    run_bands(lambda a, b: _fill(laid, guess, step, top, left, a, b), height, BAND_ROWS)
+
+
+def _marks(most: float) -> list[float]:
+    """Radii from SHARP up to the largest, each about RATIO times the one before."""
+    if most <= SHARP:
+        return []
+    count = math.ceil(math.log(most / SHARP, RATIO))
+    return [SHARP * (most / SHARP) ** (k / count) for k in range(1, count + 1)]
+
+
+def _blocks(ends: tuple[int, int], reach: int, step: int, begin: int) -> tuple[int, int]:
+    """First and end of whole blocks that hold all that a stretch of pixels reaches."""
+    first, last = ends[0] - reach + begin, ends[1] + reach + begin
+    return first // step * step - begin, -(-last // step) * step - begin
+
+
+def _soft(part: NDArray[np.float32], aperture: Aperture, *, fine: bool) -> NDArray[np.float32]:
+    if fine:
+        return each_plane(lambda plane: gaussian(plane, aperture.radius / 2, edge="constant"), part)
+    return aperture.opened(part)
+
+
+@compiled
+def _found(places, rows, columns):
+    """Mark which rows and columns have something of each layer."""
+    for row in range(places.shape[0]):
+        for column in range(places.shape[1]):
+            number = int(places[row, column])
+            rows[row, number] = columns[column, number] = True
+            if places[row, column] > number:
+                rows[row, number + 1] = columns[column, number + 1] = True
+
+
+@compiled
+def _gather(out, rgba, places, number, step, top, left, begin, end):
+    """Rows begin..end of blocks: means of the layer's share of R, G, B, A and 1; nothing lies beyond the border."""
+    height, width = places.shape
+    whole = np.float32(1.0 / (step * step))
+    for row in range(begin, end):
+        for column in range(out.shape[2]):
+            for plane in range(5):
+                out[plane, row, column] = 0
+        for y in range(max(0, top + row * step), min(height, top + (row + 1) * step)):
+            for column in range(out.shape[2]):
+                for x in range(max(0, left + column * step), min(width, left + (column + 1) * step)):
+                    share = whole * max(np.float32(0), np.float32(1) - abs(places[y, x] - number))
+                    if share > 0:
+                        for plane in range(4):
+                            out[plane, row, column] += share * rgba[plane, y, x]
+                        out[4, row, column] += share
+
+
+@compiled
+def _spread(laid, part, step, top, left, first, last, begin, end):
+    """laid (1 - coverage) + part at rows begin..end, the part read between its blocks."""
+    high, wide = part.shape[1] - 1, part.shape[2] - 1
+    size, half = np.float32(step), np.float32(0.5)
+    for row in range(begin, end):
+        v = min(max((np.float32(row - top) + half) / size - half, np.float32(0)), np.float32(high))
+        upper = int(v)
+        lower = min(upper + 1, high)
+        t = v - np.float32(upper)
+        for column in range(first, last):
+            u = min(max((np.float32(column - left) + half) / size - half, np.float32(0)), np.float32(wide))
+            near = int(u)
+            far = min(near + 1, wide)
+            s = u - np.float32(near)
+            a, b, c, d = (1 - s) * (1 - t), s * (1 - t), (1 - s) * t, s * t
+            cover = (
+                a * part[4, upper, near] + b * part[4, upper, far] + c * part[4, lower, near] + d * part[4, lower, far]
+            )
+            if cover <= 0:
+                continue
+            through = max(np.float32(1) - cover, np.float32(0))
+            for plane in range(4):
+                value = a * part[plane, upper, near] + b * part[plane, upper, far]
+                value += c * part[plane, lower, near] + d * part[plane, lower, far]
+                laid[plane, row, column] = laid[plane, row, column] * through + value
+            laid[4, row, column] = laid[4, row, column] * through + cover
+
+
+@compiled
+def _fill(laid, guess, step, top, left, begin, end):
+    """laid + (1 - coverage) guess at rows begin..end, the guess read between its blocks."""
+    high, wide = guess.shape[1] - 1, guess.shape[2] - 1
+    size, half = np.float32(step), np.float32(0.5)
+    for row in range(begin, end):
+        v = min(max((np.float32(row - top) + half) / size - half, np.float32(0)), np.float32(high))
+        upper = int(v)
+        lower = min(upper + 1, high)
+        t = v - np.float32(upper)
+        for column in range(laid.shape[2]):
+            lack = np.float32(1) - laid[4, row, column]
+            if lack <= 0:
+                continue
+            u = min(max((np.float32(column - left) + half) / size - half, np.float32(0)), np.float32(wide))
+            near = int(u)
+            far = min(near + 1, wide)
+            s = u - np.float32(near)
+            for plane in range(5):
+                above = (1 - s) * guess[plane, upper, near] + s * guess[plane, upper, far]
+                below = (1 - s) * guess[plane, lower, near] + s * guess[plane, lower, far]
+                laid[plane, row, column] += lack * ((1 - t) * above + t * below)
