@@ -45,7 +45,7 @@ class Aperture:
 
 
 def chords(aperture: Aperture) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-    """(2 n + 1,) each: where the disc begins and ends in every row, from its middle, in pixels."""
+    """(n,) each, for an odd number of rows: where the disc begins and ends in every row, from its middle, in pixels."""
     radius, blades = aperture.radius, aperture.blades
     if blades < 3:
         reach = math.floor(radius)
@@ -57,7 +57,7 @@ def chords(aperture: Aperture) -> tuple[NDArray[np.float32], NDArray[np.float32]
     x, y = corner * np.cos(turns), corner * np.sin(turns)
     reach = math.floor(np.abs(y).max())
     found = [_crossed(x, y, row) for row in range(-reach, reach + 1)]
-    return np.float32([left for left, _ in found]), np.float32([right for _, right in found])
+    return np.array([left for left, _ in found], np.float32), np.array([right for _, right in found], np.float32)
 
 
 def _crossed(x: NDArray[np.float64], y: NDArray[np.float64], row: int) -> tuple[float, float]:

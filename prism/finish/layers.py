@@ -18,7 +18,7 @@ from prism.pixels.resize import averaged
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
 SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
-FINEST = 5.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
+FINEST = 8.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
 LEAST = 1e-4  # coverage below which nothing is known of what lies there
 BAND_ROWS = 32
 
@@ -47,15 +47,17 @@ class Layer:
         )
         part = np.empty((5, (bottom - top) // step, (right - left) // step), np.float32)
         number = np.float32(self.number)
-        run_bands(
-            lambda a, b: _gather(part, rgba, self.places, number, step, top, left, a, b), part.shape[1], BAND_ROWS
-        )
-        if aperture.radius > SHARP:
-            part = _soft(part, aperture.in_blocks(step), fine=fine)
+
+        def gather(begin: int, end: int) -> None:
+            line = np.empty((5, part.shape[2]), np.float32)
+            _gather(part, line, rgba, self.places, number, step, top, left, begin, end)
+
+        run_bands(gather, part.shape[1], BAND_ROWS)
+        soft = _soft(part, aperture.in_blocks(step), fine=fine) if aperture.radius > SHARP else part
         height, width = self.places.shape
         rows, columns = (max(0, top), min(height, bottom)), (max(0, left), min(width, right))
         run_bands(
-            lambda a, b: _spread(laid, part, step, top, left, *columns, rows[0] + a, rows[0] + b),
+            lambda a, b: _spread(laid, soft, step, top, left, *columns, rows[0] + a, rows[0] + b),
             rows[1] - rows[0],
             BAND_ROWS,
         )
@@ -74,13 +76,14 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
     for number in range(len(marks) - 1, -1, -1):
         ends = [np.flatnonzero(side[:, number]) for side in (rows, columns)]
         if all(each.size for each in ends):
-            box = tuple((int(each[0]), int(each[-1]) + 1) for each in ends)
-            yield Layer(float(marks[number]), number, places, box)
+            down, across = ((int(each[0]), int(each[-1]) + 1) for each in ends)
+            yield Layer(float(marks[number]), number, places, (down, across))
 
 
 def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> None:
-    """Fill what nearer layers hid of those behind with what is around, in place: laid as in `Layer.cover`. reach: how
-    far in, in pixels: the mean about it under a Gaussian half as wide, of those that are known."""
+    """Fill what nearer layers hid of those behind with what is around, in place: laid (5, H, W) as in `Layer.cover`.
+
+    reach: how far in, in pixels: the mean about it under a Gaussian half as wide, of those that are known."""
     step = max(1, int(reach / 8))
     height, width = laid.shape[1:]
     more = [(begin % step, -(count + begin) % step) for count, begin in zip((height, width), origin, strict=True)]
@@ -124,22 +127,51 @@ def _found(places, rows, columns):
 
 
 @compiled
-def _gather(out, rgba, places, number, step, top, left, begin, end):
-    """Rows begin..end of blocks: means of the layer's share of R, G, B, A and 1; nothing lies beyond the border."""
+def _gather(out, line, rgba, places, number, step, top, left, begin, end):
+    """Rows begin..end of blocks: the layer's share of R, G, B, A and 1, every pixel parted between the middles of the
+    four blocks about it, so that its light stays where it was. Nothing lies beyond the border. line: (5, w), to work
+    in."""
     height, width = places.shape
+    wide = out.shape[2]
     whole = np.float32(1.0 / (step * step))
-    for row in range(begin, end):
-        for column in range(out.shape[2]):
-            for plane in range(5):
+    half = np.float32(0.5)
+    for plane in range(5):
+        for row in range(begin, end):
+            for column in range(wide):
                 out[plane, row, column] = 0
-        for y in range(max(0, top + row * step), min(height, top + (row + 1) * step)):
-            for column in range(out.shape[2]):
-                for x in range(max(0, left + column * step), min(width, left + (column + 1) * step)):
-                    share = whole * max(np.float32(0), np.float32(1) - abs(places[y, x] - number))
-                    if share > 0:
-                        for plane in range(4):
-                            out[plane, row, column] += share * rgba[plane, y, x]
-                        out[4, row, column] += share
+    for y in range(max(0, top + begin * step - step), min(height, top + (end + 1) * step)):
+        v = (np.float32(y - top) + half) / np.float32(step) - half
+        upper = int(np.floor(v))
+        t = v - np.float32(upper)
+        first = last = -1
+        for x in range(max(0, left), min(width, left + wide * step)):
+            share = whole * (np.float32(1) - abs(places[y, x] - number))
+            if share <= 0:
+                continue
+            u = (np.float32(x - left) + half) / np.float32(step) - half
+            near = int(np.floor(u))
+            s = u - np.float32(near)
+            low, high = max(near, 0), min(near + 1, wide - 1)
+            if first < 0:
+                first = low
+                for plane in range(5):
+                    line[plane, low] = 0
+                last = low
+            while last < high:
+                last += 1
+                for plane in range(5):
+                    line[plane, last] = 0
+            for plane in range(5):
+                value = share * rgba[plane, y, x] if plane < 4 else share
+                line[plane, low] += (np.float32(1) - s) * value
+                line[plane, high] += s * value
+        if first < 0:
+            continue
+        for row, part in ((upper, np.float32(1) - t), (upper + 1, t)):
+            if begin <= row < end:
+                for plane in range(5):
+                    for column in range(first, last + 1):
+                        out[plane, row, column] += part * line[plane, column]
 
 
 @compiled

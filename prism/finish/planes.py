@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,11 @@ def brightness(rgb: NDArray[np.float32], space: str) -> NDArray[np.float32]:
     return luminance(rgb, space)
 
 
+def by_channel(values: Sequence[float] | NDArray[Any]) -> NDArray[np.float32]:
+    """(3, 1, 1) float32: a number for each of R, G and B, to be joined with planes (3, H, W)."""
+    return np.asarray(values, np.float32)[:, np.newaxis, np.newaxis]
+
+
 def on_straight(picture: Picture, change: Callable[[NDArray[np.float32]], NDArray[np.float32]]) -> NDArray[np.float32]:
     """What `change` makes of whole colour (3, H, W): divided by alpha before and multiplied after, where that is above
     0. Elsewhere light without coverage is taken as it is; display values are whole already."""
@@ -32,7 +38,7 @@ def on_straight(picture: Picture, change: Callable[[NDArray[np.float32]], NDArra
     alpha = rgba[3]
     if (alpha == 1).all():
         return np.concatenate([change(rgba[:3]), rgba[3:]])
-    weight = np.where(alpha > 0, alpha, np.float32(1))
+    weight = np.where(alpha > 0, alpha, np.float32(1)).astype(np.float32)
     return np.concatenate([change(rgba[:3] / weight) * weight, rgba[3:]])
 
 

@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.pixels.fitting import fitted, side
-from prism.pixels.resize import averaged
 
 REACH = 4.0  # standard deviations that a blur reaches
 WIDE = 9.0  # deviation in pixels from which a blur is made on a smaller plane
@@ -30,25 +29,26 @@ def gaussian(
 ) -> NDArray[np.float32]:
     """A plane (H, W) under a Gaussian of that standard deviation in pixels, cut off at REACH of it.
 
-    From WIDE on it is made of means of blocks and brought back by triangles, whose own widths it leaves out: within
+    From WIDE on it is made on a smaller plane, to which and back triangles lead, whose own widths it leaves out: within
     0.003 of the Gaussian, measured on hard edges, at a cost that falls with the deviation. origin: row and column of a
-    larger plane at which this one begins, so that the blocks of a part lie where those of the whole do.
+    larger plane at which this one begins, so that what is made of a part lies where that of the whole does.
     """
     if deviation <= 0 or plane.size == 0:
         return plane
     if deviation < WIDE or min(plane.shape) < 4:
         return _narrow(plane, deviation, edge)
     step = min(int(deviation / COARSE), min(plane.shape) // 2)
-    # Variances add: a block of n pixels has (n² - 1) / 12, the triangle that brings it back n² / 6.
-    rest = math.sqrt(deviation**2 - (step**2 - 1) / 12 - step**2 / 6) / step
+    # Variances add: of the triangles that it is made smaller with, and brought back, step² / 6 each.
+    rest = math.sqrt(deviation**2 - step**2 / 3) / step
     # In blocks. A border that goes on needs no more than brings it back, a mirrored picture all that it reaches.
     beyond = 2 + (math.ceil(REACH * rest) if edge == "reflect" else 0)
     more = [  # whole blocks beyond the border, and what the first lacks
         (beyond * step + begin % step, beyond * step + -(count + begin) % step)
         for count, begin in zip(plane.shape, origin, strict=True)
     ]
-    small = averaged(np.pad(plane, more, mode=_NUMPY[edge]), step)
-    soft = _narrow(small, rest, edge)
+    padded = np.pad(plane, more, mode=_NUMPY[edge])
+    down, across = (side(count // step, count, 0.0, step) for count in padded.shape)
+    soft = _narrow(fitted(padded, across, down), rest, edge)
     down, across = (
         side(count, old, before, 1 / step)
         for count, old, before in zip(plane.shape, soft.shape, (before / step for before, _ in more), strict=True)

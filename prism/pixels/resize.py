@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image as Pillow
@@ -24,8 +26,8 @@ def averaged(plane: NDArray, step: int) -> NDArray[np.float32]:
     if step == 1:
         return plane.astype(np.float32, copy=False)
     if not (plane.shape[0] % step or plane.shape[1] % step):
-        rows = sum(plane[row::step].astype(np.float32, copy=False) for row in range(step))
-        total = sum(rows[:, column::step] for column in range(step))
+        rows = functools.reduce(np.add, (plane[row::step].astype(np.float32, copy=False) for row in range(step)))
+        total = functools.reduce(np.add, (rows[:, column::step] for column in range(step)))
         return np.ascontiguousarray(total * np.float32(1 / step**2))
     for axis, side in enumerate(plane.shape):
         begins = np.arange(0, side, step)

@@ -57,7 +57,8 @@ class FinishSubject:
             settled=self._settled(finish), is_stale=is_stale,
         )  # fmt: skip
         picture = _cut(light, frame)
-        return Shown(picture, data=False, planes=picture.rgba[:3], names="RGB", after_view=_after_view(finish, picture))
+        after_view = _after_view(finish, picture)
+        return Shown(picture, data=False, planes=list(picture.rgba[:3]), names="RGB", after_view=after_view)
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """Of the ledger, and of every step by its pixels."""

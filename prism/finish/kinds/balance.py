@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import RGB, Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
-from prism.finish.planes import brightness
-from prism.keyed import Number, Within
+from prism.finish.planes import brightness, by_channel
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 Cast = Annotated[Number, Within(-1, 1)]
@@ -38,13 +38,13 @@ class BalanceStep(FinishStep):
         return self.shadows == self.mids == self.highlights == ZEROS
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
+        """(4, H, W): pixel by pixel."""
         rgb = picture.rgba[:3]
         luma = brightness(rgb, picture.space)
         y = luma.clip(0, 1)
         rest = 1 - y
-        casts = np.float32([self.shadows, self.mids, self.highlights])[:, :, np.newaxis, np.newaxis]
-        out = rgb + rest * rest * casts[0] + 2 * y * rest * casts[1] + y * y * casts[2]
+        shadows, mids, highlights = map(by_channel, (self.shadows, self.mids, self.highlights))
+        out = rgb + rest * rest * shadows + 2 * y * rest * mids + y * y * highlights
         if self.keep:
             out += luma - brightness(out, picture.space)
         return np.concatenate([out, picture.rgba[3:]])

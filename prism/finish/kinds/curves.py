@@ -38,7 +38,7 @@ class CurvesStep(FinishStep):
         return not any(getattr(self, name).points for name in self.curve_fields)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
+        """(4, H, W): pixel by pixel."""
         return on_straight(picture, lambda rgb: self._bent(rgb, picture.space))
 
     def _bent(self, rgb: NDArray[np.float32], space: str) -> NDArray[np.float32]:

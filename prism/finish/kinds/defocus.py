@@ -10,11 +10,11 @@ from numpy.typing import NDArray
 from prism.documents import SourceName
 from prism.fields import DEGREES, PIXELS, Shown
 from prism.finish.aperture import Aperture
-from prism.finish.base import FinishStep
+from prism.finish.base import FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.layers import LEAST, SHARP, go_on, layers
 from prism.finish.planes import finite
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 _PIXELS, _LENS = ("by", ("pixels",)), ("by", ("lens",))
@@ -60,7 +60,7 @@ class DefocusStep(FinishStep):
         return 6 * self.largest + 8 * picture.step
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha is blurred as well."""
+        """(4, H, W): alpha is blurred as well."""
         radii = self._radii(context.pixels(self.depth, picture)[0], picture)
         clean = np.ascontiguousarray(finite(picture.rgba))
         origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
@@ -71,7 +71,10 @@ class DefocusStep(FinishStep):
                 filled = True
             layer.cover(laid, clean, Aperture(abs(layer.radius), self.blades, self.turn), origin)
         known = laid[4] > LEAST
-        return np.where(known, laid[:4] / np.where(known, laid[4], np.float32(1)), clean)
+        out = laid[:4]
+        out /= np.where(known, laid[4], np.float32(1))
+        np.copyto(out, clean, where=~known)
+        return out
 
     def _radii(self, depth: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
         """(H, W) in pixels of the picture: above 0 behind the focus, below 0 before it."""

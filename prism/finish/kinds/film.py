@@ -44,7 +44,7 @@ class FilmStep(FinishStep):
     look: Annotated[Look, Shown(title="response")] = "gentle"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
+        """(4, H, W): pixel by pixel."""
         rgb = picture.rgba[:3]
         share = np.float32(_CROSSTALK[self.look])
         mixed = rgb * (1 - 1.5 * share) + rgb.sum(axis=0) * (share / 2)

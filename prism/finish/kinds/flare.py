@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 
 from prism.documents import Identity, SourceName
 from prism.fields import DEGREES, RGB, Shown
-from prism.finish.base import WHOLE, Light
+from prism.finish.base import WHOLE, Light, Number
 from prism.finish.context import Context
 from prism.finish.kinds.grain import white_noise
-from prism.finish.planes import brightness, finite, places
+from prism.finish.planes import brightness, by_channel, finite, places
 from prism.finish.point import PointStep
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.blur import gaussian
 from prism.pixels.picture import Picture
 from prism.pixels.resize import resized
@@ -65,7 +65,7 @@ class FlareStep(PointStep):
         return WHOLE if self.of == "brightest" else 0
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha stays as it is."""
+        """(4, H, W): alpha stays as it is."""
         out = picture.rgba.copy()
         place = self._brightest(picture, context) if self.of == "brightest" else self.point(picture, context)
         seen = 0.0 if place is None else self._seen(place, picture, context)
@@ -77,7 +77,7 @@ class FlareStep(PointStep):
         light = self._lens(across, down, away) + self._ghosts(x, y, place, picture)
         if self.dirt:
             light = light + self._dirt(away, picture)
-        out[:3] += light * (np.float32(self.tint) * np.float32(seen))[:, np.newaxis, np.newaxis]
+        out[:3] += light * (by_channel(self.tint) * np.float32(seen))
         return out
 
     def _lens(
@@ -92,7 +92,7 @@ class FlareStep(PointStep):
         streak = np.exp(-np.abs(u) / np.float32(0.5 * s)) * np.exp(-((v / np.float32(0.012 * s)) ** 2))
         light = light + np.float32(self.streak) * streak
         rings = [np.exp(-(((away / np.float32(0.45 * s * wide) - 1) / np.float32(0.035)) ** 2)) for wide in RING_TINTS]
-        return light + np.float32(self.ring) * np.stack(rings)
+        return np.asarray(light + np.float32(self.ring) * np.stack(rings), np.float32)
 
     def _ghosts(
         self, x: NDArray[np.float32], y: NDArray[np.float32], place: tuple[float, float], picture: Picture
@@ -108,7 +108,7 @@ class FlareStep(PointStep):
             away = np.hypot((x - np.float32(centre[0])) * np.float32(picture.pixel_aspect), y - np.float32(centre[1]))
             share = away / np.float32(radius)
             disc = ((1 - share) / np.float32(0.12)).clip(0, 1) * (np.float32(0.55) + np.float32(0.45) * share**2)
-            tint = np.float32([0.5 + 0.5 * warm, 0.75, 1 - 0.5 * warm])[:, np.newaxis, np.newaxis]
+            tint = by_channel((0.5 + 0.5 * warm, 0.75, 1 - 0.5 * warm))
             light += np.float32(self.ghosts * (0.4 + 0.6 * strong)) * tint * disc
         return light
 

@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.fields import PIXELS, Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import finite
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 BAND_ROWS = 32
@@ -44,7 +44,7 @@ class FringeStep(FinishStep):
         return max(abs(self.red), abs(self.blue)) * 2 + 3 * picture.step
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Green and alpha stay as they are."""
+        """(4, H, W): green and alpha stay as they are."""
         display, step = picture.display_window, picture.step
         corner = math.hypot(display.width, display.height) / 2
         middle_x = (display.width / 2 + display.x0 - picture.window.x0) / step
@@ -52,14 +52,14 @@ class FringeStep(FinishStep):
         out, clean = picture.rgba.copy(), finite(picture.rgba[:3])
         for channel, push in ((0, self.red), (2, self.blue)):
             if push:
-                scale = np.float32(1 / (1 + push / corner))
+                scale = 1 / (1 + push / corner)
                 _push(out[channel], np.ascontiguousarray(clean[channel]), middle_x, middle_y, scale)
         return out
 
 
 def _push(out: NDArray[np.float32], plane: NDArray[np.float32], x: float, y: float, scale: float) -> None:
-    x, y = np.float32(x), np.float32(y)
-    run_bands(lambda begin, end: _scaled(out, plane, x, y, scale, begin, end), len(out), BAND_ROWS)
+    how = np.float32(x), np.float32(y), np.float32(scale)
+    run_bands(lambda begin, end: _scaled(out, plane, *how, begin, end), len(out), BAND_ROWS)
 
 
 @compiled

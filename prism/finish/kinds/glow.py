@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import RGB, Shown
-from prism.finish.base import FinishStep, Light
+from prism.finish.base import FinishStep, Light, Number
 from prism.finish.context import Context
 from prism.finish.highlights import highlights
-from prism.finish.planes import blurred
-from prism.keyed import Number, Within
+from prism.finish.planes import blurred, by_channel
+from prism.keyed import Within
 from prism.pixels.blur import REACH
 from prism.pixels.picture import Picture
 
@@ -40,12 +40,12 @@ class GlowStep(FinishStep):
         return self.size / 2 * (REACH + 1) + 2 * picture.step
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha stays as it is: light is no matter."""
+        """(4, H, W): alpha stays as it is: light is no matter."""
         above = highlights(picture, self.threshold)
         spread = np.zeros_like(above)
         for width in range(self.widths):
             spread += blurred(above, self.size / 2 / 2**width, picture, edge="constant")
-        spread *= np.float32(self.tint)[:, np.newaxis, np.newaxis] / np.float32(self.widths)
+        spread *= by_channel(self.tint) / np.float32(self.widths)
         out = picture.rgba.copy()
         if self.keep:
             out[:3] -= above

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import COOLEST, WARMEST, warm_gains
 from prism.fields import RGB, Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
-from prism.finish.planes import DISPLAY, REC709_LUMA, on_straight
-from prism.keyed import Number, Within
+from prism.finish.planes import DISPLAY, REC709_LUMA, by_channel, on_straight
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 Slope = Annotated[Number, Within(0, 100)]
@@ -50,12 +50,12 @@ class GradeStep(FinishStep):
         return numbers == (0, 0, 0, ONES, ZEROS, ONES, 1)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
-        gains = np.float32(2.0**self.exposure) * self._balance(picture.space) * np.float32(self.slope)
+        """(4, H, W): pixel by pixel."""
+        gains = by_channel(self._balance(picture.space)) * by_channel(self.slope) * np.float32(2.0**self.exposure)
         return on_straight(picture, lambda rgb: self._graded(rgb, gains))
 
     def _graded(self, rgb: NDArray[np.float32], gains: NDArray[np.float32]) -> NDArray[np.float32]:
-        v = rgb * gains[:, np.newaxis, np.newaxis]
+        v = rgb * gains
         for plane, offset, power in zip(v, self.offset, self.power, strict=True):
             if offset:
                 plane += np.float32(offset)

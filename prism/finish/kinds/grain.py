@@ -11,10 +11,10 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep, Share
+from prism.finish.base import Domain, FinishStep, Number, Share
 from prism.finish.context import Context
 from prism.finish.planes import brightness
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.blur import bell, gaussian
 from prism.pixels.picture import Picture
 from prism.pixels.resize import averaged
@@ -44,7 +44,7 @@ class GrainStep(FinishStep):
     seed: Annotated[int, Within(0, 1_000_000), Shown(title="seed", step=1, digits=0)] = 0
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """At an amount of 1; the evaluator lays on less of it."""
+        """(4, H, W): at an amount of 1; the evaluator lays on less of it."""
         rgb = picture.rgba[:3]
         y = brightness(rgb, picture.space).clip(0, 1)
         strength = np.sqrt(4 * y * (1 - y))

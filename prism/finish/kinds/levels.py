@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 Level = Annotated[Number, Within(-1, 2)]
@@ -37,7 +37,7 @@ class LevelsStep(FinishStep):
         return (self.black, self.white, self.gamma, self.out_black, self.out_white) == (0, 1, 1, 0, 1)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
+        """(4, H, W): pixel by pixel."""
         span = np.float32(max(self.white - self.black, NARROWEST))
         t = ((picture.rgba[:3] - np.float32(self.black)) / span).clip(0, 1)
         if self.gamma != 1:

@@ -11,11 +11,12 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.fields import RGB, Shown
-from prism.finish.base import WHOLE, Light
+from prism.finish.base import WHOLE, Light, Number
 from prism.finish.context import Context
 from prism.finish.highlights import edges, highlights
+from prism.finish.planes import by_channel
 from prism.finish.point import PointStep
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 from prism.pixels.resize import averaged
 
@@ -49,14 +50,14 @@ class RaysStep(PointStep):
         return WHOLE
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha stays as it is."""
+        """(4, H, W): alpha stays as it is."""
         point = self.point(picture, context)
         if point is None:
             return picture.rgba.copy()
         thrown = edges(picture, self.threshold) if self.of == "edges" else highlights(picture, self.threshold)
-        gains = np.float32(self.tint) * np.float32(self.brightness)
+        gains = by_channel(self.tint) * np.float32(self.brightness)
         out = picture.rgba.copy()
-        out[:3] += gains[:, np.newaxis, np.newaxis] * self._drawn_out(thrown, picture, point)
+        out[:3] += gains * self._drawn_out(thrown, picture, point)
         return out
 
     def _drawn_out(
@@ -85,13 +86,11 @@ class RaysStep(PointStep):
                 _along(rays, wheel, length, self.falloff, self.way == "towards", begin, end)
 
             run_bands(draw, count, 4 * BAND_ROWS)
-            run_bands(
-                lambda begin, end, rays=rays, target=target: _off_wheel(
-                    target, rays, *spot, np.float32(1 / coarse), begin, end
-                ),
-                height,
-                BAND_ROWS,
-            )
+
+            def read(begin: int, end: int, rays: NDArray = rays, target: NDArray = target) -> None:
+                _off_wheel(target, rays, *spot, np.float32(1 / coarse), begin, end)
+
+            run_bands(read, height, BAND_ROWS)
         return drawn
 
 

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import blurred, brightness, finite
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.blur import REACH
 from prism.pixels.picture import Picture
 
@@ -37,7 +37,7 @@ class SharpenStep(FinishStep):
         return self.radius * (REACH + 1) + picture.step
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """At an amount of 1; the evaluator lays on more or less of it."""
+        """(4, H, W): at an amount of 1; the evaluator lays on more or less of it."""
         rgb = finite(picture.rgba[:3])
         planes = rgb if self.on == "colour" else brightness(rgb, picture.space)[np.newaxis]
         apart = planes - blurred(planes, self.radius, picture, edge="reflect")

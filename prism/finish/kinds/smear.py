@@ -11,10 +11,10 @@ from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.documents import SourceName
 from prism.fields import Shown
-from prism.finish.base import WHOLE, FinishStep
+from prism.finish.base import WHOLE, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import finite
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 MOST_TAPS = 129
@@ -45,7 +45,7 @@ class SmearStep(FinishStep):
         return WHOLE
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha is smeared as well."""
+        """(4, H, W): alpha is smeared as well."""
         moved = context.pixels(self.motion, picture)[:2] * np.float32(self.shutter / picture.step)
         moved = np.nan_to_num(moved, nan=0.0, posinf=0.0, neginf=0.0)
         clean = np.ascontiguousarray(finite(picture.rgba))

@@ -8,10 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep, Share
+from prism.finish.base import Domain, FinishStep, Number, Share
 from prism.finish.context import Context
 from prism.finish.planes import brightness
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 SKIN_HUE, SKIN_WIDTH = 25.0, 30.0  # degrees; common practice, no source
@@ -35,7 +35,7 @@ class VibranceStep(FinishStep):
         return self.vibrance == 0
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Pixel by pixel."""
+        """(4, H, W): pixel by pixel."""
         rgb = picture.rgba[:3]
         luma = brightness(rgb, picture.space)
         most, least = rgb.max(axis=0), rgb.min(axis=0)

@@ -9,10 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import DEGREES, PIXELS, Shown
-from prism.finish.base import Domain, FinishStep, Place, Share
+from prism.finish.base import Domain, FinishStep, Number, Place, Share
 from prism.finish.context import Context
 from prism.finish.planes import places
-from prism.keyed import Number, Within
+from prism.keyed import Within
 from prism.pixels.picture import Picture
 
 _DRAWN = ("form", ("drawn",))
@@ -44,7 +44,7 @@ class VignetteStep(FinishStep):
     level: Annotated[Share, Shown(title="brightness outside", when=_DRAWN)] = 0.3
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
-        """Alpha stays as it is."""
+        """(4, H, W): alpha stays as it is."""
         factor = self._cos4(picture) if self.form == "cos4" else self._drawn(picture)
         return np.concatenate([picture.rgba[:3] * factor, picture.rgba[3:]])
 
@@ -54,7 +54,7 @@ class VignetteStep(FinishStep):
         x, y = places(picture)
         across, down = (x - display.width / 2) * aspect, y - display.height / 2
         unit = math.tan(math.radians(self.field_of_view) / 2) / (display.width * aspect / 2)
-        return 1 / (1 + (across**2 + down**2) * np.float32(unit**2)) ** 2
+        return np.float32(1) / (1 + (across**2 + down**2) * np.float32(unit**2)) ** 2
 
     def _drawn(self, picture: Picture) -> NDArray[np.float32]:
         display = picture.display_window
