@@ -64,7 +64,8 @@ class DefocusStep(FinishStep):
         radii = self._radii(context.pixels(self.depth, picture)[0], picture)
         clean = np.ascontiguousarray(finite(picture.rgba))
         origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
-        laid, filled = np.zeros((5, *radii.shape), np.float32), False  # the last is how much is known of a pixel
+        laid: NDArray[np.float32] = np.zeros((5, *radii.shape), np.float32)  # the last is how much is known of a pixel
+        filled = False
         for layer in layers(radii):
             if layer.radius < -SHARP and not filled:
                 go_on(laid, self.largest / picture.step, origin)
@@ -80,9 +81,11 @@ class DefocusStep(FinishStep):
         """(H, W) in pixels of the picture: above 0 behind the focus, below 0 before it."""
         opening = self._opening(picture.display_window.width)
         far = np.isfinite(depth) & (depth > 0)
-        inverse = np.where(far, 1 / np.where(far, depth, np.float32(1)), np.float32(0))
-        radii = np.float32(opening) * (1 - np.float32(self.focus) * inverse)
-        return radii.clip(-self.largest, self.largest) / np.float32(picture.step)
+        inverse = np.divide(np.float32(1), depth, out=np.zeros_like(depth), where=far)
+        radii: NDArray[np.float32] = np.float32(opening) * (1 - np.float32(self.focus) * inverse)
+        np.clip(radii, -self.largest, self.largest, out=radii)
+        radii /= np.float32(picture.step)
+        return radii
 
     def _opening(self, width: int) -> float:
         if self.by == "pixels":
