@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from django import forms
 
@@ -18,6 +19,10 @@ class OrderForm(forms.Form):
     exr = forms.BooleanField(required=False)
     pixel = forms.ChoiceField(choices=[("half", "half"), ("float", "float")])
     compression = forms.ChoiceField(choices=[(name, name) for name in LOSSLESS], initial="zip")
+    holds = forms.ChoiceField(
+        choices=[("light", "light, scene-linear"), ("display", "display values, with all of the finish")],
+        required=False,
+    )
     still = forms.ChoiceField(
         choices=[("", "none"), (".png", "PNG"), (".tif", "TIFF"), (".jpg", "JPEG")], required=False
     )
@@ -54,14 +59,22 @@ class OrderForm(forms.Form):
         how = {"pixel": chosen["pixel"], "compression": chosen["compression"]}
         return [Output(matte=name, **how) for name in chosen["mattes"]]
 
+    def _held(self, transform: ViewTransform, alpha: str) -> dict[str, Any]:
+        """What an EXR holds; a view and what becomes of alpha only matter for display values."""
+        if self.cleaned_data["holds"] != "display":
+            return {}
+        return {"as_display": True, "transform": transform, "keep_alpha": alpha == "keep"}
+
     def _outputs(self, space: str) -> dict[str, Output]:
         """By suffix."""
         chosen = self.cleaned_data
+        transform = ViewTransform(space, chosen["view"])
         wanted = {}
         if chosen["exr"]:
-            wanted[".exr"] = Output(pixel=chosen["pixel"], compression=chosen["compression"])
+            wanted[".exr"] = Output(
+                pixel=chosen["pixel"], compression=chosen["compression"], **self._held(transform, chosen["alpha"])
+            )
         if chosen["still"]:
-            transform = ViewTransform(space, chosen["view"])
             wanted[chosen["still"]] = Output(
                 transform=transform, bits=chosen["bits"], keep_alpha=chosen["alpha"] == "keep"
             )

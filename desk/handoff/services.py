@@ -216,7 +216,8 @@ def _described(delivery: Delivery) -> str:
     output = delivery.output
     if delivery.suffix == ".exr":
         matte = f"matte {delivery.matte}, " if delivery.matte else ""
-        return f"{matte}{output['pixel']}, {output['compression']}"
+        held = f", display values of the {output['transform']['view']} view" if output.get("as_display") else ""
+        return f"{matte}{output['pixel']}, {output['compression']}{held}"
     alpha = "alpha" if output["keep_alpha"] and delivery.suffix not in (".jpg", ".jpeg") else "over black"
     return f"{output['bits']} bit, {output['transform']['view']} view, {alpha}"
 

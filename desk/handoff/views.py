@@ -14,11 +14,22 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from prism.errors import BadArgument, PrismError
+from prism.finish.wording import in_words
 from prism.naming.frames import format_frames
 
 SHOWN = 50
-FIRST = {"exr": True, "still": ".png", "view": "film"}
-REMEMBERED = ("exr", "pixel", "compression", "still", "view", "bits", "alpha", "mattes")  # of the last order of a shot
+FIRST = {"exr": True, "holds": "light", "still": ".png", "view": "film"}
+REMEMBERED = (
+    "exr",
+    "pixel",
+    "compression",
+    "holds",
+    "still",
+    "view",
+    "bits",
+    "alpha",
+    "mattes",
+)  # of the last order of a shot
 ACTIONS = {"again": services.try_again, "cancel": services.cancel}
 
 
@@ -55,6 +66,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
         | {
             "form": form,
             "ledger": ledger,
+            "words": in_words(parse(shot, ledger.document).finish, frames[0]) if ledger and frames else "",
             "fault": fault,
             "present": format_frames(frames),
             "page": {"deliveries": _listed(shot)}

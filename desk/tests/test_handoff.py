@@ -50,6 +50,7 @@ class HandoffCase(WorldCase):
             "exr": "on",
             "pixel": "half",
             "compression": "zip",
+            "holds": "light",
             "still": "",
             "view": "srgb",
             "bits": "8",

@@ -55,7 +55,11 @@ def _as_display(args: argparse.Namespace) -> bool:
 
 def _finished_ledger(loaded: Ledger | None, document: Finish, sources: OpenFrame, space: str | None) -> Ledger:
     """The ledger to be finished, or one of the picture alone. Raises UnknownSource for a pass that is not there."""
-    ledger = ledger_on(loaded, sources) if loaded is not None else _of_picture(sources)
+    if loaded is not None:
+        ledger = ledger_on(loaded, sources)
+    else:
+        sources.as_display_stills()
+        ledger = _of_picture(sources)
     ledger = ledger.replace(space=space or ledger.space)
     applied = with_finish(ledger, document, sources)
     if applied.missing:

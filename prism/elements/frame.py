@@ -280,6 +280,12 @@ class OpenFrame:
         """Rows and columns of the planes at that step."""
         return -(-self.window.height // step), -(-self.window.width // step)
 
+    def as_display_stills(self) -> None:
+        """Whole numbers are display values through the sRGB curve, as stills for a screen have them; data stays."""
+        for key, source in self._sources.items():
+            if source.bits and not source.is_data:
+                self._sources[key] = replace(source, pass_=source.pass_.replace(curve="srgb"))
+
     def stays(self) -> None:
         """Files were named one by one: they are of this frame and no other."""
         self._others = None
