@@ -14,6 +14,7 @@ SMALL = {
     "deeps": FRAME | {"FULL": (36, 64)},
     "denoisers": FRAME,
     "doors": FRAME | {"PASSES": 2},
+    "finishes": FRAME,
     "intake": FRAME | {"FILES": 20},
     "ledgers": FRAME,
     "mattes": {"HEIGHT": 80, "WIDTH": 120, "THINGS": 9},

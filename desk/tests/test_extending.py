@@ -16,12 +16,19 @@ from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
 from prism.deep.files import read_samples, write_samples
 from prism.elements.opening import find_sources
+from prism.finish import steps
+from prism.finish.context import Context
+from prism.finish.document import Finish
+from prism.finish.evaluate import finished
 from prism.formats import stills
 from prism.ledger import rows
 from prism.ledger.first import first_ledger
 from prism.mattes import planes
-from prism.mattes.plan import MattePlan, PartPlan
+from prism.mattes.plan import MattePlan, PartPlan, plans
 from prism.pixels import file_formats
+from prism.pixels.picture import Picture
+from prism.pixels.window import Window
+from prism.tests.memory import MemoryFrame
 from prism.tests.test_deep import any_deep
 
 TEXT = (Path(__file__).resolve().parents[2] / "docs" / "extending.md").read_text()
@@ -61,6 +68,23 @@ class Extending(WorldCase):
             shown = rows.kinds_for_page()["veil"]
         first = {name: shown["settings"][0][name] for name in ("field", "takes", "range", "keyable")}
         self.assertEqual(first, {"field": "colour", "takes": "number", "range": [0, 10_000], "keyable": True})
+
+    def test_example_finishing_step(self):
+        poster = self.run_example("finishing step")["PosterStep"]
+        shape = {"kind": "shape", "form": "rectangle", "width": 6, "height": 99}
+        half = {"id": "half", "kind": "made", "parts": [shape]}
+        mattes = plans(Finish.from_json({"mattes": [half]}).mattes, 1)
+        step = poster(id="p", matte="half", steps={"keys": [{"frame": 1, "value": 3}]})
+        rgba = np.random.default_rng(1).random((4, 5, 8)).astype(np.float32)
+        window = Window.of_size(8, 5)
+        picture = Picture(rgba=rgba, window=window, display_window=window, space="display")
+        frame = MemoryFrame({"x": (rgba[:3], None)})
+        got = finished(picture, steps.active((step,), 1), Context(1, frame, mattes)).rgba
+        np.testing.assert_allclose(got[:3, :, :3], np.round(rgba[:3, :, :3] * 2) / 2)
+        np.testing.assert_array_equal(got[:, :, 3:], rgba[:, :, 3:])
+        with mock.patch.multiple(steps, STEPS=(*steps.STEPS, poster), KINDS=(*steps.KINDS, "poster")):
+            shown = steps.kinds_for_page()["poster"]
+        self.assertEqual([setting["field"] for setting in shown["settings"]], ["amount", "steps"])
 
     def test_example_deep_operation(self):
         made = self.run_example("deep operation")

@@ -5,17 +5,22 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.finish.planes import brightness, finite
+from prism.finish.planes import brightness, finite, in_bands
 from prism.pixels.picture import Picture
 
 
 def highlights(picture: Picture, threshold: float) -> NDArray[np.float32]:
     """(3, H, W): of every pixel's light the share by which its luminance is above the threshold, in its own colour; 0
     where anything is not finite or negative."""
-    rgb = finite(picture.rgba[:3])
-    light = brightness(rgb, picture.space)
-    share = np.divide(light - np.float32(threshold), light, out=np.zeros_like(light), where=light > max(threshold, 0))
-    return np.maximum(rgb, 0) * share
+
+    def above(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
+        clean = finite(rgb)
+        light = brightness(clean, picture.space)
+        bright = light > max(threshold, 0)
+        share = np.divide(light - np.float32(threshold), light, out=np.zeros_like(light), where=bright)
+        return np.maximum(clean, 0) * share
+
+    return in_bands(above, 3, picture.rgba[:3])
 
 
 def edges(picture: Picture, threshold: float) -> NDArray[np.float32]:

@@ -12,13 +12,14 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.finish.aperture import Aperture
+from prism.finish.planes import in_bands
 from prism.pixels.blur import each_plane, gaussian
 from prism.pixels.resize import averaged
 
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
 SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
-FINEST = 8.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
+FINEST = 6.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
 LEAST = 1e-4  # coverage below which nothing is known of what lies there
 BAND_ROWS = 32
 
@@ -69,7 +70,8 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
         return
     near, far = _marks(-float(radii.min())), _marks(float(radii.max()))
     marks = np.array([-r for r in reversed(near)] + [0.0] + far, np.float32)
-    places = np.interp(radii, marks, np.arange(len(marks))).astype(np.float32)
+    numbers = np.arange(len(marks), dtype=np.float32)
+    places = in_bands(lambda part: np.asarray(np.interp(part, marks, numbers), np.float32), 1, radii)[0]
     height, width = places.shape
     rows, columns = np.zeros((height, len(marks) + 1), np.bool_), np.zeros((width, len(marks) + 1), np.bool_)
     _found(places, rows, columns)

@@ -8,12 +8,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.bands import run_bands
 from prism.colour.spaces import luminance
 from prism.pixels.blur import Edge, each_plane, gaussian
 from prism.pixels.picture import Picture
 
 REC709_LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)  # ITU-R BT.709-6, rounded as ASC CDL v1.2 has them
 REC709_LUMA.setflags(write=False)
+BAND_PIXELS = 1 << 15
 DISPLAY = "display"  # the space of a picture after the view
 
 
@@ -59,8 +61,26 @@ def blurred(planes: NDArray[np.float32], deviation: float, picture: Picture, *, 
     return each_plane(lambda plane: gaussian(plane, deviation / picture.step, edge=edge, origin=origin), planes)
 
 
+def in_bands(
+    change: Callable[..., NDArray[np.float32]], count: int, *planes: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """(count, H, W): what `change` makes of planes (N, H, W) and (H, W), some rows of all of them at a time, on all
+    cores."""
+    height, width = planes[0].shape[-2:]
+    out = np.empty((count, height, width), np.float32)
+
+    def work(first: int, end: int) -> None:
+        out[:, first:end] = change(*(each[..., first:end, :] for each in planes))
+
+    run_bands(work, height, max(1, BAND_PIXELS // max(1, width)), alone=2)
+    return out
+
+
 def finite(planes: NDArray[np.float32]) -> NDArray[np.float32]:
     """Planes with 0 in place of NaN and infinity, in every plane (N, H, W) of such a pixel: so that they do not spread
     into others."""
+    with np.errstate(over="ignore", invalid="ignore"):
+        if np.isfinite(planes.sum()):  # one look at all: a sum of what is finite is, unless it is immense
+            return planes
     bad = ~np.isfinite(planes).all(axis=0)
     return np.where(bad, np.float32(0), planes) if bad.any() else planes

@@ -284,7 +284,7 @@ class Points(unittest.TestCase):
                 got = self.defocused(radius, **more)
                 np.testing.assert_allclose(got.sum(), 1000, rtol=0.01)
                 np.testing.assert_allclose(self.middle(got), (90, 80), atol=0.3)
-                block = math.ceil(radius / 8)
+                block = math.ceil(radius / 6)
                 inner = got[away < (0.85 if more else 1) * radius - 2 * block]
                 np.testing.assert_allclose(inner, 1000 / (np.pi * radius**2), rtol=0.12)
                 self.assertLess(got[away > 1.2 * radius + 2 * block].max(), 1e-3)

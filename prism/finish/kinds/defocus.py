@@ -13,7 +13,7 @@ from prism.finish.aperture import Aperture
 from prism.finish.base import FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.layers import LEAST, SHARP, go_on, layers
-from prism.finish.planes import finite
+from prism.finish.planes import finite, in_bands
 from prism.keyed import Within
 from prism.pixels.picture import Picture
 
@@ -71,24 +71,27 @@ class DefocusStep(FinishStep):
                 go_on(laid, self.largest / picture.step, origin)
                 filled = True
             layer.cover(laid, clean, Aperture(abs(layer.radius), self.blades, self.turn), origin)
-        known = laid[4] > LEAST
-        out = laid[:4]
-        out /= np.where(known, laid[4], np.float32(1))
-        np.copyto(out, clean, where=~known)
-        return out
+        return in_bands(_whole, 4, laid, clean)
 
     def _radii(self, depth: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
         """(H, W) in pixels of the picture: above 0 behind the focus, below 0 before it."""
-        opening = self._opening(picture.display_window.width)
-        far = np.isfinite(depth) & (depth > 0)
-        inverse = np.divide(np.float32(1), depth, out=np.zeros_like(depth), where=far)
-        radii: NDArray[np.float32] = np.float32(opening) * (1 - np.float32(self.focus) * inverse)
-        np.clip(radii, -self.largest, self.largest, out=radii)
-        radii /= np.float32(picture.step)
-        return radii
+        opening, largest = self._opening(picture.display_window.width), self.largest
+
+        def radii(z: NDArray[np.float32]) -> NDArray[np.float32]:
+            inverse = np.divide(np.float32(1), z, out=np.zeros_like(z), where=np.isfinite(z) & (z > 0))
+            there = np.float32(opening) * (1 - np.float32(self.focus) * inverse)
+            return there.clip(-largest, largest) * np.float32(1 / picture.step)
+
+        return in_bands(radii, 1, depth)[0]
 
     def _opening(self, width: int) -> float:
         if self.by == "pixels":
             return float(self.opening)
         distance = max(self.focus * self.unit - self.focal_length, 1e-3)
         return self.focal_length**2 / (2 * self.f_number * distance) / self.sensor * width
+
+
+def _whole(laid: NDArray[np.float32], clean: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(4, H, W): what was laid, divided by how much of it is known; the picture where nothing is."""
+    known = laid[4] > LEAST
+    return np.asarray(np.where(known, laid[:4] / np.where(known, laid[4], np.float32(1)), clean), np.float32)

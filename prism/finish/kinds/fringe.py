@@ -58,8 +58,10 @@ class FringeStep(FinishStep):
 
 
 def _push(out: NDArray[np.float32], plane: NDArray[np.float32], x: float, y: float, scale: float) -> None:
-    how = np.float32(x), np.float32(y), np.float32(scale)
-    run_bands(lambda begin, end: _scaled(out, plane, *how, begin, end), len(out), BAND_ROWS)
+    """A plane scaled about a place: along rows, then down the columns."""
+    half = np.empty_like(plane)
+    run_bands(lambda a, b: _across(half, plane, np.float32(x), np.float32(scale), a, b), len(out), BAND_ROWS)
+    run_bands(lambda a, b: _down(out, half, np.float32(y), np.float32(scale), a, b), len(out), BAND_ROWS)
 
 
 @compiled
@@ -72,26 +74,33 @@ def _cubic(a, b, c, d, t):
 
 
 @compiled
-def _scaled(out, plane, x, y, scale, begin, end):
-    """Rows begin..end of a plane scaled about a place x, y; the border goes on outside."""
-    height, width = plane.shape
+def _place(at, middle, scale):
+    """Where a pixel is read, along one side: the pixel before, and how far after its middle."""
     half = np.float32(0.5)
+    v = (np.float32(at) + half - middle) * scale + middle - half
+    first = int(np.floor(v))
+    return first, v - np.float32(first)
+
+
+@compiled
+def _across(out, plane, middle, scale, begin, end):
+    """Rows begin..end read between their pixels; the border goes on outside."""
+    last = plane.shape[1] - 1
+    for column in range(plane.shape[1]):
+        first, t = _place(column, middle, scale)
+        a, b = min(max(first - 1, 0), last), min(max(first, 0), last)
+        c, d = min(max(first + 1, 0), last), min(max(first + 2, 0), last)
+        for row in range(begin, end):
+            out[row, column] = _cubic(plane[row, a], plane[row, b], plane[row, c], plane[row, d], t)
+
+
+@compiled
+def _down(out, plane, middle, scale, begin, end):
+    """The same down the columns."""
+    last = plane.shape[0] - 1
     for row in range(begin, end):
-        v = (np.float32(row) + half - y) * scale + y - half
-        top = int(np.floor(v))
-        t = v - np.float32(top)
-        r0, r1 = min(max(top - 1, 0), height - 1), min(max(top, 0), height - 1)
-        r2, r3 = min(max(top + 1, 0), height - 1), min(max(top + 2, 0), height - 1)
-        for column in range(width):
-            u = (np.float32(column) + half - x) * scale + x - half
-            left = int(np.floor(u))
-            s = u - np.float32(left)
-            c0, c1 = min(max(left - 1, 0), width - 1), min(max(left, 0), width - 1)
-            c2, c3 = min(max(left + 1, 0), width - 1), min(max(left + 2, 0), width - 1)
-            out[row, column] = _cubic(
-                _cubic(plane[r0, c0], plane[r0, c1], plane[r0, c2], plane[r0, c3], s),
-                _cubic(plane[r1, c0], plane[r1, c1], plane[r1, c2], plane[r1, c3], s),
-                _cubic(plane[r2, c0], plane[r2, c1], plane[r2, c2], plane[r2, c3], s),
-                _cubic(plane[r3, c0], plane[r3, c1], plane[r3, c2], plane[r3, c3], s),
-                t,
-            )
+        first, t = _place(row, middle, scale)
+        a, b = plane[min(max(first - 1, 0), last)], plane[min(max(first, 0), last)]
+        c, d = plane[min(max(first + 1, 0), last)], plane[min(max(first + 2, 0), last)]
+        for column in range(plane.shape[1]):
+            out[row, column] = _cubic(a[column], b[column], c[column], d[column], t)

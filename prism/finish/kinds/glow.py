@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -11,7 +12,7 @@ from prism.fields import RGB, Shown
 from prism.finish.base import FinishStep, Light, Number
 from prism.finish.context import Context
 from prism.finish.highlights import highlights
-from prism.finish.planes import blurred, by_channel
+from prism.finish.planes import blurred, by_channel, in_bands
 from prism.keyed import Within
 from prism.pixels.blur import REACH
 from prism.pixels.picture import Picture
@@ -42,12 +43,14 @@ class GlowStep(FinishStep):
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is: light is no matter."""
         above = highlights(picture, self.threshold)
-        spread = np.zeros_like(above)
-        for width in range(self.widths):
-            spread += blurred(above, self.size / 2 / 2**width, picture, edge="constant")
-        spread *= by_channel(self.tint) / np.float32(self.widths)
-        out = picture.rgba.copy()
-        if self.keep:
-            out[:3] -= above
-        out[:3] += spread
-        return out
+        widths = range(self.widths)
+        spread = [blurred(above, self.size / 2 / 2**width, picture, edge="constant") for width in widths]
+        gains = by_channel(self.tint) / np.float32(self.widths)
+
+        def glowing(
+            rgba: NDArray[np.float32], above: NDArray[np.float32], *spread: NDArray[np.float32]
+        ) -> NDArray[np.float32]:
+            total = functools.reduce(np.add, spread) * gains
+            return np.concatenate([rgba[:3] + (total - above if self.keep else total), rgba[3:]])
+
+        return in_bands(glowing, 4, picture.rgba, above, *spread)

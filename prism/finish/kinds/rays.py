@@ -14,7 +14,7 @@ from prism.fields import RGB, Shown
 from prism.finish.base import WHOLE, Light, Number
 from prism.finish.context import Context
 from prism.finish.highlights import edges, highlights
-from prism.finish.planes import by_channel
+from prism.finish.planes import by_channel, in_bands
 from prism.finish.point import PointStep
 from prism.keyed import Within
 from prism.pixels.picture import Picture
@@ -56,9 +56,8 @@ class RaysStep(PointStep):
             return picture.rgba.copy()
         thrown = edges(picture, self.threshold) if self.of == "edges" else highlights(picture, self.threshold)
         gains = by_channel(self.tint) * np.float32(self.brightness)
-        out = picture.rgba.copy()
-        out[:3] += gains * self._drawn_out(thrown, picture, point)
-        return out
+        drawn = self._drawn_out(thrown, picture, point)
+        return in_bands(lambda rgba, rays: np.concatenate([rgba[:3] + gains * rays, rgba[3:]]), 4, picture.rgba, drawn)
 
     def _drawn_out(
         self, thrown: NDArray[np.float32], picture: Picture, point: tuple[float, float]

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from prism.fields import Shown
 from prism.finish.base import Domain, FinishStep, Number
 from prism.finish.context import Context
-from prism.finish.planes import blurred, brightness, finite
+from prism.finish.planes import blurred, brightness, finite, in_bands
 from prism.keyed import Within
 from prism.pixels.blur import REACH
 from prism.pixels.picture import Picture
@@ -38,9 +38,17 @@ class SharpenStep(FinishStep):
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on more or less of it."""
-        rgb = finite(picture.rgba[:3])
-        planes = rgb if self.on == "colour" else brightness(rgb, picture.space)[np.newaxis]
-        apart = planes - blurred(planes, self.radius, picture, edge="reflect")
-        if self.threshold:
-            apart = np.sign(apart) * np.maximum(np.abs(apart) - np.float32(self.threshold), 0)
-        return np.concatenate([picture.rgba[:3] + apart, picture.rgba[3:]])
+        planes = rgb = finite(picture.rgba[:3])
+        if self.on == "luminance":
+            planes = in_bands(lambda part: brightness(part, picture.space), 1, rgb)
+        blur = blurred(planes, self.radius, picture, edge="reflect")
+
+        def sharper(
+            rgba: NDArray[np.float32], planes: NDArray[np.float32], blur: NDArray[np.float32]
+        ) -> NDArray[np.float32]:
+            apart = planes - blur
+            if self.threshold:
+                apart = np.sign(apart) * np.maximum(np.abs(apart) - np.float32(self.threshold), 0)
+            return np.concatenate([rgba[:3] + apart, rgba[3:]])
+
+        return in_bands(sharper, 4, picture.rgba, planes, blur)
