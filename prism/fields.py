@@ -35,7 +35,7 @@ class Shown:
     parts: tuple[str, ...] = ("",)
     when: tuple[str, tuple[str, ...]] | None = None
     needs_alpha: bool = False
-    lists: Literal["pictures", "depths", "motions"] = "pictures"
+    lists: Literal["pictures", "depths", "depths_or_deep", "motions"] = "pictures"
     notes: Mapping[str, str] = field(default_factory=dict)
 
 

@@ -12,22 +12,39 @@ import sys
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from prism.combine.machine import ADD, RUNNING, Code
 from prism.compiled import delete_unused
 from prism.deep import operations
 from prism.deep.samples import samples_of
+from prism.finish.context import Context
+from prism.finish.evaluate import finished
+from prism.finish.kinds.defocus import DefocusStep
+from prism.finish.kinds.fringe import FringeStep
+from prism.finish.kinds.glow import GlowStep
+from prism.finish.kinds.grain import GrainStep
+from prism.finish.kinds.rays import RaysStep
+from prism.finish.kinds.sharpen import SharpenStep
+from prism.finish.kinds.smear import SmearStep
 from prism.mattes.drawn import shape, strokes
 from prism.mattes.morphing import blurred, grown
 from prism.mattes.parts import ShapePart, StrokesPart
 from prism.mattes.ranks import counted, gathered
+from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 
 CORNERS = ({"x": 0, "y": 0}, {"x": 2, "y": 0}, {"x": 0, "y": 2})
 
 
 def warm() -> None:
-    """What someone drags or presses with: first the loops of a ledger, then those of mattes, on a few pixels each."""
+    """What someone drags or presses with, on a few pixels each: loops of a ledger, of mattes, and of finishing
+    steps."""
+    _warm_rebuild()
+    _warm_finish()
+
+
+def _warm_rebuild() -> None:
     _warm_ledger()
     _warm_mattes()
 
@@ -46,6 +63,31 @@ def _warm_mattes() -> None:
     blurred(grown(plane, 1), 1)
     strokes(StrokesPart(strokes=({"points": ((1, 1), (2, 2)), "size": 1},)), plane.shape, (0, 0), 1)
     shape(ShapePart(form="polygon", corners=CORNERS), plane.shape, (0, 0), 1)
+
+
+def _warm_finish() -> None:
+    """Every kind of step that has loops of its own, two of defocus: for blocks and without."""
+    rgba = np.full((4, 24, 24), 0.5, np.float32)
+    window = Window.of_size(24, 24)
+    picture = Picture(rgba=rgba, window=window, display_window=window)
+    context = _Passes()
+    for step in (
+        RaysStep(id="rays", threshold=0.1), SharpenStep(id="sharpen"), FringeStep(id="fringe"), GrainStep(id="grain"),
+        SmearStep(id="smear", motion="m"), DefocusStep(id="near", depth="z", focus=3, opening=7, largest=9),
+        GlowStep(id="glow", threshold=0.1, size=40),
+    ):  # fmt: skip
+        finished(picture, (step,), context)
+
+
+class _Passes(Context):
+    """A pass of a slope, whatever is asked for."""
+
+    def pixels(self, key: str, picture: Picture) -> NDArray[np.float32]:
+        """(3, H, W) float32: 1 at the left and 9 at the right."""
+        return np.broadcast_to(np.linspace(1, 9, 24, dtype=np.float32), (3, 24, 24)).copy()
+
+    def samples(self, key: str, picture: Picture) -> None:
+        """None is deep."""
 
 
 def _warm_stand_in() -> None:
@@ -70,7 +112,7 @@ def _warm_deep() -> None:
     operations.thinned(operations.cut(merged, 0, 2.5), tolerance=1, most=1)
 
 
-PARTS = {"rebuild": warm, "stand-in": _warm_stand_in, "deep": _warm_deep}
+PARTS = {"rebuild": _warm_rebuild, "finish": _warm_finish, "stand-in": _warm_stand_in, "deep": _warm_deep}
 
 
 def main(names: Sequence[str]) -> None:

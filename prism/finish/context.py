@@ -9,7 +9,8 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.pixels import Frame, Pixels
+from prism.deep.samples import Samples
+from prism.elements.pixels import Frame, Grid, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import matte_plane
@@ -66,6 +67,14 @@ class Context:
         """(3, H, W) float32: the planes of a pass as the picture lies, data as it is. Raises UnknownSource."""
         pixels: Pixels = self._pass(key).pixels(key, step=picture.step)
         return self._placed(np.stack(pixels.planes).astype(np.float32), picture)
+
+    def samples(self, key: str, picture: Picture) -> Samples | None:
+        """The samples of a deep pass as they are stored, what is hidden among them, and those of one pixel of each
+        block of a smaller picture; None if the pass is flat. Raises UnknownSource."""
+        frame = self._pass(key)
+        if not frame.source(key).is_deep:
+            return None
+        return (frame if picture.step == 1 else Grid(frame, picture.step)).samples(key)
 
     def _pass(self, key: str) -> Frame:
         """The frame that has a pass."""

@@ -9,18 +9,19 @@ from prism.finish.planes import brightness, finite, in_bands
 from prism.pixels.picture import Picture
 
 
-def highlights(picture: Picture, threshold: float) -> NDArray[np.float32]:
-    """(3, H, W): of every pixel's light the share by which its luminance is above the threshold, in its own colour; 0
-    where anything is not finite or negative."""
+def highlights(picture: Picture, threshold: float, most: float = float("inf")) -> NDArray[np.float32]:
+    """(3, H, W): of every pixel's light the share by which its luminance is above the threshold, but no more than
+    `most`, in its own colour; 0 where anything is not finite or negative."""
 
-    def above(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
+    def parted(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
         clean = finite(rgb)
         light = brightness(clean, picture.space)
         bright = light > max(threshold, 0)
-        share = np.divide(light - np.float32(threshold), light, out=np.zeros_like(light), where=bright)
+        above = np.minimum(light - np.float32(threshold), np.float32(most))
+        share = np.divide(above, light, out=np.zeros_like(light), where=bright)
         return np.maximum(clean, 0) * share
 
-    return in_bands(above, 3, picture.rgba[:3])
+    return in_bands(parted, 3, picture.rgba[:3])
 
 
 def edges(picture: Picture, threshold: float) -> NDArray[np.float32]:

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled
+from prism.deep.operations import flattened
+from prism.deep.samples import Samples
 from prism.finish.aperture import Aperture
 from prism.finish.planes import in_bands
 from prism.pixels.blur import each_plane, gaussian
@@ -18,22 +21,27 @@ from prism.pixels.resize import averaged
 
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
+NEAR_RATIO = 1.25  # the same of samples, each of which is in one layer
 SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
 FINEST = 6.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
 LEAST = 1e-4  # coverage below which nothing is known of what lies there
 BAND_ROWS = 32
+_NONE: NDArray[np.float32] = np.zeros((0, 0), np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Layer:
     """Pixels whose discs have about one radius, which is below 0 before the focus. places: (H, W), where every pixel
     lies between layers; its share of the layer `number` is 1 - |places - number|. box: first and end of the rows and of
-    the columns that hold something of it."""
+    the columns that hold something of it. rgba, coverage: (4, H, W) and (H, W) of a layer that has its own; of the
+    others every pixel covers."""
 
     radius: float
     number: int
     places: NDArray[np.float32]
     box: tuple[tuple[int, int], tuple[int, int]]
+    rgba: NDArray[np.float32] = field(default_factory=lambda: _NONE)
+    coverage: NDArray[np.float32] = field(default_factory=lambda: _NONE)
 
     def cover(
         self, laid: NDArray[np.float32], rgba: NDArray[np.float32], aperture: Aperture, origin: tuple[int, int]
@@ -51,7 +59,7 @@ class Layer:
 
         def gather(begin: int, end: int) -> None:
             line = np.empty((5, part.shape[2]), np.float32)
-            _gather(part, line, rgba, self.places, number, step, top, left, begin, end)
+            _gather(part, line, rgba, self.coverage, self.places, number, step, top, left, begin, end)
 
         run_bands(gather, part.shape[1], BAND_ROWS)
         soft = _soft(part, aperture.in_blocks(step), fine=fine) if aperture.radius > SHARP else part
@@ -68,8 +76,7 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
     """From far to near. radii: (H, W), in pixels; the largest on either side has a layer of its own."""
     if radii.size == 0:
         return
-    near, far = _marks(-float(radii.min())), _marks(float(radii.max()))
-    marks = np.array([-r for r in reversed(near)] + [0.0] + far, np.float32)
+    marks = _marks_about(radii, RATIO)
     numbers = np.arange(len(marks), dtype=np.float32)
     places = in_bands(lambda part: np.asarray(np.interp(part, marks, numbers), np.float32), 1, radii)[0]
     height, width = places.shape
@@ -80,6 +87,31 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
         if all(each.size for each in ends):
             down, across = ((int(each[0]), int(each[-1]) + 1) for each in ends)
             yield Layer(float(marks[number]), number, places, (down, across))
+
+
+def layers_of_samples(
+    samples: Samples, rgba: NDArray[np.float32], radii: NDArray[np.float32], beyond: float
+) -> Iterator[Layer]:
+    """From far to near, the first of what no sample is of, which covers everything. rgba: (4, H, W), the
+    picture of which they are to have the colour. radii: (N,), of the samples, and beyond: of what is infinitely
+    far. Every sample is in the layer whose radius is nearest."""
+    height, width = rgba.shape[1:]
+    alpha, colour, _ = flattened(samples)
+    flat = np.concatenate([colour, alpha[np.newaxis]])
+    times = np.divide(rgba, flat, out=np.ones_like(rgba), where=flat > LEAST)
+    everywhere = np.zeros((height, width), np.float32)
+    box = (0, height), (0, width)
+    yield Layer(beyond, 0, everywhere, box, rgba - flat * times, everywhere + 1)
+    if not len(samples):
+        return
+    marks = _marks_about(radii, NEAR_RATIO)
+    numbers = np.rint(np.interp(radii, marks, np.arange(len(marks)))).astype(np.int32)
+    order = np.lexsort((samples.depth[:, 0], samples.pixels))
+    ordered = samples.offsets, samples.colour[order], samples.alpha[order], numbers[order]
+    for number in sorted(set(numbers.tolist()), reverse=True):
+        own, coverage = np.zeros_like(rgba), np.zeros((height, width), np.float32)
+        run_bands(partial(_in_layer, own, coverage, *ordered, number, times), height, BAND_ROWS)
+        yield Layer(float(marks[number]), 0, everywhere, box, own, coverage)
 
 
 def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> None:
@@ -97,12 +129,15 @@ def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> N
     run_bands(lambda a, b: _fill(laid, guess, step, top, left, a, b), height, BAND_ROWS)
 
 
-def _marks(most: float) -> list[float]:
-    """Radii from SHARP up to the largest, each about RATIO times the one before."""
-    if most <= SHARP:
-        return []
-    count = math.ceil(math.log(most / SHARP, RATIO))
-    return [SHARP * (most / SHARP) ** (k / count) for k in range(1, count + 1)]
+def _marks_about(radii: NDArray[np.float32], ratio: float) -> NDArray[np.float32]:
+    """(M,), rising: 0, and on either side radii up to the largest there is, each about `ratio` times the one before."""
+
+    def side(most: float) -> list[float]:
+        count = math.ceil(math.log(most / SHARP, ratio)) if most > SHARP else 0
+        return [SHARP * (most / SHARP) ** (k / count) for k in range(1, count + 1)]
+
+    near, far = side(-float(radii.min())), side(float(radii.max()))
+    return np.array([-r for r in reversed(near)] + [0.0] + far, np.float32)
 
 
 def _blocks(ends: tuple[int, int], reach: int, step: int, begin: int) -> tuple[int, int]:
@@ -118,6 +153,23 @@ def _soft(part: NDArray[np.float32], aperture: Aperture, *, fine: bool) -> NDArr
 
 
 @compiled
+def _in_layer(own, coverage, offsets, colour, alpha, numbers, number, times, begin, end):
+    """Rows begin..end: the samples of a layer over each other, near to far, times what their pixel is brighter."""
+    width = own.shape[2]
+    for row in range(begin, end):
+        for column in range(width):
+            pixel = row * width + column
+            for at in range(offsets[pixel], offsets[pixel + 1]):
+                if numbers[at] != number:
+                    continue
+                through = np.float32(1) - coverage[row, column]
+                for channel in range(3):
+                    own[channel, row, column] += through * colour[at, channel] * times[channel, row, column]
+                own[3, row, column] += through * alpha[at] * times[3, row, column]
+                coverage[row, column] += through * alpha[at]
+
+
+@compiled
 def _found(places, rows, columns):
     """Mark which rows and columns have something of each layer."""
     for row in range(places.shape[0]):
@@ -129,7 +181,7 @@ def _found(places, rows, columns):
 
 
 @compiled
-def _gather(out, line, rgba, places, number, step, top, left, begin, end):
+def _gather(out, line, rgba, coverage, places, number, step, top, left, begin, end):
     """Rows begin..end of blocks: the layer's share of R, G, B, A and 1, every pixel parted between the middles of the
     four blocks about it, so that its light stays where it was. Nothing lies beyond the border. line: (5, w), to work
     in."""
@@ -164,7 +216,10 @@ def _gather(out, line, rgba, places, number, step, top, left, begin, end):
                 for plane in range(5):
                     line[plane, last] = 0
             for plane in range(5):
-                value = share * rgba[plane, y, x] if plane < 4 else share
+                if plane < 4:
+                    value = share * rgba[plane, y, x]
+                else:
+                    value = share * coverage[y, x] if coverage.size else share
                 line[plane, low] += (np.float32(1) - s) * value
                 line[plane, high] += s * value
         if first < 0:

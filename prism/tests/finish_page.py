@@ -90,7 +90,8 @@ class Finish:
         light = self.y(rgba[:3])
         threshold = self.get("threshold", 1)
         with np.errstate(divide="ignore", invalid="ignore"):
-            share = np.where((light > threshold) & (light > 0), (light - threshold) / light, 0)
+            above = np.minimum(light - threshold, self.get("most", 100) if self.given["kind"] == "rays" else np.inf)
+            share = np.where((light > threshold) & (light > 0), above / light, 0)
         return np.maximum(rgba[:3], 0) * share
 
     def glow(self, rgba):

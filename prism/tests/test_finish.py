@@ -9,6 +9,7 @@ import numpy as np
 import PyOpenColorIO as ocio
 from scipy import ndimage
 
+from prism.deep.samples import samples_of
 from prism.errors import BadDocument
 from prism.finish.context import Context
 from prism.finish.display import of_domain
@@ -168,17 +169,17 @@ class Page(unittest.TestCase):
 
     def test_rays_are_the_mean_along_the_way(self):
         """Drawn on a wheel, so a little softer across than the sum on the page: the means agree, and each pixel does
-        within a tenth of the brightest ray."""
+        within an eighth of the brightest ray."""
         rgba = np.zeros((4, 60, 90), np.float32)
         rgba[3] = 1
         rgba[:3] = ndimage.gaussian_filter(8.0 * (np.random.default_rng(3).random((3, 60, 90)) > 0.97), (0, 1.5, 1.5))
         page = ledger_page.Page({}, {}, FRAME, (60, 90), {})
-        for more in ({"way": "away"}, {"way": "towards"}, {"of": "edges", "threshold": 0.1}):
+        for more in ({"way": "away"}, {"way": "towards", "most": 0.2}, {"of": "edges", "threshold": 0.1}):
             step = {"kind": "rays", "threshold": 0.5, "length": 20, "falloff": 2, "x": 7, "y": -3} | more
             with self.subTest(**more):
                 said = finish_page.Finish(page, {}).run(rgba, [step], display=False) - rgba
                 got = run(rgba, step) - rgba
-                self.assertLess(np.abs(got - said).max(), 0.09 * said.max())
+                self.assertLess(np.abs(got - said).max(), 0.12 * said.max())
                 np.testing.assert_allclose(got[:3].mean(), said[:3].mean(), rtol=0.02)
 
 
@@ -310,6 +311,39 @@ class Points(unittest.TestCase):
         post[:3] = np.where(z == 5, 5, 0.1)
         soft = run(post, {"kind": "defocus", "opening": 4, "focus": 20}, frame=frame)[0, 80, 60:120]
         self.assertLess(np.abs(np.diff(soft)).max(), 0.9)  # of 4.9, over a disc 24 wide
+
+    def test_deep_samples_show_what_is_behind(self):
+        """An opaque post before stripes that are in focus: where its edge is soft, the stripes are seen through it, in
+        proportion: the disc of its alpha over them, by SciPy's convolution."""
+        height, width, radius = 41, 61, 6
+        window = Window.of_size(width, height)
+        stripes = np.zeros((4, height, width), np.float32)
+        stripes[:3], stripes[3] = np.arange(width) % 4 < 2, 1
+        post = np.zeros_like(stripes)
+        post[:, :, 25:37] = np.array([0.9, 0.2, 0.1, 1])[:, None, None]
+        flat = post + stripes * (1 - post[3])
+        counts = np.where(post[3] > 0, 2, 1).astype(np.int32)
+        behind = np.cumsum(counts.ravel()) - counts.ravel()  # the farther one first, as a file may have them
+        runs = {name: np.repeat(stripes[channel].ravel(), counts.ravel()) for channel, name in enumerate("RGBA")}
+        runs["Z"] = np.full(counts.sum(), 8, np.float32)
+        near = (behind + 1)[counts.ravel() == 2]
+        for name, value in {"R": 0.9, "G": 0.2, "B": 0.1, "A": 1, "Z": 2}.items():
+            runs[name][near] = value
+        both = samples_of(counts, runs, window=window, display_window=window)
+        frame = MemoryFrame({"deep": (flat[:3], None)}, FRAME, {"deep": both})
+        step = {"kind": "defocus", "depth": "deep", "focus": 8, "opening": radius / 3, "largest": 50}
+        got = run(flat, step, frame=frame)
+        y, x = np.mgrid[-radius : radius + 1, -radius : radius + 1]
+        disc = np.hypot(x, y) <= radius
+        soft = np.stack([ndimage.convolve(plane, disc / disc.sum(), mode="constant") for plane in np.float64(post)])
+        expected = soft + stripes * (1 - soft[3])
+        inner = (slice(None), slice(8, -8), slice(None))
+        self.assertLess(np.abs(got - expected)[inner].mean(), 0.012)
+        self.assertLess(np.abs(got - expected)[inner].max(), 0.1)
+        brighter = run(flat * np.float32([2, 1, 1, 1])[:, None, None], step, frame=frame)
+        np.testing.assert_allclose(brighter[0], 2 * got[0], rtol=1e-4, atol=1e-5)
+        sharp = run(flat, step | {"opening": 0.01}, frame=frame)
+        np.testing.assert_allclose(sharp, flat, atol=1e-5)
 
     def test_smear_leaves_the_light_of_what_moves_alike(self):
         motion = np.zeros((3, 161, 181), np.float32)

@@ -7,12 +7,13 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.deep.samples import Samples
 from prism.documents import SourceName
 from prism.fields import DEGREES, PIXELS, Shown
 from prism.finish.aperture import Aperture
 from prism.finish.base import FinishStep, Number
 from prism.finish.context import Context
-from prism.finish.layers import LEAST, SHARP, go_on, layers
+from prism.finish.layers import LEAST, SHARP, go_on, layers, layers_of_samples
 from prism.finish.planes import finite, in_bands
 from prism.keyed import Within
 from prism.pixels.picture import Picture
@@ -30,7 +31,9 @@ class DefocusStep(FinishStep):
     Pixels are parted into layers by their radius, each between its two neighbours; every layer becomes discs with its
     own coverage, and they are laid over each other from far to near. What a layer does not show behind a nearer one is
     filled from around. So no background spreads over what is sharp before it, and no sharp edge stays about what is
-    blurred. Depth of 0 or less, and what is not a number, counts as infinitely far.
+    blurred. Where the pass is deep, its samples are the layers, whole behind each other, each in the colour that it
+    has in the picture; what has no sample is infinitely far. Depth of 0 or less, and what is not a number, counts as
+    infinitely far.
     """
 
     title: ClassVar[str] = "defocus"
@@ -38,7 +41,7 @@ class DefocusStep(FinishStep):
     source_fields: ClassVar[tuple[str, ...]] = ("depth",)
 
     kind: Literal["defocus"] = "defocus"
-    depth: Annotated[SourceName, Shown(title="depth", lists="depths")]
+    depth: Annotated[SourceName, Shown(title="depth", lists="depths_or_deep")]
     focus: Annotated[Distance, Shown(title="focus", digits=3)] = 5.0
     by: Annotated[Literal["pixels", "lens"], Shown(title="opening")] = "pixels"
     opening: Annotated[Number, Within(0, 500), Shown(title="disc at infinity", **PIXELS, when=_PIXELS)] = 12.0
@@ -61,17 +64,30 @@ class DefocusStep(FinishStep):
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha is blurred as well."""
-        radii = self._radii(context.pixels(self.depth, picture)[0], picture)
         clean = np.ascontiguousarray(finite(picture.rgba))
-        origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
-        laid: NDArray[np.float32] = np.zeros((5, *radii.shape), np.float32)  # the last is how much is known of a pixel
-        filled = False
-        for layer in layers(radii):
+        samples = context.samples(self.depth, picture)
+        if samples is not None:
+            return self._of_samples(clean, samples, picture)
+        laid, filled = np.zeros((5, *clean.shape[1:]), np.float32), False  # the last is how much is known of a pixel
+        for layer in layers(self._radii(context.pixels(self.depth, picture)[0], picture)):
             if layer.radius < -SHARP and not filled:
-                go_on(laid, self.largest / picture.step, origin)
+                go_on(laid, self.largest / picture.step, _origin(picture))
                 filled = True
-            layer.cover(laid, clean, Aperture(abs(layer.radius), self.blades, self.turn), origin)
+            layer.cover(laid, clean, self._aperture(layer.radius), _origin(picture))
         return in_bands(_whole, 4, laid, clean)
+
+    def _of_samples(self, clean: NDArray[np.float32], samples: Samples, picture: Picture) -> NDArray[np.float32]:
+        """(4, H, W): every sample in the colour that it has in this picture, so that what is behind is there where a
+        nearer one becomes a disc."""
+        middles = samples.depth.mean(axis=1, dtype=np.float32)
+        radii = self._radii(np.append(middles, np.float32(np.inf))[np.newaxis], picture)[0]
+        laid = np.zeros((5, *clean.shape[1:]), np.float32)
+        for layer in layers_of_samples(samples, clean, radii[:-1], float(radii[-1])):
+            layer.cover(laid, layer.rgba, self._aperture(layer.radius), _origin(picture))
+        return laid[:4]
+
+    def _aperture(self, radius: float) -> Aperture:
+        return Aperture(abs(radius), self.blades, self.turn)
 
     def _radii(self, depth: NDArray[np.float32], picture: Picture) -> NDArray[np.float32]:
         """(H, W) in pixels of the picture: above 0 behind the focus, below 0 before it."""
@@ -89,6 +105,11 @@ class DefocusStep(FinishStep):
             return float(self.opening)
         distance = max(self.focus * self.unit - self.focal_length, 1e-3)
         return self.focal_length**2 / (2 * self.f_number * distance) / self.sensor * width
+
+
+def _origin(picture: Picture) -> tuple[int, int]:
+    """Row and column of the whole frame, in pixels of this size, at which the picture begins."""
+    return picture.window.y0 // picture.step, picture.window.x0 // picture.step
 
 
 def _whole(laid: NDArray[np.float32], clean: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -29,8 +29,9 @@ class RaysStep(PointStep):
     that way, with weights e^(-falloff t / length) at a distance t. It never goes past the point. Laid on the picture,
     times brightness and tint.
 
-    of: highlights, or edges, which are the slope of luminance by pixel. The lines are drawn on a wheel about the point,
-    of at most FINEST steps outwards. NaN and infinity throw no rays.
+    of: highlights, or edges, which are the slope of luminance by pixel. most: what of a highlight counts, so that a
+    lamp does not outshine a window. The lines are drawn on a wheel about the point, of at most FINEST steps outwards.
+    NaN and infinity throw no rays.
     """
 
     title: ClassVar[str] = "rays"
@@ -40,6 +41,7 @@ class RaysStep(PointStep):
     of: Annotated[Literal["highlights", "edges"], Shown(title="from")] = "highlights"
     way: Annotated[Literal["towards", "away"], Shown(title="the point")] = "towards"
     threshold: Annotated[Light, Shown(title="threshold", step=0.02)] = 1.0
+    most: Annotated[Light, Shown(title="counts at most", step=0.02)] = 100.0
     length: Annotated[Number, Within(1, 8000), Shown(title="length", unit="px", step=1, digits=0)] = 400.0
     falloff: Annotated[Number, Within(0, 20), Shown(title="falloff")] = 3.0
     brightness: Annotated[Light, Shown(title="brightness", step=0.02)] = 2.0
@@ -54,7 +56,10 @@ class RaysStep(PointStep):
         point = self.point(picture, context)
         if point is None:
             return picture.rgba.copy()
-        thrown = edges(picture, self.threshold) if self.of == "edges" else highlights(picture, self.threshold)
+        if self.of == "edges":
+            thrown = edges(picture, self.threshold)
+        else:
+            thrown = highlights(picture, self.threshold, self.most)
         gains = by_channel(self.tint) * np.float32(self.brightness)
         drawn = self._drawn_out(thrown, picture, point)
         return in_bands(lambda rgba, rays: np.concatenate([rgba[:3] + gains * rays, rgba[3:]]), 4, picture.rgba, drawn)

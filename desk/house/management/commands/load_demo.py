@@ -10,6 +10,7 @@ from demo import load
 from demo.bird import NAME as BIRD
 from demo.bird import draw_all
 from demo.conservatory import build_scene
+from demo.finishes import finished
 from demo.ledgers import graded, with_bird
 from desk.elements.models import Place
 from desk.house.setup import create_shot
@@ -61,13 +62,15 @@ class Command(BaseCommand):
 
     @staticmethod
     def _grade(ledger: Ledger, user) -> None:
-        """Two versions: as it was rendered, and the grade of dusk."""
+        """Three versions: as it was rendered, the grade of dusk, and that finished."""
         keep_version(ledger, user, "as rendered")
         first = parse(ledger.shot, ledger.document)
         element, _, beauty = first.beauty.rpartition("/")
         document = graded(element, beauty).replace(space=first.space)
-        save(ledger, document, ledger.revision, user)
+        revision = save(ledger, document, ledger.revision, user)
         keep_version(ledger, user, "dusk, graded by lights")
+        save(ledger, finished(document, element), revision, user)
+        keep_version(ledger, user, "dusk, finished")
 
     @staticmethod
     def _let_fly(ledger: Ledger, user) -> None:

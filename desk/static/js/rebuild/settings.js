@@ -28,7 +28,7 @@ export const settings = (page, shared) => ({
     return (field === "near" || field === "far") && target.through !== "mist" && Math.abs(at(target.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
   },
   choicesOf(target) {
-    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth, motions: ({ isMotion }) => isMotion };
+    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth, depths_or_deep: ({ isDepth, isDeep }) => isDepth || isDeep, motions: ({ isMotion }) => isMotion };
     const sources = ({ lists, optional }) => [
       ...(optional ? [{ value: "", text: "none" }] : []),
       ...this.sources.filter(listed[lists]).map(({ key, title }) => ({ value: key, text: title })),

@@ -151,12 +151,18 @@ export const pictures = (shared) => {
       this.scoping = !this.scoping;
       if (this.scoping) this.$nextTick(() => this.drawScopes());
     },
+    // Of the picture, and below that of the one it is compared with.
     drawScopes() {
-      if (!shared.bitmap) return;
-      const pixels = pixelsOf(shared.bitmap);
-      drawHistogram(this.$refs.histogram, pixels);
-      drawWaveform(this.$refs.waveform, pixels);
-      drawVectors(this.$refs.vectors, pixels);
+      const { main, other } = shared.stage.pictures;
+      this.drawScopesOf(main, "histogram", "waveform", "vectors");
+      if (this.showsOther) this.drawScopesOf(other, "otherHistogram", "otherWaveform", "otherVectors");
+    },
+    drawScopesOf(bitmap, histogram, waveform, vectors) {
+      if (!bitmap) return;
+      const pixels = pixelsOf(bitmap);
+      drawHistogram(this.$refs[histogram], pixels);
+      drawWaveform(this.$refs[waveform], pixels);
+      drawVectors(this.$refs[vectors], pixels);
     },
     get faultWhat() { return this.fault?.what ?? String(this.fault ?? ""); },
     get faultWhere() { return this.fault?.where ?? ""; },
