@@ -88,15 +88,6 @@ def mattes(page: Page) -> None:
     page.wait_for_timeout(1500)
 
 
-def matte_in_use(page: Page) -> None:
-    """The row that the matte limits, opened; its picture down to there."""
-    _ledger(page, 1010)
-    page.get_by_label("Trims of light, moon rim").nth(1).click()
-    page.get_by_label("Show the sum down to light, moon rim").nth(1).click()
-    page.locator("[aria-label='Matte of light, moon rim']").scroll_into_view_if_needed()
-    page.wait_for_timeout(1500)
-
-
 def compare(page: Page) -> None:
     page.keyboard.press("Control+z")
     page.wait_for_timeout(1000)
@@ -119,6 +110,27 @@ def deep(page: Page) -> None:
     page.wait_for_load_state("networkidle")
 
 
+def _finish(page: Page, step: str) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/finish/?frame=1034&step={step}")
+    page.wait_for_selector("canvas[data-encoding=png]")
+    page.wait_for_load_state("networkidle")
+
+
+def finish(page: Page) -> None:
+    """The glow opened, between the steps before it and after it."""
+    _finish(page, "glow")
+    page.mouse.move(700, 330)
+    page.wait_for_selector("text=16 bit")
+
+
+def finish_beside(page: Page) -> None:
+    """The rebuilt picture and the finished one."""
+    _finish(page, "")
+    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Beside").click()
+    page.wait_for_timeout(1000)
+
+
 def intake(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/intake/")
     page.wait_for_selector("text=all frames read", timeout=300_000)
@@ -134,13 +146,6 @@ def look(page: Page) -> None:
     page.get_by_role("button", name="Wipe").click()
     page.mouse.move(700, 330)
     page.wait_for_selector("text=16 bit")
-    page.wait_for_load_state("networkidle")
-
-
-def sheet(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/?frame=1001")
-    page.wait_for_selector("canvas[data-serial]")
-    page.get_by_role("button", name="Pass sheet").click()
     page.wait_for_load_state("networkidle")
 
 
@@ -180,13 +185,13 @@ VIEWS = {
     "dimmers": dimmers,
     "trims": trims,
     "mattes": mattes,
-    "matte-in-use": matte_in_use,
     "compare": compare,
     "deep": deep,
     "hand-off": handoff,
     "intake": intake,
     "look": look,
-    "pass-sheet": sheet,
+    "finish": finish,
+    "finish-before-after": finish_beside,
 }
 
 
