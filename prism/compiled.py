@@ -17,9 +17,11 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import numba
 from numba.core.caching import _CacheLocator
+from numpy.typing import NDArray
 
 HERE = Path(__file__).parent
 UNUSED = 60 * 24 * 3600  # seconds after which code that nobody loaded is deleted
@@ -110,3 +112,11 @@ numba.config.CACHE_LOCATOR_CLASSES = f"{__name__}.{Locator.__name__},InTreeCache
 # Nobody calls them from C, and a wrapper for that costs a tenth of the compiling.
 compiled = numba.njit(cache=True, nogil=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)
 inlined = numba.njit(cache=True, inline="always", error_model="numpy", _nrt=False, no_cfunc_wrapper=True)
+
+
+def read_only(array: NDArray[Any]) -> NDArray[Any]:
+    """A view of any shape that cannot be written to. A loop is compiled once for arrays that can be written to and once
+    for others; with its inputs always like this it is compiled once."""
+    sealed = array.view()
+    sealed.flags.writeable = False
+    return sealed

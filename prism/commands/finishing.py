@@ -76,6 +76,5 @@ def _of_picture(sources: OpenFrame) -> Ledger:
     """A ledger of the beauty, or of the only picture there is."""
     keys = [source.key for source in sources]
     key = keys[0] if len(keys) == 1 else require_beauty(sources).key
-    alpha = key if sources.source(key).alpha is not None else None
-    row = PassRow(id="picture", source=key, uses_alpha=alpha is None, in_balance=False)
-    return Ledger(name="picture", beauty=key, alpha=alpha, rows=(row,))
+    row = PassRow(id="picture", source=key, uses_alpha=False, in_balance=False)
+    return Ledger(name="picture", beauty=key, alpha=key, rows=(row,))  # without an alpha it covers everything

@@ -25,6 +25,13 @@ Domain = Literal["light", "display"]
 Share = Annotated[Number, Within(0, 1)]
 Light = Annotated[Number, Within(0, 10_000)]
 Place = Annotated[Number, Within(-100_000, 100_000)]
+WORKS_ON = Shown(
+    title="works on",
+    notes={
+        "light": "On light, before the view: light above white counts, and EXR files have it.",
+        "display": "On display values, after the view: as even as the eye sees it, and not in EXR files of light.",
+    },
+)
 WHOLE = float("inf")  # the reach of a step that looks at all of the picture
 
 

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.elements.store import CachedArray, PixelStore
 from prism.errors import Superseded
 from prism.finish.base import FinishStep
@@ -39,6 +39,7 @@ def finished(picture: Picture, steps: Sequence[FinishStep], context: Context, *,
     amount of 0 leaves out does not change in any bit. Raises Superseded once `is_stale` answers True, and what the
     steps raise.
     """
+    picture = _sealed(picture)
     for wide, group in groupby(steps, lambda step: step.reach(picture) > 0):
         for part in ((step,) for step in group) if wide else (tuple(group),):
             current().require()
@@ -58,7 +59,7 @@ def _wide(picture: Picture, step: FinishStep, context: Context) -> Picture:
     weights = None if step.matte is None else context.matte(step.matte, picture)
     height = after.shape[1]
     run_bands(lambda a, b: _lay(picture.rgba, after, weights, step.amount, a, b), height, _rows(picture))
-    return picture.with_rgba(after)
+    return _sealed(picture.with_rgba(after))
 
 
 def _narrow(picture: Picture, steps: Sequence[FinishStep], context: Context, is_stale: Stale) -> Picture:
@@ -72,11 +73,16 @@ def _narrow(picture: Picture, steps: Sequence[FinishStep], context: Context, is_
             after = np.ascontiguousarray(step.effect(band, context), np.float32)
             weights = None if step.matte is None else mattes[step.matte][first:end]
             _lay(band.rgba, after, weights, step.amount, 0, end - first)
-            band = band.with_rgba(after)
+            band = _sealed(band.with_rgba(after))
         out[:, first:end] = band.rgba
 
     run_bands(work, out.shape[1], _rows(picture), is_stale=is_stale)
-    return picture.with_rgba(out)
+    return _sealed(picture.with_rgba(out))
+
+
+def _sealed(picture: Picture) -> Picture:
+    """The picture so that no step can change it."""
+    return picture.with_rgba(read_only(picture.rgba))
 
 
 def _rows(picture: Picture) -> int:
@@ -88,13 +94,14 @@ def rows_of(picture: Picture, first: int, end: int) -> Picture:
     window, step = picture.window, picture.step
     top = window.y0 + first * step
     place = Window(window.x0, top, window.x1, min(window.y1, window.y0 + end * step - 1))
+    rgba = read_only(np.ascontiguousarray(picture.rgba[:, first:end]))
     return Picture(
-        rgba=np.ascontiguousarray(picture.rgba[:, first:end]), window=place, display_window=picture.display_window,
+        rgba=rgba, window=place, display_window=picture.display_window,
         step=step, pixel_aspect=picture.pixel_aspect, space=picture.space,
     )  # fmt: skip
 
 
-_NO_WEIGHTS = np.zeros((0, 0), np.float32)
+_NO_WEIGHTS = read_only(np.zeros((0, 0), np.float32))
 
 
 def _lay(
@@ -102,7 +109,7 @@ def _lay(
     first: int, end: int,
 ) -> None:  # fmt: skip
     """Leave in `after`, at rows first..end, as much of a step as amount and matte let through."""
-    _blend(before, after, _NO_WEIGHTS if weights is None else weights, np.float32(amount), first, end)
+    _blend(before, after, _NO_WEIGHTS if weights is None else read_only(weights), np.float32(amount), first, end)
 
 
 @compiled

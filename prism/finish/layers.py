@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.deep.operations import flattened
 from prism.deep.samples import Samples
 from prism.finish.aperture import Aperture
@@ -59,7 +59,9 @@ class Layer:
 
         def gather(begin: int, end: int) -> None:
             line = np.empty((5, part.shape[2]), np.float32)
-            _gather(part, line, rgba, self.coverage, self.places, number, step, top, left, begin, end)
+            _gather(
+                part, line, read_only(rgba), read_only(self.coverage), self.places, number, step, top, left, begin, end
+            )
 
         run_bands(gather, part.shape[1], BAND_ROWS)
         soft = _soft(part, aperture.in_blocks(step), fine=fine) if aperture.radius > SHARP else part

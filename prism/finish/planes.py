@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.colour.spaces import luminance
+from prism.compiled import read_only
 from prism.pixels.blur import Edge, each_plane, gaussian
 from prism.pixels.picture import Picture
 
@@ -83,4 +84,4 @@ def finite(planes: NDArray[np.float32]) -> NDArray[np.float32]:
         if np.isfinite(planes.sum()):  # one look at all: a sum of what is finite is, unless it is immense
             return planes
     bad = ~np.isfinite(planes).all(axis=0)
-    return np.where(bad, np.float32(0), planes) if bad.any() else planes
+    return read_only(np.where(bad, np.float32(0), planes)) if bad.any() else planes

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.pixels.fitting import fitted, side
 
 REACH = 4.0  # standard deviations that a blur reaches
@@ -88,7 +88,7 @@ def bell(deviation: float) -> NDArray[np.float32]:
 def _narrow(plane: NDArray[np.float32], deviation: float, edge: Edge) -> NDArray[np.float32]:
     weights = bell(deviation)
     reach = len(weights) - 1
-    source = np.ascontiguousarray(plane, np.float32)
+    source = read_only(np.ascontiguousarray(plane, np.float32))
     height, width = source.shape
     out = np.empty_like(source)
     rows = max(BAND_ROWS, 2 * reach)

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 
 BAND_ROWS = 32
 
@@ -46,7 +46,7 @@ def side(count: int, old: int, first: float, size: float) -> Side:
 def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
     """A plane (H, W) at (len(down), len(across)), float32, as if it went on beyond its border; coverage is not
     applied."""
-    source = plane.astype(np.float32, copy=False)
+    source = read_only(np.ascontiguousarray(plane, np.float32))
     half = np.empty((source.shape[0], len(across.firsts)), np.float32)
     out = np.empty((len(down.firsts), len(across.firsts)), np.float32)
     run_bands(lambda a, b: _along(half, source, a, b, across.firsts, across.weights), len(half), BAND_ROWS)

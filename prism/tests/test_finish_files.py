@@ -90,6 +90,7 @@ class Files(FolderCase):
         Pillow.fromarray(picture).save(self.folder / "p.png")
         self.finish("--out", self.folder / "o.png", source=self.folder / "p.png", steps=[GRADE | {"enabled": False}])
         np.testing.assert_array_equal(np.asarray(Pillow.open(self.folder / "o.png").convert("RGB")), picture)
+        self.assertEqual(Pillow.open(self.folder / "o.png").convert("RGBA").getextrema()[3], (255, 255))
         self.finish("--out", self.folder / "o.png", source=self.folder / "p.png", steps=[LEVELS])
         expected = ((picture / 255 - 0.1) / 0.8).clip(0, 1) * 255
         codes = np.asarray(Pillow.open(self.folder / "o.png").convert("RGB"))

@@ -8,8 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.curves import Curve, bent
-from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep
+from prism.finish.base import WORKS_ON, Domain, FinishStep
 from prism.finish.context import Context
 from prism.finish.planes import brightness, on_straight
 from prism.pixels.picture import Picture
@@ -25,7 +24,7 @@ class CurvesStep(FinishStep):
     curve_fields: ClassVar[tuple[str, ...]] = ("all", "red", "green", "blue", "luminance")
 
     kind: Literal["curves"] = "curves"
-    works_on: Annotated[Domain, Shown(title="works on")] = "display"
+    works_on: Annotated[Domain, WORKS_ON] = "display"
     all: Curve = Curve()
     red: Curve = Curve()
     green: Curve = Curve()

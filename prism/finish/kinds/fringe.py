@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.fields import PIXELS, Shown
-from prism.finish.base import Domain, FinishStep, Number
+from prism.finish.base import WORKS_ON, Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import finite
 from prism.keyed import Within
@@ -30,7 +30,7 @@ class FringeStep(FinishStep):
     domains: ClassVar[tuple[Domain, ...]] = ("light", "display")
 
     kind: Literal["fringe"] = "fringe"
-    works_on: Annotated[Domain, Shown(title="works on")] = "light"
+    works_on: Annotated[Domain, WORKS_ON] = "light"
     red: Annotated[Push, Shown(title="red", **PIXELS)] = 1.0
     blue: Annotated[Push, Shown(title="blue", **PIXELS)] = -1.0
 
@@ -53,7 +53,7 @@ class FringeStep(FinishStep):
         for channel, push in ((0, self.red), (2, self.blue)):
             if push:
                 scale = 1 / (1 + push / corner)
-                _push(out[channel], np.ascontiguousarray(clean[channel]), middle_x, middle_y, scale)
+                _push(out[channel], read_only(clean[channel]), middle_x, middle_y, scale)
         return out
 
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from prism.colour.spaces import luminance_weights
 from prism.colour.temperature import COOLEST, WARMEST, warm_gains
 from prism.fields import RGB, Shown
-from prism.finish.base import Domain, FinishStep, Number
+from prism.finish.base import WORKS_ON, Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import DISPLAY, REC709_LUMA, by_channel, on_straight
 from prism.keyed import Within
@@ -34,7 +34,7 @@ class GradeStep(FinishStep):
     domains: ClassVar[tuple[Domain, ...]] = ("light", "display")
 
     kind: Literal["grade"] = "grade"
-    works_on: Annotated[Domain, Shown(title="works on")] = "light"
+    works_on: Annotated[Domain, WORKS_ON] = "light"
     exposure: Annotated[Number, Within(-20, 20), Shown(title="exposure", unit="st", step=0.02)] = 0.0
     warmth: Annotated[Number, Within(COOLEST, WARMEST), Shown(title="warmth", unit="mired", step=1, digits=0)] = 0.0
     green: Annotated[Number, Within(-2, 2), Shown(title="green", unit="st")] = 0.0

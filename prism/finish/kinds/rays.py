@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.fields import RGB, Shown
 from prism.finish.base import WHOLE, Light, Number
 from prism.finish.context import Context
@@ -86,7 +86,7 @@ class RaysStep(PointStep):
             def draw(
                 begin: int, end: int, wheel: NDArray = wheel, rays: NDArray = rays, small: NDArray = small
             ) -> None:
-                _onto_wheel(wheel, small, spot[0] / coarse, spot[1] / coarse, directions, begin, end)
+                _onto_wheel(wheel, read_only(small), spot[0] / coarse, spot[1] / coarse, directions, begin, end)
                 _along(rays, wheel, length, self.falloff, self.way == "towards", begin, end)
 
             run_bands(draw, count, 4 * BAND_ROWS)

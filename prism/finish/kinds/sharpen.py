@@ -7,13 +7,17 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.bands import run_bands
+from prism.compiled import compiled, read_only
 from prism.fields import Shown
-from prism.finish.base import Domain, FinishStep, Number
+from prism.finish.base import WORKS_ON, Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import blurred, brightness, finite, in_bands
 from prism.keyed import Within
 from prism.pixels.blur import REACH
 from prism.pixels.picture import Picture
+
+BAND_ROWS = 32
 
 
 class SharpenStep(FinishStep):
@@ -26,7 +30,7 @@ class SharpenStep(FinishStep):
     domains: ClassVar[tuple[Domain, ...]] = ("display", "light")
 
     kind: Literal["sharpen"] = "sharpen"
-    works_on: Annotated[Domain, Shown(title="works on")] = "display"
+    works_on: Annotated[Domain, WORKS_ON] = "display"
     amount: Annotated[Number, Within(0, 5), Shown(title="amount")] = 0.5
     radius: Annotated[Number, Within(0.3, 200), Shown(title="radius", unit="px", step=0.02)] = 0.8
     threshold: Annotated[Number, Within(0, 10), Shown(title="threshold", step=0.001, digits=3)] = 0.0
@@ -42,13 +46,25 @@ class SharpenStep(FinishStep):
         if self.on == "luminance":
             planes = in_bands(lambda part: brightness(part, picture.space), 1, rgb)
         blur = blurred(planes, self.radius, picture, edge="reflect")
+        out = np.empty_like(picture.rgba)
+        threshold = np.float32(self.threshold)
+        given = picture.rgba, read_only(planes), blur, threshold
+        run_bands(lambda a, b: _sharper(out, *given, a, b), out.shape[1], BAND_ROWS)
+        return out
 
-        def sharper(
-            rgba: NDArray[np.float32], planes: NDArray[np.float32], blur: NDArray[np.float32]
-        ) -> NDArray[np.float32]:
-            apart = planes - blur
-            if self.threshold:
-                apart = np.sign(apart) * np.maximum(np.abs(apart) - np.float32(self.threshold), 0)
-            return np.concatenate([rgba[:3] + apart, rgba[3:]])
 
-        return in_bands(sharper, 4, picture.rgba, planes, blur)
+@compiled
+def _sharper(out, rgba, planes, blur, threshold, begin, end):
+    """Rows begin..end: each channel and what it, or their luminance, differs from its blur by, less the threshold."""
+    for row in range(begin, end):
+        for channel in range(4):
+            own = min(channel, planes.shape[0] - 1)
+            for column in range(out.shape[2]):
+                value = rgba[channel, row, column]
+                if channel < 3:
+                    apart = planes[own, row, column] - blur[own, row, column]
+                    if threshold > 0:
+                        away = max(abs(apart) - threshold, np.float32(0))
+                        apart = away if apart > 0 else -away
+                    value += apart
+                out[channel, row, column] = value

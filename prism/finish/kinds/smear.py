@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.bands import run_bands
-from prism.compiled import compiled
+from prism.compiled import compiled, read_only
 from prism.documents import SourceName
 from prism.fields import Shown
 from prism.finish.base import WHOLE, FinishStep, Number
@@ -48,7 +48,7 @@ class SmearStep(FinishStep):
         """(4, H, W): alpha is smeared as well."""
         moved = context.pixels(self.motion, picture)[:2] * np.float32(self.shutter / picture.step)
         moved = np.nan_to_num(moved, nan=0.0, posinf=0.0, neginf=0.0)
-        clean = np.ascontiguousarray(finite(picture.rgba))
+        clean = read_only(np.ascontiguousarray(finite(picture.rgba)))
         out = np.empty_like(clean)
         run_bands(lambda begin, end: _smeared(out, clean, moved, begin, end), out.shape[1], BAND_ROWS)
         return out

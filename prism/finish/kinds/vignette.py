@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import DEGREES, PIXELS, Shown
-from prism.finish.base import Domain, FinishStep, Number, Place, Share
+from prism.finish.base import WORKS_ON, Domain, FinishStep, Number, Place, Share
 from prism.finish.context import Context
 from prism.finish.planes import places
 from prism.keyed import Within
@@ -33,7 +33,7 @@ class VignetteStep(FinishStep):
     handles: ClassVar[tuple[str, str] | None] = ("x", "y")
 
     kind: Literal["vignette"] = "vignette"
-    works_on: Annotated[Domain, Shown(title="works on")] = "light"
+    works_on: Annotated[Domain, WORKS_ON] = "light"
     form: Annotated[Literal["cos4", "drawn"], Shown(title="form")] = "cos4"
     field_of_view: Annotated[Number, Within(1, 170), Shown(title="field of view", **DEGREES, when=_COS4)] = 50.0
     x: Annotated[Place, Shown(title="right", **PIXELS, when=_DRAWN)] = 0.0
