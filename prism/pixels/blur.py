@@ -18,6 +18,7 @@ REACH = 4.0  # standard deviations that a blur reaches
 WIDE = 9.0  # deviation in pixels from which a blur is made on a smaller plane
 COARSE = 4.0  # deviations that are at least left there
 BAND_ROWS = 64
+SMALL = 1 << 18  # pixels of a plane up to which its bands are not worth handing out
 Edge = Literal["nearest", "reflect", "constant"]
 """What lies beyond the border: its outermost pixels, the picture mirrored about it, or nothing. The words are those of
 SciPy and NumPy, but for `reflect`, which NumPy calls symmetric."""
@@ -66,7 +67,10 @@ _NUMPY: dict[Edge, Literal["edge", "symmetric", "constant"]] = {
 def each_plane(
     change: Callable[[NDArray[np.float32]], NDArray[np.float32]], planes: NDArray[np.float32]
 ) -> NDArray[np.float32]:
-    """What `change` makes of every plane of (N, H, W), as many at once as there are cores."""
+    """What `change` makes of every plane of (N, H, W): of small ones as many at once as there are cores; large ones are
+    worked on by all cores one after another."""
+    if planes[0].size > SMALL:
+        return np.stack([change(plane) for plane in planes])
     made: dict[int, NDArray[np.float32]] = {}
 
     def work(first: int, end: int) -> None:

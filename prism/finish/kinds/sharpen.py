@@ -56,15 +56,19 @@ class SharpenStep(FinishStep):
 @compiled
 def _sharper(out, rgba, planes, blur, threshold, begin, end):
     """Rows begin..end: each channel and what it, or their luminance, differs from its blur by, less the threshold."""
+    width = out.shape[2]
     for row in range(begin, end):
-        for channel in range(4):
+        for column in range(width):
+            out[3, row, column] = rgba[3, row, column]
+        for channel in range(3):
+            target, given = out[channel, row], rgba[channel, row]
             own = min(channel, planes.shape[0] - 1)
-            for column in range(out.shape[2]):
-                value = rgba[channel, row, column]
-                if channel < 3:
-                    apart = planes[own, row, column] - blur[own, row, column]
-                    if threshold > 0:
-                        away = max(abs(apart) - threshold, np.float32(0))
-                        apart = away if apart > 0 else -away
-                    value += apart
-                out[channel, row, column] = value
+            plane, soft = planes[own, row], blur[own, row]
+            if threshold == 0:
+                for column in range(width):
+                    target[column] = given[column] + (plane[column] - soft[column])
+                continue
+            for column in range(width):
+                apart = plane[column] - soft[column]
+                away = max(abs(apart) - threshold, np.float32(0))
+                target[column] = given[column] + (away if apart > 0 else -away)
