@@ -21,9 +21,11 @@ from prism.pixels.resize import averaged
 
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
-NEAR_RATIO = 1.25  # the same of samples, each of which is in one layer
+NEAR_RATIO = 1.25  # the same of samples; an opaque one is whole in both of its layers
 SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
 FINEST = 6.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
+UNSEEN = 1e-3  # of the light that comes through what counts as opaque
+ABSENT = -9.0  # the place of a sample that is in no layer
 LEAST = 1e-4  # coverage below which nothing is known of what lies there
 BAND_ROWS = 32
 _NONE: NDArray[np.float32] = np.zeros((0, 0), np.float32)
@@ -94,23 +96,24 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
 def layers_of_samples(
     samples: Samples, rgba: NDArray[np.float32], radii: NDArray[np.float32], beyond: float
 ) -> Iterator[Layer]:
-    """From far to near, the first of what no sample is of, which covers everything. rgba: (4, H, W), the
+    """From far to near, the first of what no sample is of, which covers as far as they do not. rgba: (4, H, W), the
     picture of which they are to have the colour. radii: (N,), of the samples, and beyond: of what is infinitely
-    far. Every sample is in the layer whose radius is nearest."""
+    far. Every sample is parted between the two layers about its radius, so that both together cover as it does."""
     height, width = rgba.shape[1:]
     alpha, colour, _ = flattened(samples)
     flat = np.concatenate([colour, alpha[np.newaxis]])
     times = np.divide(rgba, flat, out=np.ones_like(rgba), where=flat > LEAST)
     everywhere = np.zeros((height, width), np.float32)
     box = (0, height), (0, width)
-    yield Layer(beyond, 0, everywhere, box, rgba - flat * times, everywhere + 1)
+    yield Layer(beyond, 0, everywhere, box, rgba - flat * times, 1 - alpha.clip(0, 1))
     if not len(samples):
         return
     marks = _marks_about(radii, NEAR_RATIO)
-    numbers = np.rint(np.interp(radii, marks, np.arange(len(marks)))).astype(np.int32)
+    places = np.interp(radii, marks, np.arange(len(marks))).astype(np.float32)
     order = np.lexsort((samples.depth[:, 0], samples.pixels))
-    ordered = samples.offsets, samples.colour[order], samples.alpha[order], numbers[order]
-    for number in sorted(set(numbers.tolist()), reverse=True):
+    ordered = samples.offsets, samples.colour[order], samples.alpha[order], places[order]
+    _set_surfaces(ordered[0], ordered[2], ordered[3])
+    for number in sorted({*np.floor(places).astype(int).tolist(), *np.ceil(places).astype(int).tolist()}, reverse=True):
         own, coverage = np.zeros_like(rgba), np.zeros((height, width), np.float32)
         run_bands(partial(_in_layer, own, coverage, *ordered, number, times), height, BAND_ROWS)
         yield Layer(float(marks[number]), 0, everywhere, box, own, coverage)
@@ -155,20 +158,42 @@ def _soft(part: NDArray[np.float32], aperture: Aperture, *, fine: bool) -> NDArr
 
 
 @compiled
-def _in_layer(own, coverage, offsets, colour, alpha, numbers, number, times, begin, end):
+def _set_surfaces(offsets, alpha, places):
+    """What lies just behind a surface is no surface of its own: once next to nothing is seen through samples, those
+    behind them in the same layers are left out, in place, and what hides them is opaque."""
+    for pixel in range(offsets.size - 1):
+        through, at = np.float32(1), np.float32(0)
+        for sample in range(offsets[pixel], offsets[pixel + 1]):
+            if through <= UNSEEN:
+                if abs(places[sample] - at) < 1:
+                    places[sample] = ABSENT
+                    continue
+                through = np.float32(1)
+            if alpha[sample] >= 1 - UNSEEN:
+                alpha[sample] = 1
+            through *= np.float32(1) - alpha[sample]
+            at = places[sample]
+
+
+@compiled
+def _in_layer(own, coverage, offsets, colour, alpha, places, number, times, begin, end):
     """Rows begin..end: the samples of a layer over each other, near to far, times what their pixel is brighter."""
     width = own.shape[2]
     for row in range(begin, end):
         for column in range(width):
             pixel = row * width + column
             for at in range(offsets[pixel], offsets[pixel + 1]):
-                if numbers[at] != number:
+                share = np.float32(1) - abs(places[at] - np.float32(number))
+                if share <= 0:
                     continue
                 through = np.float32(1) - coverage[row, column]
+                # As a volume is parted: 1 - a = (1 - a)^share (1 - a)^(1 - share). Light without alpha is shared out.
+                covers = np.float32(1) - max(np.float32(1) - alpha[at], np.float32(0)) ** share
+                part = through * (covers / alpha[at] if alpha[at] > 0 else share)
                 for channel in range(3):
-                    own[channel, row, column] += through * colour[at, channel] * times[channel, row, column]
-                own[3, row, column] += through * alpha[at] * times[3, row, column]
-                coverage[row, column] += through * alpha[at]
+                    own[channel, row, column] += part * colour[at, channel] * times[channel, row, column]
+                own[3, row, column] += through * covers * times[3, row, column]
+                coverage[row, column] += through * covers
 
 
 @compiled

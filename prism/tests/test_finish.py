@@ -345,6 +345,22 @@ class Points(unittest.TestCase):
         sharp = run(flat, step | {"opening": 0.01}, frame=frame)
         np.testing.assert_allclose(sharp, flat, atol=1e-5)
 
+    def test_deep_surfaces_have_no_seams(self):
+        """A slope through many layers, with something bright just behind it, as thinning may leave there: it stays as
+        even as it was."""
+        height, width = 90, 24
+        window = Window.of_size(width, height)
+        counts = np.full((height, width), 2, np.int32)
+        slope = np.repeat(np.linspace(2, 30, height), width)
+        runs = {name: np.tile(np.float32([value, 20]), slope.size) for name, value in zip("RGB", (0.5, 0.4, 0.3))}
+        runs |= {"A": np.tile(np.float32([0.99999, 1]), slope.size)}
+        runs |= {"Z": np.stack([slope, slope + 1e-3], axis=-1).ravel().astype(np.float32)}
+        both = samples_of(counts, runs, window=window, display_window=window)
+        flat = np.broadcast_to(np.float32([0.5, 0.4, 0.3, 1])[:, None, None], (4, height, width))
+        frame = MemoryFrame({"deep": (flat[:3], None)}, FRAME, {"deep": both})
+        got = run(flat, {"kind": "defocus", "depth": "deep", "focus": 6, "opening": 5, "largest": 20}, frame=frame)
+        np.testing.assert_allclose(got, flat, rtol=0.01)
+
     def test_smear_leaves_the_light_of_what_moves_alike(self):
         motion = np.zeros((3, 161, 181), np.float32)
         motion[0] = 20

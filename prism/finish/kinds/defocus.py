@@ -84,7 +84,7 @@ class DefocusStep(FinishStep):
         laid = np.zeros((5, *clean.shape[1:]), np.float32)
         for layer in layers_of_samples(samples, clean, radii[:-1], float(radii[-1])):
             layer.cover(laid, layer.rgba, self._aperture(layer.radius), _origin(picture))
-        return laid[:4]
+        return in_bands(_whole, 4, laid, clean)
 
     def _aperture(self, radius: float) -> Aperture:
         return Aperture(abs(radius), self.blades, self.turn)
