@@ -77,83 +77,90 @@ class RaysStep(PointStep):
         turns = np.arange(count) * (2 * math.pi / count)
         directions = np.stack([np.cos(turns), np.sin(turns)]).astype(np.float32)
         length = max(1.0, self.length / picture.step / coarse)
+        small = read_only(np.stack([averaged(plane, coarse) for plane in thrown]))
+        wheel, rays = np.zeros((2, 3, count, steps), np.float32)
         drawn = np.empty_like(thrown)
         spot = np.float32(x), np.float32(y)
-        for source, target in zip(thrown, drawn, strict=True):
-            small = averaged(source, coarse)
-            wheel, rays = np.zeros((2, count, steps), np.float32)
 
-            def draw(
-                begin: int, end: int, wheel: NDArray = wheel, rays: NDArray = rays, small: NDArray = small
-            ) -> None:
-                _onto_wheel(wheel, read_only(small), spot[0] / coarse, spot[1] / coarse, directions, begin, end)
-                _along(rays, wheel, length, self.falloff, self.way == "towards", begin, end)
+        def draw(begin: int, end: int) -> None:
+            _onto_wheel(wheel, small, spot[0] / coarse, spot[1] / coarse, directions, begin, end)
+            _along(rays, wheel, length, self.falloff, self.way == "towards", begin, end)
 
-            run_bands(draw, count, 4 * BAND_ROWS)
-
-            def read(begin: int, end: int, rays: NDArray = rays, target: NDArray = target) -> None:
-                _off_wheel(target, rays, *spot, np.float32(1 / coarse), begin, end)
-
-            run_bands(read, height, BAND_ROWS)
+        run_bands(draw, count, 4 * BAND_ROWS)
+        scale = np.float32(1 / coarse)
+        run_bands(lambda begin, end: _off_wheel(drawn, rays, *spot, scale, begin, end), height, BAND_ROWS)
         return drawn
 
 
 @compiled
-def _onto_wheel(wheel, plane, x, y, directions, begin, end):
-    """Spokes begin..end: a plane read between pixels, every step outwards from x, y; 0 outside of it."""
-    height, width = plane.shape
+def _onto_wheel(wheel, planes, x, y, directions, begin, end):
+    """Spokes begin..end: planes (3, H, W) read between pixels, every step outwards from x, y; 0 outside of them."""
+    height, width = planes.shape[1:]
     half = np.float32(0.5)
     for spoke in range(begin, end):
-        for step in range(wheel.shape[1]):
+        first, last = _inside(x - half, directions[0, spoke], width, 0, wheel.shape[2])
+        first, last = _inside(y - half, directions[1, spoke], height, first, last)
+        for step in range(first, last):
             u = x + np.float32(step) * directions[0, spoke] - half
             v = y + np.float32(step) * directions[1, spoke] - half
             if u <= -1 or v <= -1 or u >= width or v >= height:
                 continue
             left, top = int(np.floor(u)), int(np.floor(v))
             s, t = u - np.float32(left), v - np.float32(top)
-            total = np.float32(0)
-            if top >= 0:
-                if left >= 0:
-                    total += (1 - s) * (1 - t) * plane[top, left]
-                if left + 1 < width:
-                    total += s * (1 - t) * plane[top, left + 1]
-            if top + 1 < height:
-                if left >= 0:
-                    total += (1 - s) * t * plane[top + 1, left]
-                if left + 1 < width:
-                    total += s * t * plane[top + 1, left + 1]
-            wheel[spoke, step] = total
+            for channel in range(3):
+                total = np.float32(0)
+                if top >= 0:
+                    if left >= 0:
+                        total += (1 - s) * (1 - t) * planes[channel, top, left]
+                    if left + 1 < width:
+                        total += s * (1 - t) * planes[channel, top, left + 1]
+                if top + 1 < height:
+                    if left >= 0:
+                        total += (1 - s) * t * planes[channel, top + 1, left]
+                    if left + 1 < width:
+                        total += s * t * planes[channel, top + 1, left + 1]
+                wheel[channel, spoke, step] = total
+
+
+@compiled
+def _inside(start, way, size, first, last):
+    """Those of the steps first..last at which start + step way is within a pixel of 0..size."""
+    if abs(way) < 1e-6:
+        return (first, last) if -1 <= start <= size else (0, 0)
+    near, far = (-1 - start) / way, (size - start) / way
+    return max(first, int(min(near, far))), min(last, int(max(near, far, 0)) + 2)
 
 
 @compiled
 def _along(out, wheel, length, falloff, towards, begin, end):
     """Spokes begin..end: of every step the weighted mean over the way that its light comes from. A recursion, so a
     longer way costs no more."""
-    steps = wheel.shape[1]
+    steps = wheel.shape[2]
     keep = np.exp(-falloff / length)
     count = int(length)
     last = np.exp(-falloff * (count + 1) / length)  # weight of the step that falls off the end
     weights = count + 1.0 if falloff == 0 else (1 - last) / (1 - keep)
     way = -1 if towards else 1
-    for spoke in range(begin, end):
-        total = 0.0
-        for number in range(steps):
-            at = steps - 1 - number if towards else number
-            total = keep * total + wheel[spoke, at]
-            if number > count:
-                total -= last * wheel[spoke, at - way * (count + 1)]
-            out[spoke, at] = total / weights
+    for channel in range(3):
+        for spoke in range(begin, end):
+            total = 0.0
+            for number in range(steps):
+                at = steps - 1 - number if towards else number
+                total = keep * total + wheel[channel, spoke, at]
+                if number > count:
+                    total -= last * wheel[channel, spoke, at - way * (count + 1)]
+                out[channel, spoke, at] = total / weights
 
 
 @compiled
 def _off_wheel(out, wheel, x, y, scale, begin, end):
-    """Rows begin..end of a picture, read from the wheel between spokes and steps."""
-    spokes, steps = wheel.shape
+    """Rows begin..end of a picture (3, H, W), read from the wheel between spokes and steps."""
+    spokes, steps = wheel.shape[1:]
     half = np.float32(0.5)
     to_spokes = np.float32(spokes / (2 * np.pi))
     for row in range(begin, end):
         down = np.float32(row) + half - y
-        for column in range(out.shape[1]):
+        for column in range(out.shape[2]):
             across = np.float32(column) + half - x
             away = np.sqrt(across * across + down * down) * scale
             turn = np.arctan2(down, across) * to_spokes
@@ -165,6 +172,7 @@ def _off_wheel(out, wheel, x, y, scale, begin, end):
             second = (first + 1) % spokes
             far = min(near + 1, steps - 1)
             near = min(near, steps - 1)
-            out[row, column] = (1 - s) * ((1 - t) * wheel[first, near] + t * wheel[first, far]) + s * (
-                (1 - t) * wheel[second, near] + t * wheel[second, far]
-            )
+            for channel in range(3):
+                one = (1 - t) * wheel[channel, first, near] + t * wheel[channel, first, far]
+                other = (1 - t) * wheel[channel, second, near] + t * wheel[channel, second, far]
+                out[channel, row, column] = (1 - s) * one + s * other
