@@ -21,7 +21,7 @@ from prism.colour.view import ViewTransform
 from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.finish.document import Finish
-from prism.finish.steps import kinds_for_page
+from prism.finish.steps import fields_of_mattes, kinds_for_page
 from prism.json_text import read_json
 from prism.ledger.document import Ledger as Document
 from prism.mattes.parts import MattePart, StrokesPart
@@ -109,6 +109,7 @@ def _page(
         "ledgerId": ledger.pk,
         "ledger": parse(shot, ledger.document).as_json(),
         "kinds": {"steps": kinds_for_page()},
+        "mattesOfSteps": fields_of_mattes(),
         "blankStrokes": StrokesPart().model_dump(mode="json"),
         "blankMattePart": MattePart(of="matte").model_dump(mode="json"),
         "revision": ledger.revision,

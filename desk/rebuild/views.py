@@ -25,6 +25,7 @@ from prism.colour.view import ViewTransform
 from prism.combine.histogram import of_measure, of_row, of_source
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
+from prism.finish.steps import fields_of_mattes
 from prism.json_text import read_json
 from prism.ledger.adding import MADE
 from prism.ledger.copying import copied
@@ -383,6 +384,7 @@ def settings_of_kinds() -> dict[str, Any]:
     return {
         "kinds": {"rows": kinds_of_rows(), "parts": kinds_of_parts()},
         "trims": neutral,
+        "mattesOfSteps": fields_of_mattes(),
         "made": [{"id": key, "text": made.text} for key, made in MADE.items()],
         "drawn": [asdict(offer) for offer in drawn_offers()],
     }

@@ -58,6 +58,11 @@ def active(steps: tuple[FinishStep, ...], frame: int) -> tuple[FinishStep, ...]:
     return tuple(step for step in there if not step.is_neutral)
 
 
+def fields_of_mattes() -> tuple[str, ...]:
+    """The fields by which steps of any kind name mattes."""
+    return tuple(dict.fromkeys(name for step in STEPS for name in step.matte_fields))
+
+
 def kinds_for_page() -> dict[str, dict[str, Any]]:
     """By kind: a step with nothing changed, its settings (what all have first, then its own), and what it is."""
     return {

@@ -4,7 +4,7 @@ import { pageData, post } from "../api.js";
 import { Newest } from "../newest.js";
 import { keeping } from "../rebuild/keeping.js";
 import { keys } from "../rebuild/keys.js";
-import { settings } from "../rebuild/settings.js";
+import { LISTED, settings } from "../rebuild/settings.js";
 import { targetNumbers } from "../rebuild/target-numbers.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
@@ -17,7 +17,6 @@ import { painting } from "./painting.js";
 import { presets } from "./presets.js";
 
 const STAGES = { finished: "finished", rebuilt: "rebuilt" };
-const NEEDED = { depth: ({ isDepth }) => isDepth, motion: ({ isMotion }) => isMotion };
 
 export default () => {
   const page = pageData();
@@ -148,18 +147,18 @@ export default () => {
       const id = freeStepId(current, kind);
       const step = { ...page.kinds.steps[kind].blank, ...fields, id };
       this.openedId = id;
-      this.commit({ ...current, finish: inOrder([...current.finish, step], page.kinds.steps) });
+      this.commitInOrder({ ...current, finish: [...current.finish, step] });
       this.dropAim();
       this.aimAtPoint();
     },
+    // What is added, or works on something else now, goes where its like stands.
+    commitInOrder(ledger) { this.commit({ ...ledger, finish: inOrder(ledger.finish, page.kinds.steps) }); },
     // The passes that a kind cannot do without; null where there are none.
     neededBy(kind) {
-      const { blank } = page.kinds.steps[kind];
+      const main = this.sourceOf({ source: this.ledger.beauty })?.element;
       const fields = {};
-      for (const [field, suits] of Object.entries(NEEDED)) {
-        if (blank[field] !== "pass") continue;
-        const main = this.sourceOf({ source: this.ledger.beauty })?.element;
-        const found = this.sources.find((source) => suits(source) && source.element === main) ?? this.sources.find(suits);
+      for (const { field, lists } of page.kinds.steps[kind].settings.filter(({ takes, optional }) => takes === "source" && !optional)) {
+        const found = this.sources.find((source) => LISTED[lists](source) && source.element === main) ?? this.sources.find(LISTED[lists]);
         if (!found) {
           this.remark = `There is no pass of ${field} here. Switch it on in the plan and render it, or bring it in.`;
           return null;
@@ -169,8 +168,7 @@ export default () => {
       return fields;
     },
     choose(step, field, value) {
-      const document = withStep(shared.ledgers.current, step.id, { [field]: value || null });
-      this.commit({ ...document, finish: inOrder(document.finish, page.kinds.steps) });
+      this.commitInOrder(withStep(shared.ledgers.current, step.id, { [field]: value || null }));
       if (field === "form" || field === "follow") {
         this.dropAim();
         this.aimAtPoint();
@@ -192,9 +190,9 @@ export default () => {
       this.commit({ ...current, finish: current.finish.toSpliced(at + 1, 0, { ...own, id }) });
     },
     resetStep(step) {
-      const { id, name, matte, comment, enabled, solo, works_on, depth, motion } = step;
-      const kept = Object.fromEntries(Object.entries({ id, name, matte, comment, enabled, solo, works_on, depth, motion }).filter(([, value]) => value !== undefined));
-      this.change(step, { ...page.kinds.steps[step.kind].blank, ...kept });
+      const { blank, settings: all, curves } = page.kinds.steps[step.kind];
+      const fields = [...all.filter(({ takes }) => takes !== "source").map(({ field }) => field), ...curves];
+      this.commitInOrder(withStep(shared.ledgers.current, step.id, Object.fromEntries(fields.map((field) => [field, blank[field]]))));
     },
     shift(step, by) {
       const { finish } = shared.ledgers.current;

@@ -1,5 +1,5 @@
 // Where a step counts: a matte of the ledger, painted over or taken away from in the picture.
-import { freeName, withMatte } from "../rebuild/matte-tree.js";
+import { freeName, stepsUsing, withMatte } from "../rebuild/matte-tree.js";
 import { withStep } from "./chain.js";
 
 const NEAREST = 1.5; // pixels on the screen between points of a stroke
@@ -58,7 +58,7 @@ export const painting = (page, shared) => ({
   isOnlyOf(ledger, step, id) {
     const inRows = (rows) => rows.some((row) => row.matte === id || inRows(row.rows ?? []));
     const inMattes = ledger.mattes.some((other) => other.of === id || other.parts?.some(({ of }) => of === id));
-    return !inRows(ledger.rows) && !inMattes && !ledger.finish.some((other) => other.id !== step.id && [other.matte, other.follow, other.hidden_by].includes(id));
+    return !inRows(ledger.rows) && !inMattes && !stepsUsing(ledger, id, page.mattesOfSteps).some((other) => other.id !== step.id);
   },
   setBrush(field, value) { this.brush = { ...this.brush, [field]: value }; },
   toggleMatteShown() {

@@ -15,25 +15,23 @@ export function withPart(ledger, { matte, index }, changes) {
 
 const eachRow = (rows, change) => rows.map((row) => change(row.rows ? { ...row, rows: eachRow(row.rows, change) } : row));
 
-// By another id, wherever it is named.
-export function withMatteNamed(ledger, before, id) {
+// By another id, wherever it is named. fields: of finishing steps that name mattes.
+export function withMatteNamed(ledger, before, id, fields) {
   const name = (old) => (old === before ? id : old);
   const mattes = ledger.mattes.map((matte) => ({
     ...matte, id: name(matte.id), ...(matte.of ? { of: name(matte.of) } : {}),
     ...(matte.parts ? { parts: matte.parts.map((part) => (part.of ? { ...part, of: name(part.of) } : part)) } : {}),
   }));
-  return { ...ledger, mattes, rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })), finish: ledger.finish.map((step) => stepWith(step, name)) };
+  return { ...ledger, mattes, rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })), finish: ledger.finish.map((step) => stepWith(step, name, fields)) };
 }
 
-// The fields of finishing steps that name mattes.
-const MATTES_OF_STEPS = ["matte", "follow", "hidden_by"];
-const stepWith = (step, name) => ({ ...step, ...Object.fromEntries(MATTES_OF_STEPS.filter((field) => field in step).map((field) => [field, name(step[field])])) });
-export const stepsUsing = (ledger, id) => ledger.finish.filter((step) => MATTES_OF_STEPS.some((field) => step[field] === id));
+const stepWith = (step, name, fields) => ({ ...step, ...Object.fromEntries(fields.filter((field) => field in step).map((field) => [field, name(step[field])])) });
+export const stepsUsing = (ledger, id, fields) => ledger.finish.filter((step) => fields.some((field) => step[field] === id));
 
 // Rows and steps that had it have none then.
-export function withoutMatte(ledger, id) {
+export function withoutMatte(ledger, id, fields) {
   const rows = eachRow(ledger.rows, (row) => (row.matte === id ? { ...row, matte: null } : row));
-  const finish = ledger.finish.map((step) => stepWith(step, (old) => (old === id ? null : old)));
+  const finish = ledger.finish.map((step) => stepWith(step, (old) => (old === id ? null : old), fields));
   return { ...ledger, mattes: ledger.mattes.filter((matte) => matte.id !== id), rows, finish };
 }
 

@@ -96,7 +96,7 @@ export const mattes = (page, shared) => ({
   get matteSentence() { return this.openedMatte ? sentence(this.openedMatte, (key) => this.titleOf({ source: key }), this.frame) : "No matte is open."; },
   get matteUsers() {
     const users = [...tree.walk(this.ledger.rows)].filter(({ row }) => row.matte === this.matte).map(({ row }) => this.rowTitle(row));
-    users.push(...stepsUsing(this.ledger, this.matte).map((step) => `the finish's ${step.name || step.id}`));
+    users.push(...stepsUsing(this.ledger, this.matte, page.mattesOfSteps).map((step) => `the finish's ${step.name || step.id}`));
     return users.length ? `limits ${users.join(", ")}` : "limits no row yet";
   },
   newMatte(row = null) {
@@ -111,7 +111,7 @@ export const mattes = (page, shared) => ({
     const wanted = name.trim();
     if (!wanted || wanted === this.matte) return;
     const id = freeName(shared.ledgers.current.mattes, wanted);
-    const ledger = withMatteNamed(shared.ledgers.current, this.matte, id);
+    const ledger = withMatteNamed(shared.ledgers.current, this.matte, id, page.mattesOfSteps);
     this.matte = id;
     if (this.shown.show === "matte") this.shown = { show: "matte", key: id };
     this.commit(ledger);
@@ -124,7 +124,7 @@ export const mattes = (page, shared) => ({
       this.remark = `“${needed.id}” is made of it; take it out there first.`;
       return;
     }
-    this.commit(withoutMatte(ledger, this.matte));
+    this.commit(withoutMatte(ledger, this.matte, page.mattesOfSteps));
   },
 
   // ---- How it is looked at ----

@@ -5,6 +5,13 @@ import { withPart } from "./matte-tree.js";
 import { at } from "./time.js";
 import { withRow } from "./tree.js";
 
+// Which sources a setting offers, by the name of its list.
+export const LISTED = {
+  pictures: ({ data }) => !data,
+  depths: ({ isDepth }) => isDepth,
+  depths_or_deep: ({ isDepth, isDeep }) => isDepth || isDeep,
+  motions: ({ isMotion }) => isMotion,
+};
 const MOST_DISTANCE = 20; // scene units from which a drag goes faster
 
 export const settings = (page, shared) => ({
@@ -28,10 +35,9 @@ export const settings = (page, shared) => ({
     return (field === "near" || field === "far") && target.through !== "mist" && Math.abs(at(target.far, this.frame)) > MOST_DISTANCE ? step * 10 : step;
   },
   choicesOf(target) {
-    const listed = { pictures: ({ data }) => !data, depths: ({ isDepth }) => isDepth, depths_or_deep: ({ isDepth, isDeep }) => isDepth || isDeep, motions: ({ isMotion }) => isMotion };
     const sources = ({ lists, optional }) => [
       ...(optional ? [{ value: "", text: "none" }] : []),
-      ...this.sources.filter(listed[lists]).map(({ key, title }) => ({ value: key, text: title })),
+      ...this.sources.filter(LISTED[lists]).map(({ key, title }) => ({ value: key, text: title })),
     ];
     return this.settingsOf(target, ["choice", "source"])
       .map((choice) => ({ ...choice, options: choice.words?.map((word) => ({ value: word, text: word })) ?? sources(choice) }));
