@@ -21,6 +21,7 @@ from prism.colour.view import ViewTransform
 from prism.delivery.deliver import Output
 from prism.elements.opening import find_sources
 from prism.ledger.document import Ledger as Document
+from prism.viewing.finishing import FinishSubject
 
 STEPS = [
     {"id": "key", "kind": "grade", "exposure": 0.5, "offset": [0.02, 0, 0]},
@@ -81,6 +82,16 @@ class Pictures(FinishCase):
         quick = self.question("look-picture", encoding="jpeg", width=WIDTH // 2, edited="soft")
         self.assertEqual(quick["X-Step"], "2")
         self.assertEqual(self.question("look-picture", show="after", key="nope").status_code, 422)
+
+    def test_what_would_take_too_long_is_told(self):
+        """Two hundred flares with forty ghosts each: smaller, or refused, before anything is computed."""
+        flares = [{"id": str(n), "kind": "flare", "count": 40, "x": n} for n in range(200)]
+        subject = FinishSubject(ledger=Document.from_json(self.document | {"finish": flares}))
+        frame = find_sources([self.render(1001)])
+        self.assertGreater(
+            subject.seconds(frame), 100 * FinishSubject(ledger=Document.from_json(self.document)).seconds(frame)
+        )
+        self.assertAlmostEqual(subject.seconds(frame), 200 * (80 + 40 * 40) * WIDTH * HEIGHT * 1e-9, delta=0.01)
 
     def test_values_of_a_part_are_those_of_the_whole(self):
         """A box of pixels is finished with all that reaches into it."""

@@ -70,6 +70,11 @@ class FinishStep(Value):
         """How far away, in pixels of the full picture, anything lies that has a part in a pixel."""
         return 0
 
+    def cost(self, step: int) -> float:
+        """About how long the effect takes at most on two cores, in nanoseconds for each pixel of a picture whose sides
+        are divided by `step`."""
+        return 20
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """The values (4, H, W) of the picture with the whole of the step, a new array. Sizes and places are in pixels
         of the full picture from the upper left corner of its display window. What is not finite may come out as

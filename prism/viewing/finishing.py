@@ -28,7 +28,6 @@ from prism.viewing.remap import Remap
 from prism.viewing.subjects import Shown
 
 STAGES = ("finished", "rebuilt", "after", "before")
-WIDE, NARROW = 90e-9, 15e-9  # seconds a pixel of a step that reaches beyond it, and of one that does not
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -63,9 +62,7 @@ class FinishSubject:
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """Of the ledger, and of every step by its pixels."""
         small = math.prod(frame.shape()) / step**2
-        steps = self._finish(frame).steps
-        probe = _nowhere(frame)
-        cost = sum(WIDE if each.reach(probe) else NARROW for each in steps) * small
+        cost = sum(each.cost(step) for each in self._finish(frame).steps) * small * 1e-9
         return cost + seconds_of(self.ledger, frame.shape(), step=step, frame=frame.number)
 
     def lines(self, frame: Frame, box: Window, look: Look) -> list[Line]:

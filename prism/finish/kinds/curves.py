@@ -36,6 +36,10 @@ class CurvesStep(FinishStep):
         """Without points."""
         return not any(getattr(self, name).points for name in self.curve_fields)
 
+    def cost(self, step: int) -> float:
+        """Of up to seven curves."""
+        return 80
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""
         return on_straight(picture, lambda rgb: self._bent(rgb, picture.space))

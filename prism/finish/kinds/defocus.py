@@ -62,6 +62,10 @@ class DefocusStep(FinishStep):
         """Of the largest disc, once for it and once for what fills the layers behind it."""
         return 6 * self.largest + 8 * picture.step
 
+    def cost(self, step: int) -> float:
+        """Of some twenty layers."""
+        return 250
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha is blurred as well."""
         clean = np.ascontiguousarray(finite(picture.rgba))

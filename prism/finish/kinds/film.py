@@ -43,6 +43,10 @@ class FilmStep(FinishStep):
     kind: Literal["film"] = "film"
     look: Annotated[Look, Shown(title="response")] = "gentle"
 
+    def cost(self, step: int) -> float:
+        """Of three curves."""
+        return 60
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""
         rgb = picture.rgba[:3]

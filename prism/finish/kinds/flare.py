@@ -64,6 +64,10 @@ class FlareStep(PointStep):
         """All of the picture, where its brightest pixels are looked for."""
         return WHOLE if self.of == "brightest" else 0
 
+    def cost(self, step: int) -> float:
+        """Of the lens and of every ghost."""
+        return 80 + 40 * self.count
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is."""
         out = picture.rgba.copy()

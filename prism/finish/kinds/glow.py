@@ -40,6 +40,10 @@ class GlowStep(FinishStep):
         """Of the widest, and two blocks that wide ones are made of."""
         return self.size / 2 * (REACH + 1) + 2 * picture.step
 
+    def cost(self, step: int) -> float:
+        """Of every width."""
+        return 20 + 30 * self.widths
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is: light is no matter."""
         above = highlights(picture, self.threshold)

@@ -43,6 +43,10 @@ class GrainStep(FinishStep):
     mono: Annotated[bool, Shown(title="the same in all channels")] = False
     seed: Annotated[int, Within(0, 1_000_000), Shown(title="seed", step=1, digits=0)] = 0
 
+    def cost(self, step: int) -> float:
+        """Of noise that is made for the full picture, whatever its preview."""
+        return 20 + 10 * step**2
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on less of it."""
         rgb = picture.rgba[:3]

@@ -51,6 +51,10 @@ class RaysStep(PointStep):
         """All of it: the wheel is laid about the point."""
         return WHOLE
 
+    def cost(self, step: int) -> float:
+        """Of the wheel, which is about as large as the picture."""
+        return 110
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is."""
         point = self.point(picture, context)

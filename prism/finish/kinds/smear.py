@@ -44,6 +44,10 @@ class SmearStep(FinishStep):
         """As far as anything moves."""
         return WHOLE
 
+    def cost(self, step: int) -> float:
+        """Of ways as long as they can be."""
+        return 8 * MOST_TAPS
+
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha is smeared as well."""
         moved = context.pixels(self.motion, picture)[:2] * np.float32(self.shutter / picture.step)
