@@ -17,7 +17,6 @@ from prism.deep.samples import Samples
 from prism.finish.aperture import Aperture
 from prism.finish.planes import in_bands
 from prism.pixels.blur import each_plane, gaussian
-from prism.pixels.resize import averaged
 
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
@@ -59,18 +58,13 @@ class Layer:
         part = np.empty((5, (bottom - top) // step, (right - left) // step), np.float32)
         number = np.float32(self.number)
 
-        def gather(begin: int, end: int) -> None:
-            line = np.empty((5, part.shape[2]), np.float32)
-            _gather(
-                part, line, read_only(rgba), read_only(self.coverage), self.places, number, step, top, left, begin, end
-            )
-
-        run_bands(gather, part.shape[1], BAND_ROWS)
+        given = read_only(rgba), read_only(self.coverage), self.places, number
+        run_bands(lambda a, b: _gather(part, _line(part), *given, step, top, left, a, b), part.shape[1], BAND_ROWS)
         soft = _soft(part, aperture.in_blocks(step), fine=fine) if aperture.radius > SHARP else part
         height, width = self.places.shape
         rows, columns = (max(0, top), min(height, bottom)), (max(0, left), min(width, right))
         run_bands(
-            lambda a, b: _spread(laid, soft, step, top, left, *columns, rows[0] + a, rows[0] + b),
+            lambda a, b: _spread(laid, _line(soft), soft, step, top, left, *columns, rows[0] + a, rows[0] + b),
             rows[1] - rows[0],
             BAND_ROWS,
         )
@@ -125,13 +119,21 @@ def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> N
     reach: how far in, in pixels: the mean about it under a Gaussian half as wide, of those that are known."""
     step = max(1, int(reach / 8))
     height, width = laid.shape[1:]
-    more = [(begin % step, -(count + begin) % step) for count, begin in zip((height, width), origin, strict=True)]
-    small = each_plane(lambda plane: averaged(plane, step), np.pad(laid, [(0, 0), *more]))
+    (top, bottom), (left, right) = (
+        _blocks((0, count), 0, step, begin) for count, begin in zip((height, width), origin, strict=True)
+    )
+    small = np.empty((5, (bottom - top) // step, (right - left) // step), np.float32)
+    given = read_only(laid[:4]), read_only(laid[4]), np.zeros((height, width), np.float32), np.float32(0)
+    run_bands(lambda a, b: _gather(small, _line(small), *given, step, top, left, a, b), small.shape[1], BAND_ROWS)
     wide = each_plane(lambda plane: gaussian(plane, max(reach / 2 / step, 0.5), edge="constant"), small)
     known = wide[4] > LEAST
     guess = np.where(known, wide / np.where(known, wide[4], np.float32(1)), np.float32(0))
-    top, left = -more[0][0], -more[1][0]
-    run_bands(lambda a, b: _fill(laid, guess, step, top, left, a, b), height, BAND_ROWS)
+    run_bands(lambda a, b: _fill(laid, _line(guess), guess, step, top, left, a, b), height, BAND_ROWS)
+
+
+def _line(planes: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(N, W) to work in, for planes (N, H, W)."""
+    return np.empty((len(planes), planes.shape[2]), np.float32)
 
 
 def _marks_about(radii: NDArray[np.float32], ratio: float) -> NDArray[np.float32]:
@@ -259,53 +261,51 @@ def _gather(out, line, rgba, coverage, places, number, step, top, left, begin, e
 
 
 @compiled
-def _spread(laid, part, step, top, left, first, last, begin, end):
-    """laid (1 - coverage) + part at rows begin..end, the part read between its blocks."""
-    high, wide = part.shape[1] - 1, part.shape[2] - 1
-    size, half = np.float32(step), np.float32(0.5)
+def _between(at, begin, step, last):
+    """Where the middle of a pixel lies between those of blocks: the block before, that after, and the share of it."""
+    half = np.float32(0.5)
+    v = min(max((np.float32(at - begin) + half) / np.float32(step) - half, np.float32(0)), np.float32(last))
+    before = int(v)
+    return before, min(before + 1, last), v - np.float32(before)
+
+
+@compiled
+def _row_between(line, part, row, top, step):
+    """A row of pixels between two rows of blocks."""
+    upper, lower, t = _between(row, top, step, part.shape[1] - 1)
+    for plane in range(5):
+        above, below = part[plane, upper], part[plane, lower]
+        for column in range(part.shape[2]):
+            line[plane, column] = above[column] + t * (below[column] - above[column])
+
+
+@compiled
+def _spread(laid, line, part, step, top, left, first, last, begin, end):
+    """laid (1 - coverage) + part at rows begin..end, the part read between its blocks. line: (5, w), to work in."""
     for row in range(begin, end):
-        v = min(max((np.float32(row - top) + half) / size - half, np.float32(0)), np.float32(high))
-        upper = int(v)
-        lower = min(upper + 1, high)
-        t = v - np.float32(upper)
+        _row_between(line, part, row, top, step)
         for column in range(first, last):
-            u = min(max((np.float32(column - left) + half) / size - half, np.float32(0)), np.float32(wide))
-            near = int(u)
-            far = min(near + 1, wide)
-            s = u - np.float32(near)
-            a, b, c, d = (1 - s) * (1 - t), s * (1 - t), (1 - s) * t, s * t
-            cover = (
-                a * part[4, upper, near] + b * part[4, upper, far] + c * part[4, lower, near] + d * part[4, lower, far]
-            )
+            near, far, s = _between(column, left, step, part.shape[2] - 1)
+            cover = line[4, near] + s * (line[4, far] - line[4, near])
             if cover <= 0:
                 continue
             through = max(np.float32(1) - cover, np.float32(0))
             for plane in range(4):
-                value = a * part[plane, upper, near] + b * part[plane, upper, far]
-                value += c * part[plane, lower, near] + d * part[plane, lower, far]
+                value = line[plane, near] + s * (line[plane, far] - line[plane, near])
                 laid[plane, row, column] = laid[plane, row, column] * through + value
             laid[4, row, column] = laid[4, row, column] * through + cover
 
 
 @compiled
-def _fill(laid, guess, step, top, left, begin, end):
-    """laid + (1 - coverage) guess at rows begin..end, the guess read between its blocks."""
-    high, wide = guess.shape[1] - 1, guess.shape[2] - 1
-    size, half = np.float32(step), np.float32(0.5)
+def _fill(laid, line, guess, step, top, left, begin, end):
+    """laid + (1 - coverage) guess at rows begin..end, the guess read between its blocks. line: (5, w), to work in."""
     for row in range(begin, end):
-        v = min(max((np.float32(row - top) + half) / size - half, np.float32(0)), np.float32(high))
-        upper = int(v)
-        lower = min(upper + 1, high)
-        t = v - np.float32(upper)
+        _row_between(line, guess, row, top, step)
         for column in range(laid.shape[2]):
             lack = np.float32(1) - laid[4, row, column]
             if lack <= 0:
                 continue
-            u = min(max((np.float32(column - left) + half) / size - half, np.float32(0)), np.float32(wide))
-            near = int(u)
-            far = min(near + 1, wide)
-            s = u - np.float32(near)
+            near, far, s = _between(column, left, step, guess.shape[2] - 1)
             for plane in range(5):
-                above = (1 - s) * guess[plane, upper, near] + s * guess[plane, upper, far]
-                below = (1 - s) * guess[plane, lower, near] + s * guess[plane, lower, far]
-                laid[plane, row, column] += lack * ((1 - t) * above + t * below)
+                value = line[plane, near] + s * (line[plane, far] - line[plane, near])
+                laid[plane, row, column] += lack * value
