@@ -13,8 +13,13 @@ from prism.deep.samples import Samples
 from prism.elements.pixels import Frame, Grid, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.mattes.plan import MattePlan
-from prism.mattes.planes import matte_plane
 from prism.pixels.picture import Picture, on_display
+
+
+def _matte_plane(plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:
+    from prism.mattes.planes import matte_plane  # late: a document of steps is read without what mattes take to be made
+
+    return matte_plane(plan, frame, step)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -29,7 +34,7 @@ class Context:
         """Where the middle of a matte lies, weighted by it, in full pixels from the upper left corner of the display
         window; None if it is empty at this frame."""
         whole = self._frame(f"matte {key}").whole
-        plane = matte_plane(self._plan(key), whole, step)
+        plane = _matte_plane(self._plan(key), whole, step)
         total = float(plane.sum(dtype=np.float64))
         if total == 0:
             return None
@@ -42,7 +47,7 @@ class Context:
     def matte(self, key: str, picture: Picture) -> NDArray[np.float32]:
         """(H, W) float32, 0..1, as the picture lies. Raises BadArgument, UnknownSource."""
         frame = self._frame(f"matte {key}")
-        whole = matte_plane(self._plan(key), frame.whole, picture.step)
+        whole = _matte_plane(self._plan(key), frame.whole, picture.step)
         return self._placed(frame.cut(whole)[np.newaxis], picture)[0]
 
     def around(
@@ -52,7 +57,7 @@ class Context:
         of a place, both in full pixels; at the nearest one if none does. Empty outside of the frame."""
         whole = self._frame(matte or source).whole
         if matte:
-            plane = matte_plane(self._plan(matte), whole, step)
+            plane = _matte_plane(self._plan(matte), whole, step)
         else:
             plane = self._pass(source).whole.pixels(source, step=step).planes[0].astype(np.float32)
         window, display = whole.window, whole.display_window
