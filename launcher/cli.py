@@ -39,8 +39,7 @@ def _started(house: House, empty: bool) -> int:
         marker.touch()
     empty = marker.exists()
     parts.stop_outdated(house)
-    if parts.manage(house, "prepare", "--warm", *(["--empty"] if empty else [])):
-        raise Trouble("The application could not be made ready; the lines above say why.")
+    parts.make_ready(house, empty=empty)
     parts.start_serving(house)
     print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
     if not empty:
@@ -84,6 +83,7 @@ def run_restore(house: House, file: Path) -> int:
         code = parts.manage(house, "restore", str(file.absolute()))
     if code == 0:
         (house.var / "empty").touch()
+        parts.forget_ready(house)
     return code
 
 

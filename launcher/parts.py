@@ -9,7 +9,7 @@ import shutil
 import subprocess
 import sys
 import urllib.request
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from launcher.house import ROOT, House, user_name
 from launcher.install import PYTHON
@@ -20,6 +20,8 @@ DATABASE = "eager"
 WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
+READY = "prepared"  # name of the file that says what was made ready
+PREPARED = ("demo", "desk", "prism")  # folders whose files decide what has to be made ready
 SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
 STOP_ORDER = ("web", "worker", "logs", "queue", "database")
 
@@ -83,17 +85,46 @@ def stop_outdated(house: House) -> None:
     """End a web server and a worker that began with other files or secrets than there are now: they keep what they
     read."""
     stamp = house.var / "run" / "served"
-    now = hashlib.sha256(json.dumps(house.secrets()).encode())
-    for path in sorted(path for served in SERVED for path in (ROOT / served).rglob("*")):
-        if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:
-            now.update(f"{path.relative_to(ROOT)} {path.stat().st_mtime_ns} {path.stat().st_size}\n".encode())
+    now = _digest_of(house, SERVED)
     before = stamp.read_text() if stamp.exists() else ""
     running = [name for name in ("web", "worker") if is_running(house, name)]
-    if before != now.hexdigest() and running:
+    if before != now and running:
         step(f"Reloading {' and '.join(running)}: their files or secrets have changed")
         for name in running:
             stop(house, name)
-    stamp.write_text(now.hexdigest())
+    stamp.write_text(now)
+
+
+def _digest_of(house: House, folders: Sequence[str]) -> str:
+    """Of the secrets, and of when the files of some folders changed."""
+    digest = hashlib.sha256(json.dumps(house.secrets()).encode())
+    for path in sorted(path for folder in folders for path in (ROOT / folder).rglob("*")):
+        if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:
+            digest.update(f"{path.relative_to(ROOT)} {path.stat().st_mtime_ns} {path.stat().st_size}\n".encode())
+    return digest.hexdigest()
+
+
+def make_ready(house: House, *, empty: bool) -> None:
+    """Migrations, static files and the demo; not again while the application, its database and its static files are
+    those that were made ready. Raises Trouble."""
+    stamp = house.var / "run" / READY
+    database, static = house.var / "mariadb" / "complete", house.var / "static"
+
+    def made_of() -> str:
+        there = [path.stat().st_mtime_ns if path.exists() else 0 for path in (database, static)]
+        return json.dumps([_digest_of(house, PREPARED), empty, *there])
+
+    if stamp.exists() and stamp.read_text() == made_of():
+        return
+    stamp.unlink(missing_ok=True)
+    if manage(house, "prepare", "--warm", *(["--empty"] if empty else [])):
+        raise Trouble("The application could not be made ready; the lines above say why.")
+    stamp.write_text(made_of())
+
+
+def forget_ready(house: House) -> None:
+    """Records came from elsewhere: the next start looks at them again."""
+    (house.var / "run" / READY).unlink(missing_ok=True)
 
 
 def _worker(house: House) -> Service:
