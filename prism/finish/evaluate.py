@@ -18,6 +18,7 @@ from prism.elements.store import CachedArray, PixelStore
 from prism.errors import Superseded
 from prism.finish.base import FinishStep
 from prism.finish.context import Context
+from prism.finish.planes import are_finite
 from prism.limits import current
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
@@ -56,6 +57,8 @@ def reach_of(picture: Picture, steps: Sequence[FinishStep]) -> float:
 
 def _wide(picture: Picture, step: FinishStep, context: Context) -> Picture:
     after = step.effect(picture, context)
+    if step.matte is None and step.amount == 1 and are_finite(picture.rgba):
+        return _sealed(picture.with_rgba(after))
     weights = None if step.matte is None else context.matte(step.matte, picture)
     height = after.shape[1]
     run_bands(lambda a, b: _lay(picture.rgba, after, weights, step.amount, a, b), height, _rows(picture))

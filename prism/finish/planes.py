@@ -77,11 +77,24 @@ def in_bands(
     return out
 
 
+def are_finite(planes: NDArray[np.float32]) -> bool:
+    """Whether all values of planes (N, H, W) are. One look at all of them: a sum of what is finite is, unless it is so
+    immense that it is taken for what is not."""
+    sums: list[np.float32] = []
+
+    def add(first: int, end: int) -> None:
+        with np.errstate(over="ignore", invalid="ignore"):
+            sums.append(planes[:, first:end].sum())
+
+    height, width = planes.shape[1:]
+    run_bands(add, height, max(1, 8 * BAND_PIXELS // max(1, width)), alone=1)
+    return bool(np.isfinite(sums).all())
+
+
 def finite(planes: NDArray[np.float32]) -> NDArray[np.float32]:
     """Planes with 0 in place of NaN and infinity, in every plane (N, H, W) of such a pixel: so that they do not spread
     into others."""
-    with np.errstate(over="ignore", invalid="ignore"):
-        if np.isfinite(planes.sum()):  # one look at all: a sum of what is finite is, unless it is immense
-            return planes
+    if are_finite(planes):
+        return planes
     bad = ~np.isfinite(planes).all(axis=0)
     return read_only(np.where(bad, np.float32(0), planes)) if bad.any() else planes

@@ -89,21 +89,34 @@ def bell(deviation: float) -> NDArray[np.float32]:
     return (weights / (weights[0] + 2 * weights[1:].sum())).astype(np.float32)
 
 
-def _narrow(plane: NDArray[np.float32], deviation: float, edge: Edge) -> NDArray[np.float32]:
+def sharpened(
+    plane: NDArray[np.float32], deviation: float, *, edge: Edge, out: NDArray[np.float32], origin: tuple[int, int]
+) -> None:
+    """Twice a plane (H, W) less the plane under a Gaussian, into `out`; otherwise as `gaussian`."""
+    if deviation < WIDE or min(plane.shape) < 4:
+        _narrow(plane, deviation, edge, out=out, sharp=True)
+    else:
+        np.subtract(2 * plane, gaussian(plane, deviation, edge=edge, origin=origin), out=out)
+
+
+def _narrow(
+    plane: NDArray[np.float32], deviation: float, edge: Edge, *, out: NDArray[np.float32] | None = None,
+    sharp: bool = False,
+) -> NDArray[np.float32]:  # fmt: skip
     weights = bell(deviation)
     reach = len(weights) - 1
     source = read_only(np.ascontiguousarray(plane, np.float32))
     height, width = source.shape
-    out = np.empty_like(source)
+    target = np.empty_like(source) if out is None else out
     rows = max(BAND_ROWS, 2 * reach)
 
     def work(first: int, end: int) -> None:
         padded = np.empty(width + 2 * reach, np.float32)
         along = np.empty((end - first + 2 * reach, width), np.float32)
-        _blur_rows(out, source, weights, _MODES[edge], first, end, padded, along)
+        _blur_rows(target, source, weights, _MODES[edge], sharp, first, end, padded, along)
 
     run_bands(work, height, rows)
-    return out
+    return target
 
 
 @compiled
@@ -120,8 +133,9 @@ def _place(at, count, mode):
 
 
 @compiled
-def _blur_rows(out, plane, weights, mode, begin, end, padded, along):
+def _blur_rows(out, plane, weights, mode, sharp, begin, end, padded, along):
     """Rows begin..end: each that they need along itself, then down the columns, while all of it lies in the cache.
+    sharp: twice the plane less that.
     padded: (W + 2 r,), along: (end - begin + 2 r, W), to work in."""
     height, width = plane.shape
     reach = weights.size - 1
@@ -158,6 +172,9 @@ def _blur_rows(out, plane, weights, mode, begin, end, padded, along):
             far = min(k + 1, reach)
             weight = weights[far] if far > k else np.float32(0)
             _add(target, along[at - k], along[at + k], weights[k], along[at - far], along[at + far], weight)
+        if sharp:
+            for column in range(width):
+                target[column] = np.float32(2) * plane[row, column] - target[column]
 
 
 @compiled

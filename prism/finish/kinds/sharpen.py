@@ -14,7 +14,7 @@ from prism.finish.base import WORKS_ON, Domain, FinishStep, Number
 from prism.finish.context import Context
 from prism.finish.planes import blurred, brightness, finite, in_bands
 from prism.keyed import Within
-from prism.pixels.blur import REACH
+from prism.pixels.blur import REACH, sharpened
 from prism.pixels.picture import Picture
 
 BAND_ROWS = 32
@@ -43,6 +43,8 @@ class SharpenStep(FinishStep):
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on more or less of it."""
         planes = rgb = finite(picture.rgba[:3])
+        if self.on == "colour" and self.threshold == 0:
+            return self._plainly(picture, rgb)
         if self.on == "luminance":
             planes = in_bands(lambda part: brightness(part, picture.space), 1, rgb)
         blur = blurred(planes, self.radius, picture, edge="reflect")
@@ -50,6 +52,15 @@ class SharpenStep(FinishStep):
         threshold = np.float32(self.threshold)
         given = picture.rgba, read_only(planes), blur, threshold
         run_bands(lambda a, b: _sharper(out, *given, a, b), out.shape[1], BAND_ROWS)
+        return out
+
+    def _plainly(self, picture: Picture, rgb: NDArray[np.float32]) -> NDArray[np.float32]:
+        """(4, H, W): every channel in one go; nothing but the blur has to be known."""
+        out = np.empty_like(picture.rgba)
+        out[3] = picture.rgba[3]
+        origin = picture.window.y0 // picture.step, picture.window.x0 // picture.step
+        for plane, target in zip(rgb, out[:3], strict=True):
+            sharpened(plane, self.radius / picture.step, edge="reflect", out=target, origin=origin)
         return out
 
 

@@ -96,7 +96,7 @@ export const mattes = (page, shared) => ({
   get matteSentence() { return this.openedMatte ? sentence(this.openedMatte, (key) => this.titleOf({ source: key }), this.frame) : "No matte is open."; },
   get matteUsers() {
     const users = [...tree.walk(this.ledger.rows)].filter(({ row }) => row.matte === this.matte).map(({ row }) => this.rowTitle(row));
-    users.push(...stepsUsing(this.ledger, this.matte, page.mattesOfSteps).map((step) => `the finish's ${step.name || step.id}`));
+    users.push(...stepsUsing(this.ledger, this.matte, page.mattesOfSteps).map((step) => `“${step.name || step.id}” of the finish`));
     return users.length ? `limits ${users.join(", ")}` : "limits no row yet";
   },
   newMatte(row = null) {
