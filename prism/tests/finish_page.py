@@ -160,6 +160,30 @@ class Finish:
             seen *= 1 - (self.passes[self.given["depth"]][0][near] < self.get("distance", 1000)).mean()
         return rgba[:3] + seen * np.array(self.get("tint", [1, 0.9, 0.75])).reshape(3, 1, 1) * light
 
+    def defocus(self, rgba):
+        z, largest = self.passes[self.given["depth"]][0], self.get("largest", 60)
+        far = np.where(np.isfinite(z) & (z > 0), z, np.inf)
+        radii = np.clip(self.get("opening", 12) * (1 - self.get("focus", 5) / far), -largest, largest)
+        near, beyond = (_marks(most) for most in (-radii.min(), radii.max()))
+        marks = np.array([-r for r in reversed(near)] + [0] + beyond)
+        places = np.interp(radii, marks, np.arange(len(marks)))
+        planes, laid, filled = np.concatenate([rgba, np.ones((1, *z.shape))]), np.zeros((5, *z.shape)), False
+        for number in range(len(marks) - 1, -1, -1):
+            share, radius = np.maximum(0, 1 - np.abs(places - number)), abs(marks[number])
+            if not share.any():
+                continue
+            if marks[number] < -0.5 and not filled:
+                about = np.stack([ndimage.gaussian_filter(plane, largest / 2, mode="constant") for plane in laid])
+                about = np.divide(about, about[4], out=np.zeros_like(about), where=about[4] > 1e-4)
+                laid, filled = laid + (1 - laid[4]) * about, True
+            part = planes * share
+            if 0.5 < radius < 2.5:
+                part = np.stack([ndimage.gaussian_filter(plane, radius / 2, mode="constant") for plane in part])
+            elif radius >= 2.5:
+                part = np.stack([ndimage.convolve(plane, _disc(radius), mode="constant") for plane in part])
+            laid = laid * (1 - np.clip(part[4], 0, 1)) + part
+        return laid[:4] / laid[4]
+
     def smear(self, rgba):
         way = self.passes[self.given["motion"]][:2] * self.get("shutter", 0.5)
         long = np.hypot(*way)
@@ -267,6 +291,19 @@ class Finish:
                 noise = np.apply_along_axis(np.convolve, axis, noise, weights, mode="valid")
             made.append(noise / (weights**2).sum())
         return rgba[:3] + np.stack(made) * np.sqrt(4 * y * (1 - y))
+
+
+def _marks(most):
+    count = math.ceil(math.log(most / 0.5) / math.log(1.6)) if most > 0.5 else 0
+    return [0.5 * (most / 0.5) ** (k / count) for k in range(1, count + 1)]
+
+
+def _disc(radius):
+    """How much of each pixel lies on it, by 9 times 9 points."""
+    reach = math.ceil(radius)
+    fine = (np.arange(9 * (2 * reach + 1)) + 0.5) / 9 - reach - 0.5
+    inside = (np.hypot(fine, fine[:, None]) <= radius).reshape(2 * reach + 1, 9, 2 * reach + 1, 9).mean(axis=(1, 3))
+    return inside / inside.sum()
 
 
 def _between(a, b, c, d, t):
