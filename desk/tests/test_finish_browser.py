@@ -5,6 +5,7 @@ from playwright.sync_api import expect
 
 from desk.rebuild.models import Ledger
 from desk.tests.browser import BrowserCase
+from desk.tests.world import WIDTH
 
 
 class Steps(BrowserCase):
@@ -90,6 +91,18 @@ class Steps(BrowserCase):
         page.mouse.click(canvas["x"] + canvas["width"] / 2 + 40, canvas["y"] + canvas["height"] / 2)
         self.settled()
         self.assertGreater(self.steps()[1]["x"], 0)
+        field = page.get_by_role("spinbutton", name="width")
+        field.fill("0.4")
+        field.press("Enter")
+        self.settled()
+        scale = float(page.get_by_label("Zoom; press for one to one").inner_text().removesuffix(" %")) / 100
+        end = canvas["x"] + canvas["width"] / 2 + 40 + 0.2 * WIDTH * scale
+        page.mouse.move(end, canvas["y"] + canvas["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(end + 0.1 * WIDTH * scale, canvas["y"] + canvas["height"] / 2, steps=4)
+        page.mouse.up()
+        self.settled()
+        self.assertAlmostEqual(self.steps()[1]["width"], 0.6, delta=0.05)
         found = Axe().run(page).response["violations"]
         self.assertEqual([each["id"] for each in found if each["impact"] in ("serious", "critical")], [])
 

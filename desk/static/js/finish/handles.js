@@ -1,5 +1,6 @@
 // What a step has in the picture: its point, its ellipse, the focus that is taken from a press.
 import { post } from "../api.js";
+import { distance, drawHandle } from "../rebuild/shapes.js";
 import { at, changedTo } from "../rebuild/time.js";
 
 const GRIP = 14; // pixels on the screen within which a handle is meant
@@ -17,21 +18,38 @@ export const handles = (page, shared) => {
       const base = middle();
       return { x: base.x + at(step.x, this.frame), y: base.y + at(step.y, this.frame) };
     },
-    // The point follows the pointer; a number that is keyed gets a key where it is moved.
+    // The ends of an ellipse, right of its point and below it.
+    endsOf(step) {
+      if (step.kind !== "vignette") return [];
+      const { x, y } = this.pointOf(step);
+      return [
+        { side: "width", x: x + (at(step.width, this.frame) * page.width) / 2, y },
+        { side: "height", x, y: y + (at(step.height, this.frame) * page.height) / 2 },
+      ];
+    },
+    // The point follows the pointer, or an end of its ellipse does; a number that is keyed gets a key where it is moved.
     placePoint() {
       let changes = null;
+      let grabbed = "";
+      const short = (value, digits) => Number(value.toFixed(digits));
+      const keyed = (step, field, value) => ({ [field]: changedTo(step[field], this.frame, value) });
       const to = ({ x, y }, step) => {
-        const base = middle();
-        const short = (value) => Number(value.toFixed(1));
-        return { x: changedTo(step.x, this.frame, short(x - base.x)), y: changedTo(step.y, this.frame, short(y - base.y)) };
+        const base = grabbed ? this.pointOf(step) : middle();
+        const [dx, dy] = [x - base.x, y - base.y];
+        if (grabbed) return keyed(step, grabbed, short(Math.max(0.01, (2 * (grabbed === "width" ? dx / page.width : dy / page.height))), 3));
+        return { ...keyed(step, "x", short(dx, 1)), ...keyed(step, "y", short(dy, 1)) };
       };
       this.aim("point", "Drag the point, or press where it is to be; Alt moves the picture", {
+        press: (place) => {
+          const stage = this.theStage();
+          grabbed = this.endsOf(this.openedStep).find((end) => distance(stage, place, end) < GRIP)?.side ?? "";
+        },
         move: (place) => {
           changes = to(place, this.openedStep);
           this.slide(this.openedStep, changes);
         },
         release: (place) => {
-          this.change(this.openedStep, changes ?? to(place, this.openedStep));
+          if (changes || !grabbed) this.change(this.openedStep, changes ?? to(place, this.openedStep));
           changes = null;
         },
         draw: (pen) => this.drawPoint(pen),
@@ -60,6 +78,7 @@ export const handles = (page, shared) => {
         Object.assign(pen, { strokeStyle, lineWidth });
         pen.stroke(path);
       }
+      this.endsOf(step).forEach((end) => drawHandle(pen, stage.onScreen(end)));
     },
 
     // ---- Focus, from a press on what is to be sharp ----

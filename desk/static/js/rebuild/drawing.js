@@ -1,5 +1,5 @@
 // Shapes of mattes, drawn on the picture and moved by their handles: at once by the page, exactly by the server on release.
-import { corner, distance, handlesOf, keyedShape, movedHandle, placed, short } from "./shapes.js";
+import { corner, distance, drawHandle, handlesOf, keyedShape, movedHandle, placed, short } from "./shapes.js";
 import { at, changedTo } from "./time.js";
 
 const GRIP = 10; // pixels on the screen within which a handle is meant
@@ -128,11 +128,6 @@ export const drawing = (page, shared) => ({
     }
   },
   handle(pen, place) {
-    const [left, top] = this.theStage().onScreen(place);
-    Object.assign(pen, { fillStyle: "#fff", strokeStyle: "#000", lineWidth: 1 });
-    pen.beginPath();
-    pen.arc(left, top, 4.5, 0, 2 * Math.PI);
-    pen.fill();
-    pen.stroke();
+    drawHandle(pen, this.theStage().onScreen(place));
   },
 });

@@ -37,3 +37,12 @@ export function keyedShape(part, frame) {
   const numbers = ["x", "y", "width", "height", "turn", "soft"].map((field) => [field, key(part[field])]);
   return { ...Object.fromEntries(numbers), corners: part.corners.map(({ x, y, soft }) => ({ x: key(x), y: key(y), soft: key(soft) })) };
 }
+
+// A grip on the picture, at a place on the screen.
+export function drawHandle(pen, [left, top]) {
+  Object.assign(pen, { fillStyle: "#fff", strokeStyle: "#000", lineWidth: 1 });
+  pen.beginPath();
+  pen.arc(left, top, 4.5, 0, 2 * Math.PI);
+  pen.fill();
+  pen.stroke();
+}
