@@ -3,6 +3,7 @@
 import math
 
 import numpy as np
+from PIL import Image
 from scipy import ndimage
 
 from prism.tests import ledger_page
@@ -153,6 +154,12 @@ class Finish:
             disc = np.clip((1 - share) / 0.12, 0, 1) * (0.55 + 0.45 * share**2)
             tint = np.array([0.5 + 0.5 * f[2], 0.75, 1 - 0.5 * f[2]]).reshape(3, 1, 1)
             light = light + self.get("ghosts", 0.03) * (0.4 + 0.6 * f[3]) * tint * disc
+        if self.get("dirt", 0):
+            rows = max(2, round(160 * rgba.shape[1] / rgba.shape[2]))
+            noise = ndimage.gaussian_filter(_noise(range(rows), range(160), (seed, 0, 7)), 1.2, mode="nearest")
+            glass = Image.fromarray(np.float32(np.maximum(0, 4.26 * noise - 0.6)))
+            glass = np.asarray(glass.resize(rgba.shape[:0:-1], Image.Resampling.BILINEAR))
+            light = light + self.get("dirt", 0) * glass / (1 + (d / (0.6 * s)) ** 2) ** 2
         seen, near = 1.0, d <= self.get("light_size", 12) / 2
         if self.given.get("hidden_by"):
             seen *= 1 - self.page.mattes[self.given["hidden_by"]][near].mean()
@@ -280,13 +287,8 @@ class Finish:
         y = np.clip(self.y(rgba[:3]), 0, 1)
         made = []
         for channel in range(3):
-            k = np.uint32(0)
-            for part in (self.given.get("seed", 0), self.page.frame, 0 if self.given.get("mono") else channel):
-                k = _hash(k ^ np.uint32(part))
-            rows, columns = (np.arange(-reach, side + reach) for side in rgba.shape[1:])
-            bits = _hash(_hash(k ^ rows.astype(np.uint32))[:, None] ^ columns.astype(np.uint32))
-            four = sum((bits >> np.uint32(8 * byte)) & np.uint32(255) for byte in range(4))
-            noise = (four - 510.0) / math.sqrt(21845)
+            key = self.given.get("seed", 0), self.page.frame, 0 if self.given.get("mono") else channel
+            noise = _noise(*(np.arange(-reach, side + reach) for side in rgba.shape[1:]), key)
             for axis in (0, 1):
                 noise = np.apply_along_axis(np.convolve, axis, noise, weights, mode="valid")
             made.append(noise / (weights**2).sum())
@@ -309,6 +311,15 @@ def _disc(radius):
 def _between(a, b, c, d, t):
     value = b + 0.5 * t * (c - a + t * (2 * a - 5 * b + 4 * c - d + t * (3 * (b - c) + d - a)))
     return np.clip(value, np.minimum(b, c), np.maximum(b, c))
+
+
+def _noise(rows, columns, key):
+    k = np.uint32(0)
+    for part in key:
+        k = _hash(k ^ np.uint32(part))
+    rows, columns = (np.array(side).astype(np.uint32) for side in (rows, columns))
+    bits = _hash(_hash(k ^ rows)[:, None] ^ columns)
+    return (sum((bits >> np.uint32(8 * byte)) & np.uint32(255) for byte in range(4)) - 510.0) / math.sqrt(21845)
 
 
 def _hash(x):

@@ -146,6 +146,7 @@ class Page(unittest.TestCase):
             ({"kind": "grade", "works_on": "display", "warmth": -30, "power": [0.8, 1.2, 1]}, alike),
             ({"kind": "glow", "keep": False, "threshold": 0.6, "size": 7}, None),
             ({"kind": "flare", "of": "brightest", "size": 20}, None),
+            ({"kind": "flare", "dirt": 0.6, "size": 60, "seed": 2}, None),
             ({"kind": "flare", "follow": "spot", "depth": "depth", "distance": 14, "size": 25, "light_size": 15}, None),
             ({"kind": "vignette", "field_of_view": 80}, None),
             ({"kind": "vignette", "works_on": "display", "form": "drawn"}, alike),
