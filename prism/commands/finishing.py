@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from pathlib import Path
 
-from prism.colour.view import ViewTransform
 from prism.commands import Answer
 from prism.commands.framing import frames_of, ledger_on
-from prism.delivery.deliver import Output, deliver
+from prism.commands.writing import write_frames
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.finish.document import Finish
@@ -16,34 +14,18 @@ from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
 from prism.ledger.first import require_beauty
 from prism.ledger.rows import PassRow
-from prism.naming.patterns import parse_pattern
 from prism.pixels.file_formats import is_exr
 
 
 def finish(args: argparse.Namespace) -> Answer:
     """Write every frame finished: of a ledger, or the pictures themselves. Raises BadDocument naming step and field,
-    BadArgument, UnknownSource, or as deliver."""
+    BadArgument, or as deliver."""
     document = Finish.load(args.finish)
     loaded = Ledger.load(args.ledger) if args.ledger else None
-    pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
     as_display = _as_display(args)
-    written: list[Path] = []
-    remarks: list[str] = []
-    for sources in frames_of(args, loaded):
-        path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
-        if path in written:
-            raise BadArgument(
-                f"Every frame would be written to {path}.", where="--out", advice="Put {frame:04} into the name."
-            )
-        ledger = _finished_ledger(loaded, document, sources, args.space)
-        output = Output(
-            args.pixel, args.compression, ViewTransform(ledger.space, args.view), args.bits, args.alpha == "keep",
-            as_display=as_display,
-        )  # fmt: skip
-        remarks += deliver(ledger, sources, path, output)
-        written.append(path)
-    names = [str(path) for path in written]
-    return {"file": names[0], "files": names, "remarks": remarks}, "\n".join([*names, *remarks])
+    frames = frames_of(args, loaded)
+    finished = ((_finished_ledger(loaded, document, sources, args.space), sources) for sources in frames)
+    return write_frames(args, finished, as_display=as_display)
 
 
 def _as_display(args: argparse.Namespace) -> bool:
@@ -54,7 +36,7 @@ def _as_display(args: argparse.Namespace) -> bool:
 
 
 def _finished_ledger(loaded: Ledger | None, document: Finish, sources: OpenFrame, space: str | None) -> Ledger:
-    """The ledger to be finished, or one of the picture alone. Raises UnknownSource for a pass that is not there."""
+    """The ledger to be finished, or one of the picture alone. Raises BadArgument for a pass that is not there."""
     if loaded is not None:
         ledger = ledger_on(loaded, sources)
     else:

@@ -9,11 +9,11 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from prism.balance.balance import Balance, balance
-from prism.colour.view import ViewTransform
 from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
-from prism.delivery.deliver import Output, deliver, wanted_of
+from prism.commands.writing import write_frames
+from prism.delivery.deliver import wanted_of
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.formats.safe import replacing
@@ -21,7 +21,6 @@ from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
-from prism.naming.patterns import parse_pattern
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:
@@ -88,24 +87,15 @@ def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
 def rebuild(args: argparse.Namespace) -> Answer:
     """Write the picture of a ledger, with settings changed for this once, at every frame. Raises BadArgument, or as
     deliver."""
-    pattern = parse_pattern(args.out.name) if "{" in args.out.name else None
-    written, remarks = [], []
     loaded = Ledger.load(args.ledger)
-    for ledger, sources in _read_ahead(loaded, frames_of(args, loaded)):
-        for setting in args.set:
-            ledger = ledger.with_setting(*_setting(setting))
-        path = args.out.with_name(pattern.expand({"frame": sources.number})) if pattern else args.out
-        if path in written:
-            raise BadArgument(
-                f"Every frame would be written to {path}.", where="--out", advice="Put {frame:04} into the name."
-            )
-        transform = ViewTransform(args.space or ledger.space, args.view)
-        output = Output(args.pixel, args.compression, transform, args.bits, args.alpha == "keep")
-        remarks += deliver(ledger, sources, path, output)
-        written.append(path)
-    names = [str(path) for path in written]
-    answer = {"file": names[0], "files": names, "remarks": remarks}
-    return answer, "\n".join([*names, *remarks])
+    frames = _read_ahead(loaded, frames_of(args, loaded))
+    return write_frames(args, ((_with_settings(ledger, args.set), sources) for ledger, sources in frames))
+
+
+def _with_settings(ledger: Ledger, settings: Sequence[str]) -> Ledger:
+    for setting in settings:
+        ledger = ledger.with_setting(*_setting(setting))
+    return ledger
 
 
 def _read_ahead(loaded: Ledger, frames: Iterator[OpenFrame]) -> Iterator[tuple[Ledger, OpenFrame]]:

@@ -90,16 +90,7 @@ def _add_rebuild(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "--set", action="append", default=[], metavar="ROW.FIELD=VALUE", help="change a row; may be repeated"
     )
-    command.add_argument(
-        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
-    )
-    command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
-    command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
-    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="view of stills")
-    command.add_argument(
-        "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or put the picture over black"
-    )
-    command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+    _add_output(command)
 
 
 def _add_finish(command: argparse.ArgumentParser) -> None:
@@ -110,15 +101,20 @@ def _add_finish(command: argparse.ArgumentParser) -> None:
         "--ledger", type=Path, metavar="L.json", help="whose picture is finished (default: the beauty, or the picture)"
     )
     command.add_argument(
-        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
-    )
-    command.add_argument(
         "--as", dest="domain", choices=("light", "display"),
         help="what an EXR holds: light, without the steps that work on display values (default), or display values",
     )  # fmt: skip
-    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
+    _add_output(command)
+
+
+def _add_output(command: argparse.ArgumentParser) -> None:
+    """How pictures are written: what `prism.commands.writing` reads."""
+    command.add_argument(
+        "--out", type=Path, required=True, help=".exr, .png, .tif or .jpg; with {frame:04} for several frames"
+    )
     command.add_argument("--pixel", choices=PIXELS, default="half", help="EXR pixel type")
     command.add_argument("--compression", choices=KEEPING, default="zip", help="EXR compression")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
     command.add_argument(
         "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or put the picture over black"
     )
