@@ -14,8 +14,12 @@ from dataclasses import dataclass
 
 from prism.errors import Superseded, TooCostly
 
+Stale = Callable[[], bool]
+"""Whether newer work has taken over, so that this need not go on."""
 
-def _never() -> bool:
+
+def never() -> bool:
+    """For work that nothing supersedes."""
     return False
 
 
@@ -25,7 +29,7 @@ class Limit:
 
     ends: float
     seconds: float
-    is_gone: Callable[[], bool] = _never
+    is_gone: Stale = never
 
     @property
     def left(self) -> float | None:
@@ -58,7 +62,7 @@ def current() -> Limit:
 
 
 @contextmanager
-def limited(seconds: float, is_gone: Callable[[], bool] = _never) -> Iterator[None]:
+def limited(seconds: float, is_gone: Stale = never) -> Iterator[None]:
     """All that is done inside ends after so many seconds, by TooCostly, or once `is_gone` answers True, by
     Superseded."""
     token = _limit.set(Limit(time.monotonic() + seconds, seconds, is_gone))

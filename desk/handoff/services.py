@@ -21,9 +21,9 @@ from desk.shots.models import Shot
 from desk.shots.storage import kept_inside, shot_folder
 from desk.web.saving import at_once, locked
 from prism.colour.view import ViewTransform
-from prism.combine.evaluate import Stale
 from prism.delivery.deliver import Output, deliver_all
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
+from prism.limits import Stale
 from prism.mattes.writing import file_word
 from prism.naming.frames import format_frames, parse_frames
 

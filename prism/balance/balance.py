@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 from prism.balance.causes import Residue, Suggestion, find_causes, pick
 from prism.balance.picked import Picked
 from prism.balance.rounding import UNIT_HALF, UNIT_SUMMED, rounding_bound
-from prism.combine.evaluate import Stale, evaluate, never, run
+from prism.combine.evaluate import evaluate, run
 from prism.combine.program import Program, compile_ledger
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.first import require_beauty
+from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 from prism.pixels.stats import Difference, compare
 

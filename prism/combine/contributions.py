@@ -9,12 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import luminance_weights
-from prism.combine.evaluate import Stale, apply_steps, never, require_sources, start
+from prism.combine.evaluate import apply_steps, require_sources, start
 from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.rows import Row
 from prism.ledger.steps import Step
+from prism.limits import Stale, never
 
 
 @dataclass(frozen=True, slots=True, eq=False)

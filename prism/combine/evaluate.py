@@ -6,7 +6,7 @@ row asks.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Hashable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,16 +21,11 @@ from prism.errors import UnknownSource
 from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
 from prism.ledger.steps import Step, flat
+from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out
-Stale = Callable[[], bool]
-
-
-def never() -> bool:
-    """For work that nothing supersedes."""
-    return False
 
 
 def evaluate(ledger: Ledger, sources: Frame, *, step: int = 1, is_stale: Stale = never) -> Picture:

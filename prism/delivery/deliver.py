@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from prism.balance.balance import balance
 from prism.colour.view import ViewTransform
-from prism.combine.evaluate import Stale, evaluate, never
+from prism.combine.evaluate import evaluate
 from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument, PrismError
@@ -21,6 +21,7 @@ from prism.formats.exr import passing, to_half, write_exr
 from prism.formats.stills import write_still
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import Finishing
+from prism.limits import Stale, never
 from prism.mattes.plan import plans
 from prism.mattes.writing import write_matte
 from prism.pixels.file_formats import is_exr

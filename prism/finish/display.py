@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.finish.base import Domain, FinishStep
 from prism.finish.context import Context
-from prism.finish.evaluate import Stale, finished, never
+from prism.finish.evaluate import finished
 from prism.finish.planes import DISPLAY
+from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 
 

@@ -6,7 +6,7 @@ Preview, full size and delivery use this one evaluator; sizes are those of the f
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Hashable, Sequence
 from itertools import groupby
 
 import numpy as np
@@ -19,17 +19,11 @@ from prism.errors import Superseded
 from prism.finish.base import FinishStep
 from prism.finish.context import Context
 from prism.finish.planes import are_finite
-from prism.limits import current
+from prism.limits import Stale, current, never
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 
 BAND_PIXELS = 1 << 15  # of a band: its values and those of a step on it stay in the second cache
-Stale = Callable[[], bool]
-
-
-def never() -> bool:
-    """For work that nothing supersedes."""
-    return False
 
 
 def finished(picture: Picture, steps: Sequence[FinishStep], context: Context, *, is_stale: Stale = never) -> Picture:

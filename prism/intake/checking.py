@@ -11,7 +11,6 @@ from typing import Any
 import numpy as np
 
 from prism.balance.balance import balance
-from prism.combine.evaluate import Stale, never
 from prism.deep.files import read_samples
 from prism.deep.samples import BACK, FRONT
 from prism.deep.survey import DeepFacts, survey
@@ -28,6 +27,7 @@ from prism.intake.agreeing import disagreements
 from prism.intake.measuring import digest_of, measure
 from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.ways import ASKED
+from prism.limits import Stale, never
 from prism.passes.judging import PlaneFacts
 from prism.pixels.channels import split_name
 from prism.pixels.image import Image

@@ -9,11 +9,12 @@ from prism.finish.base import FinishStep
 from prism.finish.context import Context
 from prism.finish.display import of_domain, on_display_values
 from prism.finish.document import Finish
-from prism.finish.evaluate import Stale, finished, never
+from prism.finish.evaluate import finished
 from prism.finish.steps import active
 from prism.ledger.copying import free
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
+from prism.limits import Stale, never
 from prism.mattes.document import renamed
 from prism.mattes.plan import plans
 from prism.pixels.picture import Picture

@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.view import apply_exactly
-from prism.combine.evaluate import Stale, never
 from prism.combine.in_depth import drawn_at, elements_of, flat_by_depth, group_of, laid_in_depth, merged_samples
 from prism.combine.program import compile_ledger
 from prism.deep import operations as deep
@@ -19,6 +18,7 @@ from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.ledger.rows import DepthRow
 from prism.ledger.steps import Depths
+from prism.limits import Stale, never
 from prism.pixels.resize import averaged
 from prism.pixels.window import Window
 from prism.viewing.picture import Look

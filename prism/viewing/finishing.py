@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.costs import seconds_of
-from prism.combine.evaluate import Evaluator, Stale, identity, never
+from prism.combine.evaluate import Evaluator, identity
 from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame, Region
 from prism.elements.store import PixelStore
@@ -20,6 +20,7 @@ from prism.finish.evaluate import Finisher, reach_of
 from prism.finish.planes import DISPLAY
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import Finishing
+from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
 from prism.viewing.picture import AfterView, Look, developed_quickly, to_screen

@@ -9,11 +9,12 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import decode_srgb
 from prism.combine.costs import mattes_seconds, seconds_of
-from prism.combine.evaluate import Evaluator, Stale, never
+from prism.combine.evaluate import Evaluator
 from prism.elements.pixels import Frame, picture_of
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
+from prism.limits import Stale, never
 from prism.mattes import ranks
 from prism.mattes.document import within
 from prism.mattes.plan import plans

@@ -12,11 +12,12 @@ from numpy.typing import NDArray
 
 from prism.balance.balance import difference_picture
 from prism.combine.costs import seconds_of
-from prism.combine.evaluate import Evaluator, Stale, never
+from prism.combine.evaluate import Evaluator
 from prism.elements.pixels import Frame
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
 from prism.ledger.document import Ledger
+from prism.limits import Stale, never
 from prism.pixels.picture import Picture, on_display
 from prism.pixels.window import Window
 from prism.viewing.picture import AfterView, Look, source_picture
