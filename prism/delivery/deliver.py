@@ -144,7 +144,7 @@ def _write_exr(
         picture = picture.with_rgba(np.concatenate([picture.rgba[:3] * picture.rgba[3], picture.rgba[3:]]))
         remarks.append(f"These are display values of the view {output.transform.view}, no light.")
     elif finish.on_display:
-        names = ", ".join(step.name or step.kind for step in finish.on_display)
+        names = ", ".join(step.label for step in finish.on_display)
         remarks.append(f"Light, so without the steps that work on display values: {names}.")
     planes = dict(zip("RGBA", picture.rgba, strict=True))
     if output.pixel == "half":
@@ -170,5 +170,5 @@ def _write_exr(
 def _named(finish: Finishing, output: Output) -> dict[str, str]:
     """Header entries of a finished picture: what was done to it, and that it holds display values."""
     steps = finish.steps if output.as_display else of_domain(finish.steps, "light")
-    entries = {"finish": ", ".join(step.name or step.kind for step in steps)} if steps else {}
+    entries = {"finish": ", ".join(step.label for step in steps)} if steps else {}
     return entries | ({"view": output.transform.view} if output.as_display else {})

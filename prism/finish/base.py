@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -49,6 +49,7 @@ class FinishStep(Value):
     source_fields: ClassVar[tuple[str, ...]] = ()  # fields that name passes
     curve_fields: ClassVar[tuple[str, ...]] = ()  # fields that are curves to draw
     matte_fields: ClassVar[tuple[str, ...]] = ("matte",)  # fields that name mattes
+    says_amount: ClassVar[bool] = False  # whether `in_words` says the amount, in its own way
 
     id: Identity
     name: Annotated[str, Field(max_length=80)] = ""
@@ -86,7 +87,16 @@ class FinishStep(Value):
         """Whether its numbers change nothing, so that no bit of the picture has to move."""
         return False
 
+    def in_words(self) -> Iterable[str]:
+        """Its numbers that matter, in a few words each."""
+        return ()
+
     # ---- Asked of all alike ----
+    @property
+    def label(self) -> str:
+        """What it is called: its own name, or what it is."""
+        return self.name or self.title
+
     @property
     def domain(self) -> Domain:
         """On what it works."""

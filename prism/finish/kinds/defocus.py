@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -65,6 +66,10 @@ class DefocusStep(FinishStep):
     def cost(self, step: int) -> float:
         """Of some twenty layers."""
         return 250
+
+    def in_words(self) -> Iterable[str]:
+        """Where it is sharp."""
+        return (f"sharp at {self.focus:g}",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha is blurred as well."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from types import MappingProxyType
 from typing import Annotated, ClassVar, Literal
 
@@ -46,6 +46,10 @@ class FilmStep(FinishStep):
     def cost(self, step: int) -> float:
         """Of three curves."""
         return 60
+
+    def in_words(self) -> Iterable[str]:
+        """Which response."""
+        return (self.look,)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""

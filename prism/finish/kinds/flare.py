@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -67,6 +68,12 @@ class FlareStep(PointStep):
     def cost(self, step: int) -> float:
         """Of the lens and of every ghost."""
         return 80 + 40 * self.count
+
+    def in_words(self) -> Iterable[str]:
+        """How large, and whether it fades."""
+        yield f"{self.size:g} px"
+        if self.hidden_by or self.depth:
+            yield "hidden by what is before it"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is."""

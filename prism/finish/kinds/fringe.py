@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -42,6 +43,10 @@ class FringeStep(FinishStep):
     def reach(self, picture: Picture) -> float:
         """Of the larger push and the filter."""
         return max(abs(self.red), abs(self.blue)) * 2 + 3 * picture.step
+
+    def in_words(self) -> Iterable[str]:
+        """How far the channels are pushed."""
+        return (f"red {self.red:+g} px, blue {self.blue:+g} px",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): green and alpha stay as they are."""

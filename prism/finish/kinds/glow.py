@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -43,6 +44,10 @@ class GlowStep(FinishStep):
     def cost(self, step: int) -> float:
         """Of every width."""
         return 20 + 30 * self.widths
+
+    def in_words(self) -> Iterable[str]:
+        """From where on, how far, and what becomes of the energy."""
+        return f"above {self.threshold:g}, {self.size:g} px", "energy kept" if self.keep else "light added"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is: light is no matter."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -48,6 +49,15 @@ class GradeStep(FinishStep):
         """Whether all of it is."""
         numbers = (self.exposure, self.warmth, self.green, self.slope, self.offset, self.power, self.saturation)
         return numbers == (0, 0, 0, ONES, ZEROS, ONES, 1)
+
+    def in_words(self) -> Iterable[str]:
+        """What it does to exposure, warmth and saturation."""
+        if self.exposure:
+            yield f"{self.exposure:+.2f} st"
+        if self.warmth:
+            yield "warmer" if self.warmth > 0 else "cooler"
+        if self.saturation != 1:
+            yield f"saturation {self.saturation:.2f}"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -35,6 +36,7 @@ class GrainStep(FinishStep):
 
     title: ClassVar[str] = "grain"
     meaning: ClassVar[str] = "noise of a size, another each frame"
+    says_amount: ClassVar[bool] = True
     domains: ClassVar[tuple[Domain, ...]] = ("display",)
 
     kind: Literal["grain"] = "grain"
@@ -46,6 +48,10 @@ class GrainStep(FinishStep):
     def cost(self, step: int) -> float:
         """Of noise that is made for the full picture, whatever its preview."""
         return 20 + 10 * step**2
+
+    def in_words(self) -> Iterable[str]:
+        """How much, and how coarse."""
+        return f"{self.amount:.1%}", f"{self.size:g} px"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on less of it."""

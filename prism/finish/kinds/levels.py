@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -35,6 +36,10 @@ class LevelsStep(FinishStep):
     def is_neutral(self) -> bool:
         """Whether display values stay as they are."""
         return (self.black, self.white, self.gamma, self.out_black, self.out_white) == (0, 1, 1, 0, 1)
+
+    def in_words(self) -> Iterable[str]:
+        """From where to where."""
+        return (f"{self.black:g} to {self.white:g}, gamma {self.gamma:g}",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -54,6 +55,10 @@ class RaysStep(PointStep):
     def cost(self, step: int) -> float:
         """Of the wheel, which is about as large as the picture."""
         return 110
+
+    def in_words(self) -> Iterable[str]:
+        """Which way and how far."""
+        return "towards the point" if self.way == "towards" else "away from the point", f"{self.length:g} px"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is."""

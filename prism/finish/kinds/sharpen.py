@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -27,6 +28,7 @@ class SharpenStep(FinishStep):
 
     title: ClassVar[str] = "sharpen"
     meaning: ClassVar[str] = "finer edges: the difference to a blur is laid on once more"
+    says_amount: ClassVar[bool] = True
     domains: ClassVar[tuple[Domain, ...]] = ("display", "light")
 
     kind: Literal["sharpen"] = "sharpen"
@@ -39,6 +41,10 @@ class SharpenStep(FinishStep):
     def reach(self, picture: Picture) -> float:
         """Of the Gaussian."""
         return self.radius * (REACH + 1) + picture.step
+
+    def in_words(self) -> Iterable[str]:
+        """How much, and how fine."""
+        return f"{self.amount:.0%}", f"{self.radius:g} px"
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on more or less of it."""

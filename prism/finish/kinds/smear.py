@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -47,6 +48,10 @@ class SmearStep(FinishStep):
     def cost(self, step: int) -> float:
         """Of ways as long as they can be."""
         return 8 * MOST_TAPS
+
+    def in_words(self) -> Iterable[str]:
+        """How long the shutter is open."""
+        return (f"shutter {self.shutter:g}",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha is smeared as well."""

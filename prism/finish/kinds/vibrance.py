@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -33,6 +34,10 @@ class VibranceStep(FinishStep):
     def is_neutral(self) -> bool:
         """At 0."""
         return self.vibrance == 0
+
+    def in_words(self) -> Iterable[str]:
+        """How much."""
+        return (f"{self.vibrance:+.2f}",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -42,6 +43,10 @@ class VignetteStep(FinishStep):
     height: Annotated[Number, Within(0.01, 10), Shown(title="height", when=_DRAWN)] = 1.2
     soft: Annotated[Share, Shown(title="softness", when=_DRAWN)] = 0.6
     level: Annotated[Share, Shown(title="brightness outside", when=_DRAWN)] = 0.3
+
+    def in_words(self) -> Iterable[str]:
+        """How dark."""
+        return (f"cos⁴ of {self.field_of_view:g}°" if self.form == "cos4" else f"down to {self.level:.0%}",)
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): alpha stays as it is."""
