@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from types import MappingProxyType
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
@@ -46,9 +47,11 @@ class FinishStep(Value):
     meaning: ClassVar[str]  # what it does, in a sentence
     domains: ClassVar[tuple[Domain, ...]] = ("light",)  # on which it can work, the usual one first
     handles: ClassVar[tuple[str, str] | None] = None  # fields of a place on the picture that can be dragged
+    ellipse: ClassVar[tuple[str, str, str] | None] = None  # about it: fields of its width, height and softness
+    focus_by: ClassVar[tuple[str, str] | None] = None  # a distance that can be picked, and the pass it is read from
     source_fields: ClassVar[tuple[str, ...]] = ()  # fields that name passes
     curve_fields: ClassVar[tuple[str, ...]] = ()  # fields that are curves to draw
-    matte_fields: ClassVar[tuple[str, ...]] = ("matte",)  # fields that name mattes
+    matte_fields: ClassVar[Mapping[str, str]] = MappingProxyType({"matte": "matte"})  # that name mattes, and titles
     says_amount: ClassVar[bool] = False  # whether `in_words` says the amount, in its own way
 
     id: Identity

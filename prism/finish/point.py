@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Annotated, ClassVar
 
 from prism.documents import Identity
@@ -15,7 +17,7 @@ class PointStep(FinishStep):
     """x, y: pixels of the full picture from its middle; with `follow`, the id of a matte, from the middle of that."""
 
     handles: ClassVar[tuple[str, str] | None] = ("x", "y")
-    matte_fields: ClassVar[tuple[str, ...]] = ("matte", "follow")
+    matte_fields: ClassVar[Mapping[str, str]] = MappingProxyType({**FinishStep.matte_fields, "follow": "follows"})
 
     x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
     y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0

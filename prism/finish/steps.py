@@ -73,7 +73,9 @@ def kinds_for_page() -> dict[str, dict[str, Any]]:
             "meaning": step.meaning,
             "domains": step.domains,
             "handles": step.handles,
-            "mattes": step.matte_fields,
+            "ellipse": step.ellipse,
+            "focusBy": step.focus_by,
+            "mattes": dict(step.matte_fields),
             "curves": step.curve_fields,
         }
         for kind, step in zip(KINDS, STEPS, strict=True)

@@ -39,6 +39,7 @@ class DefocusStep(FinishStep):
 
     title: ClassVar[str] = "defocus"
     meaning: ClassVar[str] = "what is nearer or farther than the focus becomes discs"
+    focus_by: ClassVar[tuple[str, str] | None] = ("focus", "depth")
     source_fields: ClassVar[tuple[str, ...]] = ("depth",)
 
     kind: Literal["defocus"] = "defocus"

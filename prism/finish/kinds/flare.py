@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from types import MappingProxyType
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -42,7 +43,7 @@ class FlareStep(PointStep):
     title: ClassVar[str] = "flare"
     meaning: ClassVar[str] = "core, streak, ring, ghosts and dirt about a bright light"
     source_fields: ClassVar[tuple[str, ...]] = ("depth",)
-    matte_fields: ClassVar[tuple[str, ...]] = ("matte", "follow", "hidden_by")
+    matte_fields: ClassVar[Mapping[str, str]] = MappingProxyType({**PointStep.matte_fields, "hidden_by": "hidden by"})
 
     kind: Literal["flare"] = "flare"
     of: Annotated[Literal["point", "brightest"], Shown(title="lies on")] = "point"

@@ -32,6 +32,7 @@ class VignetteStep(FinishStep):
     meaning: ClassVar[str] = "darker towards the corners"
     domains: ClassVar[tuple[Domain, ...]] = ("light", "display")
     handles: ClassVar[tuple[str, str] | None] = ("x", "y")
+    ellipse: ClassVar[tuple[str, str, str] | None] = ("width", "height", "soft")
 
     kind: Literal["vignette"] = "vignette"
     works_on: Annotated[Domain, WORKS_ON] = "light"

@@ -1,5 +1,5 @@
 // The finishing steps of a ledger document. Each function returns a new document and leaves the old one as it was.
-const onDisplay = (step, kinds) => (step.works_on ?? kinds[step.kind].domains[0]) === "display";
+export const onDisplay = (step, kinds) => (step.works_on ?? kinds[step.kind].domains[0]) === "display";
 
 // Light before display values, as the server has them: there is one view between.
 export const inOrder = (steps, kinds) => [...steps.filter((step) => !onDisplay(step, kinds)), ...steps.filter((step) => onDisplay(step, kinds))];
@@ -27,5 +27,3 @@ export function freeStepId(ledger, wanted) {
   for (let number = 2; taken.has(id); number++) id = `${wanted}-${number}`;
   return id;
 }
-
-export { onDisplay };

@@ -2,6 +2,7 @@
 import { post } from "../api.js";
 import { distance, drawHandle } from "../rebuild/shapes.js";
 import { at, changedTo } from "../rebuild/time.js";
+import { findStep } from "./chain.js";
 
 const GRIP = 14; // pixels on the screen within which a handle is meant
 const ARM = 11;
@@ -11,38 +12,38 @@ export const handles = (page, shared) => {
 
   return {
     hasPoint(step) {
-      const { handles: fields } = page.kinds.steps[step.kind];
-      return Boolean(fields) && !step.follow && (step.kind !== "vignette" || step.form === "drawn");
+      const { handles: fields } = this.kindOf(step);
+      return Boolean(fields) && !step.follow && this.isOffered(step, this.settingOf(step, fields[0]));
     },
     pointOf(step) {
       const base = middle();
       return { x: base.x + at(step.x, this.frame), y: base.y + at(step.y, this.frame) };
     },
+    radiiOf(step, [width, height]) { return [(at(step[width], this.frame) * page.width) / 2, (at(step[height], this.frame) * page.height) / 2]; },
     // The ends of an ellipse, right of its point and below it.
     endsOf(step) {
-      if (step.kind !== "vignette") return [];
+      const { ellipse } = this.kindOf(step);
+      if (!ellipse) return [];
       const { x, y } = this.pointOf(step);
-      return [
-        { side: "width", x: x + (at(step.width, this.frame) * page.width) / 2, y },
-        { side: "height", x, y: y + (at(step.height, this.frame) * page.height) / 2 },
-      ];
+      const [wide, high] = this.radiiOf(step, ellipse);
+      return [{ side: ellipse[0], size: page.width, axis: "x", x: x + wide, y }, { side: ellipse[1], size: page.height, axis: "y", x, y: y + high }];
     },
     // The point follows the pointer, or an end of its ellipse does; a number that is keyed gets a key where it is moved.
     placePoint() {
       let changes = null;
-      let grabbed = "";
+      let grabbed = null; // an end of the ellipse
       const short = (value, digits) => Number(value.toFixed(digits));
       const keyed = (step, field, value) => ({ [field]: changedTo(step[field], this.frame, value) });
       const to = ({ x, y }, step) => {
         const base = grabbed ? this.pointOf(step) : middle();
-        const [dx, dy] = [x - base.x, y - base.y];
-        if (grabbed) return keyed(step, grabbed, short(Math.max(0.01, (2 * (grabbed === "width" ? dx / page.width : dy / page.height))), 3));
-        return { ...keyed(step, "x", short(dx, 1)), ...keyed(step, "y", short(dy, 1)) };
+        const away = { x: x - base.x, y: y - base.y };
+        if (grabbed) return keyed(step, grabbed.side, short(Math.max(0.01, (2 * away[grabbed.axis]) / grabbed.size), 3));
+        return { ...keyed(step, "x", short(away.x, 1)), ...keyed(step, "y", short(away.y, 1)) };
       };
       this.aim("point", "Drag the point, or press where it is to be; Alt moves the picture", {
         press: (place) => {
           const stage = this.theStage();
-          grabbed = this.endsOf(this.openedStep).find((end) => distance(stage, place, end) < GRIP)?.side ?? "";
+          grabbed = this.endsOf(this.openedStep).find((end) => distance(stage, place, end) < GRIP);
         },
         move: (place) => {
           changes = to(place, this.openedStep);
@@ -56,8 +57,8 @@ export const handles = (page, shared) => {
       });
     },
     drawPoint(pen) {
-      const document = shared.sliding ?? shared.ledgers.current;
-      const step = document.finish.find(({ id }) => id === this.openedId);
+      const found = findStep(shared.sliding ?? shared.ledgers.current, this.openedId);
+      const step = found && { ...found, at: { step: found.id } };
       if (!step || !this.hasPoint(step)) return;
       const stage = this.theStage();
       const [left, top] = stage.onScreen(this.pointOf(step));
@@ -67,12 +68,11 @@ export const handles = (page, shared) => {
         path.moveTo(left + (dx * GRIP) / 2, top + (dy * GRIP) / 2);
         path.lineTo(left + dx * (GRIP / 2 + ARM), top + dy * (GRIP / 2 + ARM));
       }
-      if (step.kind === "vignette") {
-        for (const share of [1, 1 - at(step.soft, this.frame)]) {
-          const [wide, high] = ["width", "height"].map((side) => (at(step[side], this.frame) * page[side] * share) / 2);
-          path.moveTo(left + wide * stage.across, top);
-          path.ellipse(left, top, wide * stage.across, high * stage.zoom, 0, 0, 2 * Math.PI);
-        }
+      const { ellipse } = this.kindOf(step);
+      for (const share of ellipse ? [1, 1 - at(step[ellipse[2]], this.frame)] : []) {
+        const [wide, high] = this.radiiOf(step, ellipse).map((radius) => radius * share);
+        path.moveTo(left + wide * stage.across, top);
+        path.ellipse(left, top, wide * stage.across, high * stage.zoom, 0, 0, 2 * Math.PI);
       }
       for (const [strokeStyle, lineWidth] of [["#000a", 3.5], ["#fff", 1.5]]) {
         Object.assign(pen, { strokeStyle, lineWidth });
@@ -82,13 +82,14 @@ export const handles = (page, shared) => {
     },
 
     // ---- Focus, from a press on what is to be sharp ----
-    hasFocus(step) { return step.kind === "defocus"; },
+    hasFocus(step) { return this.kindOf(step).focusBy !== null; },
     pickFocus(step) {
+      const [focus, depth] = this.kindOf(step).focusBy;
       this.aimOnce("focus", "Press what is to be sharp", async ({ x, y }) => {
-        const source = this.sourceOf({ source: step.depth });
+        const source = this.sourceOf({ source: step[depth] });
         const asked = { ...this.asked(), subject: { kind: "pass", element: source.element, key: source.pass }, x, y, x1: x, y1: y };
         const [value] = (await (await post(page.urls.values, asked)).json()).values[0];
-        if (Number.isFinite(value) && value > 0) this.setNumber(step, this.settingOf(step, "focus"), 0, Number(value.toPrecision(5)));
+        if (Number.isFinite(value) && value > 0) this.setNumber(step, this.settingOf(step, focus), 0, Number(value.toPrecision(5)));
         else this.remark = "Nothing has a depth there.";
       });
     },

@@ -2,6 +2,7 @@
 // The steps are part of the ledger, so they are saved, undone and versioned with it. All pixels are computed by the server.
 import { pageData, post } from "../api.js";
 import { Newest } from "../newest.js";
+import { drawnCurves } from "../rebuild/drawn-curves.js";
 import { keeping } from "../rebuild/keeping.js";
 import { keys } from "../rebuild/keys.js";
 import { LISTED, settings } from "../rebuild/settings.js";
@@ -29,7 +30,6 @@ export default () => {
     openedId: page.step,
     chain: { words: "", strip: "", stages: 1, width: 1, height: 1 },
     remark: "",
-    curveName: "all",
     dragged: "",
 
     init() {
@@ -168,8 +168,9 @@ export default () => {
       return fields;
     },
     choose(step, field, value) {
+      const had = this.hasPoint(step);
       this.commitInOrder(withStep(shared.ledgers.current, step.id, { [field]: value || null }));
-      if (field === "form" || field === "follow") {
+      if (this.hasPoint(this.openedStep) !== had) {
         this.dropAim();
         this.aimAtPoint();
       }
@@ -240,16 +241,11 @@ export default () => {
 
     // ---- Curves of a step ----
     get curveNames() { return this.openedStep ? page.kinds.steps[this.openedStep.kind].curves : []; },
-    curvePoints(step) { return JSON.stringify(step[this.curveName]?.points ?? []); },
-    slideCurve(step, points) { this.slide(step, { [this.curveName]: { points } }); },
-    setCurve(step, points) { this.change(step, { [this.curveName]: { points } }); },
-    hasCurve(step, name) { return step[name].points.length > 0; },
-    curveTitle(step, name) { return this.hasCurve(step, name) ? `${name} ●` : name; },
+    curveBins: () => "null", // no histogram lies behind them
 
     mattesFor(step, field) { return this.ledger.mattes.map(({ id }) => ({ value: id, text: id, chosen: step[field] === id })); },
     otherMattes(step) {
-      const titles = { follow: "follows", hidden_by: "hidden by" };
-      return this.kindOf(step).mattes.filter((field) => field !== "matte").map((field) => ({ field, title: titles[field] }));
+      return Object.entries(this.kindOf(step).mattes).filter(([field]) => field !== "matte").map(([field, title]) => ({ field, title }));
     },
 
     // ---- What keeping a ledger asks of its page ----
@@ -279,5 +275,5 @@ export default () => {
       return { ArrowLeft: () => push(-by, 0), ArrowRight: () => push(by, 0), ArrowUp: () => push(0, -by), ArrowDown: () => push(0, by) };
     },
   };
-  return viewer(page, joined(settings(page, shared), targetNumbers(), keys(page), painting(page, shared), handles(page, shared), presets(page, shared), keeping(page, shared), station));
+  return viewer(page, joined(settings(page, shared), targetNumbers(), drawnCurves((step) => step, (step, curves) => curves), keys(page), painting(page, shared), handles(page, shared), presets(page, shared), keeping(page, shared), station));
 };

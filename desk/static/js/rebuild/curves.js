@@ -1,6 +1,7 @@
 // The curves of the opened row over the histogram of what they bend; and the ends of fog over that of what it goes by.
 import { post } from "../api.js";
 import { Newest } from "../newest.js";
+import { drawnCurves } from "./drawn-curves.js";
 import { at, changedTo } from "./time.js";
 import { find } from "./tree.js";
 
@@ -9,7 +10,6 @@ const CHANNELS = { red: [0], green: [1], blue: [2] };
 
 export const curves = (page, shared) => ({
   curveNames: CURVES,
-  curveName: "all",
   endsOf(row) { return ["near", "far"].map((field) => this.settingOf(row, field)); },
   counted: {}, // histograms of the opened row: of its colour, of what it measures
 
@@ -32,17 +32,12 @@ export const curves = (page, shared) => ({
   },
 
   // ---- Curves ----
-  curvePoints(row) { return JSON.stringify(row.curves[this.curveName].points); },
   curveBins(row) {
     const { colour } = this.counted.row === row.id ? this.counted : {};
     const chosen = CHANNELS[this.curveName];
     return JSON.stringify(colour ? { ...colour, counts: chosen ? chosen.map((index) => colour.counts[index]) : colour.counts } : null);
   },
-  withCurve(row, points) { return { curves: { ...row.curves, [this.curveName]: { points } } }; },
-  slideCurve(row, points) { this.slide(row, this.withCurve(row, points)); },
-  setCurve(row, points) { this.change(row, this.withCurve(row, points)); },
-  hasCurve(row, name) { return row.curves[name].points.length > 0; },
-  curveTitle(row, name) { return this.hasCurve(row, name) ? `${name} ●` : name; },
+  ...drawnCurves((row) => row.curves, (row, curves) => ({ curves: { ...row.curves, ...curves } })),
 
   // ---- Where fog begins and ends ----
   measureBins(row) { return JSON.stringify(this.counted.row === row.id ? this.counted.measure : null); },
