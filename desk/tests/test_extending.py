@@ -20,6 +20,7 @@ from prism.finish import steps
 from prism.finish.context import Context
 from prism.finish.document import Finish
 from prism.finish.evaluate import finished
+from prism.finish.wording import in_words
 from prism.formats import stills
 from prism.ledger import rows
 from prism.ledger.first import first_ledger
@@ -82,6 +83,7 @@ class Extending(WorldCase):
         got = finished(picture, steps.active((step,), 1), Context(1, frame, mattes)).rgba
         np.testing.assert_allclose(got[:3, :, :3], np.round(rgba[:3, :, :3] * 2) / 2)
         np.testing.assert_array_equal(got[:, :, 3:], rgba[:, :, 3:])
+        self.assertEqual(in_words((step,), 1), "After the view: poster, 3 steps, within half.")
         with mock.patch.multiple(steps, STEPS=(*steps.STEPS, poster), KINDS=(*steps.KINDS, "poster")):
             shown = steps.kinds_for_page()["poster"]
         self.assertEqual([setting["field"] for setting in shown["settings"]], ["amount", "steps"])
