@@ -22,9 +22,9 @@ ORDER = """
 from desk.handoff.services import order
 from desk.rebuild.services import open_ledger
 from desk.shots.models import Shot
-from prism.delivery.deliver import Output
+from prism.delivery.presets import PRESETS
 shot = Shot.objects.get(code="ORR_010")
-order(shot, open_ledger(shot), None, "1001", {".exr": Output()})
+order(shot, open_ledger(shot), None, "1001", PRESETS["picture"])
 """
 OPEN = """
 from desk.jobs.models import OPEN, Task

@@ -25,7 +25,9 @@ class Shown:
     """title: its name. unit: behind the number. step: what a pixel of a drag is worth. digits: after the point. parts:
     names of several numbers. when: it is offered only while another field has one of these words. needs_alpha: only of
     a source that has one. lists: of sources to choose, which.
-    notes: what to know of a word that is chosen.
+    notes: what to know of a word that is chosen. words: what the words are called, where that is not the word itself.
+    takes: for texts and lists, what they hold, see `settings_of`. suits: only for subjects of a delivery of these
+    kinds.
     """
 
     title: str
@@ -35,8 +37,11 @@ class Shown:
     parts: tuple[str, ...] = ("",)
     when: tuple[str, tuple[str, ...]] | None = None
     needs_alpha: bool = False
-    lists: Literal["pictures", "depths", "depths_or_deep", "motions"] = "pictures"
+    lists: str = "pictures"
     notes: Mapping[str, str] = field(default_factory=dict)
+    words: Mapping[str, str] = field(default_factory=dict)
+    takes: Literal["", "text", "colour", "names"] = ""
+    suits: tuple[str, ...] = ()
 
 
 PIXELS: Mapping[str, Any] = types.MappingProxyType({"unit": "px", "step": 0.25})
@@ -46,7 +51,8 @@ DEGREES: Mapping[str, Any] = types.MappingProxyType({"unit": "°", "step": 1, "d
 def settings_of(document: type[Value]) -> list[dict[str, Any]]:
     """Every field of a document that people set, in its order, for a page: what is shown of it, and what it takes.
 
-    takes: `number` (with its range, and whether it takes keys), `choice` (with its words), `tick`, or `source`.
+    takes: `number` (with its range, and whether it takes keys), `choice` (with its words), `tick`, `source`, `text`,
+    `colour`, or `names` of what `lists` says.
     """
     return [_setting(name, info) for name, info in document.model_fields.items() if _shown(info) is not None]
 
@@ -62,7 +68,7 @@ def _setting(name: str, info: FieldInfo) -> dict[str, Any]:
     shown = _shown(info)
     assert shown is not None  # of those that are shown alone
     said = {"title": shown.title, "unit": shown.unit, "step": shown.step, "digits": shown.digits, "parts": shown.parts}
-    offered = {"when": shown.when, "needsAlpha": shown.needs_alpha, "notes": dict(shown.notes)}
+    offered = {"when": shown.when, "needsAlpha": shown.needs_alpha, "notes": dict(shown.notes), "suits": shown.suits}
     return {"field": name} | said | offered | _taken(info)
 
 
@@ -72,13 +78,16 @@ def _shown(info: FieldInfo) -> Shown | None:
 
 def _taken(info: FieldInfo) -> dict[str, Any]:
     """What values a field takes."""
-    kind, metadata = info.annotation, tuple(info.metadata)
+    kind, metadata, shown = info.annotation, tuple(info.metadata), _shown(info)
+    if shown is not None and shown.takes:
+        return {"takes": shown.takes, "lists": shown.lists}
     if kind is bool:
         return {"takes": "tick"}
     if get_origin(kind) is Literal:
-        return {"takes": "choice", "words": list(get_args(kind))}
+        words = list(get_args(kind))
+        titles = shown.words if shown is not None else {}
+        return {"takes": "choice", "words": words, "titles": [titles.get(str(word), str(word)) for word in words]}
     if kind == SourceName | None or kind is str:
-        shown = _shown(info)
         return {"takes": "source", "lists": shown.lists if shown else "", "optional": not info.is_required()}
     if get_origin(kind) is tuple:  # its parts are alike
         kind, *parts = get_args(get_args(kind)[0])

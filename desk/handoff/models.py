@@ -1,62 +1,90 @@
-"""Deliveries: one version of a ledger written in one format for a list of frames. Those of an order share a job, in
-which each frame is a task that runs the ledger once and writes it in all of them."""
+"""Deliveries: one version of a ledger written as a document says, and documents kept for a production."""
 
 from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.db import models
 
 from desk.elements.models import Element
 from desk.jobs.models import Job, State, Task
 from desk.rebuild.models import LedgerVersion
-from desk.shots.models import Shot
-from prism.mattes.writing import file_word
+from desk.shots.models import Production, Shot
+from prism.delivery.document import Delivery as Document
 
 
 class Delivery(models.Model):
+    """job: writes its frames, one task each. closing: what is made of all of them, and the record; it begins when the
+    frames are done. folder: of its files, below that of the shot. frames: that were ordered, as a list."""
+
     shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="deliveries")
-    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="deliveries")  # writes all formats of an order
+    job = models.OneToOneField(Job, on_delete=models.CASCADE, related_name="delivery")
+    closing = models.OneToOneField(Job, on_delete=models.SET_NULL, related_name="closed_delivery", null=True)
     version = models.ForeignKey(LedgerVersion, on_delete=models.PROTECT, related_name="deliveries")
     element = models.ForeignKey(Element, on_delete=models.SET_NULL, null=True, related_name="deliveries")
-    suffix = models.CharField(max_length=8)  # .exr, .png, ...
-    output = models.JSONField()  # arguments of prism.delivery.deliver.Output
-    take = models.PositiveSmallIntegerField(default=1)  # tells files apart that only differ in how they are written
+    document = models.JSONField()  # a prism.delivery.document.Delivery
+    folder = models.CharField(max_length=300)
+    take = models.PositiveSmallIntegerField(default=1)  # tells deliveries of a version apart that differ otherwise
+    ordered = models.TextField(default="")
     made = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["-made", "-pk"]
 
     @property
+    def parsed(self) -> Document:
+        """Its document."""
+        return Document.from_json(self.document, where=f"delivery {self.pk}")
+
+    @property
     def frames(self) -> models.QuerySet[Task]:
-        """The tasks of its order, one for each frame."""
+        """The tasks of its frames."""
         return self.job.tasks.all()
 
     @property
+    def tasks(self) -> list[Task]:
+        """Of its frames, and the one that closes it."""
+        return [*self.job.tasks.all(), *(self.closing.tasks.all() if self.closing else ())]
+
+    @property
     def state(self) -> str:
-        """Of the whole, from its frames: failed if any failed, running while any is not at its end."""
-        states = {frame.state for frame in self.job.tasks.all()}
+        """Of the whole: failed if anything failed, running while anything is not at its end."""
+        states = {task.state for task in self.tasks}
+        if State.FAILED in states and State.RUNNING not in states:
+            return State.FAILED  # what is made of all frames waits for those that failed
         for state in (State.RUNNING, State.QUEUED, State.FAILED, State.CANCELLED):
             if state in states:
                 return State.RUNNING if state == State.QUEUED and State.DONE in states else state
         return State.DONE
 
-    def file_name(self, frame: int) -> str:
-        """Of one frame, without its folder."""
-        return f"{self.stem}.{frame:04d}{self.suffix}"
+    def written(self, frame: Task) -> list[dict[str, Any]]:
+        """What came of a task that is done: of each file `item`, `file` below the folder, `bytes`, `sha256` and
+        `remarks`."""
+        return frame.result.get("files", [])
 
-    @property
-    def stem(self) -> str:
-        """What the names of all its files begin with."""
-        matte = f"_matte_{file_word(self.matte)}" if self.matte else ""
-        take = f"_t{self.take}" if self.take > 1 else ""
-        return f"{self.shot.code}_{self.version.ledger.name}_{self.version.label}{matte}{take}"
 
-    def written(self, frame: Task) -> dict[str, Any]:
-        """What came of a frame that is done: `bytes` of its file, and `remarks`."""
-        return frame.result["written"][str(self.pk)]
+class DeliveryPreset(models.Model):
+    """What a client wants, or goes out every time: items kept under a name for all shots of a production."""
 
-    @property
-    def matte(self) -> str:
-        """That is written instead of the picture; empty for the picture."""
-        return self.output.get("matte", "")
+    production = models.ForeignKey(Production, on_delete=models.CASCADE, related_name="delivery_presets")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()  # a prism.delivery.document.Delivery
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    made = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["production", "name"], name="one_delivery_preset_name_each")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Draft(models.Model):
+    """What the page of a shot is set to: saved at every change, and what the next delivery is ordered from."""
+
+    shot = models.OneToOneField(Shot, on_delete=models.CASCADE, related_name="delivery_draft")
+    document = models.JSONField()
+    frames = models.CharField(max_length=10_000, blank=True)
+    changed = models.DateTimeField(auto_now=True)

@@ -1,226 +1,385 @@
-"""Hand-off: deliveries are ordered here, and their frames written by workers."""
+"""Hand-off: deliveries are ordered here, and written by workers: a task for each frame, then one that closes."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
-from dataclasses import asdict
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 
-from desk.elements.services import elements_named, frames_on_disk, mark_of, require_files, sources_of
-from desk.handoff.models import Delivery
+from desk.elements.services import document_of, elements_named, frames_on_disk, mark_of, require_files, sources_of
+from desk.handoff.models import Delivery, DeliveryPreset, Draft
+from desk.intake.models import Judgement
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, Job, State, Task
+from desk.jobs.registry import Watch
+from desk.plan.models import Plan
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
-from desk.shots.models import Shot
+from desk.shots.models import Production, Shot
 from desk.shots.storage import kept_inside, shot_folder
 from desk.web.saving import at_once, locked
-from prism.colour.view import ViewTransform
-from prism.delivery.deliver import Output, deliver_all
+from prism.delivery.deliver import deliver_all
+from prism.delivery.document import Delivery as Document
+from prism.delivery.document import require
+from prism.delivery.encodings.base import Place
+from prism.delivery.made import Made
+from prism.delivery.presets import PRESETS
+from prism.delivery.record import already_there, frame_path, frame_record, save
+from prism.delivery.running import close, require_free
+from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
+from prism.ledger.document import Ledger as LedgerDocument
 from prism.limits import Stale
-from prism.mattes.writing import file_word
 from prism.naming.frames import format_frames, parse_frames
 
-KIND = "hand-off"
+KIND, CLOSING = "hand-off", "hand-off closing"
 
 
-def order(
-    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
-) -> list[Delivery]:
-    """Keep a version of the ledger and queue its frames, once for each suffix in `outputs` and each of the mattes.
+def order(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
+    """Keep a version of the ledger and queue its frames to be written as a document says.
 
-    Raises BadArgument, with nothing queued, if a frame is not there or the list cannot be read.
+    Raises BadArgument, with nothing queued, if a frame is not there, the list cannot be read, or an item cannot be
+    written.
     """
-    deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
+    delivery = _ordered(shot, ledger, user, frames, document)
     engine.top_up()
-    return deliveries
+    return delivery
 
 
-def names_before(
-    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output] = ()
-) -> list[str]:
-    """Where the first file of each would be written, from the storage's root, if this were ordered now; nothing is.
-    Raises BadArgument, as `order`."""
+def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> list[dict[str, Any]]:
+    """What would be written if this were ordered now, by item: `item`, `words`, and the `paths` of the first frame and
+    of what is made of all, from the storage's root. Nothing is ordered. Raises BadArgument, as `order`."""
     with transaction.atomic():
-        deliveries = _ordered(shot, ledger, user, frames, outputs, mattes)
-        paths = [folder_of(delivery) / _first_name(delivery) for delivery in deliveries]
+        delivery = _ordered(shot, ledger, user, frames, document)
+        place = place_of(delivery)
+        first = next(number for number in place.frames if number in frames_on_disk(ledger.element))
+        opened, sources = _opener(delivery)(first)
+        root = settings.STORAGE_ROOTS[0]
+        named = [
+            {
+                "item": item.id,
+                "words": item.in_words,
+                "paths": [
+                    str(path.relative_to(root))
+                    for path in (
+                        *item.encoding.paths(item, place, first, opened, sources),
+                        *item.encoding.closing_paths(item, place),
+                    )
+                ],
+            }
+            for item in delivery.parsed.enabled
+        ]
         transaction.set_rollback(True)
-    return [str(path.relative_to(settings.STORAGE_ROOTS[0])) for path in paths]
-
-
-def _first_name(delivery: Delivery) -> str:
-    return delivery.file_name(min(delivery.frames.values_list("number", flat=True)))
+    return named
 
 
 @at_once
-def _ordered(
-    shot: Shot, ledger: Ledger, user, frames: str, outputs: dict[str, Output], mattes: Sequence[Output]
-) -> list[Delivery]:
+def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
     numbers = parse_frames(frames)
-    missing = sorted(set(numbers) - set(frames_on_disk(ledger.element)))
-    if missing:
-        raise BadArgument(
-            f"Not rendered: {format_frames(missing)}.", where="frames", advice="Choose frames that are there."
-        )
-    if not outputs and not mattes:
-        raise BadArgument("Nothing was chosen to be written.", where="format", advice="Tick EXR or a still format.")
-    document = parse(shot, ledger.document)
-    elements = elements_named(shot, document.elements, ledger.element)
-    for number in numbers:
+    there = set(frames_on_disk(ledger.element))
+    present = [number for number in numbers if number in there]
+    _require_present(numbers, present, document)
+    laid = parse(shot, ledger.document)
+    elements = elements_named(shot, laid.elements, ledger.element)
+    for number in present:
         require_files(elements, number)
-    marks = {number: mark_of(elements, number) for number in numbers}
+    require(document, laid, sources_of(elements, present[0]))
+    marks = {number: mark_of(elements, number) for number in present}
     locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
-    wanted = [*outputs.items(), *((".exr", matte) for matte in mattes)]
-    ordered = [_taking(version, ledger, suffix, output, marks) for suffix, output in wanted]
-    fresh = [delivery for delivery in ordered if delivery.pk is None]
-    if fresh:
-        job = _begun(shot, version, user, fresh, marks)
-        for delivery in fresh:
-            delivery.job = job
-            delivery.save()
-    return ordered
+    delivery = _taking(version, ledger, document.replace(rate=shot.settings.rate), numbers, marks)
+    if delivery.pk is None:
+        _begin(shot, delivery, user, marks)
+    return delivery
 
 
-def _begun(shot: Shot, version: LedgerVersion, user, deliveries: Sequence[Delivery], marks: dict[int, str]) -> Job:
-    """The job that writes frames as several deliveries say. marks: of the files of each frame."""
-    how = " and ".join(f"matte {each.matte}" if each.matte else each.suffix[1:].upper() for each in deliveries)
-    title = f"{shot.code} {version.ledger.name} {version.label} as {how}"[:200]
+def _require_present(numbers: Sequence[int], present: Sequence[int], document: Document) -> None:
+    """Frames that are not rendered can only be asked for by a movie that holds or marks them."""
+    missing = sorted(set(numbers) - set(present))
+    bridged = any(getattr(item.encoding, "gaps", "refuse") != "refuse" for item in document.enabled)
+    if missing and not (bridged and present):
+        raise BadArgument(
+            f"Not rendered: {format_frames(missing)}.", where="frames",
+            advice="Choose frames that are there, or a movie that holds or marks those that are missing.",
+        )  # fmt: skip
+
+
+def _begin(shot: Shot, delivery: Delivery, user, marks: dict[int, str]) -> None:
+    """The job of its frames, and the one that closes it. marks: of the files of each frame."""
+    version = delivery.version
+    names = ", ".join(item.id for item in delivery.parsed.enabled)
+    title = f"{shot.code} {version.ledger.name} {version.label}: {names}"[:200]
     tasks = (
         Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark}) for number, mark in marks.items()
     )
-    return engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
+    delivery.job = engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
+    last = Task(number=0, title=f"{shot.code}, {version.ledger.name} {version.label} closed")
+    delivery.closing = engine.begin(
+        CLOSING, shot, f"{title}, closing"[:200], [last], author=user, priority=1, after=delivery.job
+    )
+    delivery.save()
 
 
-def _taking(version: LedgerVersion, ledger: Ledger, suffix: str, output: Output, marks: dict[int, str]) -> Delivery:
+def _taking(
+    version: LedgerVersion, ledger: Ledger, document: Document, numbers: Sequence[int], marks: dict[int, str]
+) -> Delivery:
     """A delivery that is not saved yet, or the one that is under way for just the same. The same version written in
-    another way, or from files that changed, gets a take of its own, so that no file is overwritten. marks: of the files
-    of each frame."""
+    another way, or from files that changed, gets a take and a folder of its own, so that no file is overwritten. marks:
+    of the files of each frame."""
     takes: dict[int, list[Delivery]] = defaultdict(list)
-    for delivery in version.deliveries.filter(suffix=suffix):
-        if bool(delivery.matte) == bool(output.matte) and file_word(delivery.matte) == file_word(output.matte):
-            takes[delivery.take].append(delivery)
+    for delivery in version.deliveries.select_related("job", "version__ledger"):
+        takes[delivery.take].append(delivery)
     alike = [
         number
         for number, of_take in takes.items()
-        if all(_output(delivery.output) == output and _agree(delivery, ledger, marks) for delivery in of_take)
+        if all(_agrees(each, ledger, document, numbers, marks) for each in of_take)
     ]
     take = max(alike, default=max(takes, default=0) + 1)
     for delivery in takes[take]:
-        if _marks(delivery) == marks and delivery.frames.filter(state__in=OPEN).exists():
+        if _marks(delivery) == marks and any(task.state in OPEN for task in delivery.tasks):
             return delivery
+    label = f"{version.ledger.name}_{version.label}" + (f"_t{take}" if take > 1 else "")
     return Delivery(
-        shot=ledger.shot, version=version, element=ledger.element, suffix=suffix, output=asdict(output), take=take
-    )
+        shot=ledger.shot, version=version, element=ledger.element, document=document.as_json(), take=take,
+        folder=f"delivery/{label}", ordered=",".join(map(str, numbers)),
+    )  # fmt: skip
 
 
-def _agree(delivery: Delivery, ledger: Ledger, frames: dict[int, str]) -> bool:
-    """Whether the frames that both have are made from the same files."""
+def _agrees(
+    delivery: Delivery, ledger: Ledger, document: Document, numbers: Sequence[int], marks: dict[int, str]
+) -> bool:
+    """Whether files of both can lie in one folder: the same items, made from the same files where both have a frame,
+    and of the same frames where something is made of all of them."""
+    if delivery.element_id != ledger.element_id or Document.from_json(delivery.document).items != document.items:
+        return False
+    if any(item.encoding.closes for item in document.enabled) and list(numbers) != _numbers(delivery):
+        return False
     before = _marks(delivery)
-    return delivery.element_id == ledger.element_id and all(
-        before[number] == mark for number, mark in frames.items() if number in before
-    )
+    return all(before[number] == mark for number, mark in marks.items() if number in before)
 
 
 def _marks(delivery: Delivery) -> dict[int, str]:
     return {number: payload.get("sources", "") for number, payload in delivery.frames.values_list("number", "payload")}
 
 
+def _numbers(delivery: Delivery) -> list[int]:
+    return parse_frames(delivery.ordered, most=None)
+
+
 def try_again(delivery: Delivery) -> None:
-    """Queue the frames of its order that failed or were cancelled; what is written stays."""
+    """Queue what failed or was cancelled; what is written stays."""
     engine.resume(delivery.job)
+    if delivery.closing:
+        engine.resume(delivery.closing)
 
 
 def cancel(delivery: Delivery) -> None:
-    """Stop its order within a moment; what is written stays."""
+    """Stop within a moment; what is written stays, and a movie that is not whole leaves no file."""
     engine.cancel(delivery.job)
+    if delivery.closing:
+        engine.cancel(delivery.closing)
 
 
-def write(task: Task, is_stale: Stale) -> dict[str, dict[str, Any]]:
-    """Write one frame in all formats of its order. Returns what each delivery has from it, see `Delivery.written`.
-    Raises PrismError."""
-    deliveries = list(task.job.deliveries.order_by("pk"))
-    first = deliveries[0]  # all are of one version and element
-    paths = {delivery: path_of(delivery, task.number) for delivery in deliveries}
-    document = parse(first.shot, first.version.document)
-    if first.element is None:
-        raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=first.stem)
-    elements = elements_named(first.shot, document.elements, first.element)
+def close_anyway(delivery: Delivery) -> None:
+    """Make what is made of all frames without those that failed: a movie holds or marks them, or says their numbers."""
+    if delivery.closing:
+        Job.objects.filter(pk=delivery.closing_id).update(after=None)
+        engine.resume(delivery.closing)
+
+
+ACTIONS: dict[str, Callable[[Delivery], None]] = {"again": try_again, "cancel": cancel, "close": close_anyway}
+
+
+def write(task: Task, is_stale: Stale) -> list[dict[str, Any]]:
+    """Write one frame with its record: all files of it, see `Delivery.written`. Raises PrismError."""
+    delivery = task.job.delivery
+    laid, sources = _opener(delivery)(task.number)
+    place, made = place_of(delivery), Made(laid, sources, is_stale=is_stale)
+    path = kept_inside(frame_path(place.root, task.number), delivery.shot.production)
+    elements = _elements(delivery)
     mark = mark_of(elements, task.number)
+    there = already_there(place.root, task.number, mark)
+    if there is not None:
+        return there["files"]
     if mark != task.given("sources"):  # rendered again since it was ordered
-        there = next((path for path in paths.values() if path.exists()), None)
-        if there is not None:
+        if path.exists():
             raise UnreadableFile(
-                "The files of this frame have changed, and what was delivered stays.", where=there.name,
+                "The files of this frame have changed, and what was delivered stays.", where=path.name,
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
-    sources = sources_of(elements, task.number)
-    wanted = {paths[delivery]: _output(delivery.output) for delivery in deliveries}
+    if task.attempts == 1:  # later, what is there without a record is of an attempt that broke off
+        require_free(delivery.parsed, made, place)
     try:
-        said = deliver_all(document, sources, wanted, is_stale=is_stale)
-    except UnknownSource as missing:
-        raise next(iter(sources.faults), missing) from None  # it is in the file that cannot be read
-    left_out = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
-    return {
-        str(delivery.pk): {"bytes": path.stat().st_size, "remarks": said[path] + left_out}
-        for delivery, path in paths.items()
-    }
+        written = deliver_all(delivery.parsed, made, place)
+    except UnknownSource as error:
+        lost = [fault for fault in sources.faults if fault.where]
+        raise (lost[0] if lost else error) from error
+    record = frame_record(made, written, place, mark=mark, findings=_findings(elements, task.number))
+    said = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
+    said += made.held.remarks(task.number)
+    record["files"] = [file | {"remarks": [*file["remarks"], *said]} for file in record["files"]]
+    save(path, record)
+    return record["files"]
 
 
-def path_of(delivery: Delivery, number: int) -> Path:
-    """Where a frame is written, and read again. Raises UnreadableFile if a link leads out of the production."""
-    return kept_inside(folder_of(delivery) / delivery.file_name(number), delivery.shot.production)
+def close_delivery(task: Task, watch: Watch) -> list[dict[str, Any]]:
+    """Write what is made of all frames, and the record of the whole. Raises PrismError."""
+    delivery = task.job.closed_delivery
+    opened, place = _opener(delivery), place_of(delivery)
+    laid = parse(delivery.shot, delivery.version.document)
+    kept_inside(place.root, delivery.shot.production)
+    author = task.job.author.get_username() if task.job.author else ""
+    plan = Plan.objects.filter(shot=delivery.shot).values_list("document", flat=True).first()
+    return close(delivery.parsed, laid, place, opened, author=author, plan=plan, is_stale=watch.is_over, saw=watch.saw)
+
+
+def _findings(elements: Sequence[Any], number: int) -> list[str]:
+    """What Intake has against the files of a frame."""
+    said = []
+    for judgement in Judgement.objects.filter(element__in=elements).select_related("element"):
+        for finding in judgement.findings:
+            if not finding.get("frames") or number in finding["frames"]:
+                said.append(f"{judgement.element.name}: {finding['text']}")
+    return said
+
+
+def _elements(delivery: Delivery) -> list[Any]:
+    laid = parse(delivery.shot, delivery.version.document)
+    if delivery.element is None:
+        raise UnreadableFile("The files it was ordered from are no longer part of the shot.", where=delivery.folder)
+    return elements_named(delivery.shot, laid.elements, delivery.element)
+
+
+def _opener(delivery: Delivery) -> Callable[[int], tuple[LedgerDocument, OpenFrame]]:
+    laid = parse(delivery.shot, delivery.version.document)
+    elements = _elements(delivery)
+    return lambda number: (laid, sources_of(elements, number))
+
+
+def place_of(delivery: Delivery) -> Place:
+    """Where its files go, and what its names are made of."""
+    version, shot = delivery.version, delivery.shot
+    camera, layer = "", ""
+    if delivery.element is not None and delivery.element.document:
+        document = document_of(delivery.element)
+        camera, layer = getattr(document, "camera", "") or "", getattr(document, "layer", "") or ""
+    fields = {
+        "production": shot.production.code, "shot": shot.code, "ledger": version.ledger.name,
+        "version": version.number, "camera": camera or "camera", "layer": layer or "layer",
+    }  # fmt: skip
+    return Place(folder_of(delivery), fields, tuple(_numbers(delivery)))
 
 
 def folder_of(delivery: Delivery) -> Path:
-    """Of all its frames, to be named only: links on the way are not looked at."""
-    version = delivery.version
-    return shot_folder(delivery.shot) / "delivery" / f"{version.ledger.name}_{version.label}"
+    """Of all its files, to be named only: links on the way are not looked at."""
+    return shot_folder(delivery.shot) / delivery.folder
+
+
+def file_of(delivery: Delivery, name: str) -> Path:
+    """A file that it wrote, to be read. Raises UnreadableFile for any other, or if a link leads out of the
+    production."""
+    known = {file["file"] for task in delivery.tasks if task.state in GOOD for file in delivery.written(task)}
+    if name not in known:
+        raise UnreadableFile("This delivery has no such file.", where=name)
+    return kept_inside(folder_of(delivery) / name, delivery.shot.production)
+
+
+def path_of(delivery: Delivery, number: int, item: str = "") -> Path:
+    """Where the first file of a frame is, of an item or the first one. Raises UnreadableFile, as `file_of`."""
+    place, document = place_of(delivery), delivery.parsed
+    chosen = next(each for each in document.enabled if item in ("", each.id))
+    laid, sources = _opener(delivery)(number)
+    path = chosen.encoding.paths(chosen, place, number, laid, sources)[0]
+    return kept_inside(path, delivery.shot.production)
 
 
 def progress(delivery: Delivery) -> dict[str, Any]:
     """What the dispatch list shows of one delivery."""
     frames = sorted(delivery.job.tasks.all(), key=lambda frame: frame.number)
-    done = [frame for frame in frames if frame.state in GOOD]
-    ended = sum(frame.state in (*GOOD, State.FAILED, State.CANCELLED) for frame in frames)
+    tasks = delivery.tasks
+    done = [task for task in tasks if task.state in GOOD]
+    ended = sum(task.state in (*GOOD, State.FAILED, State.CANCELLED) for task in tasks)
+    partial = sum(task.progress for task in tasks if task.state == State.RUNNING)
+    files = [file for task in done for file in delivery.written(task)]
     author = delivery.job.author
     return {
         "id": delivery.pk,
-        "name": delivery.file_name(frames[0].number) if len(frames) == 1 else f"{delivery.stem}.####{delivery.suffix}",
-        "suffix": delivery.suffix,
-        "how": _described(delivery),
-        "frames": format_frames(frame.number for frame in frames),
+        "name": Path(delivery.folder).name,
+        "frames": format_frames(_numbers(delivery)),
         "state": delivery.state,
-        "done": len(done),
+        "done": sum(frame.state in GOOD for frame in frames),
         "whole": len(frames),
-        "share": ended / len(frames) if frames else 1,
-        "bytes": sum(delivery.written(frame)["bytes"] for frame in done),
-        "files": [{"number": frame.number, "name": delivery.file_name(frame.number)} for frame in done],
+        "closed": delivery.closing is None or delivery.closing.tasks.all()[0].state in GOOD,
+        "lost": [frame.number for frame in frames if frame.state in (State.FAILED, State.CANCELLED)],
+        "share": (ended + partial) / len(tasks) if tasks else 1,
+        "bytes": sum(file["bytes"] for file in files),
+        "items": _items(delivery, files),
         "folder": str(folder_of(delivery)),
-        "errors": sorted({frame.fault for frame in frames if frame.fault}),
-        "remarks": sorted({remark for frame in done for remark in delivery.written(frame)["remarks"]}),
-        "stalled": engine.stalled(frames),
+        "errors": sorted({task.fault for task in tasks if task.fault}),
+        "remarks": sorted({remark for file in files for remark in file["remarks"]}),
+        "stalled": engine.stalled(frames if any(frame.state in OPEN for frame in frames) else tasks),
         "made": delivery.made.isoformat(timespec="minutes"),
         "author": author.get_username() if author else "",
     }
 
 
-def _described(delivery: Delivery) -> str:
-    output = delivery.output
-    if delivery.suffix == ".exr":
-        matte = f"matte {delivery.matte}, " if delivery.matte else ""
-        held = f", display values of the {output['transform']['view']} view" if output.get("as_display") else ""
-        return f"{matte}{output['pixel']}, {output['compression']}{held}"
-    alpha = "alpha" if output["keep_alpha"] and delivery.suffix not in (".jpg", ".jpeg") else "over black"
-    return f"{output['bits']} bit, {output['transform']['view']} view, {alpha}"
+def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Each item with what it is, and its files: those of all frames first."""
+    by_item = defaultdict(list)
+    for file in files:
+        by_item[file["item"]].append(file["file"])
+    return [
+        {
+            "id": item.id,
+            "kind": item.encoding.kind,
+            "words": item.in_words,
+            "plays": bool(getattr(getattr(item.encoding, "how", None), "plays", False)),
+            "files": _whole_first(by_item[item.id], item.encoding.closes),
+        }
+        for item in delivery.parsed.enabled
+    ]
 
 
-def _output(stored: dict[str, Any]) -> Output:
-    return Output(**{**stored, "transform": ViewTransform(**stored["transform"])})
+def _whole_first(names: list[str], closes: bool) -> list[str]:
+    return names[::-1] if closes else names
+
+
+def presets_for(production: Production) -> list[dict[str, Any]]:
+    """What the page offers: those of the production, then ours."""
+    own = [{"id": str(p.pk), "title": p.name, "own": True, "items": p.document["items"]} for p in
+           production.delivery_presets.all()]  # fmt: skip
+    ours = [
+        {"id": key, "title": preset.name, "own": False, "items": preset.as_json()["items"]}
+        for key, preset in PRESETS.items()
+    ]
+    return own + ours
+
+
+def keep_preset(production: Production, name: str, document: Document, user) -> None:
+    """Keep items under a name; whatever had that name is replaced. Raises BadArgument."""
+    name = name.strip()
+    if not name or len(name) > 80:
+        raise BadArgument("A preset has a name of 1 to 80 characters.", where="name")
+    if not document.items:
+        raise BadArgument("There is no item to keep.", where="items", advice="Add an item first.")
+    DeliveryPreset.objects.update_or_create(
+        production=production, name=name, defaults={"document": document.replace(name=name).as_json(), "author": user}
+    )
+
+
+def draft_of(shot: Shot) -> tuple[Document, str]:
+    """What the page of a shot is set to, and its frames; to begin with the first of our own presets, and no frames."""
+    draft = Draft.objects.filter(shot=shot).first()
+    if draft is None:
+        return next(iter(PRESETS.values())), ""
+    return Document.from_json(draft.document, where="draft"), draft.frames
+
+
+def save_draft(shot: Shot, document: Document, frames: str) -> None:
+    """What the page is set to from now on."""
+    Draft.objects.update_or_create(shot=shot, defaults={"document": document.as_json(), "frames": frames[:10_000]})

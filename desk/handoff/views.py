@@ -1,141 +1,187 @@
 from __future__ import annotations
 
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import get_object_or_404, redirect, render
-from django.urls import reverse
-from django.views.decorators.http import require_GET, require_http_methods, require_POST
+from typing import Any
 
-from desk.elements.services import frames_on_disk
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.elements.services import document_of, frames_on_disk
 from desk.handoff import services
-from desk.handoff.forms import OrderForm
-from desk.jobs.models import GOOD
+from desk.handoff.models import Delivery
+from desk.rebuild.models import Ledger
 from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
-from prism.errors import BadArgument, PrismError
+from desk.web.files import file_answer
+from desk.web.requests import json_body
+from prism.delivery.document import Delivery as Document
+from prism.delivery.encodings.table import kinds_for_page
+from prism.errors import PrismError, UnreadableFile
 from prism.finish.wording import in_words
 from prism.naming.frames import format_frames
 
-SHOWN = 50
-FIRST = {"exr": True, "holds": "light", "still": ".png", "view": "film"}
-REMEMBERED = (
-    "exr",
-    "pixel",
-    "compression",
-    "holds",
-    "still",
-    "view",
-    "bits",
-    "alpha",
-    "mattes",
-)  # of the last order of a shot
-ACTIONS = {"again": services.try_again, "cancel": services.cancel}
+SHOWN = 30  # deliveries
 
 
-@require_http_methods(["GET", "POST"])
+@require_GET
 @with_shot
 def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
-    """The page where frames are ordered, and the orders so far."""
+    """The page where deliveries are put together and ordered, and those so far."""
     fault, ledger = None, None
     try:
         ledger = open_ledger(shot)
     except PrismError as error:
         fault = error
     frames = frames_on_disk(ledger.element) if ledger else []
-    frame = request.GET.get("frame", "") or (str(frames[0]) if frames else "")
-    mattes = [matte.id for matte in parse(shot, ledger.document).mattes] if ledger else []
-    form = OrderForm(
-        request.POST if request.method == "POST" else None,
-        mattes=mattes,
-        initial=FIRST | request.session.get(_remembered(shot), {}) | {"frames": frame},
-    )
-    if request.method == "POST" and ledger:
-        require_change(request, shot)
-        if form.is_valid():
-            try:
-                services.order(shot, ledger, request.user, *form.wanted(shot.settings.space))
-                request.session[_remembered(shot)] = {name: form.cleaned_data[name] for name in REMEMBERED}
-                return redirect(request.get_full_path())
-            except PrismError as error:
-                form.add_error("frames" if error.where == "frames" else None, f"{error.what} {error.advice}")
-    return render(
-        request,
-        "handoff/handoff.html",
-        head(request, shot, "hand-off")
-        | {
-            "form": form,
-            "ledger": ledger,
-            "words": in_words(parse(shot, ledger.document).finish, frames[0]) if ledger and frames else "",
-            "fault": fault,
-            "present": format_frames(frames),
-            "page": {"deliveries": _listed(shot)}
-            | {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in ("progress", "names")},
-        },
-        status=422 if form.errors else 200,
-    )
+    context = head(request, shot, "hand-off") | {
+        "ledger": ledger,
+        "fault": fault,
+        "present": format_frames(frames),
+        "words": in_words(parse(shot, ledger.document).finish, frames[0]) if ledger and frames else "",
+        "page": _page(request, shot, ledger, frames),
+    }
+    return render(request, "handoff/handoff.html", context)
+
+
+def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[int]) -> dict[str, Any]:
+    document, ordered = services.draft_of(shot)
+    asked = request.GET.get("frame", "")
+    shared = ("order", "names", "draft", "preset", "progress")
+    return {
+        "document": document.as_json(),
+        "frames": asked or ordered or (str(frames[0]) if frames else ""),
+        "present": format_frames(frames),
+        "kinds": kinds_for_page(),
+        "choices": _choices(shot, ledger) if ledger else {},
+        "presets": services.presets_for(shot.production),
+        "deliveries": _listed(shot),
+        "mayChange": shot.production.can_be_changed_by(request.user),
+        "urls": {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in shared},
+    }
+
+
+def _choices(shot: Shot, ledger: Ledger) -> dict[str, list[dict[str, str]]]:
+    """The passes and mattes that items can name."""
+    laid = parse(shot, ledger.document)
+    passes = document_of(ledger.element).passes if ledger.element else ()
+    name = ledger.element.name if ledger.element else ""
+    return {
+        "passes": [{"key": f"{name}/{pass_.key}", "title": pass_.title} for pass_ in passes],
+        "mattes": [{"key": matte.id, "title": matte.id} for matte in laid.mattes],
+    }
+
+
+@require_POST
+@with_shot
+def order(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Order what the page has put together."""
+    require_change(request, shot)
+    frames, document = _asked(request)
+    services.save_draft(shot, document, frames)
+    services.order(shot, _ledger(shot), request.user, frames, document)
+    return JsonResponse({"deliveries": _listed(shot)})
 
 
 @require_POST
 @with_shot
 def names(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """Where the files of a filled-in form would be written; why not, if it cannot be."""
+    """Where the files would be written, by item; why not, if they cannot be."""
     require_change(request, shot)
-    ledger = open_ledger(shot)
-    form = OrderForm(request.POST, mattes=[matte.id for matte in parse(shot, ledger.document).mattes])
-    if not form.is_valid():
-        return JsonResponse({"paths": [], "why": " ".join(text for texts in form.errors.values() for text in texts)})
     try:
-        paths = services.names_before(shot, ledger, request.user, *form.wanted(shot.settings.space))
-    except BadArgument as error:
-        return JsonResponse({"paths": [], "why": f"{error.what} {error.advice}"})
-    return JsonResponse({"paths": paths, "why": ""})
+        frames, document = _asked(request)
+        named = services.names_before(shot, _ledger(shot), request.user, frames, document)
+    except PrismError as error:
+        return JsonResponse({"items": [], "why": error.as_json()})
+    return JsonResponse({"items": named, "why": None})
+
+
+@require_POST
+@with_shot
+def draft(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Keep what the page is set to."""
+    require_change(request, shot)
+    frames, document = _asked(request)
+    services.save_draft(shot, document, frames)
+    return JsonResponse({"saved": True})
+
+
+@require_POST
+@with_shot
+def preset(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Keep the items of the page under a name, or forget a preset of the production."""
+    require_change(request, shot)
+    body = json_body(request)
+    if "remove" in body:
+        shot.production.delivery_presets.filter(pk=body["remove"] if isinstance(body["remove"], int) else 0).delete()
+    else:
+        _, document = _asked(request)
+        services.keep_preset(shot.production, str(body.get("name", "")), document, request.user)
+    return JsonResponse({"presets": services.presets_for(shot.production)})
 
 
 @require_GET
 @with_shot
 def progress(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """How far the orders of a shot are."""
+    """How far the deliveries of a shot are."""
     return JsonResponse({"deliveries": _listed(shot)})
 
 
 @require_POST
 @with_shot
 def act(request: HttpRequest, shot: Shot, delivery: int, action: str) -> JsonResponse:
-    """Try a delivery's failed frames again, or cancel those that wait."""
+    """Try what failed again, cancel what waits, or close without the frames that failed."""
     require_change(request, shot)
-    ACTIONS[action](get_object_or_404(shot.deliveries, pk=delivery))
+    services.ACTIONS[action](_delivery(shot, delivery))
     return JsonResponse({"deliveries": _listed(shot)})
 
 
 @require_GET
 @with_shot
-def download(request: HttpRequest, shot: Shot, delivery: int, number: int) -> FileResponse:
-    """One written file. Not found if it was moved away since."""
-    found = get_object_or_404(shot.deliveries.select_related("version__ledger"), pk=delivery)
-    get_object_or_404(found.frames, number=number, state__in=GOOD)
-    path = services.path_of(found, number)
+def download(request: HttpRequest, shot: Shot, delivery: int, file: str) -> HttpResponse:
+    """One written file, or a part of it as players ask for. Not found if it was moved away since."""
+    found = _delivery(shot, delivery)
+    try:
+        path = services.file_of(found, file)
+    except UnreadableFile as error:
+        raise Http404(error.what) from error
     if not path.is_file():
         raise Http404(f"{path.name} was written, but is no longer in {path.parent}.")
-    return FileResponse(open(path, "rb"), as_attachment=True, filename=path.name)
+    return file_answer(request, path, inline=bool(request.GET.get("show")))
 
 
-def _remembered(shot: Shot) -> str:
-    """The name that the choices of a shot go by in a session."""
-    return f"hand-off of {shot.pk}"
+def _asked(request: HttpRequest) -> tuple[str, Document]:
+    body = json_body(request)
+    return str(body.get("frames", "")), Document.from_json(body.get("document"))
 
 
-def _listed(shot: Shot) -> list[dict]:
+def _ledger(shot: Shot) -> Ledger:
+    ledger = open_ledger(shot)
+    if ledger is None:
+        raise UnreadableFile("There is no ledger yet.", advice="Bring in rendered passes first, then rebuild.")
+    return ledger
+
+
+def _delivery(shot: Shot, pk: int) -> Delivery:
+    return get_object_or_404(shot.deliveries.select_related("version__ledger", "shot__production"), pk=pk)
+
+
+def _listed(shot: Shot) -> list[dict[str, Any]]:
     listed = []
-    deliveries = shot.deliveries.select_related("version__ledger", "job__author", "shot__production")
-    for delivery in deliveries.prefetch_related("job__tasks")[:SHOWN]:
+    deliveries = shot.deliveries.select_related(
+        "version__ledger", "job__author", "job__after", "closing__after", "shot__production", "element"
+    )
+    for delivery in deliveries.prefetch_related("job__tasks", "closing__tasks")[:SHOWN]:
         entry = services.progress(delivery)
-        for file in entry["files"]:
-            file["url"] = reverse(
-                "hand-off-file", kwargs=_address(shot) | {"delivery": delivery.pk, "number": file["number"]}
-            )
-        for action in ACTIONS:
-            entry[action] = reverse(f"hand-off-{action}", kwargs=_address(shot) | {"delivery": delivery.pk})
+        address = _address(shot) | {"delivery": delivery.pk}
+        for item in entry["items"]:
+            item["files"] = [
+                {"name": name, "url": reverse("hand-off-file", kwargs=address | {"file": name})}
+                for name in item["files"]
+            ]
+        entry |= {action: reverse(f"hand-off-{action}", kwargs=address) for action in services.ACTIONS}
         listed.append(entry)
     return listed
 

@@ -20,12 +20,12 @@ from desk.scenes.models import SceneVersion
 from desk.scenes.services import parse as parse_scene
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_folder, stays_inside
+from prism.delivery.document import Delivery as DeliveryDocument
 from prism.elements.element import Element as ElementDocument
 from prism.errors import BadDocument, PrismError
 from prism.ledger.document import Ledger
 from prism.passes.plan import Plan
 from prism.passes.presets import Preset
-from prism.pixels.file_formats import is_exr, is_still
 from prism.text import from_storable
 
 
@@ -92,8 +92,8 @@ def _written(written: Written) -> None:
 
 
 def _delivery(delivery: Delivery) -> None:
-    if not is_exr(delivery.suffix) and not is_still(delivery.suffix):
-        raise BadDocument(f"Nothing is written as {delivery.suffix}.", where="suffix")
+    DeliveryDocument.from_json(delivery.document, where="document")
+    _require_inside(iter([str(shot_folder(delivery.shot) / delivery.folder)]), delivery.shot.production)
 
 
 _CHECKS: Mapping[type[Model], Callable[[Model], object]] = MappingProxyType(

@@ -31,7 +31,7 @@ from prism.passes.packing import PIXEL_TITLES
 from prism.passes.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
 from prism.passes.plan import Plan as Document
 from prism.passes.presets import differences, moved_on, require_applied
-from prism.pixels.file_formats import WRITTEN
+from prism.pixels.file_formats import PLANNED
 
 RAMP_STEPS = 24
 
@@ -173,7 +173,7 @@ def formats() -> list[dict[str, Any]]:
                 {"key": name, "meaning": compression.meaning} for name, compression in form.compressions.items()
             ],
         }
-        for key, form in WRITTEN.items()
+        for key, form in PLANNED.items()
     ]
 
 

@@ -10,7 +10,7 @@ from desk.house.setup import create_shot
 from desk.shots.models import Membership, Production
 from desk.shots.storage import allowed_folder, shot_file
 from desk.tests.world import WorldCase
-from prism.delivery.deliver import Output
+from prism.delivery.presets import PRESETS
 from prism.errors import UnreadableFile
 
 # For every name of an address: who may GET it and who may POST to it. `members` and `artists` (owners too) are of the
@@ -110,7 +110,11 @@ RULES = {
     "rebuild-deep-put": (None, "artists"),
     "rebuild-deep-add": (None, "members"),
     "rebuild-deep-write": (None, "artists"),
-    "hand-off": ("members", "artists"),
+    "hand-off": ("members", None),
+    "hand-off-order": (None, "artists"),
+    "hand-off-draft": (None, "artists"),
+    "hand-off-preset": (None, "artists"),
+    "hand-off-close": (None, "artists"),
     "hand-off-names": (None, "artists"),
     "hand-off-progress": ("members", None),
     "hand-off-again": (None, "artists"),
@@ -164,7 +168,7 @@ class EveryAddress(WorldCase):
         for client, user in zip(self.clients.values(), people, strict=True):
             if user is not None:
                 client.force_login(user)
-        (self.delivery,) = order(self.shot, self.ledger, None, "1001", {".exr": Output()})
+        self.delivery = order(self.shot, self.ledger, None, "1001", PRESETS["picture"])
         self.values = {
             "production": "TST",
             "shot": "TST_010",
@@ -174,6 +178,7 @@ class EveryAddress(WorldCase):
             "ledger": self.ledger.pk,
             "element": self.element.pk,
             "delivery": self.delivery.pk,
+            "file": "a.exr",
         }
 
     def status(self, role, method, name, arguments, values):
@@ -257,8 +262,8 @@ class Access(WorldCase):
         self.assertEqual(self.ask("rebuild-element", ledgerId=self.ledger.pk, element=self.element.pk).status_code, 403)
         self.assertEqual(self.ask("plan-save", plan={}, revision=1).status_code, 403)
         self.assertEqual(self.ask("intake-bring", folder=".").status_code, 403)
-        self.assertEqual(self.client.post(self.url("hand-off"), {"frames": "1001"}).status_code, 403)
-        self.assertNotContains(self.client.get(self.url("hand-off")), "New delivery")
+        self.assertEqual(self.ask("hand-off-order", frames="1001").status_code, 403)
+        self.assertNotContains(self.client.get(self.url("hand-off")), "Keep as")
         self.ledger.refresh_from_db()
         self.assertEqual(self.ledger.revision, 1)
 

@@ -70,11 +70,12 @@ class MainJob(BrowserCase):
         # Changed and handed off at once: what was changed last is what is written.
         self.page.get_by_label("background on").uncheck()
         self.page.get_by_role("link", name="Hand off").click()
-        self.page.get_by_label("EXR pixel type").select_option("float")
+        self.page.get_by_role("button", name="beauty", exact=True).click()
+        self.page.get_by_label("light as").select_option("float")
         self.page.get_by_role("button", name="Write").click()
-        expect(self.page.locator("article[data-state=done]")).to_have_count(2)
+        expect(self.page.locator("article[data-state=done]")).to_have_count(1)
         with self.page.expect_download() as download:
-            self.page.locator("article", has_text=".exr").get_by_role("link").click()
+            self.page.locator(".dispatch a", has_text=".exr").click()
         self.check_delivered(Path(download.value.path()))
         self.assertEqual(self.complaints, [])
 

@@ -15,10 +15,8 @@ from desk.handoff.services import path_of
 from desk.rebuild.models import Ledger
 from desk.shots.models import Production
 from desk.stations.registry import stations
-from desk.tests.test_handoff import HandoffCase
+from desk.tests.test_handoff import STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
-from prism.colour.view import ViewTransform
-from prism.delivery.deliver import Output
 from prism.elements.opening import find_sources
 from prism.ledger.document import Ledger as Document
 from prism.viewing.finishing import FinishSubject
@@ -52,9 +50,7 @@ class Pictures(FinishCase):
     def test_the_page_shows_what_is_written(self):
         """The sharp picture of the page and a still over black of the same view, code by code; and the command line's,
         from the exported finish and ledger."""
-        transform = ViewTransform(self.shot.settings.space, "film")
-        output = Output(transform=transform, keep_alpha=False)
-        (delivery,) = handoff.order(self.shot, self.ledger, self.artist, "1001", {".png": output})
+        delivery = self.order("1001", STILL)
         self.work()
         written = np.asarray(Pillow.open(path_of(delivery, 1001)).convert("RGB")).astype(int)
         shown = decoded(self.question("look-picture", view="film", encoding="png"))
@@ -69,7 +65,7 @@ class Pictures(FinishCase):
         ledger.write_text(json.dumps(bare.as_json()))
         out = self.folder / "o.png"
         command = ["-m", "prism", "finish", "--finish", finish, "--ledger", ledger, "--frame", "1001", "--view", "film",
-                   "--alpha", "black", "--space", transform.space, "--out", out, self.folder]  # fmt: skip
+                   "--alpha", "black", "--space", self.shot.settings.space, "--out", out, self.folder]  # fmt: skip
         subprocess.run([sys.executable, *map(str, command)], check=True, capture_output=True)
         np.testing.assert_array_equal(np.asarray(Pillow.open(out).convert("RGB")).astype(int), written)
 
@@ -96,7 +92,7 @@ class Pictures(FinishCase):
     def test_values_of_a_part_are_those_of_the_whole(self):
         """A box of pixels is finished with all that reaches into it."""
         box = self.question("look-values", x=3, y=2, x1=6, y1=4).json()
-        (delivery,) = handoff.order(self.shot, self.ledger, self.artist, "1001", {".exr": Output(pixel="float")})
+        delivery = self.order()
         self.work()
         with OpenEXR.File(str(path_of(delivery, 1001)), separate_channels=True) as file:
             light = np.stack([file.channels()[c].pixels for c in "RGB"])
@@ -160,14 +156,13 @@ class Station(FinishCase):
         self.assertEqual(marks["finish"], "in work")
 
     def test_a_delivery_says_what_it_holds(self):
-        self.post(holds="display", view="film", alpha="keep")
+        delivery = self.order("1001", {"id": "shown", "encoding": {"kind": "exr", "holds": "display"}})
         self.work()
-        delivery = self.shot.deliveries.get()
-        self.assertIn("display values of the film view", handoff.progress(delivery)["how"])
+        self.assertIn("display values of the film view", handoff.progress(delivery)["items"][0]["words"])
         with OpenEXR.File(str(path_of(delivery, 1001)), separate_channels=True) as file:
             self.assertEqual(file.header()["finish"], "grade, glow, film, grain")
             self.assertLessEqual(float(file.channels()["R"].pixels.max()), 1)
-        self.post(pixel="float")
+        self.order()
         self.work()
         remarks = handoff.progress(self.shot.deliveries.first())["remarks"]
         self.assertIn("Light, so without the steps that work on display values: film, grain.", remarks)

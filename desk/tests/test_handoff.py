@@ -1,6 +1,9 @@
 """Hand-off: orders, jobs that may run twice, failures, and files that are where their names say."""
 
+import json
+import subprocess
 from datetime import timedelta
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
@@ -10,12 +13,13 @@ from django.utils import timezone
 from desk.elements.services import document_of
 from desk.handoff import services
 from desk.handoff.models import Delivery
+from desk.intake.models import Judgement
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.evaluate import evaluate
-from prism.delivery.deliver import Output
+from prism.delivery.document import Delivery as Items
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_exr
@@ -23,7 +27,8 @@ from prism.formats.headers import read_parts
 from prism.ledger.document import Ledger as Document
 from prism.pixels.image import Image
 
-FLOAT = {".exr": Output(pixel="float")}
+FLOAT = {"id": "beauty", "encoding": {"kind": "exr", "pixel": "float"}}
+STILL = {"id": "still", "encoding": {"kind": "still"}}
 
 
 class HandoffCase(WorldCase):
@@ -41,22 +46,20 @@ class HandoffCase(WorldCase):
         while work.next_task("me"):
             Task.objects.update(not_before=None)
 
-    def order(self, frames="1001", outputs=FLOAT):
-        return services.order(self.shot, self.ledger, self.artist, frames, outputs)
+    def items(self, *items):
+        return Items.from_json({"items": list(items)})
 
-    def post(self, **fields):
-        order = {
-            "frames": "1001",
-            "exr": "on",
-            "pixel": "half",
-            "compression": "zip",
-            "holds": "light",
-            "still": "",
-            "view": "srgb",
-            "bits": "8",
-            "alpha": "black",
-        }
-        return self.client.post(self.url("hand-off"), order | fields)
+    def order(self, frames="1001", *items):
+        return services.order(self.shot, self.ledger, self.artist, frames, self.items(*(items or (FLOAT,))))
+
+    def post(self, *items, frames="1001", to="order"):
+        return self.ask(f"hand-off-{to}", frames=frames, document=self.items(*(items or (FLOAT,))).as_json())
+
+    def paths(self, pattern="*.exr"):
+        return sorted(self.root.rglob(f"delivery/**/{pattern}"))
+
+    def frame_tasks(self):
+        return Task.objects.filter(job__kind=services.KIND)
 
 
 class Orders(HandoffCase):
@@ -69,148 +72,195 @@ class Orders(HandoffCase):
         ]
         Ledger.objects.update(document=self.ledger.document | {"mattes": mattes})
         self.assertContains(self.client.get(self.url("hand-off")), "brass / all")
-        self.assertEqual(self.post(exr="", mattes=["brass / all", "rim"], pixel="float").status_code, 302)
+        item = {"id": "mattes", "subject": "mattes", "encoding": {"kind": "exr", "packing": "apart", "pixel": "float"}}
+        self.assertEqual(self.post(item | {"names": ["brass / all", "rim"]}).status_code, 200)
         self.work()
-        names = sorted(path.name for path in self.root.rglob("delivery/**/*.exr"))
-        self.assertEqual(
-            names, ["TST_010_first_v001_matte_brass_all.1001.exr", "TST_010_first_v001_matte_rim.1001.exr"]
-        )
-        for path, most in zip(sorted(self.root.rglob("delivery/**/*.exr")), (0.5, 1), strict=True):
+        stem = "TST_010_first_v001"
+        self.assertEqual([path.name for path in self.paths()], [f"{stem}_{n}.1001.exr" for n in ("brass_all", "rim")])
+        for path, most in zip(self.paths(), (0.5, 1), strict=True):
             channels = OpenEXR.File(str(path), separate_channels=True).channels()
             self.assertEqual((list(channels), float(channels["Y"].pixels.max())), (["Y"], most))
-        self.assertEqual(self.post(exr="", mattes=["gone"]).status_code, 422)
-        # Another name that makes the same file's name gets a take of its own.
-        mattes[1]["id"] = "brass all"
-        Ledger.objects.update(document=self.ledger.document | {"mattes": mattes})
-        version = LedgerVersion.objects.get()
-        version.document = Ledger.objects.get().document
-        version.save()
-        self.assertEqual(self.post(exr="", mattes=["brass all"], pixel="float").status_code, 302)
-        self.work()
-        self.assertTrue(list(self.root.rglob("delivery/**/TST_010_first_v001_matte_brass_all_t2.1001.exr")))
+        self.assertEqual(self.post(item | {"names": ["gone"]}).status_code, 422)
 
     def test_written_as_named_with_the_right_numbers(self):
-        delivery = self.order("1001-1002")[0]
+        delivery = self.order("1001-1002")
         self.work()
-        self.assertEqual(delivery.state, State.DONE)
+        self.assertEqual(Delivery.objects.get().state, State.DONE)
         folder = self.root / "TST" / "TST_010" / "delivery" / "first_v001"
         self.assertEqual(
-            sorted(path.name for path in folder.iterdir()), [f"TST_010_first_v001.{f}.exr" for f in (1001, 1002)]
+            sorted(path.name for path in (folder / "beauty").iterdir()),
+            [f"TST_010_first_v001_beauty.{f}.exr" for f in (1001, 1002)],
         )
-        path = folder / "TST_010_first_v001.1002.exr"
         expected = evaluate(
             Document.from_json(self.ledger.document), find_sources([self.folder / "TST_010.1002.exr"])
         ).rgba
+        path = services.path_of(delivery, 1002)
         np.testing.assert_array_equal(read_channels(path, read_parts(path)[0]).plane("R"), expected[0])
 
+    def test_the_record_says_what_it_was_made_from(self):
+        """Checksums of sources and files as sha256sum has them, the balance, findings of Intake, and who and when."""
+        Judgement.objects.create(
+            element=self.element,
+            findings=[{"text": "clipped at 1", "frames": [1001]}, {"text": "not here", "frames": [1002]}],
+        )
+        self.order()
+        self.work()
+        (whole,) = self.paths("record.json")
+        record = json.loads(whole.read_text())
+        (frame,) = record["frames"]
+        (file,) = frame["files"]
+        for root, entry in ((whole.parent, file), (Path("/"), frame["sources"][0])):
+            found = subprocess.run(["sha256sum", root / entry["file"]], capture_output=True, text=True, check=True)
+            self.assertEqual(found.stdout.split()[0], entry["sha256"])
+        said = frame["frame"], frame["balance"]["balanced"], record["author"]
+        self.assertEqual(said, (1001, True, self.artist.username))
+        self.assertEqual(frame["findings"], ["render: clipped at 1"])
+        self.assertEqual(Document.from_json(record["ledger"]), Document.from_json(self.ledger.document))
+        self.assertEqual(record["plan"]["shot"]["code"], "TST_010")
+
     def test_the_version_is_kept_even_if_the_ledger_changes(self):
-        delivery = self.order()[0]
+        delivery = self.order()
         self.ledger.document["rows"] = []
         self.ledger.save()
         self.work()
         self.assertGreater(len(delivery.version.document["rows"]), 0)
         path = services.path_of(delivery, 1001)
         self.assertGreater(read_channels(path, read_parts(path)[0]).plane("R").max(), 0)
-        self.assertEqual(self.order()[0].version.label, "v002")
+        self.assertEqual(self.order().version.label, "v002")
 
-    def test_the_choices_of_the_last_order_are_there_again(self):
-        self.post(pixel="float", still=".tif", bits="16", alpha="keep")
-        form = self.client.get(self.url("hand-off"), {"frame": "1002"}).context["form"]
-        chosen = {name: form[name].value() for name in ("frames", "pixel", "still", "bits", "alpha", "exr")}
-        self.assertEqual(
-            chosen, {"frames": "1002", "pixel": "float", "still": ".tif", "bits": 16, "alpha": "keep", "exr": True}
-        )
+    def test_the_page_is_as_it_was_left(self):
+        item = STILL | {"encoding": {"kind": "still", "format": "tiff", "bits": 16, "alpha": "keep"}}
+        self.assertEqual(self.post(item, frames="1001-1002", to="draft").status_code, 200)
+        page = self.client.get(self.url("hand-off")).context["page"]
+        self.assertEqual((page["frames"], page["document"]), ("1001-1002", self.items(item).as_json()))
+        self.assertEqual(self.client.get(self.url("hand-off"), {"frame": "1002"}).context["page"]["frames"], "1002")
+
+    def test_items_are_kept_for_all_shots_of_the_production(self):
+        document = self.items(FLOAT, STILL).as_json()
+        kept = self.ask("hand-off-preset", name="what they want", frames="", document=document).json()["presets"]
+        self.assertEqual((kept[0]["title"], kept[0]["items"]), ("what they want", document["items"]))
+        left = self.ask("hand-off-preset", remove=int(kept[0]["id"])).json()["presets"]
+        self.assertFalse(any(preset["own"] for preset in left))
+        for preset in left:
+            self.assertEqual(Items.from_json({"items": preset["items"]}).as_json()["items"], preset["items"])
 
     def test_names_are_shown_before_anything_is_written(self):
-        fields = {"frames": "1001", "exr": "on", "pixel": "half", "compression": "zip", "still": ".png", "view": "srgb"}
-        fields |= {"bits": "8", "alpha": "black"}
-        told = self.client.post(self.url("hand-off-names"), fields).json()
+        told = self.post(FLOAT, STILL, to="names").json()
         self.assertEqual((Delivery.objects.count(), LedgerVersion.objects.count()), (0, 0))
-        self.post(**fields)
+        self.post(FLOAT, STILL)
         self.work()
-        written = [
-            str(services.path_of(delivery, 1001).relative_to(self.root)) for delivery in Delivery.objects.order_by("pk")
-        ]
-        self.assertEqual(sorted(told["paths"]), sorted(written))
-        self.assertIn(
-            "Not rendered: 7", self.client.post(self.url("hand-off-names"), fields | {"frames": "7"}).json()["why"]
+        written = [path for path in self.paths("*.*") if path.parent.name in ("beauty", "still")]
+        self.assertEqual(
+            sorted(path for item in told["items"] for path in item["paths"]),
+            sorted(str(path.relative_to(self.root)) for path in written),
         )
+        self.assertIn("Not rendered: 7", self.post(frames="7", to="names").json()["why"]["what"])
 
-    def test_several_formats_at_once(self):
-        """One task for each frame, which runs the ledger once for both, and once untrimmed for the balance at most."""
-        self.assertEqual(self.post(still=".png", view="film").status_code, 302)
-        with mock.patch("prism.delivery.deliver.evaluate", side_effect=evaluate) as evaluated:
+    def test_several_items_at_once(self):
+        """One task for each frame, which runs the ledger once for all, and once untrimmed for the balance at most."""
+        self.assertEqual(self.post(FLOAT, STILL).status_code, 200)
+        with mock.patch("prism.delivery.made.evaluate", side_effect=evaluate) as evaluated:
             self.work()
         self.assertEqual(evaluated.call_count, 1)
-        self.assertEqual(sorted(delivery.suffix for delivery in Delivery.objects.all()), [".exr", ".png"])
-        self.assertEqual(Task.objects.filter(job__kind=services.KIND).count(), 1)
-        listed = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
-        for entry in listed:
-            self.assertEqual((entry["state"], entry["done"], entry["share"]), ("done", 1, 1))
-            file = self.client.get(entry["files"][0]["url"])
-            self.assertEqual(len(b"".join(file.streaming_content)), entry["bytes"])
-            self.assertIn(entry["files"][0]["name"], file.headers["Content-Disposition"])
+        self.assertEqual(self.frame_tasks().count(), 1)
+        (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
+        self.assertEqual((entry["state"], entry["done"], entry["share"], entry["closed"]), ("done", 1, 1, True))
+        files = [file for item in entry["items"] for file in item["files"]]
+        size = 0
+        for file in files:
+            answer = self.client.get(file["url"])
+            size += len(b"".join(answer.streaming_content))
+            self.assertIn(file["name"].split("/")[-1], answer.headers["Content-Disposition"])
+        self.assertEqual((len(files), size), (2, entry["bytes"]))
+
+    def test_a_part_of_a_file_is_answered_as_players_ask(self):
+        """RFC 9110, section 14: bytes from, to, the last ones, and none that are there."""
+        self.order("1001", STILL)
+        self.work()
+        (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
+        url, whole = entry["items"][0]["files"][0]["url"], self.paths("*.png")[0].read_bytes()
+        for header, start, end in (("bytes=2-5", 2, 6), ("bytes=4-", 4, len(whole)), ("bytes=-3", -3, len(whole))):
+            part = self.client.get(url, headers={"Range": header}, query_params={"show": 1})
+            self.assertEqual((part.status_code, b"".join(part.streaming_content)), (206, whole[start:end]))
+            first = start % len(whole)
+            self.assertEqual(part.headers["Content-Range"], f"bytes {first}-{end - 1}/{len(whole)}")
+        self.assertEqual(self.client.get(url, headers={"Range": f"bytes={len(whole)}-"}).status_code, 416)
+        self.assertEqual(self.client.get(url, {"show": 1}).headers["Content-Type"], "image/png")
+        self.assertIn("attachment", self.client.get(url).headers["Content-Disposition"])
 
     def test_orders_that_cannot_be_met(self):
+        still = lambda **encoding: STILL | {"encoding": {"kind": "still"} | encoding}  # noqa: E731
         cases = [
             ({"frames": "1003"}, "Not rendered: 1003"),
             ({"frames": "1001-1004"}, "Not rendered: 1003-1004"),
             ({"frames": "one"}, "is not a frame or range"),
-            ({"exr": "", "still": ""}, "Nothing was chosen"),
-            ({"still": ".jpg", "bits": "16"}, "JPEG has no 16 bits"),
-            ({"still": ".jpg", "alpha": "keep"}, "JPEG has no alpha"),
-            ({"compression": "dwaa"}, "Select a valid choice"),
+            ({"item": FLOAT | {"enabled": False}}, "Nothing was chosen"),
+            ({"item": still(format="jpeg", bits=16)}, "JPEG has no 16 bits"),
+            ({"item": still(format="jpeg", alpha="keep")}, "JPEG has no alpha"),
+            ({"item": FLOAT | {"pattern": "{shot}.exr"}}, "every frame would overwrite"),
+            ({"item": FLOAT | {"pattern": "../{frame}.exr"}}, "not a plain path"),
+            ({"item": FLOAT | {"encoding": {"kind": "exr", "passes": ["nothing"]}}}, "There is no pass nothing"),
         ]
         for fields, text in cases:
             with self.subTest(fields):
-                page = self.post(**fields)
-                if text == "Select a valid choice":
-                    self.assertEqual(page.status_code, 422)
-                else:
-                    self.assertContains(page, text, status_code=422)
+                answer = self.post(fields.pop("item", FLOAT), **fields)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(text, answer.json()["error"]["what"])
         self.assertFalse(Delivery.objects.exists())
+        for encoding in ({"kind": "exr", "compression": "no"}, {"kind": "song"}, {"kind": "movie", "alpha": "keep"}):
+            document = {"items": [{"id": "a", "encoding": encoding}]}
+            answer = self.ask("hand-off-order", frames="1001", document=document)
+            self.assertEqual((answer.status_code, answer.json()["error"]["where"][:6]), (422, "item a"), encoding)
 
     def test_another_way_of_writing_never_overwrites(self):
         """Half after float, and float again: three orders, two files, each as its order says."""
-        orders = [self.order(outputs={".exr": Output(pixel=pixel)})[0] for pixel in ("float", "half", "float")]
+        items = [FLOAT | {"encoding": {"kind": "exr", "pixel": pixel}} for pixel in ("float", "half", "float")]
+        orders = [self.order("1001", item) for item in items]
         self.work()
         paths = [services.path_of(delivery, 1001) for delivery in orders]
-        self.assertEqual(
-            [path.name for path in paths], [f"TST_010_first_v001{take}.1001.exr" for take in ("", "_t2", "")]
-        )
+        self.assertEqual([path.parts[-3] for path in paths], [f"first_v001{take}" for take in ("", "_t2", "")])
         kinds = [read_parts(path)[0].channels["R"] for path in paths]
         self.assertEqual(kinds, ["float", "half", "float"])
 
+    def test_a_file_of_somebody_else_stays(self):
+        path = self.root / "TST/TST_010/delivery/first_v001/beauty/TST_010_first_v001_beauty.1001.exr"
+        path.parent.mkdir(parents=True)
+        path.write_bytes(b"by hand")
+        self.order()
+        work.next_task("me")
+        self.assertIn("was made from something else", self.frame_tasks().get().fault)
+        self.assertEqual(path.read_bytes(), b"by hand")
+
     def test_files_that_changed_make_another_take(self):
         """What was delivered stays, whatever becomes of the frames it was made from."""
-        first = self.order("1001")[0]
+        first = self.order("1001")
         self.work()
         before = services.path_of(first, 1001).read_bytes()
-        other = self.order("1002")[0]  # the same take, another frame
+        other = self.order("1002")  # the same take, another frame
         self.work()
         self.render(1001, seed=99)
-        again = self.order("1001-1002")[0]
+        again = self.order("1001-1002")
         self.work()
         self.assertEqual((first.take, other.take, again.take), (1, 1, 2))
         self.assertEqual(services.path_of(first, 1001).read_bytes(), before)
         self.assertNotEqual(services.path_of(again, 1001).read_bytes(), before)
 
     def test_files_that_change_after_the_order_are_delivered_as_they_are_then(self):
-        delivery = self.order("1001")[0]
+        delivery = self.order("1001")
         self.render(1001, seed=99)
         self.work()
         before = services.path_of(delivery, 1001).read_bytes()
-        self.assertEqual(self.order("1001")[0].take, 1)
+        self.assertEqual(self.order("1001").take, 1)
         self.render(1001, seed=98)  # changed once more, with the second order waiting
         self.work()
         self.assertIn("what was delivered stays", Delivery.objects.first().frames.get().fault)
         self.assertEqual(services.path_of(delivery, 1001).read_bytes(), before)
 
     def test_asked_for_twice_while_it_is_under_way_is_one_delivery(self):
-        self.assertEqual(self.order()[0], self.order()[0])
-        self.assertNotEqual(self.order("1001-1002")[0], self.order()[0])
+        self.assertEqual(self.order(), self.order())
+        self.assertNotEqual(self.order("1001-1002"), self.order())
         self.work()
-        self.assertNotEqual(self.order()[0], Delivery.objects.last())
+        self.assertNotEqual(self.order(), Delivery.objects.last())
         self.assertEqual(Delivery.objects.count(), 3)
 
     def test_a_refused_order_leaves_no_version(self):
@@ -238,33 +288,33 @@ class TwoElements(HandoffCase):
         write_exr(self.glow / "glow_emission.1001.exr", Image.of_planes(planes))
 
     def test_both_are_in_what_is_written_and_in_its_mark(self):
-        delivery = self.order()[0]
+        delivery = self.order()
         self.work()
         written = read_channels(services.path_of(delivery, 1001), read_parts(services.path_of(delivery, 1001))[0])
         without = Document.from_json(self.ledger.document)
         without = without.replace(rows=without.rows[:-1])
         expected = evaluate(without, find_sources([self.folder / "TST_010.1001.exr"])).rgba[0] + np.float32(0.25)
         np.testing.assert_array_equal(written.plane("R"), expected)
-        again = self.order()[0]
+        again = self.order()
         self.assertEqual(again.take, delivery.take)
         self.work()
         self.write_glow(0.5)  # a file of the other element: what is delivered from now on is another picture
-        self.assertEqual(self.order()[0].take, delivery.take + 1)
+        self.assertEqual(self.order().take, delivery.take + 1)
 
     def test_a_choice_of_how_a_pass_is_read_makes_another_take(self):
-        first = self.order()[0]
+        first = self.order()
         self.work()
         element = self.shot.elements.get(name="render")
         element.choices = {"beauty": {"state": "straight"}}
         element.save()
         self.ledger.refresh_from_db()
-        self.assertEqual(self.order()[0].take, first.take + 1)
+        self.assertEqual(self.order().take, first.take + 1)
 
     def test_an_element_that_was_removed_is_named(self):
         self.shot.elements.get(name="glow").delete()
         self.order()
         self.work()
-        task = Task.objects.get()
+        task = self.frame_tasks().get()
         self.assertEqual(task.state, State.FAILED)
         self.assertIn("There is no source glow/emission", task.fault)
 
@@ -276,16 +326,16 @@ class Jobs(HandoffCase):
         (self.root / "TST" / "TST_010" / "delivery").symlink_to(stranger)
         self.order()
         self.work()
-        task = Task.objects.get()
+        task = self.frame_tasks().get()
         self.assertEqual((task.state, self.client.get(self.url("hand-off")).status_code), (State.FAILED, 200))
         self.assertIn("leads out of the production", task.fault)
         self.assertEqual(list(stranger.iterdir()), [])
 
     def state(self):
-        return list(Task.objects.order_by("number").values_list("state", flat=True))
+        return list(self.frame_tasks().order_by("number").values_list("state", flat=True))
 
     def test_a_bad_frame_fails_and_the_rest_goes_on(self):
-        delivery = self.order("1001-1002")[0]
+        delivery = self.order("1001-1002")
         path = self.folder / "TST_010.1001.exr"
         whole = path.read_bytes()
         path.write_bytes(whole[:-400])
@@ -306,12 +356,13 @@ class Jobs(HandoffCase):
         self.look_again()
         self.assertIn("wire", [pass_.key for pass_ in document_of(self.element_now()).passes])
         bad.write_bytes(b"RGBA")
-        delivery = self.order("1001")[0]
+        delivery = self.order("1001")
         self.work()
         frame = delivery.frames.get()
         self.assertEqual(frame.state, State.DONE)
         self.assertEqual(
-            Delivery.objects.get().written(frame)["remarks"], [f"{bad.name} was left out: This is not an OpenEXR file."]
+            Delivery.objects.get().written(frame)[0]["remarks"],
+            [f"{bad.name} was left out: This is not an OpenEXR file."],
         )
         self.assertEqual(frame.bytes, services.path_of(delivery, 1001).stat().st_size)
 
@@ -330,7 +381,7 @@ class Jobs(HandoffCase):
         self.assertEqual(self.state(), [State.FAILED])
 
     def test_cancelling_keeps_what_is_written(self):
-        delivery = self.order("1001-1002")[0]
+        delivery = self.order("1001-1002")
         work.next_task("me")
         self.client.post(self.url("hand-off-cancel", delivery=delivery.pk))
         self.work()
@@ -353,14 +404,17 @@ class Jobs(HandoffCase):
         self.assertEqual((entry["state"], entry["stalled"]), (State.QUEUED, engine.SILENT))
 
     def test_files_that_are_not_written_cannot_be_had(self):
-        delivery = self.order()[0]
-        address = self.url("hand-off-file", delivery=delivery.pk, number=1001)
+        delivery = self.order()
+        name = "beauty/TST_010_first_v001_beauty.1001.exr"
+        address = self.url("hand-off-file", delivery=delivery.pk, file=name)
         self.assertEqual(self.client.get(address).status_code, 404)
         path = services.path_of(delivery, 1001)
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"half of it")  # under its name, of a task that is not done
         self.assertEqual(self.client.get(address).status_code, 404)
         path.unlink()
+        for other in ("record.json", "../../../plan.json"):
+            self.assertEqual(self.client.get(address.replace(name, other)).status_code, 404)
         self.work()
         services.path_of(delivery, 1001).unlink()
         self.assertEqual(self.client.get(address).status_code, 404)

@@ -31,6 +31,7 @@ from desk.tests.world import Together, World, WorldCase
 from desk.viewer.newest import claim_newest
 from desk.web import limits
 from desk.web.limits import one_of_few
+from prism.delivery.presets import PRESETS
 from prism.errors import BadDocument, UnreadableFile
 
 
@@ -315,10 +316,10 @@ class AtOnce(World, Together, TransactionTestCase):
 
     def test_the_same_order_eight_times_is_one_delivery(self):
         self.with_ledger()
-        order = {"frames": "1001-1002", "exr": "on", "pixel": "half", "compression": "zip", "still": "", "view": "srgb",
-                 "bits": "8", "alpha": "black"}  # fmt: skip
-        self.assertEqual(set(self.ask_together("post", self.url("hand-off"), data=order)), {302})
-        self.assertEqual((self.shot.deliveries.count(), Task.objects.count()), (1, 2))
+        order = {"frames": "1001-1002", "document": PRESETS["picture"].as_json()}
+        asked = {"data": json.dumps(order), "content_type": "application/json"}
+        self.assertEqual(set(self.ask_together("post", self.url("hand-off-order"), **asked)), {200})
+        self.assertEqual((self.shot.deliveries.count(), Task.objects.count()), (1, 3))  # two frames, and the closing
         self.assertEqual(self.ledger.versions.count(), 1)
 
 

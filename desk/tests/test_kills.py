@@ -22,13 +22,16 @@ from desk.jobs.models import OPEN, State
 from desk.plan.models import Plan
 from desk.rebuild.services import open_ledger
 from desk.tests.rendering import HASTY, Working
-from prism.delivery.deliver import Output
+from prism.delivery.document import Delivery
 from prism.intake.found import found_file
 from prism.passes.plan import DEFAULT_NAMES, Layer, Quality
 from prism.standin.booking import COMPONENTS
 
 ROUNDS = 20 if os.environ.get("EAGER_FAULTS") == "full" else 1  # of each kind of kill
 FRAMES = 4 if ROUNDS == 1 else 12
+
+
+DOCUMENT = Delivery.from_json({"items": [{"id": "beauty", "encoding": {"kind": "exr"}}]})
 
 
 class Kills(Working, TransactionTestCase):
@@ -52,7 +55,7 @@ class Kills(Working, TransactionTestCase):
         done = known()
         ledger = open_ledger(self.shot)
         order = ",".join(map(str, done))
-        ordered = lambda: handoff.order(self.shot, ledger, self.artist, order, {".exr": Output()})[0]  # noqa: E731
+        ordered = lambda: handoff.order(self.shot, ledger, self.artist, order, DOCUMENT)  # noqa: E731
         delivery = ordered()
         counts = {}
         for kill in [self.kill_worker, self.kill_decoder, self.cut_queue, self.cut_database] * ROUNDS:

@@ -18,6 +18,7 @@ from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
 from desk.jobs import engine
 from desk.tests.world import WorldCase
+from prism.delivery.presets import PRESETS
 
 MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 20  # of each request
 DEEP: list = []
@@ -111,7 +112,6 @@ FORMS = {
     "shot-settings": ("action", "code", "title"),
     "scene": ("path", "number"),
     "intake": ("folder", "name"),
-    "hand-off": ("frames", "exr", "still", "view", "pixel", "compression", "bits", "alpha"),
     "accounts": ("name", "may_set_up"),
     "password": ("old_password", "new_password1", "new_password2"),
 }
@@ -170,6 +170,7 @@ class Mutated(WorldCase):
         stage = {"kind": "ledger", "show": "rebuilt", "key": "", "version": None}
         depth = {"kind": "pass", "element": self.element.pk, "key": "depth"}
         shown = look | {"subject": depth, "frame": 1001}
+        delivery = {"frames": "1001", "document": PRESETS["overlay"].as_json()}
         preset = {"action": "keep", "plan": self.plan, "new": "ours", "purpose": "p", "base": "everything", "name": "x"}
         return {
             "plan-answer": {"plan": self.plan},
@@ -210,6 +211,10 @@ class Mutated(WorldCase):
                 "against": {"subject": stage, "frame": 1001},
                 "gain": 4.0,
             },
+            "hand-off-order": delivery,
+            "hand-off-names": delivery,
+            "hand-off-draft": delivery,
+            "hand-off-preset": delivery | {"name": "ours"},
             "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "look-values": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "intake-bring": {"folder": str(self.folder), "name": "again"},

@@ -3,10 +3,13 @@
 from importlib import import_module
 
 from django.core.management import call_command
+from django.db import connection
+from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
 from desk.elements.models import Element, Place
 from desk.elements.services import document_of
+from desk.handoff.models import Delivery
 from desk.tests.world import World, WorldCase
 from prism.ledger.document import Ledger
 
@@ -40,9 +43,6 @@ class Documents(WorldCase):
 
 class Migration(World, TransactionTestCase):
     def test_folders_become_places(self):
-        from django.db import connection
-        from django.db.migrations.executor import MigrationExecutor
-
         executor = MigrationExecutor(connection)
         executor.migrate([("shots", "0003_settings_in_the_plan"), ("rebuild", "0002_element_may_go"), ("intake", None)])
         self.addCleanup(lambda: MigrationExecutor(connection).migrate(executor.loader.graph.leaf_nodes()))
@@ -66,3 +66,36 @@ class Migration(World, TransactionTestCase):
         self.assertEqual((found.name, found.place.folder), ("a_b", "/storage/OLD/a"))
         document = new.get_model("rebuild", "Ledger").objects.get(pk=ledger.pk).document
         self.assertEqual(document["rows"][0]["source"], "a_b/emission")
+
+    def test_deliveries_that_shared_a_job_become_the_items_of_one(self):
+        """Their files keep the names they have."""
+        before = [("handoff", "0005_deliveries_share_a_job")]
+        executor = MigrationExecutor(connection)
+        executor.migrate(before)
+        self.addCleanup(lambda: MigrationExecutor(connection).migrate(executor.loader.graph.leaf_nodes()))
+        old = executor.loader.project_state(before).apps
+        made = lambda app, model, **fields: old.get_model(app, model).objects.create(**fields)  # noqa: E731
+        production = made("shots", "Production", code="OLD", title="x")
+        shot = made("shots", "Shot", production=production, code="OLD_010", folder="OLD/OLD_010")
+        ledger = made("rebuild", "Ledger", shot=shot, name="dusk", document=BEFORE)
+        version = made("rebuild", "LedgerVersion", ledger=ledger, number=4, document=BEFORE)
+        job = made("jobs", "Job", kind="hand-off", production=production, shot=shot, title="x")
+        view = {"space": "lin_rec709", "view": "film"}
+        usual = {"pixel": "float", "compression": "piz", "transform": view, "bits": 16, "keep_alpha": False}
+        shared = {"shot": shot, "job": job, "version": version}
+        exr, png = (
+            made("handoff", "Delivery", **shared, suffix=suffix, take=take, output=usual | {"matte": matte})
+            for suffix, take, matte in ((".exr", 1, "rim / all"), (".png", 2, ""))
+        )
+        said = {str(each.pk): {"bytes": each.pk, "remarks": ["r"]} for each in (exr, png)}
+        made("jobs", "Task", job=job, number=1001, title="x", state="done", result={"written": said})
+        MigrationExecutor(connection).migrate(executor.loader.graph.leaf_nodes())
+        delivery = Delivery.objects.get()
+        matte, picture = delivery.parsed.items
+        self.assertEqual((matte.subject, picture.subject, matte.encoding.pixel), ("mattes", "finished", "float"))
+        self.assertEqual((picture.encoding.bits, picture.encoding.view), (16, "film"))
+        self.assertEqual(
+            [file["file"] for file in delivery.written(delivery.frames.get())],
+            ["OLD_010_dusk_v004_matte_rim_all.1001.exr", "OLD_010_dusk_v004_t2.1001.png"],
+        )
+        self.assertEqual((delivery.folder, delivery.ordered, delivery.state), ("delivery/dusk_v004", "1001", "done"))

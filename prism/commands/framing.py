@@ -55,7 +55,7 @@ def frames_of(args: argparse.Namespace, ledger: Ledger | None = None) -> Iterato
             )
         yield find_sources(paths)
         return
-    elements = _elements_for(ledger, paths)
+    elements = elements_for(ledger, paths)
     yield from opened_at(elements, args.frames)
 
 
@@ -73,7 +73,9 @@ def opened_at(elements: Sequence[Element], frames: str | None) -> Iterator[OpenF
         yield open_frames(elements, frame)
 
 
-def _elements_for(ledger: Ledger | None, paths: Sequence[Path]) -> list[Element]:
+def elements_for(ledger: Ledger | None, paths: Sequence[Path]) -> list[Element]:
+    """What lies in folders: as a ledger's table has it before all else, then by the rules of Intake, that with a beauty
+    first."""
     listed = [element for path in paths for element in elements_listed(ledger, path)] if ledger else []
     used = {files.sequence for element in listed for files in element.sequences}
     names = {element.name for element in listed}

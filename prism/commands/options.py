@@ -6,6 +6,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from fractions import Fraction
 from importlib import import_module
 from pathlib import Path
 from types import MappingProxyType
@@ -16,6 +17,8 @@ from prism.colour.views import VIEWS
 from prism.commands import Answer
 from prism.errors import BadArgument
 from prism.ledger.ways import WAYS
+from prism.movies.codecs import CODECS
+from prism.movies.filling import GAPS
 from prism.naming.patterns import Pattern, parse_pattern
 from prism.pixels.file_formats import KEEPING, LOSSLESS, WRITTEN
 
@@ -119,6 +122,40 @@ def _add_output(command: argparse.ArgumentParser) -> None:
         "--alpha", choices=("keep", "black"), default="keep", help="of stills: keep it, or put the picture over black"
     )
     command.add_argument("--bits", type=int, choices=(8, 16), default=8, help="depth of stills")
+
+
+def _add_deliver(command: argparse.ArgumentParser) -> None:
+    command.add_argument(
+        "delivery", type=Path, metavar="DELIVERY.json", help="paths in it are taken from its own folder"
+    )
+
+
+def _add_movie(command: argparse.ArgumentParser) -> None:
+    command.add_argument(
+        "files", nargs="+", type=Path, metavar="FILE",
+        help="files in their order, a pattern such as name.####.exr, a folder; with --ledger, folders of passes",
+    )  # fmt: skip
+    command.add_argument("--ledger", type=Path, metavar="L.json", help="whose picture is shown")
+    command.add_argument("--finish", type=Path, metavar="F.json", help="laid on the ledger in place of its own")
+    command.add_argument("--frames", help="a list such as 1001-1010 (default: from the first to the last there is)")
+    command.add_argument("--codec", choices=list(CODECS), required=True)
+    command.add_argument("--rate", type=_rate, required=True, metavar="R", help="frames a second; 23.976 is 24000/1001")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
+    command.add_argument("--alpha", choices=("over", "keep"), default="over", help="over black, or kept, straight")
+    command.add_argument(
+        "--burn", default="", metavar="TEXT_PATTERN",
+        help="a band at the foot: left|middle|right, such as '{shot} v{version:03}|{note}|{frame}'",
+    )  # fmt: skip
+    command.add_argument("--note", default="", help="for the band")
+    command.add_argument("--gaps", choices=GAPS, default="refuse", help="what becomes of frames that are missing")
+    command.add_argument("--out", type=Path, required=True, metavar="FILE")
+
+
+def _rate(text: str) -> float:
+    rate = float(Fraction(text))
+    if not 0 < rate <= 1000:
+        raise ValueError
+    return rate
 
 
 def _add_matte(command: argparse.ArgumentParser) -> None:
@@ -273,6 +310,10 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
         ),
         "scene": Verb("scenes:scene", "Whether a scene or a sheet of facts is sound, and what is in it.", _add_scene),
         "deep": Verb("deep:deep", "Deep files inspected, merged, cut, moved, thinned and flattened.", _add_deep),
+        "deliver": Verb(
+            "deliveries:deliver", "Carry out a delivery document: all its files and its record.", _add_deliver
+        ),
+        "movie": Verb("deliveries:movie", "A movie of pictures, or of what a ledger makes of passes.", _add_movie),
         "render": Verb("renders:render", "Render one frame of a scene with the stand-in renderer.", _add_render),
     }
 )  # fmt: skip

@@ -6,9 +6,8 @@ import argparse
 from collections.abc import Iterable
 from pathlib import Path
 
-from prism.colour.view import ViewTransform
 from prism.commands import Answer
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver, usual_encoding
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
@@ -29,9 +28,12 @@ def write_frames(
             raise BadArgument(
                 f"Every frame would be written to {path}.", where="--out", advice="Put {frame:04} into the name."
             )
-        transform = ViewTransform(args.space or ledger.space, args.view)
-        output = Output(args.pixel, args.compression, transform, args.bits, args.alpha == "keep", as_display=as_display)
-        remarks += deliver(ledger, sources, path, output)
+        encoding = usual_encoding(
+            path, pixel=args.pixel, compression=args.compression, view=args.view, bits=args.bits,
+            alpha="keep" if args.alpha == "keep" else "over", keep_alpha=args.alpha == "keep",
+            holds="display" if as_display else "light",
+        )  # fmt: skip
+        remarks += deliver(ledger.replace(space=args.space or ledger.space), sources, path, encoding)
         written.append(path)
     names = [str(path) for path in written]
     return {"file": names[0], "files": names, "remarks": remarks}, "\n".join([*names, *remarks])

@@ -1,1 +1,1 @@
-"""What goes out: the rebuilt picture written, with what has to be said of it."""
+"""What goes out: a delivery document of items, each a subject and an encoding, and what has to be said of it."""

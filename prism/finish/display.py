@@ -8,7 +8,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.colour.view import ViewTransform, apply_exactly
+from prism.colour.developing import BLACK, Colour, Developed, develop
+from prism.colour.view import ViewTransform
 from prism.finish.base import Domain, FinishStep
 from prism.finish.context import Context
 from prism.finish.evaluate import finished
@@ -22,19 +23,15 @@ def of_domain(steps: Sequence[FinishStep], domain: Domain) -> tuple[FinishStep, 
     return tuple(step for step in steps if step.domain == domain)
 
 
-def developed(picture: Picture, transform: ViewTransform, *, keep_alpha: bool) -> Picture:
-    """The part of a picture of light in its display window as display values, exactly.
-
-    keep_alpha: colour is divided by alpha first, since a view is made for whole light; light without coverage stays as
-    it is. Else the picture lies over black.
-    """
-    rgba = picture.on_display
-    colour = np.moveaxis(rgba[:3], 0, -1)
-    alpha = rgba[3].clip(0, 1) if keep_alpha else np.ones_like(rgba[3])
-    if keep_alpha:
-        colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
-    shown = np.moveaxis(apply_exactly(colour, transform), -1, 0)
-    return as_display(picture, np.concatenate([shown, alpha[np.newaxis]]))
+def developed(
+    picture: Picture, transform: ViewTransform, *, keep_alpha: bool, ground: Colour = BLACK
+) -> tuple[Picture, Developed]:
+    """The part of a picture of light in its display window as display values, exactly, with what that cost; see
+    `develop`. Over a colour its alpha is 1."""
+    shown = develop(picture.on_display, transform, keep_alpha=keep_alpha, ground=ground)
+    alpha = np.ones(shown.values.shape[:2], np.float32) if shown.alpha is None else shown.alpha
+    rgba = np.concatenate([np.moveaxis(shown.values, -1, 0), alpha[np.newaxis]])
+    return as_display(picture, rgba), shown
 
 
 def as_display(picture: Picture, rgba: NDArray[np.float32]) -> Picture:

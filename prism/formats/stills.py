@@ -2,30 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
+from PIL import Image as Pillow
 
-from prism.colour.view import ViewTransform, apply_exactly
+from prism.colour.developing import Developed, develop
+from prism.colour.profile import srgb_profile
+from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, UnwritableFile
 from prism.formats.safe import replacing
-from prism.pixels.file_formats import WRITTEN, FileFormat, format_of
+from prism.pixels.file_formats import STILLS, FileFormat, format_of
 
-AfterView = Callable[[NDArray[np.float32], NDArray[np.float32]], NDArray[np.float32]]
 DITHER = 20_261_129  # where the shares of a code that are added begin
-
-
-@dataclass(frozen=True, slots=True)
-class StillReport:
-    """What writing cost, in pixels."""
-
-    clipped: int  # light outside the display range
-    flattened: bool  # alpha was laid over black
-    glowing: int  # brighter than their alpha allows, as a sky with alpha 0 is: division cannot hold that
 
 
 def write_still(
@@ -37,35 +29,45 @@ def write_still(
     keep_alpha: bool = True,
     compression: str | None = None,
     pixel_aspect: float = 1.0,
-    after_view: AfterView | None = None,
-) -> StillReport:
-    """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all.
+) -> Developed:
+    """Write a premultiplied scene-linear (4, H, W) picture as display values, whole or not at all; returns them.
 
-    With alpha, colour is divided by it before the view transform, since the curve is made for whole light; the result
-    is stored as the format expects (PNG straight, TIFF premultiplied). Without, the picture is over black.
-    compression: one the format has, None for its usual one. after_view: what is done to the display values (H, W, 3)
-    with their alpha (H, W); codes of 8 bits are dithered then. Raises BadArgument for a depth the format does not have,
-    UnwritableFile.
+    See `develop` and `write_display`. Where the format has no alpha, the picture is over black.
+    """
+    shown = develop(rgba, transform, keep_alpha=keep_alpha and still_format(path).has_alpha)
+    write_display(
+        path, shown.values, shown.alpha, bits=bits, compression=compression, pixel_aspect=pixel_aspect, dithered=False
+    )
+    return shown
+
+
+def write_display(
+    path: Path,
+    values: NDArray[np.float32],
+    alpha: NDArray[np.float32] | None,
+    *,
+    bits: int = 8,
+    compression: str | None = None,
+    pixel_aspect: float = 1.0,
+    dithered: bool = False,
+) -> NDArray:
+    """Write straight display values (H, W, 3) of sRGB with their alpha (H, W), whole or not at all, as the format
+    expects it (PNG straight, TIFF premultiplied), with the profile of sRGB where it can carry one. Returns the codes
+    that were written, (H, W, 3 or 4).
+
+    compression: one the format has, None for its usual one. dithered: see `to_codes`. Raises BadArgument for a depth or
+    an alpha that the format does not have, UnwritableFile.
     """
     path = Path(path)
     form = still_format(path)
-    if bits not in form.bits:
-        raise BadArgument(f"{path.suffix} has no {bits} bits.", where=str(path), advice=f"Use {form.bits[0]}.")
-    colour, alpha = np.moveaxis(rgba[:3], 0, -1), rgba[3].clip(0, 1)
-    carries = form.has_alpha and keep_alpha
-    if carries:
-        # Light without coverage (a glow with alpha 0) has nothing to be divided by and stays as it is.
-        colour = np.divide(colour, alpha[..., None], out=colour.copy(), where=alpha[..., None] > 0)
-    shown = apply_exactly(colour, transform)
-    if after_view is not None:
-        shown = after_view(shown, alpha if carries else np.ones_like(alpha))
-    colours = np.moveaxis(rgba[:3], 0, -1)
-    clipped = int(((colours < 0) | (colours > 1)).any(axis=-1).sum()) if transform.view == "srgb" else 0
-    glowing = int((((colour > 1) & (colours <= 1)).any(axis=-1) | ((alpha == 0) & (colours > 0).any(axis=-1))).sum())
-    if carries:
-        shown = np.dstack([shown if form.straight else shown * alpha[..., None], alpha])
-    _write(path, to_codes(shown, bits, dithered=after_view is not None), form, compression, pixel_aspect)
-    return StillReport(clipped, not carries and bool((alpha < 1).any()), glowing if carries else 0)
+    refusal = form.refusal(bits=bits, alpha=alpha is not None)
+    if refusal:
+        raise BadArgument(refusal, where=str(path))
+    if alpha is not None:
+        values = np.dstack([values * alpha[..., None] if form.premultiplied else values, alpha])
+    codes = to_codes(values, bits, dithered=dithered)
+    _write(path, codes, form, compression, pixel_aspect)
+    return codes
 
 
 def write_values(
@@ -89,7 +91,7 @@ def still_format(path: Path) -> FileFormat:
     """The format of a still to be written. Raises BadArgument naming those there are."""
     found = format_of(Path(path).name)
     if found is None or not found.options:
-        stills = ", ".join(f".{suffix}" for form in WRITTEN.values() if form.options for suffix in form.suffixes[:2])
+        stills = ", ".join(f".{suffix}" for form in STILLS.values() for suffix in form.suffixes[:2])
         raise BadArgument(
             f"Unknown format {Path(path).suffix or 'without suffix'}.", where=str(path), advice=f"Use .exr, {stills}."
         )
@@ -111,27 +113,48 @@ def to_codes(shown: NDArray[np.float32], bits: int, *, dithered: bool = False) -
 
 
 def _write(path: Path, pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float) -> None:
+    with replacing(path) as temporary:
+        if form.pillow:
+            _by_pillow(path, temporary, pixels, form)
+        else:
+            _by_openimageio(path, temporary, pixels, _spec(pixels, form, compression, pixel_aspect))
+
+
+def _by_pillow(path: Path, temporary: Path, pixels: NDArray, form: FileFormat) -> None:
+    try:
+        Pillow.fromarray(pixels).save(temporary, icc_profile=srgb_profile(), **form.options)
+    except (OSError, ValueError, KeyError) as error:
+        raise UnwritableFile(f"{form.title} cannot be written: {error}.", where=str(path)) from error
+
+
+def _spec(pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float) -> oiio.ImageSpec:
     height, width, count = pixels.shape
     spec = oiio.ImageSpec(width, height, count, str(pixels.dtype).replace("float32", "float"))
     if pixels.dtype != np.float32:
         spec.attribute("oiio:ColorSpace", "sRGB")
+        if form.profile and count >= 3:
+            profile = np.frombuffer(srgb_profile(), np.uint8)
+            spec.attribute("ICCProfile", oiio.TypeDesc(f"uint8[{len(profile)}]"), profile)
     spec.attribute("PixelAspectRatio", float(pixel_aspect))
-    if count == 4 and form.straight:
+    if count == 4 and not form.premultiplied:
         spec.attribute("oiio:UnassociatedAlpha", 1)  # the values are straight already: no division by the library
     for name, setting in form.options.items():
         spec.attribute(name, setting)
     if compression is not None and "compression" in form.options:
         spec.attribute("compression", compression)
-    with replacing(path) as temporary:
-        target = oiio.ImageOutput.create(str(temporary))
-        if target is None or not target.open(str(temporary), spec):
-            raise UnwritableFile(
-                f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path)
-            )
-        written = target.write_image(np.ascontiguousarray(pixels))
-        reason = target.geterror() if not written else ""
-        closed = target.close()
-        if not (written and closed):
-            raise UnwritableFile(
-                f"Cannot be written: {reason or target.geterror()}.", where=str(path), advice="Is the disk full?"
-            )
+    return spec
+
+
+def _by_openimageio(path: Path, temporary: Path, pixels: NDArray, spec: oiio.ImageSpec) -> None:
+    target = oiio.ImageOutput.create(str(temporary))
+    if target is None or not target.open(str(temporary), spec):
+        raise UnwritableFile(
+            f"Cannot be written: {oiio.geterror() if target is None else target.geterror()}.", where=str(path)
+        )
+    written = target.write_image(np.ascontiguousarray(pixels))
+    reason = target.geterror() if not written else ""
+    closed = target.close()
+    if not (written and closed):
+        raise UnwritableFile(
+            f"Cannot be written: {reason or target.geterror()}.", where=str(path), advice="Is the disk full?"
+        )

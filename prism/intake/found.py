@@ -13,9 +13,9 @@ from prism.formats.reading import read_header, values_of
 from prism.intake.measuring import measure
 from prism.passes.audit import FoundFile
 from prism.passes.judging import PlaneFacts
-from prism.pixels.file_formats import WRITTEN, is_exr
+from prism.pixels.file_formats import PLANNED, is_exr
 
-SUFFIXES = frozenset(suffix for form in WRITTEN.values() for suffix in form.suffixes)
+SUFFIXES = frozenset(suffix for form in PLANNED.values() for suffix in form.suffixes)
 
 
 def pictures_below(folder: Path) -> list[str]:

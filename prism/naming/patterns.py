@@ -170,13 +170,15 @@ class _Reading:
             yield from (rest[:end] for end in range(1, len(rest) + 1))
 
 
-def parse_pattern(text: str) -> Pattern:
-    """Check a pattern. Raises BadArgument that names the bad field, width or place."""
+def parse_pattern(text: str, *, more: Collection[str] = ()) -> Pattern:
+    """Check a pattern. more: fields for words besides FIELDS, in names that are only made, never read. Raises
+    BadArgument that names the bad field, width or place."""
     try:
         parsed = list(string.Formatter().parse(text))
     except ValueError as error:
         raise BadArgument(f"The braces do not match: {error}.", where=text, advice="Write a field as {shot}.") from None
-    pieces = [_piece(text, *part) for part in parsed]
+    fields = FIELDS | dict.fromkeys(more, WORD)
+    pieces = [_piece(fields, text, *part) for part in parsed]
     if (pieces and pieces[-1].field is not None) or not pieces:
         pieces.append(Piece("", None, 0))
     steps = text.split("/")
@@ -216,21 +218,23 @@ def require_portable(path: str, where: str) -> None:
         raise BadArgument(f"Not every system can store this name: {fault}.", where=where)
 
 
-def _piece(pattern: str, text: str, field: str | None, spec: str | None, conversion: str | None) -> Piece:
+def _piece(
+    fields: Mapping[str, str], pattern: str, text: str, field: str | None, spec: str | None, conversion: str | None
+) -> Piece:
     if field is None:
         return Piece(text, None, 0)
-    if field not in FIELDS:
-        known = ", ".join(f"{{{name}}}" for name in FIELDS)
+    if field not in fields:
+        known = ", ".join(f"{{{name}}}" for name in fields)
         raise BadArgument(f"Unknown field {{{field}}}.", where=pattern, advice=f"Use {known}.")
     if conversion:
         raise BadArgument(f"{{{field}!{conversion}}} has a conversion.", where=pattern, advice=f"Write {{{field}}}.")
     match = _WIDTH.fullmatch(spec or "")
-    if match is None or (FIELDS[field] == WORD and spec):
-        what = "a width such as :04" if FIELDS[field] == NUMBER else "no format"
+    if match is None or (fields[field] == WORD and spec):
+        what = "a width such as :04" if fields[field] == NUMBER else "no format"
         raise BadArgument(f"{{{field}:{spec}}} cannot be used.", where=pattern, advice=f"{{{field}}} takes {what}.")
     width = int(match[1] or 1)
     if width > WIDEST_NUMBER:
         raise BadArgument(
             f"{{{field}:{spec}}} pads to {width} digits.", where=pattern, advice=f"Use {WIDEST_NUMBER} at most."
         )
-    return Piece(text, field, width if FIELDS[field] == NUMBER else 0)
+    return Piece(text, field, width if fields[field] == NUMBER else 0)

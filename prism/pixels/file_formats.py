@@ -85,7 +85,9 @@ class FileFormat:
     for a screen, as a rule. lossy: neighbouring values bleed into each other.
 
     What is written here has pixels (types it can hold), compressions, abilities (keys of `prism.passes.kinds.DEMANDS`
-    that hold whatever the type and compression) and, where the image library writes it, options for that.
+    that hold whatever the type and compression) and, where an image library writes it, options for that. pillow:
+    whether that is Pillow, and not OpenImageIO. planned: whether passes can be packed into it, so that it must be read
+    again here. profile: whether it can carry an ICC profile. premultiplied: whether an alpha is written so here.
     """
 
     key: str
@@ -97,7 +99,11 @@ class FileFormat:
     pixels: tuple[str, ...] = ()
     compressions: Mapping[str, Compression] = field(default_factory=dict)
     abilities: frozenset[str] = frozenset()
-    options: Mapping[str, int | str] = field(default_factory=dict)
+    options: Mapping[str, int | str | bool] = field(default_factory=dict)
+    pillow: bool = False
+    planned: bool = True
+    profile: bool = False
+    premultiplied: bool = False
 
     @property
     def suffix(self) -> str:
@@ -114,6 +120,16 @@ class FileFormat:
         """Whether it can hold one."""
         return "alpha" in self.abilities
 
+    def refusal(self, *, bits: int | None = None, alpha: bool = False) -> str:
+        """Why it cannot carry a picture of that depth, or with alpha, as a sentence that says what can; empty if it
+        can."""
+        if bits is not None and bits not in self.bits:
+            return f"{self.title} has no {bits} bits; use {' or '.join(map(str, self.bits)) or 'another format'}."
+        if alpha and not self.has_alpha:
+            keeping = ", ".join(form.title for form in WRITTEN.values() if form.has_alpha)
+            return f"{self.title} has no alpha; put the picture over a colour, or use one of {keeping}."
+        return ""
+
 
 _AS_IT_IS, _LOSSLESS = Compression(meaning="as it is"), Compression(meaning="lossless")
 _PLANNED = ("zip", "zips", "piz", "rle", "none", "pxr24", "b44", "b44a", "dwaa", "dwab")  # in the order of use
@@ -126,14 +142,16 @@ FORMATS: tuple[FileFormat, ...] = (
     FileFormat(
         key="exr", title="OpenEXR", suffixes=("exr", "sxr", "mxr"), straight=False, display=False, pixels=(HALF, FLOAT),
         compressions={name: EXR_COMPRESSIONS[name] for name in _PLANNED}, abilities=frozenset({"alpha", "layers"}),
+        premultiplied=True,
     ),
     FileFormat(
         key="tiff", title="TIFF", suffixes=("tif", "tiff", "tx"), pixels=(BYTE, WORD, FLOAT),
         compressions={"zip": _LOSSLESS, "none": _AS_IT_IS}, abilities=_ALPHA, options={"compression": "zip"},
+        profile=True, premultiplied=True,
     ),
     FileFormat(
         key="png", title="PNG", suffixes=("png",), straight=True, pixels=(BYTE, WORD), compressions={"zip": _LOSSLESS},
-        abilities=_ALPHA, options={"png:compressionLevel": 6},
+        abilities=_ALPHA, options={"png:compressionLevel": 6}, profile=True,
     ),
     FileFormat(
         key="tga", title="TGA", suffixes=("tga", "tpic"), pixels=(BYTE,),
@@ -142,7 +160,7 @@ FORMATS: tuple[FileFormat, ...] = (
     FileFormat(
         key="jpeg", title="JPEG", suffixes=("jpg", "jpeg", "jpe", "jfif"), lossy=True, pixels=(BYTE,),
         compressions={"jpeg": Compression(meaning="lossy: for looking", exact=frozenset())},
-        options={"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"},
+        options={"Compression": "jpeg:95", "jpeg:subsampling": "4:4:4"}, profile=True,
     ),
     FileFormat(key="dpx", title="DPX", suffixes=("dpx",)),
     FileFormat(key="cineon", title="Cineon", suffixes=("cin",)),
@@ -152,7 +170,14 @@ FORMATS: tuple[FileFormat, ...] = (
     FileFormat(key="sgi", title="SGI", suffixes=("sgi", "rgb", "rgba", "bw", "int", "inta")),
     FileFormat(key="bmp", title="BMP", suffixes=("bmp", "dib")),
     FileFormat(key="gif", title="GIF", suffixes=("gif",), straight=True, lossy=True),
-    FileFormat(key="webp", title="WebP", suffixes=("webp",), straight=True, lossy=True),
+    FileFormat(
+        key="webp", title="WebP", suffixes=("webp",), straight=True, lossy=True, pixels=(BYTE,), abilities=_ALPHA,
+        planned=False, options={"lossless": True, "exact": True, "quality": 60, "method": 4}, pillow=True, profile=True,
+    ),
+    FileFormat(
+        key="avif", title="AVIF", suffixes=("avif",), straight=True, lossy=True, pixels=(BYTE,), abilities=_ALPHA,
+        planned=False, options={"quality": 90, "subsampling": "4:4:4", "speed": 6}, pillow=True, profile=True,
+    ),
     FileFormat(key="jpeg2000", title="JPEG 2000", suffixes=("jp2", "j2k", "j2c", "jph")),
     FileFormat(key="jpegxl", title="JPEG XL", suffixes=("jxl",)),
     FileFormat(key="photoshop", title="Photoshop document", suffixes=("psd", "psb")),
@@ -163,7 +188,11 @@ FORMATS: tuple[FileFormat, ...] = (
     FileFormat(key="softimage", title="Softimage picture", suffixes=("pic",)),
 )  # fmt: skip
 WRITTEN: Mapping[str, FileFormat] = MappingProxyType({each.key: each for each in FORMATS if each.pixels})
-"""What can be planned and written, by key."""
+"""What can be written, by key."""
+PLANNED: Mapping[str, FileFormat] = MappingProxyType({key: each for key, each in WRITTEN.items() if each.planned})
+"""Of these, what passes can be packed into."""
+STILLS: Mapping[str, FileFormat] = MappingProxyType({key: each for key, each in WRITTEN.items() if each.options})
+"""Of these, what is written through a view transform."""
 _BY_TITLE = MappingProxyType({each.title: each for each in FORMATS})
 _BY_SUFFIX = MappingProxyType({suffix: each for each in FORMATS for suffix in each.suffixes})
 

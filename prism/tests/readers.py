@@ -9,7 +9,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from prism.__main__ import main
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver
+from prism.delivery.encodings.exr import Exr
 from prism.elements.opening import find_sources
 from prism.errors import PrismError, UnreadableFile
 from prism.intake.found import found_file
@@ -30,7 +31,7 @@ def rebuild(path: Path) -> None:
     ledger = Ledger(name="x", beauty=next(iter(sources)).key)
     out = path.with_name(f"out.{path.name}.exr")
     try:
-        deliver(ledger, sources, out, Output(pixel="float", compression="none"))
+        deliver(ledger, sources, out, Exr(pixel="float", compression="none"))
         audit(out)
     finally:
         out.unlink(missing_ok=True)

@@ -18,12 +18,13 @@ PROJECT = ROOT.parent
 # no ledger;
 # the engine knows a ledger's document and no balance; the renderer nothing of the rebuild.
 FLOORS = (
-    {"compiled", "text"},
+    {"compiled", "lettering", "text"},
     {"errors"},
     {"json_text", "limits", "naming"},
     {"bands", "documents"},
     {"colour", "curves", "depth", "keyed", "pixels"},
     {"fields", "formats", "passes"},
+    {"movies"},
     {"deep"},
     {"elements"},
     {"mattes"},

@@ -11,7 +11,7 @@ from prism.passes.facts import GroupFact, LightFact, SceneFacts, dark_groups, la
 from prism.passes.kinds import DEMANDS, NEEDS, Role
 from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Layer, LightGroups, Mist, Quality
-from prism.pixels.file_formats import WRITTEN
+from prism.pixels.file_formats import PLANNED
 from prism.standin.facts import facts_of
 from prism.standin.scene import Camera, Light, Medium
 from prism.tests.plans import COMPONENTS, EVERYTHING, FACTS, plan_of
@@ -350,7 +350,7 @@ class Storages(unittest.TestCase):
         carriers = {
             role: {
                 (form, pixel, compression)
-                for form, entry in WRITTEN.items()
+                for form, entry in PLANNED.items()
                 for pixel in entry.pixels
                 for compression in entry.compressions
                 if not Storage(format=form, pixel=pixel, compression=compression).unmet(demands)

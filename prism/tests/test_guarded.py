@@ -17,7 +17,8 @@ import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver
+from prism.delivery.encodings.exr import Exr
 from prism.elements.opening import find_sources
 from prism.elements.pixels import picture_of
 from prism.errors import PrismError, TooLarge, UnreadableFile
@@ -258,7 +259,7 @@ class Attributes(FolderCase):
         sources = find_sources([path])
         ledger = Ledger(name="x", beauty=next(iter(sources)).key)
         out = self.folder / f"out_{name}"
-        return out, deliver(ledger, sources, out, Output(pixel="float", compression="none"))
+        return out, deliver(ledger, sources, out, Exr(pixel="float", compression="none"))
 
     def test_every_type_passes_byte_for_byte(self):
         more = b"".join(attribute(f"my {kind}", kind, raw) for kind, raw in RAW_ATTRIBUTES.items())

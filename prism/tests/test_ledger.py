@@ -14,7 +14,8 @@ from prism.balance.starting import best_ledger
 from prism.colour.spaces import luminance_weights
 from prism.combine.contributions import contributions
 from prism.combine.evaluate import Evaluator, evaluate
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver, usual_encoding
+from prism.delivery.encodings.exr import Exr
 from prism.elements.opening import find_sources
 from prism.elements.store import PixelStore
 from prism.errors import (
@@ -186,7 +187,7 @@ class Sources(FolderCase):
             on_display(whole, sources.window, sources.display_window)[0], planes["R"][1:4, 1:5]
         )
         out = self.folder / "out.exr"
-        deliver(first_ledger(sources), sources, out, Output(pixel="float"))
+        deliver(first_ledger(sources), sources, out, Exr(pixel="float"))
         self.assertEqual(read_parts(out)[0].data_window, window)
 
     def test_smaller_pictures_average_light_and_pick_data(self):
@@ -522,7 +523,7 @@ class Delivery(FolderCase):
 
     def test_float_exr_is_the_evaluation_to_the_last_bit(self):
         path = self.folder / "out.exr"
-        deliver(self.ledger, self.sources, path, Output(pixel="float", compression="piz"))
+        deliver(self.ledger, self.sources, path, Exr(pixel="float", compression="piz"))
         part = read_parts(path)[0]
         image = read_channels(path, part)
         for name, plane in zip("RGBA", evaluate(self.ledger, self.sources).rgba):
@@ -532,34 +533,34 @@ class Delivery(FolderCase):
     def test_a_frame_that_does_not_balance_says_so(self):
         lost = self.ledger.without("emission")
         for name in ("out.exr", "out.png"):
-            said = " ".join(deliver(self.ledger, self.sources, self.folder / name, Output()))
+            said = " ".join(deliver(self.ledger, self.sources, self.folder / name))
             self.assertNotIn("balanced", said)
-            remark = deliver(lost, self.sources, self.folder / name, Output())[0]
+            remark = deliver(lost, self.sources, self.folder / name)[0]
             self.assertRegex(remark, r"is not balanced: the untrimmed rows differ from what was rendered in \d+ pixels")
 
     def test_a_row_that_is_off_stops_no_delivery(self):
         """Its pass may be gone; the balance asks for it, the picture does not."""
         lost = self.ledger.with_setting("emission", "source", "absent").with_setting("emission", "on", False)
-        remark = deliver(lost, self.sources, self.folder / "out.exr", Output())[0]
+        remark = deliver(lost, self.sources, self.folder / "out.exr")[0]
         self.assertIn("could not be compared with what was rendered: There is no source absent", remark)
         self.assertTrue((self.folder / "out.exr").exists())
 
     def test_half_exr_is_the_evaluation_rounded(self):
         path = self.folder / "out.exr"
-        deliver(self.ledger, self.sources, path, Output())
+        deliver(self.ledger, self.sources, path)
         image = read_channels(path, read_parts(path)[0])
         np.testing.assert_array_equal(image.plane("G"), evaluate(self.ledger, self.sources).rgba[1].astype(np.float16))
 
     def test_too_bright_for_half_writes_nothing(self):
         bright = self.ledger.with_setting("emission", "exposure", 24)
         with self.assertRaisesRegex(UnwritableFile, "Write it as float"):
-            deliver(bright, self.sources, self.folder / "out.exr", Output())
+            deliver(bright, self.sources, self.folder / "out.exr")
         self.assertFalse((self.folder / "out.exr").exists())
 
     def test_unknown_formats(self):
         for name in ("out.gif", "out"):
             with self.subTest(name), self.assertRaises(BadArgument):
-                deliver(self.ledger, self.sources, self.folder / name, Output())
+                deliver(self.ledger, self.sources, self.folder / name)
 
 
 class Stills(FolderCase):
@@ -570,7 +571,7 @@ class Stills(FolderCase):
         planes |= {f"emission.{c}": planes[c] for c in "RGB"}
         sources = find_sources([self.write("s.exr", planes)])
         path = self.folder / name
-        self.remarks = deliver(first_ledger(sources), sources, path, Output(**options))
+        self.remarks = deliver(first_ledger(sources), sources, path, usual_encoding(path, **options))
         buffer = oiio.ImageBuf()
         config = oiio.ImageSpec()
         config.attribute("oiio:UnassociatedAlpha", 1)
@@ -582,7 +583,7 @@ class Stills(FolderCase):
         self.assertEqual(self.written("a.png"), [188, 137, 0, 128])
 
     def test_png_over_black_has_no_alpha(self):
-        self.assertEqual(self.written("b.png", keep_alpha=False), [137, 99, 0])
+        self.assertEqual(self.written("b.png", alpha="over"), [137, 99, 0])
         self.assertIn("over black", self.remarks[0])
 
     def test_png_of_16_bit(self):
@@ -607,7 +608,7 @@ class Stills(FolderCase):
         planes = {c: np.float32([[2, 0.5], [0.5, 0.5]]) for c in "RGB"} | {"A": np.float32([[1, 1], [0, 1]])}
         planes |= {f"emission.{c}": planes[c] for c in "RGB"}
         sources = find_sources([self.write("s.exr", planes)])
-        remarks = deliver(first_ledger(sources), sources, self.folder / "g.png", Output())
+        remarks = deliver(first_ledger(sources), sources, self.folder / "g.png")
         self.assertIn("1 of 4 pixels", remarks[0])
         self.assertIn("1 pixels glow without coverage", remarks[1])
 
@@ -619,5 +620,5 @@ class Unreadable(FolderCase):
         out = self.folder / "out.exr"
         with self.assertRaises(UnreadableFile):
             sources = find_sources([path])
-            deliver(first_ledger(sources), sources, out, Output())
+            deliver(first_ledger(sources), sources, out)
         self.assertFalse(out.exists())

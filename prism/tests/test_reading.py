@@ -6,7 +6,8 @@ import numpy as np
 import OpenImageIO as oiio
 
 from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver
+from prism.delivery.encodings.exr import Exr
 from prism.elements import disk
 from prism.elements.alpha import evidence
 from prism.elements.element import ElementPass
@@ -247,7 +248,7 @@ class Colour(FolderCase):
         write_exr(both[1], Image.of_planes(planes, **self.primaries("lin_rec709")))
         frame = find_sources(both, space=CHROMATICITIES["acescg"])
         out = self.folder / "out.exr"
-        deliver(first_ledger(frame), frame, out, Output(pixel="float"))
+        deliver(first_ledger(frame), frame, out, Exr(pixel="float"))
         np.testing.assert_allclose(read_parts(out)[0].says("chromaticities"), CHROMATICITIES["acescg"], atol=1e-6)
 
     def test_other_primaries_than_the_header_says(self):

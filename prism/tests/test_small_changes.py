@@ -15,7 +15,7 @@ from prism.combine.contributions import contributions
 from prism.combine.evaluate import run
 from prism.combine.histogram import BRIGHTEST, EMPTY, of_row, of_source
 from prism.combine.program import compile_ledger
-from prism.delivery.deliver import Output, deliver
+from prism.delivery.deliver import deliver
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
@@ -117,11 +117,11 @@ class Delivered(FolderCase):
             frame = find_sources([path])
             beauty = next(iter(frame)).key if source.endswith("png") else "beauty"
             ledger = Ledger(beauty=beauty, rows=(PassRow(id="a", source=beauty),))
-            deliver(ledger, frame, self.folder / "out.exr", Output())
+            deliver(ledger, frame, self.folder / "out.exr")
             with OpenEXR.File(str(self.folder / "out.exr")) as file:
                 self.assertEqual(file.header()["pixelAspectRatio"], 2.0, source)
             for name in ("out.png", "out.tif"):
-                deliver(ledger, frame, self.folder / name, Output())
+                deliver(ledger, frame, self.folder / name)
                 spec = oiio.ImageInput.open(str(self.folder / name)).spec()
                 self.assertEqual(spec.getattribute("PixelAspectRatio"), 2.0, (source, name))
 

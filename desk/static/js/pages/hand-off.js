@@ -1,4 +1,4 @@
-import dispatch from "../dispatch.js";
+import handOff from "../handoff/index.js";
 import { start } from "../start.js";
 
-start({ dispatch });
+start({ handOff });

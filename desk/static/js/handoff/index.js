@@ -1,0 +1,26 @@
+// Hand-off: what goes out, put together as items, and the deliveries so far.
+import "../num-field.js";
+import { pageData } from "../api.js";
+import { dispatched } from "./dispatched.js";
+import { items } from "./items.js";
+import { presets } from "./presets.js";
+
+export default () => {
+  const page = pageData();
+  const parts = [items(page), presets(page), dispatched(page)];
+  const joined = { mayChange: page.mayChange, fault: "" };
+  for (const part of parts) Object.defineProperties(joined, Object.getOwnPropertyDescriptors(part));
+  joined.init = function () {
+    for (const part of parts) part.init?.call(this);
+  };
+  // Runs a request; what is wrong stands above the list.
+  joined.guarded = async function (request) {
+    try {
+      await request();
+      this.fault = "";
+    } catch (error) {
+      this.fault = [error.where && `${error.where}:`, error.what ?? String(error), error.advice].filter(Boolean).join(" ");
+    }
+  };
+  return joined;
+};

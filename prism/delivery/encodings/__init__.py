@@ -1,0 +1,1 @@
+"""What becomes of a subject: one module for each encoding, listed in `table`."""

@@ -1,0 +1,113 @@
+"""What was written, read again by a library that did not write it: a file counts as delivered only then.
+
+OpenEXR files are written by its own binding and read by OpenImageIO; stills are written by OpenImageIO or Pillow and
+read by Pillow, or FFmpeg's decoders where Pillow has no such depth.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import av
+import numpy as np
+import OpenImageIO as oiio
+from numpy.typing import NDArray
+from PIL import Image as Pillow
+
+from prism.deep.samples import Samples
+from prism.errors import UnwritableFile
+from prism.pixels.file_formats import EXR_COMPRESSIONS, WRITTEN, format_of
+from prism.pixels.image import Image, pixel_type
+
+FFMPEG_FORMATS = {(1, 3): "rgb24", (1, 4): "rgba", (2, 3): "rgb48le", (2, 4): "rgba64le"}
+"""By bytes of a code and channels."""
+LOSSY = frozenset({"jpeg", "avif"})
+LOSSY_MEAN = 8.0  # codes, for which the noise of grain leaves room: more is another picture
+
+
+def require_image(path: Path, parts: Sequence[tuple[str, Image]], compressions: Sequence[str]) -> None:
+    """Raises UnwritableFile unless every channel of every part of an OpenEXR file comes back: bit by bit, or of the
+    right size where the compression changes it."""
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise _wrong(path, f"it cannot be opened: {oiio.geterror()}")
+    try:
+        for place, ((_, image), compression) in enumerate(zip(parts, compressions, strict=True)):
+            if not source.seek_subimage(place, 0):
+                raise _wrong(path, f"part {place + 1} is not there")
+            _require_part(path, source, place, image, compression)
+    finally:
+        source.close()
+
+
+def _require_part(path: Path, source: oiio.ImageInput, place: int, image: Image, compression: str) -> None:
+    spec = source.spec()
+    window = image.data_window
+    if (spec.x, spec.y, spec.width, spec.height) != (window.x0, window.y0, window.width, window.height):
+        raise _wrong(path, "its data window is another")
+    pixels = source.read_image(place, 0, 0, spec.nchannels, oiio.UNKNOWN)
+    if pixels is None:
+        raise _wrong(path, source.geterror())
+    names = list(spec.channelnames)
+    if sorted(names) != sorted(image.channels):
+        raise _wrong(path, f"it has the channels {', '.join(names)}")
+    pixels = pixels.reshape(*window.shape, -1)
+    for name, plane in image.channels.items():
+        if EXR_COMPRESSIONS[compression].loses(pixel_type(plane.dtype), name):
+            continue
+        found = pixels[..., names.index(name)]
+        if not _same_bits(found.astype(plane.dtype, copy=False), plane):
+            raise _wrong(path, f"channel {name} comes back with other values")
+
+
+def _same_bits(found: NDArray, plane: NDArray) -> bool:
+    bits = np.dtype(f"u{plane.dtype.itemsize}")
+    return np.array_equal(np.ascontiguousarray(found).view(bits), np.ascontiguousarray(plane).view(bits))
+
+
+def require_deep(path: Path, samples: Samples) -> None:
+    """Raises UnwritableFile unless a deep file comes back with the same samples in every pixel."""
+    source = oiio.ImageInput.open(str(path))
+    if source is None:
+        raise _wrong(path, f"it cannot be opened: {oiio.geterror()}")
+    try:
+        found = source.read_native_deep_image()
+        if found is None or list(found.all_samples()) != list(samples.counts.reshape(-1)):
+            raise _wrong(path, "the samples of its pixels are others")
+    finally:
+        source.close()
+
+
+def require_still(path: Path, codes: NDArray) -> None:
+    """Raises UnwritableFile unless a still comes back with the codes (H, W, 3 or 4) it was given, uint8 or uint16, or
+    near them where its format is lossy."""
+    form = format_of(path.name)
+    assert form is not None  # it was written as one
+    try:
+        found = _pixels_of(path, codes)
+    except (OSError, ValueError, av.FFmpegError) as error:
+        raise _wrong(path, f"it cannot be opened: {error}") from error
+    if found.shape != codes.shape:
+        raise _wrong(path, f"it is {found.shape[1]} x {found.shape[0]} with {found.shape[2]} channels")
+    if form.key in LOSSY:
+        apart = float(np.abs(found[..., :3].astype(np.int32) - codes[..., :3]).mean())
+        if apart > LOSSY_MEAN:
+            raise _wrong(path, f"its codes are {apart:.1f} apart in the mean")
+    elif not np.array_equal(found, codes):
+        raise _wrong(path, "its codes are others")
+
+
+def _pixels_of(path: Path, codes: NDArray) -> NDArray:
+    if codes.dtype == np.uint8 and format_of(path.name) is not WRITTEN["tiff"]:  # whose premultiplied colour it divides
+        with Pillow.open(path) as picture:
+            return np.asarray(picture)
+    with av.open(str(path)) as container:
+        return next(container.decode(video=0)).to_ndarray(format=FFMPEG_FORMATS[codes.dtype.itemsize, codes.shape[2]])
+
+
+def _wrong(path: Path, why: str) -> UnwritableFile:
+    return UnwritableFile(
+        f"Written, but it does not read back as it should: {why}.", where=str(path), advice="Is the disk sound? Write "
+        "it again.",
+    )  # fmt: skip

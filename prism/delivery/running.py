@@ -1,0 +1,167 @@
+"""A delivery run by itself: frame after frame, each decoded while the one before is written, then what is made of all
+of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from prism.delivery.deliver import deliver_all
+from prism.delivery.document import Delivery, require
+from prism.delivery.encodings.base import Closing, Place
+from prism.delivery.made import Made
+from prism.delivery.record import (
+    WHOLE,
+    already_there,
+    closed_before,
+    closing_mark,
+    frame_path,
+    frame_record,
+    mark_of,
+    of_file,
+    require_unclosed,
+    save,
+    save_closing,
+    whole_record,
+)
+from prism.elements.frame import OpenFrame
+from prism.errors import BadArgument, UnwritableFile
+from prism.ledger.document import Ledger
+
+Opened = tuple[Ledger, OpenFrame]
+
+
+@dataclass(slots=True)
+class Report:
+    """files: that are there now. skipped: frames that were there already. remarks: each once."""
+
+    files: list[Path] = field(default_factory=list)
+    skipped: list[int] = field(default_factory=list)
+    remarks: dict[str, None] = field(default_factory=dict)
+
+
+def run(
+    delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Place, *, author: str = ""
+) -> Report:
+    """Write all of a delivery below `place`. Frames that were written just so before are left as they are; files that
+    are there from something else are never written over. opened: the ledger and the files of a frame.
+
+    Raises BadArgument before anything is written, UnwritableFile, and what evaluation and writers raise; what is
+    written by then stays, and is found again the next time.
+    """
+    if not numbers:
+        raise BadArgument("No frames were asked for.", where="frames")
+    ledger, sources = opened(numbers[0])
+    require(delivery, ledger, sources)
+    report = Report()
+    for number, made in _ahead(numbers, opened):
+        record = add(delivery, made, place)
+        report.files += [place.root / file["file"] for file in record["files"]]
+        report.skipped += [number] if record.get("skipped") else []
+        for file in record["files"]:
+            report.remarks |= dict.fromkeys(file["remarks"])
+        report.remarks |= dict.fromkeys(made.held.remarks(number))
+    for file in close(delivery, ledger, place, opened, author=author):
+        report.files.append(place.root / file["file"])
+        report.remarks |= dict.fromkeys(file["remarks"])
+    return report
+
+
+def add(delivery: Delivery, made: Made, place: Place, *, findings: Sequence[str] = ()) -> dict[str, Any]:
+    """Write a frame with its record; the record, with `skipped` if it was there already. Raises UnwritableFile for
+    files that are there from something else."""
+    mark = mark_of(delivery, made.ledger, made.sources)
+    record = already_there(place.root, made.number, mark)
+    if record is not None:
+        return record | {"skipped": True}
+    require_free(delivery, made, place)
+    written = deliver_all(delivery, made, place)
+    record = frame_record(made, written, place, mark=mark, findings=findings)
+    save(frame_path(place.root, made.number), record)
+    return record
+
+
+def require_free(delivery: Delivery, made: Made, place: Place) -> None:
+    """Nothing is written over: raises UnwritableFile for a file that is there and of no record of this delivery."""
+    names = [
+        path
+        for item in delivery.enabled
+        for path in item.encoding.paths(item, place, made.number, made.ledger, made.sources)
+    ]
+    twice = next((path for path in names if names.count(path) > 1), None)
+    if twice is not None:
+        raise BadArgument(
+            f"Two items would be written to {twice.name}.", where="pattern", advice="Give one of them another name."
+        )
+    taken = next((path for path in names if path.exists()), None)
+    if taken is not None:
+        raise UnwritableFile(
+            "This file is there already, and was made from something else.", where=str(taken),
+            advice="Choose another folder, or another version.",
+        )  # fmt: skip
+
+
+def close(
+    delivery: Delivery,
+    ledger: Ledger,
+    place: Place,
+    opened: Callable[[int], Opened],
+    *,
+    author: str = "",
+    plan: dict[str, Any] | None = None,
+    is_stale: Callable[[], bool] = lambda: False,
+    saw: Callable[[float], object] = lambda share: None,
+) -> list[dict[str, Any]]:
+    """Write what is made of all frames, and the record of the whole; its files, see `record.of_file`. What was closed
+    just so before is left as it is. Raises as `run`."""
+    record = whole_record(delivery, ledger, place, author=author, plan=plan)
+    if not record["frames"]:
+        raise BadArgument("No frame has been written.", where=str(place.root))
+    _, sources = opened(record["frames"][0]["frame"])
+    files = _by_item(record["frames"], place.root)
+    closers = [item for item in delivery.enabled if item.encoding.closes]
+    for count, item in enumerate(closers):
+        mark = closing_mark(item, delivery.rate, record["frames"])
+        entries = closed_before(place.root, item, mark)
+        if entries is None:
+            require_unclosed(item, place, mark)
+            closing = Closing(
+                place=place, rate=delivery.rate, made=lambda number: Made(*opened(number)), written=files,
+                record=record, pixel_aspect=sources.pixel_aspect, is_stale=is_stale,
+                saw=lambda share, count=count: saw((count + share) / len(closers)),
+            )  # fmt: skip
+            save_closing(place.root, item, mark, None)  # whatever appears from now on is ours
+            entries = [of_file(item.id, each, place.root) for each in item.encoding.close(item, closing)]
+            save_closing(place.root, item, mark, entries)
+        files.setdefault(item.id, []).extend(place.root / entry["file"] for entry in entries)
+        record["files"] += entries
+    save(place.root / WHOLE, record)
+    return record["files"]
+
+
+def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Path]]:
+    found: dict[str, list[Path]] = {}
+    for record in frames:
+        for file in record["files"]:
+            found.setdefault(file["item"], []).append(root / file["file"])
+    return found
+
+
+def _ahead(numbers: Sequence[int], opened: Callable[[int], Opened]) -> Iterator[tuple[int, Made]]:
+    """Frames in their order; while one is written, the next is decoded."""
+
+    def read(number: int) -> Made:
+        made = Made(*opened(number))
+        made.read()
+        return made
+
+    with ThreadPoolExecutor(1) as reader:
+        waiting = reader.submit(read, numbers[0])
+        for number, following in zip(numbers, [*numbers[1:], None], strict=True):
+            made = waiting.result()
+            if following is not None:
+                waiting = reader.submit(read, following)
+            yield number, made

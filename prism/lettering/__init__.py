@@ -1,0 +1,1 @@
+"""Text on pictures, in the typefaces that the application ships."""

@@ -1,0 +1,281 @@
+"""Deliveries: sets, stills and records, opened again by libraries that did not write them."""
+
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+import OpenImageIO as oiio
+from PIL import Image as Pillow
+from PIL import ImageCms
+
+from prism.combine.evaluate import evaluate
+from prism.delivery import running
+from prism.delivery.document import Delivery, Item, require
+from prism.delivery.encodings.base import Place
+from prism.delivery.made import Made
+from prism.delivery.reading_back import require_image, require_still
+from prism.elements.opening import find_sources
+from prism.errors import BadArgument, BadDocument, UnwritableFile
+from prism.formats.exr import write_exr
+from prism.formats.stills import write_display
+from prism.ledger.first import first_ledger
+from prism.mattes.cryptomatte import header, name_float
+from prism.pixels.file_formats import STILLS
+from prism.pixels.image import Image
+from prism.pixels.window import Window
+from prism.tests.frames import COMPONENTS, FolderCase, passes
+
+MATTE = {"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 9.0}]}
+
+
+def channels(path):
+    """By part, by channel, as OpenImageIO reads them, half and float alike as float."""
+    found, source, place = [], oiio.ImageInput.open(str(path)), 0
+    while source.seek_subimage(place, 0):
+        spec = source.spec()
+        pixels = source.read_image(place, 0, 0, spec.nchannels, oiio.FLOAT).reshape(spec.height, spec.width, -1)
+        found.append((spec, {name: pixels[..., number] for number, name in enumerate(spec.channelnames)}))
+        place += 1
+    return found
+
+
+class DeliveryCase(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.planes = passes(self.rng, dtype=np.float16)
+        ids = np.full((11, 17), name_float("hero"), np.float32)
+        self.planes |= {"CryptoObject00.R": ids, "CryptoObject00.G": np.ones((11, 17), np.float32)}
+        self.planes |= {f"CryptoObject00.{c}": np.zeros((11, 17), np.float32) for c in "BA"}
+        path = self.folder / "shot.1001.exr"
+        self.window, self.display = Window(0, 0, 16, 10), Window(2, 1, 13, 8)
+        image = Image(
+            channels=self.planes, data_window=self.window, display_window=self.display,
+            attributes=header("CryptoObject", ["hero"]),
+        )  # fmt: skip
+        write_exr(path, image)
+        self.sources = find_sources([path])
+        ledger = first_ledger(self.sources).as_json()
+        self.ledger = type(first_ledger(self.sources)).from_json(ledger | {"mattes": [MATTE]})
+        self.made = Made(self.ledger, self.sources)
+        self.place = Place(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
+
+    def item(self, subject="finished", names=(), **encoding):
+        return Item(id="it", subject=subject, names=names, encoding=encoding)
+
+    def written(self, *arguments, **encoding):
+        item = self.item(*arguments, **encoding)
+        return item.encoding.add(item, self.made, self.place)
+
+    def inside(self, plane):
+        return plane[1:9, 2:14]
+
+
+class Sets(DeliveryCase):
+    def test_all_passes_in_one_file_as_parts_and_apart_hold_the_same_values(self):
+        """Every value of every pass, read by OpenImageIO, is the one that was rendered; overscan comes along."""
+        beside = {"passes": ("*",), "mattes": ("far",), "cryptomatte": True}
+        for packing, files, parts in (("one", 1, 1), ("parts", 1, 12), ("apart", 12, 1)):
+            with self.subTest(packing):
+                found = self.written(kind="exr", packing=packing, **beside)
+                self.assertEqual(len(found), files)
+                read = [part for each in found for part in channels(each.path)]
+                self.assertEqual(len(read), files * parts)
+                planes = {name: plane for _, part in read for name, plane in part.items()}
+                for name in COMPONENTS:
+                    np.testing.assert_array_equal(planes[f"{name}.G"], self.planes[f"{name}.G"].astype(np.float32))
+                for name in ("N.X", "CryptoObject00.R", "depth.Z" if "depth.Z" in planes else "Z"):
+                    np.testing.assert_array_equal(planes[name], self.planes[name.replace("depth.", "")])
+                np.testing.assert_array_equal(
+                    planes["R"], evaluate(self.ledger, self.sources).rgba[0].astype(np.float16).astype(np.float32)
+                )
+                self.assertEqual({(spec.x, spec.width, spec.full_x) for spec, _ in read}, {(0, 17, 2)})
+                entries = {a.name: a.value for spec, _ in read for a in spec.extra_attribs}
+                self.assertIn("hero", entries["cryptomatte/3ae39a5/manifest"])
+                for each in found:
+                    each.path.unlink()
+
+    def test_cropped_and_scaled(self):
+        """The crop is the display window; half the size keeps a constant, a mean, and picks data unmixed."""
+        (cropped,) = self.written("passes", ("emission", "depth"), kind="exr", window="display")
+        ((spec, planes),) = channels(cropped.path)
+        self.assertEqual((spec.x, spec.width, spec.full_x, spec.full_width), (2, 12, 2, 12))
+        np.testing.assert_array_equal(planes["emission.R"], self.inside(self.planes["emission.R"]).astype(np.float32))
+        cropped.path.unlink()
+        (half,) = self.written("passes", ("emission", "depth"), kind="exr", window="display", scale=0.5, pixel="float")
+        ((spec, planes),) = channels(half.path)
+        self.assertEqual((spec.x, spec.width, spec.height, spec.full_x), (0, 6, 4, 0))
+        depth = next(plane for name, plane in planes.items() if name.endswith("Z"))
+        self.assertTrue(np.isin(depth, self.inside(self.planes["Z"])).all())
+        # The library's own filter of the same name; at the picture's edge the two differ.
+        source = oiio.ImageBuf(
+            np.ascontiguousarray(self.inside(self.planes["emission.R"]).astype(np.float32))[..., None]
+        )
+        expected = oiio.ImageBufAlgo.resize(source, "lanczos3", roi=oiio.ROI(0, 6, 0, 4)).get_pixels(oiio.FLOAT)
+        np.testing.assert_allclose(planes["emission.R"][2, 3], expected[2, 3, 0], rtol=0.02)
+        with self.assertRaisesRegex(BadArgument, "Overscan is kept at full size"):
+            require(Delivery(items=(self.item(kind="exr", scale=0.5),)), self.ledger, self.sources)
+
+    def test_lossy_compression_is_told_and_never_touches_data(self):
+        (file,) = self.written(kind="exr", passes=("depth",), packing="parts", compression="dwaa")
+        self.assertIn("dwaa changes the values of B, G, R", " ".join(file.remarks))
+        planes = {name: plane for _, part in channels(file.path) for name, plane in part.items()}
+        depth = next(plane for name, plane in planes.items() if name.endswith("Z"))
+        np.testing.assert_array_equal(depth, self.planes["Z"])
+        one = self.item(kind="exr", passes=("N",) if "N" in self.sources else ("*",), compression="b44", data="half")
+        with self.assertRaisesRegex(BadArgument, "would change the data"):
+            require(Delivery(items=(one,)), self.ledger, self.sources)
+
+    def test_a_file_that_does_not_come_back_is_no_delivery(self):
+        """Each fault that the check names is made, and seen: a value, a channel, a window, a file cut short."""
+        image = Image.of_planes({"R": np.ones((4, 5), np.float16)})
+        path = self.folder / "a.exr"
+        for fault, other in (
+            ("other values", Image.of_planes({"R": np.full((4, 5), 2, np.float16)})),
+            ("has the channels", Image.of_planes({"G": np.ones((4, 5), np.float16)})),
+            ("data window", Image.of_planes({"R": np.ones((3, 5), np.float16)})),
+        ):
+            write_exr(path, other)
+            with self.assertRaisesRegex(UnwritableFile, fault):
+                require_image(path, [("", image)], ["zip"])
+        write_exr(path, image)
+        require_image(path, [("", image)], ["zip"])
+        path.write_bytes(path.read_bytes()[:-20])
+        with self.assertRaises(UnwritableFile):
+            require_image(path, [("", image)], ["zip"])
+
+
+class StillFormats(DeliveryCase):
+    def test_every_format_comes_back_by_another_library(self):
+        """Codes as given, alpha straight or premultiplied as the format wants; near them where it is lossy."""
+        values = self.rng.random((9, 13, 3), dtype=np.float32)
+        cover = self.rng.random((9, 13), dtype=np.float32)
+        for form in STILLS.values():
+            for bits in form.bits:
+                for alpha in (None, cover) if form.has_alpha else (None,):
+                    path = self.folder / f"a.{form.suffix}"
+                    codes = write_display(path, values, alpha, bits=bits)
+                    require_still(path, codes)
+                    most = (1 << bits) - 1
+                    shown = values * cover[..., None] if alpha is not None and form.key == "tiff" else values
+                    np.testing.assert_array_equal(codes[..., :3], np.floor(shown.astype(np.float64) * most + 0.5))
+                    wrong = np.ascontiguousarray(codes[::-1])
+                    with self.assertRaises(UnwritableFile, msg=form.key):
+                        require_still(path, wrong)
+                    path.write_bytes(path.read_bytes()[:60])
+                    with self.assertRaises(UnwritableFile, msg=form.key):
+                        require_still(path, codes)
+
+    def test_viewers_are_told_the_colour(self):
+        """An ICC profile of sRGB, as Little CMS reads it, the same in every file."""
+        for form in STILLS.values():
+            path = self.folder / f"a.{form.suffix}"
+            write_display(path, np.zeros((4, 4, 3), np.float32), None)
+            with Pillow.open(path) as picture:
+                profile = picture.info.get("icc_profile")
+            self.assertEqual(bool(profile), form.profile, form.key)
+            if profile:
+                name = ImageCms.getProfileName(ImageCms.ImageCmsProfile(io.BytesIO(profile)))
+                self.assertIn("sRGB", name)
+
+    def test_over_a_colour(self):
+        """#336699 where nothing covers, and between the two in light where half is covered: (0.5 + decoded / 2)."""
+        planes = {c: np.float32([[0, 0.5, 1]]).repeat(3, 0) for c in "RGB"} | {
+            "A": np.float32([[0, 0.5, 1]]).repeat(3, 0)
+        }
+        planes |= {f"emission.{c}": planes[c] for c in "RGB"}
+        sources = find_sources([self.write("b.1001.exr", planes)])
+        item = self.item(kind="still", view="srgb", ground="#336699")
+        (file,) = item.encoding.add(item, Made(first_ledger(sources), sources), self.place)
+        got = np.asarray(Pillow.open(file.path))[0].tolist()
+        # IEC 61966-2-1: 51, 102, 153 decode to .0331, .1329, .3185; .5 + half of that encodes to 189, 195, 212.
+        self.assertEqual((got[0], got[2]), ([51, 102, 153], [255, 255, 255]))
+        np.testing.assert_allclose(got[1], [190, 197, 212], atol=2)
+
+    def test_one_pass_or_matte_as_a_still(self):
+        (file,) = self.written("mattes", ("far",), kind="still", bits=16)
+        codes = oiio.ImageBuf(str(file.path)).get_pixels(oiio.UINT16)[..., 0]
+        np.testing.assert_array_equal(codes, np.floor(self.inside(self.made.matte("far")).clip(0, 1) * 65535 + 0.5))
+        for names, fault in ((("depth",), "holds data"), (("emission", "background"), "one of the passes")):
+            with self.assertRaisesRegex(BadArgument, fault):
+                require(Delivery(items=(self.item("passes", names, kind="still"),)), self.ledger, self.sources)
+
+
+class Runs(DeliveryCase):
+    def delivery(self, *items):
+        return Delivery.from_json({"items": list(items)})
+
+    def run_delivery(self, delivery, **options):
+        return running.run(delivery, [1001], lambda number: (self.ledger, self.sources), self.place, **options)
+
+    def test_what_is_there_is_left_and_what_is_not_ours_is_never_written_over(self):
+        exr = {"id": "a", "encoding": {"kind": "exr"}}
+        movie = {"id": "m", "encoding": {"kind": "movie", "codec": "png"}}
+        first = self.run_delivery(self.delivery(exr, movie))
+        stamps = {path: path.stat().st_mtime_ns for path in first.files}
+        again = self.run_delivery(self.delivery(exr, movie))
+        self.assertEqual((again.skipped, again.files), ([1001], first.files))
+        self.assertEqual({path: path.stat().st_mtime_ns for path in again.files}, stamps)
+        with self.assertRaisesRegex(UnwritableFile, "made from something else"):
+            self.run_delivery(self.delivery(exr | {"encoding": {"kind": "exr", "pixel": "float"}}, movie))
+        first.files[0].write_bytes(b"damaged")  # of another size than the record says
+        with self.assertRaisesRegex(UnwritableFile, "made from something else"):
+            self.run_delivery(self.delivery(exr, movie))
+
+    def test_a_closing_that_broke_off_is_taken_up(self):
+        movie = self.delivery({"id": "m", "encoding": {"kind": "movie", "codec": "png"}})
+        with mock.patch("prism.delivery.encodings.movie.write_movie", side_effect=KeyboardInterrupt):
+            with self.assertRaises(KeyboardInterrupt):
+                self.run_delivery(movie)
+        self.assertFalse((self.place.root / "record.json").exists())
+        done = self.run_delivery(movie)
+        self.assertEqual([path.suffix for path in done.files], [".png", ".mov"])
+        record = json.loads((self.place.root / "record.json").read_text())
+        self.assertEqual([file["item"] for file in record["files"]], ["m"])
+
+    def test_two_items_of_one_name_are_refused(self):
+        items = [{"id": name, "pattern": "x.{frame}.exr", "encoding": {"kind": "exr"}} for name in "ab"]
+        with self.assertRaisesRegex(BadArgument, "Two items would be written to x.1001.exr"):
+            self.run_delivery(self.delivery(*items))
+        self.assertFalse(list(self.folder.glob("out/*.exr")))
+
+    def test_bad_documents_name_the_item(self):
+        cases = [
+            ({"items": [{"id": "a", "encoding": {"kind": "exr", "pixel": "byte"}}]}, "item a, field items.0.encoding"),
+            (
+                {"items": [{"id": "a", "encoding": {"kind": "exr"}}, {"id": "A", "encoding": {"kind": "exr"}}]},
+                "called a",
+            ),
+            ({"items": [{"id": "a", "subject": "deep", "encoding": {"kind": "still"}}]}, "cannot hold deep"),
+            ({"items": [{"id": "../a", "encoding": {"kind": "exr"}}]}, "item ../a"),
+            ({"fields": {"frame": 1}}, "frame cannot be given"),
+            ({"version": 2}, "version"),
+        ]
+        for data, fault in cases:
+            with self.subTest(fault), self.assertRaisesRegex(BadDocument, fault):
+                Delivery.from_json(data)
+
+    def test_the_command_line_carries_it_out(self):
+        """The picture and a movie of the finish, wiped against what was rendered; a second time nothing is written."""
+        (self.folder / "l.json").write_text(json.dumps(self.ledger.as_json()))
+        passes = self.folder / "passes"
+        passes.mkdir()
+        for number in (1001, 1002):
+            (passes / f"shot.{number}.exr").write_bytes((self.folder / "shot.1001.exr").read_bytes())
+        wipe = {"kind": "movie", "codec": "animation", "show": "wipe", "burn": "{shot}||{frame}"}
+        delivery = {
+            "ledger": "l.json", "folders": ["passes"], "out": "sent", "fields": {"shot": "ORR", "version": 2},
+            "items": [{"id": "a", "encoding": {"kind": "exr"}}, {"id": "w", "encoding": wipe}],
+        }  # fmt: skip
+        (self.folder / "d.json").write_text(json.dumps(delivery))
+        command = [sys.executable, "-m", "prism", "deliver", "--json", str(self.folder / "d.json")]
+        done = subprocess.run(command, capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        answer = json.loads(done.stdout)
+        self.assertEqual(Path(answer["files"][-1]).name, "ORR_first_v002_w.mov")
+        self.assertTrue(all(Path(file).is_file() for file in answer["files"]))
+        again = json.loads(subprocess.run(command, capture_output=True, text=True).stdout)
+        self.assertEqual(again["skipped"], [1001, 1002])
