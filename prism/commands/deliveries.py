@@ -10,20 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.commands import Answer
-from prism.commands.framing import elements_for, ledger_on
+from prism.commands.framing import opener
+from prism.commands.pictures import loader
 from prism.delivery.document import Delivery, Item
 from prism.delivery.encodings.base import Place
 from prism.delivery.encodings.movie import Movie
 from prism.delivery.files import shown_file
 from prism.delivery.made import Made
-from prism.delivery.running import Opened, run
+from prism.delivery.running import run
 from prism.elements import disk
-from prism.elements.opening import open_frames
 from prism.errors import BadArgument, UnreadableFile
 from prism.finish.document import Finish
 from prism.formats.stills import to_codes
 from prism.ledger.document import Ledger
-from prism.ledger.finishing import with_finish
 from prism.movies.burning import burnt, require_burn, with_band
 from prism.movies.codecs import CODECS
 from prism.movies.filling import filled, require_frames
@@ -48,24 +47,10 @@ def deliver(args: argparse.Namespace) -> Answer:
     _require_there(numbers, there)
     fields = {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
     place = Place(base / delivery.out, fields | dict(delivery.fields), tuple(numbers))
-    report = run(delivery, numbers, opened, place)
+    report = run(delivery, numbers, opened, place, pictures=loader(base))
     files = [str(file) for file in report.files]
     lines = [*files, *([f"already there: {format_frames(report.skipped)}"] if report.skipped else []), *report.remarks]
     return {"files": files, "skipped": report.skipped, "remarks": list(report.remarks)}, "\n".join(lines)
-
-
-def opener(
-    ledger: Ledger, finish: Finish | None, folders: Sequence[Path]
-) -> tuple[Callable[[int], Opened], tuple[int, ...]]:
-    """How the files of a frame are opened with the ledger laid on them, and which frames there are."""
-    elements = elements_for(ledger, folders)
-
-    def opened(number: int) -> Opened:
-        sources = open_frames(elements, number)
-        laid = ledger_on(ledger, sources)
-        return (with_finish(laid, finish, sources).ledger if finish else laid), sources
-
-    return opened, elements[0].frames
 
 
 def _require_there(numbers: Sequence[int], there: Sequence[int]) -> None:

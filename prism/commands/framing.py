@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from prism.elements import disk
@@ -14,7 +14,9 @@ from prism.elements.identify import version_of
 from prism.elements.opening import find_sources, open_frames
 from prism.elements.vocabulary import NEUTRAL
 from prism.errors import BadArgument, UnreadableFile
+from prism.finish.document import Finish
 from prism.ledger.document import Ledger
+from prism.ledger.finishing import with_finish
 from prism.ledger.table import elements_of as elements_listed
 from prism.naming.frames import format_frames, parse_frames
 
@@ -98,3 +100,17 @@ def _elements(folder: Path) -> list[Element]:
 def _main_first(elements: list[Element]) -> list[Element]:
     """The element with a beauty leads."""
     return sorted(elements, key=lambda element: all(pass_.key != "beauty" for pass_ in element.passes))
+
+
+def opener(
+    ledger: Ledger, finish: Finish | None, folders: Sequence[Path]
+) -> tuple[Callable[[int], tuple[Ledger, OpenFrame]], tuple[int, ...]]:
+    """How the files of a frame are opened with the ledger laid on them, and which frames there are."""
+    elements = elements_for(ledger, folders)
+
+    def opened(number: int) -> tuple[Ledger, OpenFrame]:
+        sources = open_frames(elements, number)
+        laid = ledger_on(ledger, sources)
+        return (with_finish(laid, finish, sources).ledger if finish else laid), sources
+
+    return opened, elements[0].frames

@@ -151,6 +151,42 @@ def _add_movie(command: argparse.ArgumentParser) -> None:
     command.add_argument("--out", type=Path, required=True, metavar="FILE")
 
 
+def _add_sheet(command: argparse.ArgumentParser) -> None:
+    command.add_argument("files", nargs="+", type=Path, metavar="FILE", help="pictures, in their order")
+    command.add_argument("--columns", type=_positive, default=4, metavar="N")
+    command.add_argument("--cell", type=_size, default=(480, 300), metavar="WxH", help="pixels")
+    command.add_argument("--gap", type=int, default=16, metavar="G", help="pixels between cells")
+    command.add_argument("--margin", type=int, default=32, metavar="M", help="pixels around all")
+    command.add_argument("--background", default="#1b1b1b", metavar="#RRGGBB")
+    command.add_argument(
+        "--caption", default="", metavar="PATTERN", help="inside each cell: {name}, {stem}, {index}, {frame}"
+    )
+    command.add_argument("--title", default="", help="a line at the top, which makes the sheet higher")
+    command.add_argument("--fill", choices=("fit", "fill"), default="fit", help="whole in the cell, or filling it")
+    command.add_argument("--letters", type=_positive, default=16, metavar="PX", help="size of the caption")
+    command.add_argument("--dpi", type=float, default=150.0, metavar="D", help="pixels to an inch, for PDF")
+    command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
+    command.add_argument("--out", type=Path, required=True, metavar="FILE", help=".png, .tif, .exr or .pdf")
+
+
+def _add_board(command: argparse.ArgumentParser) -> None:
+    command.add_argument("board", type=Path, metavar="BOARD.json", help="paths in it are taken from its own folder")
+    command.add_argument("--out", type=Path, required=True, metavar="FILE", help=".png, .tif or .pdf")
+
+
+def _add_parcel(command: argparse.ArgumentParser) -> None:
+    actions = command.add_subparsers(dest="action", metavar="ACTION", required=True, parser_class=OneLineParser)
+    make = actions.add_parser("make", help="Passes, documents, tables, script and checksums in one folder.")
+    make.add_argument("--json", action="store_true", help="answer as JSON")
+    make.add_argument("--ledger", type=Path, required=True, metavar="L.json")
+    make.add_argument("--frames", metavar="R", help="a list such as 1001-1010x3 (default: all that are there)")
+    make.add_argument("--out", type=Path, required=True, metavar="FOLDER")
+    make.add_argument("folders", nargs="+", type=Path, metavar="ELEMENT_FOLDER")
+    check = actions.add_parser("check", help="Whether every file is as it was made: 0, or 1 with their names.")
+    check.add_argument("--json", action="store_true", help="answer as JSON")
+    check.add_argument("folder", type=Path, metavar="FOLDER")
+
+
 def _rate(text: str) -> float:
     rate = float(Fraction(text))
     if not 0 < rate <= 1000:
@@ -314,6 +350,11 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
             "deliveries:deliver", "Carry out a delivery document: all its files and its record.", _add_deliver
         ),
         "movie": Verb("deliveries:movie", "A movie of pictures, or of what a ledger makes of passes.", _add_movie),
+        "sheet": Verb("sheets:sheet", "A contact sheet of pictures.", _add_sheet),
+        "board": Verb("sheets:board", "A presentation board, drawn from its document.", _add_board),
+        "parcel": Verb(
+            "parcels:parcel", "What somebody elsewhere needs to go on: make it, or check that it is whole.", _add_parcel
+        ),
         "render": Verb("renders:render", "Render one frame of a scene with the stand-in renderer.", _add_render),
     }
 )  # fmt: skip
@@ -325,7 +366,7 @@ def build_parser() -> argparse.ArgumentParser:
     verbs = parser.add_subparsers(metavar="VERB", required=True)
     for name, verb in VERBS.items():
         command = verbs.add_parser(name, help=verb.summary, description=verb.summary)
-        if verb.add is not _add_deep:  # whose actions have it
+        if verb.add not in (_add_deep, _add_parcel):  # whose actions have it
             command.add_argument("--json", action="store_true", help="answer as JSON")
         verb.add(command)
         command.set_defaults(run=verb.run)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import platform
 from collections.abc import Collection, Mapping, Sequence
@@ -20,6 +19,7 @@ from prism.delivery.made import Made
 from prism.documents import fingerprint
 from prism.elements.pixels import Frame
 from prism.errors import UnwritableFile
+from prism.formats.digests import sha256_of
 from prism.formats.safe import replacing
 from prism.formats.stamps import mark_of_files
 from prism.json_text import load_json
@@ -29,7 +29,6 @@ FOLDER = "record"
 WHOLE = "record.json"
 FRAME_FORMAT, WHOLE_FORMAT = "eager-prism.frame-record", "eager-prism.delivery-record"
 LIBRARIES = ("numpy", "numba", "OpenEXR", "OpenImageIO", "opencolorio", "Pillow", "av", "reportlab")
-_PIECE = 1 << 20
 
 
 def frame_path(root: Path, number: int) -> Path:
@@ -78,15 +77,6 @@ def described(path: Path, root: Path | None = None) -> dict[str, Any]:
         return {"file": name, "bytes": path.stat().st_size, "sha256": sha256_of(path)}
     except OSError as error:
         raise UnwritableFile(f"It went away: {error.strerror}.", where=str(path)) from error
-
-
-def sha256_of(path: Path) -> str:
-    """Hex digits of a file's SHA-256 (FIPS 180-4)."""
-    digest = hashlib.sha256()
-    with open(path, "rb") as file:
-        while piece := file.read(_PIECE):
-            digest.update(piece)
-    return digest.hexdigest()
 
 
 def whole_record(

@@ -30,6 +30,7 @@ from prism.delivery.record import (
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnwritableFile
 from prism.ledger.document import Ledger
+from prism.sheets.boards.render import Load, missing
 
 Opened = tuple[Ledger, OpenFrame]
 
@@ -44,7 +45,13 @@ class Report:
 
 
 def run(
-    delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Place, *, author: str = ""
+    delivery: Delivery,
+    numbers: Sequence[int],
+    opened: Callable[[int], Opened],
+    place: Place,
+    *,
+    author: str = "",
+    pictures: Load = missing,
 ) -> Report:
     """Write all of a delivery below `place`. Frames that were written just so before are left as they are; files that
     are there from something else are never written over. opened: the ledger and the files of a frame.
@@ -64,7 +71,7 @@ def run(
         for file in record["files"]:
             report.remarks |= dict.fromkeys(file["remarks"])
         report.remarks |= dict.fromkeys(made.held.remarks(number))
-    for file in close(delivery, ledger, place, opened, author=author):
+    for file in close(delivery, ledger, place, opened, author=author, pictures=pictures):
         report.files.append(place.root / file["file"])
         report.remarks |= dict.fromkeys(file["remarks"])
     return report
@@ -114,6 +121,7 @@ def close(
     plan: dict[str, Any] | None = None,
     is_stale: Callable[[], bool] = lambda: False,
     saw: Callable[[float], object] = lambda share: None,
+    pictures: Load = missing,
 ) -> list[dict[str, Any]]:
     """Write what is made of all frames, and the record of the whole; its files, see `record.of_file`. What was closed
     just so before is left as it is. Raises as `run`."""
@@ -130,7 +138,7 @@ def close(
             require_unclosed(item, place, mark)
             closing = Closing(
                 place=place, rate=delivery.rate, made=lambda number: Made(*opened(number)), written=files,
-                record=record, pixel_aspect=sources.pixel_aspect, is_stale=is_stale,
+                record=record, pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
                 saw=lambda share, count=count: saw((count + share) / len(closers)),
             )  # fmt: skip
             save_closing(place.root, item, mark, None)  # whatever appears from now on is ours

@@ -70,6 +70,16 @@ def write_display(
     return codes
 
 
+def write_codes(path: Path, codes: NDArray, *, dpi: float = 0.0) -> None:
+    """Write straight codes (H, W, 3 or 4), uint8, as they are. dpi: pixels to an inch, for print. Raises
+    UnwritableFile."""
+    form = still_format(Path(path))
+    if codes.shape[2] == 4 and form.premultiplied:
+        cover = codes[..., 3:].astype(np.float32) / 255
+        codes = np.dstack([np.floor(codes[..., :3] * cover + np.float32(0.5)).astype(np.uint8), codes[..., 3]])
+    _write(Path(path), codes, form, None, 1.0, dpi)
+
+
 def write_values(
     path: Path,
     planes: Sequence[NDArray[np.float32]],
@@ -112,12 +122,19 @@ def to_codes(shown: NDArray[np.float32], bits: int, *, dithered: bool = False) -
     return np.floor(codes).astype(np.uint8 if bits == 8 else np.uint16)
 
 
-def _write(path: Path, pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float) -> None:
+def _write(
+    path: Path, pixels: NDArray, form: FileFormat, compression: str | None, pixel_aspect: float, dpi: float = 0.0
+) -> None:
     with replacing(path) as temporary:
         if form.pillow:
             _by_pillow(path, temporary, pixels, form)
-        else:
-            _by_openimageio(path, temporary, pixels, _spec(pixels, form, compression, pixel_aspect))
+            return
+        spec = _spec(pixels, form, compression, pixel_aspect)
+        if dpi:
+            spec.attribute("XResolution", float(dpi))
+            spec.attribute("YResolution", float(dpi))
+            spec.attribute("ResolutionUnit", "in")
+        _by_openimageio(path, temporary, pixels, spec)
 
 
 def _by_pillow(path: Path, temporary: Path, pixels: NDArray, form: FileFormat) -> None:

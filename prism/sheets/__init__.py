@@ -1,1 +1,1 @@
-"""Many pictures on one sheet."""
+"""Pages of pictures: sheets of passes, contact sheets, and boards."""

@@ -6,7 +6,7 @@ import numpy as np
 from PIL import Image
 from scipy import ndimage
 
-from prism.tests import ledger_page
+from prism.delivery.second_opinion import rows as ledger_page
 
 REC709 = np.array([0.2126, 0.7152, 0.0722])
 AMOUNTS = {"sharpen": 0.5, "grain": 0.03}

@@ -32,8 +32,10 @@ FLOORS = (
     {"ledger"},
     {"combine"},
     {"balance", "warming"},
-    {"delivery", "intake", "viewing"},
-    {"commands", "sheets"},
+    {"intake", "viewing"},
+    {"sheets"},
+    {"delivery"},
+    {"commands"},
     {"__main__"},
 )
 

@@ -10,6 +10,7 @@ import PyOpenColorIO as ocio
 from scipy import ndimage
 
 from prism.deep.samples import samples_of
+from prism.delivery.second_opinion import rows as ledger_page
 from prism.errors import BadDocument
 from prism.finish.context import Context
 from prism.finish.display import of_domain
@@ -26,7 +27,7 @@ from prism.pixels.blur import gaussian
 from prism.pixels.picture import Picture
 from prism.pixels.resize import averaged
 from prism.pixels.window import Window
-from prism.tests import finish_page, ledger_page
+from prism.tests import finish_page
 from prism.tests.memory import MemoryFrame
 
 FRAME = 1012

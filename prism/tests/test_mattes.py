@@ -9,6 +9,7 @@ from scipy import ndimage
 
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.histogram import of_source
+from prism.delivery.second_opinion import rows as ledger_page
 from prism.elements.opening import find_sources
 from prism.elements.store import PixelStore
 from prism.errors import BadArgument, BadDocument, UnknownSource
@@ -25,7 +26,6 @@ from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.blur import WIDE
 from prism.pixels.window import Window
-from prism.tests import ledger_page
 from prism.tests.frames import FolderCase
 from prism.tests.ledgers import FRAME, NAMES, Dice
 from prism.tests.memory import MemoryFrame
@@ -64,7 +64,7 @@ class Page(unittest.TestCase):
                 dice = Dice(1000 + seed)
                 sources = dice.sources(SHAPE) | dice.named(SHAPE) | dice.measured(SHAPE)
                 mattes = [dice.matte("m", SHAPE), dice.matte("n", SHAPE, ["m"])]
-                page = ledger_page.Page({"alpha": None, "mattes": mattes}, sources, FRAME, SHAPE, {})
+                page = ledger_page.Page({"alpha": None, "mattes": mattes}, sources, FRAME, SHAPE, {}, manifest=NAMES)
                 document = Ledger.from_json({"alpha": None, "mattes": mattes})
                 ready = plans(document.mattes, FRAME, document.space)
                 for key in "mn":

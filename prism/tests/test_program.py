@@ -22,6 +22,7 @@ from prism.combine.histogram import of_row
 from prism.combine.program import compile_ledger
 from prism.combine.shaping import apply_curve
 from prism.curves import pieces
+from prism.delivery.second_opinion import rows as ledger_page
 from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.keyed import Keyed
@@ -34,8 +35,7 @@ from prism.ledger.trims import Trims
 from prism.ledger.wording import changes
 from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
-from prism.tests import ledger_page
-from prism.tests.ledgers import FRAME, KEYS, Dice
+from prism.tests.ledgers import FRAME, KEYS, NAMES, Dice
 from prism.tests.memory import MemoryFrame, MemoryReel
 
 SHAPE = (7, 11)
@@ -55,7 +55,7 @@ def both(document, sources):
     """What the evaluator makes of a document, and what the page says."""
     ours = evaluate(Ledger.from_json(document), frame_of(sources)).rgba
     with np.errstate(all="ignore"):
-        return ours, ledger_page.picture(document, sources, FRAME, SHAPE, PLATES)
+        return ours, ledger_page.picture(document, sources, FRAME, SHAPE, PLATES, manifest=NAMES)
 
 
 def apart(ours, page):

@@ -19,6 +19,7 @@ from prism.ledger.document import Ledger
 from prism.limits import Stale, never
 from prism.naming.patterns import Value as FieldValue
 from prism.naming.patterns import parse_pattern, require_portable
+from prism.sheets.boards.render import Load, missing
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item
@@ -81,7 +82,8 @@ class Written:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Closing:
     """What an item that is made of all frames needs at the end. made: opens a frame once more. written: files of every
-    item, by its id. record: of the whole, for what has to carry it. saw: told the share that is done."""
+    item, by its id. record: of the whole, for what has to carry it. saw: told the share that is done.
+    pictures: loads those of boards."""
 
     place: Place
     rate: float
@@ -91,6 +93,7 @@ class Closing:
     pixel_aspect: float = 1.0
     is_stale: Stale = never
     saw: Callable[[float], object] = lambda share: None
+    pictures: Load = missing
 
     @property
     def frames(self) -> Sequence[int]:

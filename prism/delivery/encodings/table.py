@@ -9,13 +9,18 @@ from typing import Annotated, Any, Union
 from pydantic import Tag
 
 from prism.delivery.encodings.base import SUBJECT_TITLES, Encoding
+from prism.delivery.encodings.board import BoardSheet
 from prism.delivery.encodings.exr import Exr
 from prism.delivery.encodings.movie import Movie
+from prism.delivery.encodings.parcel import Parcel
+from prism.delivery.encodings.sheet import Sheet
 from prism.delivery.encodings.still import Still
 from prism.documents import by_kind
 from prism.fields import settings_of
 
-ENCODINGS: Mapping[str, type[Encoding]] = MappingProxyType({"exr": Exr, "still": Still, "movie": Movie})
+ENCODINGS: Mapping[str, type[Encoding]] = MappingProxyType(
+    {"exr": Exr, "still": Still, "movie": Movie, "sheet": Sheet, "board": BoardSheet, "parcel": Parcel}
+)
 AnyEncoding = Annotated[
     Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ENCODINGS.items())],  # type: ignore[valid-type]
     by_kind("An encoding", tuple(ENCODINGS)),

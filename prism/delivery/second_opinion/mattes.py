@@ -4,9 +4,9 @@ from fnmatch import fnmatchcase
 from itertools import pairwise
 
 import numpy as np
-from scipy import ndimage
 
-from prism.mattes.cryptomatte import name_bits
+from .colour import name_bits
+from .filters import area_around, grown, softened
 
 
 def plane(page, matte, mattes):
@@ -21,7 +21,7 @@ def plane(page, matte, mattes):
         p = _grown(p, page.number(part.get("grow", 0)))
         deviation = page.number(part.get("blur", 0)) / 2
         if deviation:
-            p = ndimage.gaussian_filter(p, deviation, mode="nearest", radius=int(4 * deviation + 0.5))
+            p = softened(p, deviation)
         if part.get("curve", {}).get("points"):
             p = page.curve(part["curve"], p).clip(0, 1)
         p = amount * (1 - p if part.get("inverted") else p)
@@ -41,8 +41,7 @@ def _grown(p, radius):
 
 
 def _disc(p, radius):
-    y, x = np.mgrid[-radius : radius + 1, -radius : radius + 1]
-    return ndimage.grey_dilation(p, footprint=x**2 + y**2 <= radius**2, mode="nearest")
+    return grown(p, radius)
 
 
 def _fall(v, end, soft):
@@ -73,9 +72,7 @@ def _colour(page, part, mattes):
     p = _fall(away, page.number(part.get("tolerance", 0.01)), page.number(part.get("soft", 0)))
     if not part.get("touching"):
         return p
-    areas = ndimage.label(p > 0, np.ones((3, 3)))[0]
-    here = areas[int(page.number(part["y"])), int(page.number(part["x"]))]
-    return np.where((areas == here) & (here > 0), p, 0)
+    return np.where(area_around(p > 0, int(page.number(part["y"])), int(page.number(part["x"]))), p, 0)
 
 
 def _range(page, part, mattes):

@@ -4,10 +4,11 @@ page."""
 from itertools import pairwise
 
 import numpy as np
-from scipy.ndimage import map_coordinates
 
-from prism.colour.spaces import to_xyz
-from prism.tests import depth_page, matte_page
+from . import depth as depth_page
+from . import mattes as matte_page
+from .colour import to_xyz
+from .filters import looked_up
 
 COVER = {
     "add": lambda a, b: (1, 1), "over": lambda a, b: (1, 1 - a), "under": lambda a, b: (1 - b, 1),
@@ -23,23 +24,21 @@ TRIMS = {
 }  # fmt: skip
 
 
-def picture(document, sources, frame, shape, plates=None, deep=None):
+def picture(document, sources, frame, shape, plates=None, deep=None, manifest=()):
     """(4, H, W). document: parsed JSON. sources: {name: (colour (3, H, W), alpha (H, W) or None)}.
 
     plates: {name: {frame, or None for a still: (colour, alpha, data window, display window, aspect)}}, for backgrounds.
-    deep: as `depth_page.seen` has it.
+    deep: as `depth_page.seen` has it. manifest: names of Cryptomattes.
     """
-    return Page(document, sources, frame, shape, plates or {}, deep or {}).picture()
+    return Page(document, sources, frame, shape, plates or {}, deep or {}, manifest).picture()
 
 
 class Page:
-    manifest = ("bolt", "nut_1", "nut_2")  # of the names in `ids00`
-
-    def __init__(self, document, sources, frame, shape, plates, deep=None):
+    def __init__(self, document, sources, frame, shape, plates, deep=None, manifest=()):
         self.document, self.sources, self.frame, self.shape = document, sources, frame, shape
-        self.plates, self.deep = plates, deep
+        self.plates, self.deep, self.manifest = plates, deep, manifest
         self.xyz = to_xyz(document.get("space", "lin_rec709"))
-        self.soloed = any(row.get("solo") for row in _all(document.get("rows", [])))
+        self.soloed = any(row.get("solo") for row in all_rows(document.get("rows", [])))
         self.mattes = {}
         for matte in document.get("mattes", []):
             if matte["kind"] == "alpha":
@@ -77,7 +76,7 @@ class Page:
         return result
 
     def enabled(self, row, *, within):
-        return row.get("on", True) and (not self.soloed or within or any(r.get("solo") for r in _all([row])))
+        return row.get("on", True) and (not self.soloed or within or any(r.get("solo") for r in all_rows([row])))
 
     def three(self, row, name, neutral):
         return np.array([self.number(v) for v in row.get(name, neutral)], float).reshape(3, 1, 1)
@@ -153,8 +152,7 @@ class Page:
             & (crop[1] * high <= py)
             & (py <= (1 - crop[3]) * high)
         )
-        framed = np.pad(plane, 1)
-        taken = map_coordinates(framed, [py + 0.5, px + 0.5], order=1, mode="constant")
+        taken = looked_up(plane, py - 0.5, px - 0.5)
         return np.where(inside | (not any(crop)), taken, 0)
 
     def factor(self, row):
@@ -294,10 +292,10 @@ def _ramp(v, begin, end):
     return np.where(v >= begin, 1.0, 0.0) if begin == end else np.clip((v - begin) / (end - begin), 0, 1)
 
 
-def _all(rows):
+def all_rows(rows):
     for row in rows:
         yield row
-        yield from _all(row.get("rows", []))
+        yield from all_rows(row.get("rows", []))
 
 
 def _body(t):

@@ -1,0 +1,47 @@
+"""`python -m prism parcel make` and `parcel check`."""
+
+from __future__ import annotations
+
+import argparse
+
+from prism.commands import Answer, Refused
+from prism.commands.framing import opener
+from prism.delivery.document import Delivery
+from prism.delivery.encodings.base import Place
+from prism.delivery.parcel.checking import CHECKSUMS, check_parcel
+from prism.delivery.running import run
+from prism.errors import BadArgument
+from prism.ledger.document import Ledger
+from prism.naming.frames import format_frames, parse_frames
+
+
+def parcel(args: argparse.Namespace) -> Answer:
+    """Make a parcel, or check one. Raises Refused if it is not whole, BadArgument, or as the writers."""
+    return _make(args) if args.action == "make" else _check(args)
+
+
+def _make(args: argparse.Namespace) -> Answer:
+    ledger = Ledger.load(args.ledger)
+    opened, there = opener(ledger, None, args.folders)
+    numbers = parse_frames(args.frames) if args.frames else list(there)
+    missing = sorted(set(numbers) - set(there))
+    if missing:
+        raise BadArgument(
+            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
+        )
+    item = {"id": "parcel", "subject": "files", "pattern": CHECKSUMS}
+    delivery = Delivery.from_json({"items": [item | {"encoding": {"kind": "parcel"}}]})
+    fields = {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
+    report = run(delivery, numbers, opened, Place(args.out, fields, tuple(numbers)))
+    return {"folder": str(args.out), "remarks": list(report.remarks)}, "\n".join([str(args.out), *report.remarks])
+
+
+def _check(args: argparse.Namespace) -> Answer:
+    checked = check_parcel(args.folder)
+    faults = [{"file": fault.file, "what": fault.what} for fault in checked.faults]
+    answer = {"whole": checked.whole, "files": checked.count, "faults": faults, "extra": list(checked.extra)}
+    lines = [f"{fault.file}: {fault.what}" for fault in checked.faults]
+    lines += [f"{name}: not part of the parcel" for name in checked.extra]
+    if not checked.whole:
+        raise Refused(answer, "\n".join(lines))
+    return answer, "\n".join([f"whole: {checked.count} files", *lines])

@@ -1,0 +1,68 @@
+"""Boards of a delivery."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+from pydantic import Field
+
+from prism.delivery.encodings.base import Closing, Encoding, SubjectKind, Written
+from prism.elements.pixels import Frame
+from prism.errors import BadArgument
+from prism.fields import Shown
+from prism.ledger.document import Ledger
+from prism.sheets.boards.document import Board
+from prism.sheets.boards.render import board_page
+from prism.sheets.page import write_page
+
+if TYPE_CHECKING:
+    from prism.delivery.document import Item
+
+
+class BoardSheet(Encoding):
+    """name: of a board that the shot keeps. board: its document, as it was when the delivery was ordered."""
+
+    title: ClassVar[str] = "Board"
+    meaning: ClassVar[str] = "A presentation sheet with pictures, bands and words, for print or screen."
+    subjects: ClassVar[tuple[SubjectKind, ...]] = ("files",)
+    per_frame: ClassVar[bool] = False
+    closes: ClassVar[bool] = True
+    usual_name: ClassVar[str] = "{item}/{shot}_{ledger}_v{version:03}_{item}.{suffix}"
+
+    kind: Literal["board"] = "board"
+    name: Annotated[str, Field(max_length=80), Shown(title="board", takes="source", lists="boards")] = ""
+    format: Annotated[
+        Literal["pdf", "png", "tif"], Shown(title="format", words={"pdf": "PDF", "png": "PNG", "tif": "TIFF"})
+    ] = "pdf"
+    board: Board | None = None
+
+    @property
+    def suffix(self) -> str:
+        """Of the sheet."""
+        return self.format
+
+    def in_words(self, item: Item) -> str:
+        """Which board, how large, and the format."""
+        if self.board is None:
+            return f"board {self.name or 'not chosen'}, {self.format.upper()}"
+        width, height = self.board.size
+        return f"board {self.board.name}, {width} x {height} pixels, {self.format.upper()}"
+
+    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+        """A board that is there, of a size that memory holds."""
+        if self.board is None:
+            raise BadArgument(
+                f"There is no board {self.name}." if self.name else "No board was chosen.", where="board",
+                advice="Make one under Boards, or choose another.",
+            )  # fmt: skip
+        self.board.require_size()
+
+    def close(self, item: Item, closing: Closing) -> list[Written]:
+        """The sheet."""
+        assert self.board is not None  # `require` was asked
+        path = closing.place.path(item, self.suffix)
+        page = board_page(self.board, closing.pictures, is_stale=closing.is_stale)
+        write_page(page, path)
+        lines = len(page.words)
+        remark = f"{lines} lines are text in the PDF." if self.format == "pdf" and lines else ""
+        return [Written(path, (remark,) if remark else ())]

@@ -1,0 +1,123 @@
+"""Contact sheets of a delivery: of its frames, or of the passes of each frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from prism.colour.view import ViewTransform
+from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind, Written
+from prism.delivery.encodings.still import Looked
+from prism.delivery.files import codes_of
+from prism.delivery.made import Made
+from prism.elements.pixels import Frame
+from prism.fields import Shown
+from prism.ledger.document import Ledger
+from prism.sheets.contact import Entry, SheetLayout, contact_sheet, require_caption
+from prism.sheets.page import require_size, write_page
+from prism.viewing.picture import Look, source_picture, step_for, to_screen
+
+if TYPE_CHECKING:
+    from prism.delivery.document import Item
+
+_LAYOUT = [name for name in SheetLayout.model_fields if name not in ("format", "version")]
+
+
+class Sheet(Looked):
+    """of: every frame as the item's subject, or every pass of the first frame, each in its best remap. The rest is a
+    SheetLayout."""
+
+    title: ClassVar[str] = "Contact sheet"
+    meaning: ClassVar[str] = "All frames, or all passes, on one sheet."
+    subjects: ClassVar[tuple[SubjectKind, ...]] = (*PICTURES, "passes", "mattes")
+    per_frame: ClassVar[bool] = False
+    closes: ClassVar[bool] = True
+    usual_name: ClassVar[str] = "{item}/{shot}_{ledger}_v{version:03}_{item}.{suffix}"
+
+    kind: Literal["sheet"] = "sheet"
+    format: Annotated[
+        Literal["png", "tif", "exr", "pdf"],
+        Shown(title="format", words={"png": "PNG", "tif": "TIFF", "exr": "OpenEXR, light", "pdf": "PDF"}),
+    ] = "png"
+    of: Annotated[
+        Literal["frames", "passes"],
+        Shown(title="one picture for", words={"frames": "every frame", "passes": "every pass of the first frame"}),
+    ] = "frames"
+    columns: Annotated[int, *SheetLayout.model_fields["columns"].metadata] = 4
+    cell_width: Annotated[int, *SheetLayout.model_fields["cell_width"].metadata] = 480
+    cell_height: Annotated[int, *SheetLayout.model_fields["cell_height"].metadata] = 300
+    gap: Annotated[int, *SheetLayout.model_fields["gap"].metadata] = 16
+    margin: Annotated[int, *SheetLayout.model_fields["margin"].metadata] = 32
+    background: Annotated[str, *SheetLayout.model_fields["background"].metadata] = "#1b1b1b"
+    fill: Annotated[Literal["fit", "fill"], *SheetLayout.model_fields["fill"].metadata] = "fit"
+    caption: Annotated[str, *SheetLayout.model_fields["caption"].metadata] = "{frame}"
+    heading: Annotated[str, *SheetLayout.model_fields["title"].metadata] = ""
+    letters: Annotated[int, *SheetLayout.model_fields["letters"].metadata] = 16
+    dpi: Annotated[float, *SheetLayout.model_fields["dpi"].metadata] = 150.0
+
+    @property
+    def suffix(self) -> str:
+        """Of the sheet."""
+        return self.format
+
+    @property
+    def layout(self) -> SheetLayout:
+        """Its grid."""
+        fields = {name: getattr(self, name) for name in _LAYOUT if name not in ("title",)}
+        return SheetLayout(**fields, title=self.heading)
+
+    def in_words(self, item: Item) -> str:
+        """Grid and format."""
+        each = "every pass" if self.of == "passes" else "every frame"
+        return f"{each}, {self.columns} columns of {self.cell_width} x {self.cell_height}, {self.format.upper()}"
+
+    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+        """A caption that can be filled in, and a size."""
+        if self.of == "frames":
+            super().require(item, ledger, sources)
+        require_caption(self.caption)
+        require_caption(self.heading)
+        require_size(*self.layout.size(sum(not source.is_deep for source in sources) if self.of == "passes" else 1))
+
+    def close(self, item: Item, closing: Closing) -> list[Written]:
+        """The sheet, of the frames that are there."""
+        path = closing.place.path(item, self.suffix)
+        frames = [record["frame"] for record in closing.record["frames"]]
+        entries = self._passes(closing, frames) if self.of == "passes" else self._frames(item, closing, frames)
+        page = contact_sheet(list(entries), self.layout, title_fields={**closing.place.fields, "frame": frames[0]})
+        write_page(page, path)
+        missing = len(set(closing.frames) - set(frames))
+        return [Written(path, (f"{missing} frames that are missing are left out.",) if missing else ())]
+
+    def _frames(self, item: Item, closing: Closing, frames: list[int]) -> Iterator[Entry]:
+        count = len(frames)
+
+        def load(place: int, number: int) -> NDArray[np.uint8]:
+            closing.saw(place / count)
+            return codes_of(self.shown(item, closing.made(number)))
+
+        for place, number in enumerate(frames):
+            fields = {**_captions(closing.place), "frame": number, "name": f"frame {number}"}
+            yield Entry(lambda place=place, number=number: load(place, number), fields)
+
+    def _passes(self, closing: Closing, frames: list[int]) -> Iterator[Entry]:
+        made: Made = closing.made(frames[0])
+        look = Look(transform=ViewTransform(made.ledger.space, self.view))
+        step = step_for(made.sources.display_window, max(self.cell_width, self.cell_height))
+        for source in made.sources:
+            if source.is_deep or source.excluded:
+                continue
+
+            def load(key: str = source.key) -> NDArray[np.uint8]:
+                picture, data = source_picture(made.sources, key, step=step)
+                return to_screen(picture.on_display, look, data=data)
+
+            fields = {**_captions(closing.place), "frame": frames[0], "name": source.title, "pass": source.key}
+            yield Entry(load, fields)
+
+
+def _captions(place: Place) -> dict[str, object]:
+    return {name: place.fields[name] for name in ("shot", "ledger", "version") if name in place.fields}

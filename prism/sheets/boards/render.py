@@ -1,0 +1,332 @@
+"""A board as a page: elements laid one over the other in display values, and its words on top where nothing covers
+them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image as Pillow
+from PIL import ImageDraw
+
+from prism.colour.developing import colour_of
+from prism.errors import BadArgument, Superseded
+from prism.finish.context import Context
+from prism.finish.display import on_display_values
+from prism.finish.planes import DISPLAY
+from prism.finish.steps import active
+from prism.limits import Stale, never
+from prism.pixels.blur import gaussian
+from prism.pixels.picture import Picture as Values
+from prism.pixels.window import Window
+from prism.sheets.boards.document import Board
+from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, Picture, PictureSource, Shadow
+from prism.sheets.contact import fitted
+from prism.sheets.page import Page, Words, cover_of, covered, lay
+
+Codes = NDArray[np.uint8]
+Load = Callable[[PictureSource, int], Codes]
+"""Codes (H, W, 3 or 4), straight, of a picture; told how many pixels across it will have."""
+FINER = 4  # shapes are drawn so many times finer and averaged
+MISSING = (90, 60, 50)
+Box = tuple[int, int, int, int]  # left, upper, right, lower, in pixels; the last ones not included
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Drawn:
+    """An element in pixels. rgb: float32 (h, w, 3) codes, or one colour. cover: (h, w) 0..1."""
+
+    left: int
+    upper: int
+    rgb: NDArray[np.float32]
+    cover: NDArray[np.float32]
+
+    @property
+    def box(self) -> Box:
+        """Where it lies."""
+        height, width = self.cover.shape
+        return self.left, self.upper, self.left + width, self.upper + height
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """From the unit of a board to pixels, behind its border."""
+
+    scale: float
+    edge: int
+
+    def length(self, units: float) -> float:
+        """In pixels."""
+        return units * self.scale
+
+    def place(self, units: float) -> float:
+        """In pixels from the outer edge."""
+        return units * self.scale + self.edge
+
+
+def board_page(board: Board, load: Load, *, is_stale: Stale = never) -> Page:
+    """The page of a board. load: its pictures. Raises BadArgument for a sheet that is too large, and what loading
+    raises."""
+    board.require_size()
+    width, height = board.size
+    scale = Scale(board.scale, round(board.pixels(board.border)))
+    codes = _ground(board, width, height, scale.edge)
+    shown = [element for element in board.elements if not element.hidden]
+    words: list[Words] = []
+    for place, element in enumerate(shown):
+        if is_stale():
+            raise Superseded(f"Board {board.name}.")
+        drawn, lines = DRAW[type(element)](element, scale, load)
+        for each in drawn:
+            _lay_with_shadow(codes, each, element, scale)
+        above = [reach(later, scale) for later in shown[place + 1 :]]
+        for line in lines:
+            if element.shadow is not None:
+                cover, left, upper = cover_of(line)
+                _lay(codes, _shadow(Drawn(left, upper, _ink(line), cover), element.shadow, scale), element.opacity)
+            if board.finish or covered(line, above):
+                lay(codes, line)
+            else:
+                words.append(line)
+    if board.finish:
+        codes = _finished(board, codes, is_stale)
+    return Page(codes, words, board.dpi, board.name)
+
+
+def reach(element: Element, scale: Scale) -> Box:
+    """The pixels that an element can touch, with its outline, glow and shadow."""
+    if isinstance(element, Boxed):
+        left, upper, right, lower = _box_of(element, scale)
+        grow = round(scale.length(element.outline))
+    elif isinstance(element, Marks):
+        xs = [scale.place(element.x + column * element.spacing) for column in (0, element.count - 1)]
+        ys = [scale.place(element.y + row * element.row_spacing) for row in (0, element.rows - 1)]
+        ys += [2 * scale.place(element.about) - y for y in ys] if element.mirrored else []
+        left, right, upper, lower = min(xs), max(xs), min(ys), max(ys)
+        grow = scale.length(element.size)
+    else:
+        _, lines = _draw_text(element.replace(glow=0.0), scale, missing)
+        boxes = [line.box for line in lines] or [(0, 0, 0, 0)]
+        left, upper, *_ = (min(box[side] for box in boxes) for side in range(4))
+        *_, right, lower = (max(box[side] for box in boxes) for side in range(4))
+        grow = 2 * scale.length(element.glow)
+    if element.shadow is not None:
+        shadow = element.shadow
+        grow += 4 * scale.length(shadow.blur) + max(abs(scale.length(shadow.dx)), abs(scale.length(shadow.dy)))
+    return math.floor(left - grow), math.floor(upper - grow), math.ceil(right + grow), math.ceil(lower + grow)
+
+
+def missing(source: PictureSource, across: int) -> Codes:
+    """A picture that nobody can load: raises BadArgument."""
+    raise BadArgument(f"A picture of the kind {source.kind} cannot be loaded here.", where="board")
+
+
+def _lay_with_shadow(codes: Codes, drawn: Drawn, element: Element, scale: Scale) -> None:
+    if element.shadow is not None:
+        _lay(codes, _shadow(drawn, element.shadow, scale), element.opacity)
+    _lay(codes, drawn, element.opacity)
+
+
+def _ground(board: Board, width: int, height: int, edge: int) -> Codes:
+    codes = np.empty((height, width, 3), np.uint8)
+    codes[:] = _codes_of(board.border_colour)
+    codes[edge : height - edge, edge : width - edge] = _codes_of(board.background)
+    return codes
+
+
+def _codes_of(colour: str) -> NDArray[np.uint8]:
+    return np.floor(np.float32(colour_of(colour)) * 255 + np.float32(0.5)).astype(np.uint8)
+
+
+def _lay(codes: Codes, drawn: Drawn, opacity: float) -> None:
+    """Over, in place, the part that lies on the sheet."""
+    height, width = codes.shape[:2]
+    left, upper, right, lower = drawn.box
+    x0, y0, x1, y1 = max(0, left), max(0, upper), min(width, right), min(height, lower)
+    if x0 >= x1 or y0 >= y1:
+        return
+    inside = slice(y0 - upper, y1 - upper), slice(x0 - left, x1 - left)
+    share = drawn.cover[inside][..., None] * np.float32(opacity)
+    rgb = drawn.rgb[inside] if drawn.rgb.ndim == 3 else drawn.rgb
+    part = codes[y0:y1, x0:x1]
+    part[:] = np.floor(part * (1 - share) + rgb * share + np.float32(0.5)).astype(np.uint8)
+
+
+def _shadow(drawn: Drawn, shadow: Shadow, scale: Scale) -> Drawn:
+    """The cover of an element, moved and softened by a Gaussian that is cut at four deviations."""
+    sigma = scale.length(shadow.blur)
+    reach = math.ceil(4 * sigma)
+    cover = np.pad(drawn.cover, reach)
+    if sigma > 0:
+        cover = gaussian(cover, sigma, edge="constant")
+    x, y = round(scale.length(shadow.dx)), round(scale.length(shadow.dy))
+    rgb = _codes_of(shadow.colour).astype(np.float32)
+    return Drawn(drawn.left - reach + x, drawn.upper - reach + y, rgb, cover * np.float32(shadow.opacity))
+
+
+def _ink(line: Words) -> NDArray[np.float32]:
+    return np.float32(line.colour) * 255
+
+
+def _box_of(element: Any, scale: Scale) -> Box:
+    left, upper = round(scale.place(element.x)), round(scale.place(element.y))
+    right = round(scale.place(element.x + element.width))
+    lower = round(scale.place(element.y + element.height))
+    return left, upper, max(left + 1, right), max(upper + 1, lower)
+
+
+def _draw_picture(element: Picture, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
+    left, upper, right, lower = _box_of(element, scale)
+    across, down = right - left, lower - upper
+    if element.source is None:
+        codes: Codes = np.full((down, across, 3), MISSING, np.uint8)
+    else:
+        codes = load(element.source, across)
+        if element.fill == "fit":
+            shrink = min(across / codes.shape[1], down / codes.shape[0])
+            wide, high = max(1, round(codes.shape[1] * shrink)), max(1, round(codes.shape[0] * shrink))
+            left, upper = left + (across - wide) // 2, upper + (down - high) // 2
+            across, down = wide, high
+        codes = fitted(codes, across, down, crop=element.fill == "fill")
+    cover = codes[..., 3].astype(np.float32) / 255 if codes.shape[2] == 4 else np.ones(codes.shape[:2], np.float32)
+    drawn = Drawn(left, upper, codes[..., :3].astype(np.float32), cover)
+    return _outlined(drawn, element, scale), []
+
+
+def _outlined(drawn: Drawn, element: Any, scale: Scale) -> list[Drawn]:
+    """With a frame around its box, outside of it."""
+    edge = round(scale.length(element.outline))
+    if edge == 0:
+        return [drawn]
+    height, width = drawn.cover.shape
+    cover = np.ones((height + 2 * edge, width + 2 * edge), np.float32)
+    cover[edge:-edge, edge:-edge] = 0
+    colour = _codes_of(element.outline_colour).astype(np.float32)
+    return [drawn, Drawn(drawn.left - edge, drawn.upper - edge, colour, cover)]
+
+
+def _draw_band(element: Band, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
+    left, upper, right, lower = _box_of(element, scale)
+    height, width = lower - upper, right - left
+    rgb = np.empty((height, width, 3), np.float32)
+    share = np.linspace(0, 1, height, dtype=np.float32)[:, None, None] if element.blend else np.float32(0)
+    rgb[:] = _codes_of(element.colour) * (1 - share) + _codes_of(element.colour_below) * share
+    if element.texture != "plain":
+        cover = _texture(element, scale, width, height)[..., None]
+        rgb = rgb * (1 - cover) + _codes_of(element.texture_colour) * cover
+    return _outlined(Drawn(left, upper, rgb, np.ones((height, width), np.float32)), element, scale), []
+
+
+def _texture(element: Band, scale: Scale, width: int, height: int) -> NDArray[np.float32]:
+    """Lines, or dots on a square grid, `spacing` apart and `weight` of that wide; edges are soft over a pixel."""
+    spacing = scale.length(element.spacing)
+    half = spacing * element.weight / 2
+    sine, cosine = math.sin(math.radians(element.turn)), math.cos(math.radians(element.turn))
+    y, x = np.ogrid[:height, :width]
+    along = (x * cosine + y * sine).astype(np.float32)
+    across = (y * cosine - x * sine).astype(np.float32)
+    away = np.abs((across + spacing / 2) % spacing - spacing / 2)
+    if element.texture == "dots":
+        beside = np.abs((along + spacing / 2) % spacing - spacing / 2)
+        away = np.hypot(away, beside)
+    return np.clip(half - away + np.float32(0.5), 0, 1)
+
+
+def _draw_marks(element: Marks, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
+    places = [
+        (element.x + column * element.spacing, element.y + row * element.row_spacing, False)
+        for row in range(element.rows)
+        for column in range(element.count)
+    ]
+    if element.mirrored:
+        places += [(x, 2 * element.about - y, True) for x, y, _ in places]
+    shape = _mark(element.form, scale.length(element.size))
+    drawn = []
+    colour = _codes_of(element.colour).astype(np.float32)
+    for x, y, turned in places:
+        cover = shape[::-1] if turned else shape
+        height, width = cover.shape
+        left, upper = round(scale.place(x) - width / 2), round(scale.place(y) - height / 2)
+        drawn.append(Drawn(left, upper, colour, cover))
+    return drawn, []
+
+
+_FORMS: Mapping[str, tuple[tuple[float, float], ...]] = MappingProxyType(
+    {
+        "dash": ((-0.5, -0.1), (0.5, -0.1), (0.5, 0.1), (-0.5, 0.1)),
+        "triangle": ((-0.5, 0.433), (0, -0.433), (0.5, 0.433)),
+        "arrow": (
+            (-0.12, 0.5), (-0.12, -0.05), (-0.38, -0.05), (0, -0.5), (0.38, -0.05), (0.12, -0.05), (0.12, 0.5),
+        ),
+    }
+)  # fmt: skip
+"""Corners from the middle, for a mark of size 1."""
+
+
+def _mark(form: str, size: float) -> NDArray[np.float32]:
+    """(n, n): how much of each pixel a mark covers."""
+    side = math.ceil(size) + 2
+    sheet = Pillow.new("L", (side * FINER, side * FINER))
+    pen, middle, full = ImageDraw.Draw(sheet), side * FINER / 2, size * FINER
+    if form in ("dot", "ring"):
+        pen.ellipse([middle - full / 2, middle - full / 2, middle + full / 2, middle + full / 2], 255)
+        if form == "ring":
+            inner = full * 0.33
+            pen.ellipse([middle - inner, middle - inner, middle + inner, middle + inner], 0)
+    else:
+        pen.polygon([(middle + x * full, middle + y * full) for x, y in _FORMS[form]], 255)
+    fine = np.asarray(sheet, np.float32) / 255
+    return fine.reshape(side, FINER, side, FINER).mean(axis=(1, 3))
+
+
+def _draw_text(element: Caption, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
+    size, turn = scale.length(element.size), math.radians(element.turn)
+    x, y = scale.place(element.x), scale.place(element.y)
+    lines = []
+    for place, text in enumerate(element.text.split("\n")):
+        down = place * size * element.leading
+        across, lower = -math.sin(turn) * down, math.cos(turn) * down
+        if text.strip():
+            lines.append(
+                Words(
+                    text, x + across, y + lower, size, element.face, colour_of(element.colour), element.align,
+                    element.turn, element.opacity,
+                )
+            )  # fmt: skip
+    glows = [_glow(line, element, scale) for line in lines] if element.glow > 0 else []
+    return glows, lines
+
+
+def _glow(line: Words, element: Caption, scale: Scale) -> Drawn:
+    """The letters, softened, and twice as dense so that thin strokes still shine."""
+    cover, left, upper = cover_of(replace(line, opacity=1.0))
+    sigma = scale.length(element.glow) / 2
+    reach = math.ceil(4 * sigma)
+    soft = gaussian(np.pad(cover, reach), sigma, edge="constant")
+    rgb = _codes_of(element.glow_colour).astype(np.float32)
+    return Drawn(left - reach, upper - reach, rgb, np.minimum(1, 2 * soft))
+
+
+DRAW: Mapping[type[Element], Callable[[Any, Scale, Load], tuple[list[Drawn], list[Words]]]] = MappingProxyType(
+    {Picture: _draw_picture, Band: _draw_band, Marks: _draw_marks, Caption: _draw_text}
+)
+"""How each kind is drawn, beside `ELEMENTS`."""
+
+
+def _finished(board: Board, codes: Codes, is_stale: Stale) -> Codes:
+    """The display steps of the finish on all of the sheet."""
+    height, width = codes.shape[:2]
+    window = Window.of_size(width, height)
+    rgba = np.ones((4, height, width), np.float32)
+    for place in range(3):
+        np.divide(codes[..., place], np.float32(255), out=rgba[place])
+    values = Values(rgba=rgba, window=window, display_window=window, space=DISPLAY)
+    done = on_display_values(values, active(board.finish, 0), Context(), is_stale=is_stale).rgba
+    for place in range(3):
+        codes[..., place] = np.floor(done[place] * 255 + np.float32(0.5))
+    return codes

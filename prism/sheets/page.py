@@ -1,0 +1,220 @@
+"""A page: a picture with lines of words on it, written as a picture or as a PDF in which the words stay text."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image as Pillow
+from PIL import ImageDraw
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfgen.canvas import Canvas
+
+from prism.colour.developing import Colour
+from prism.colour.spaces import decode_srgb
+from prism.errors import BadArgument
+from prism.formats.exr import write_exr
+from prism.formats.safe import replacing
+from prism.formats.stills import still_format, write_codes
+from prism.lettering.letters import FACES, letters
+from prism.pixels.file_formats import is_exr
+from prism.pixels.image import Image
+
+POINTS = 72.0  # to an inch
+PAGE_SUFFIXES = (".png", ".tif", ".tiff", ".exr", ".pdf", ".jpg", ".webp")
+MOST_PIXELS = 400_000_000
+
+
+@dataclass(frozen=True, slots=True)
+class Words:
+    """One line. x, y: of its baseline, in pixels from the upper left. size: of the em, in pixels. align: what of the
+    line is at x. turn: degrees clockwise about that place. opacity: 0..1."""
+
+    text: str
+    x: float
+    y: float
+    size: float
+    face: str = "text"
+    colour: Colour = (1.0, 1.0, 1.0)
+    align: str = "left"
+    turn: float = 0.0
+    opacity: float = 1.0
+
+    @property
+    def width(self) -> float:
+        """In pixels."""
+        return letters(self.face, self.size).getlength(self.text)
+
+    @property
+    def left(self) -> float:
+        """Where the line begins, unturned."""
+        return self.x - {"left": 0.0, "middle": 0.5, "right": 1.0}[self.align] * self.width
+
+    @property
+    def box(self) -> tuple[int, int, int, int]:
+        """Pixels that it can reach: left, upper, right, lower, the last ones not included."""
+        ascent, descent = letters(self.face, self.size).getmetrics()
+        corners = [
+            _turned(x - self.x, y - self.y, self.turn)
+            for x in (self.left - 2, self.left + self.width + 2)
+            for y in (self.y - ascent - 2, self.y + descent + 2)
+        ]
+        xs, ys = zip(*corners, strict=True)
+        return (
+            math.floor(self.x + min(xs)), math.floor(self.y + min(ys)),
+            math.ceil(self.x + max(xs)), math.ceil(self.y + max(ys)),
+        )  # fmt: skip
+
+
+def _turned(x: float, y: float, turn: float) -> tuple[float, float]:
+    sine, cosine = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+    return x * cosine - y * sine, x * sine + y * cosine
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Page:
+    """codes: uint8 (H, W, 3 or 4), straight sRGB display colour, without the words. dpi: pixels to an inch."""
+
+    codes: NDArray[np.uint8]
+    words: Sequence[Words] = ()
+    dpi: float = 150.0
+    title: str = ""
+
+    @property
+    def with_words(self) -> NDArray[np.uint8]:
+        """Codes with the words drawn into them."""
+        if not self.words:
+            return self.codes
+        done = self.codes.copy()
+        for line in self.words:
+            lay(done, line)
+        return done
+
+
+def cover_of(line: Words) -> tuple[NDArray[np.float32], int, int]:
+    """How much of each pixel the letters cover, (h, w) 0..1, with the place of its upper left pixel."""
+    left, upper, right, lower = line.box
+    font = letters(line.face, line.size)
+    if line.turn == 0:
+        sheet = Pillow.new("L", (max(1, right - left), max(1, lower - upper)))
+        ImageDraw.Draw(sheet).text((line.left - left, line.y - upper), line.text, 255, font, anchor="ls")
+    else:
+        sheet = _turned_cover(line, left, upper, right, lower)
+    return np.asarray(sheet, np.float32) / 255 * np.float32(line.opacity), left, upper
+
+
+def _turned_cover(line: Words, left: int, upper: int, right: int, lower: int) -> Pillow.Image:
+    reach = math.ceil(max(line.width, line.size) * 1.2 + 8)
+    flat = Pillow.new("L", (2 * reach, 2 * reach))
+    place = (reach + line.left - line.x, reach)
+    ImageDraw.Draw(flat).text(place, line.text, 255, letters(line.face, line.size), anchor="ls")
+    turned = flat.rotate(-line.turn, Pillow.Resampling.BICUBIC, center=(reach, reach))
+    x, y = round(line.x), round(line.y)
+    return turned.crop((left - x + reach, upper - y + reach, right - x + reach, lower - y + reach))
+
+
+def lay(codes: NDArray[np.uint8], line: Words) -> None:
+    """Draw a line into codes (H, W, 3 or 4), in place: over, in display values."""
+    cover, left, upper = cover_of(line)
+    height, width = codes.shape[:2]
+    x0, y0 = max(0, left), max(0, upper)
+    x1, y1 = min(width, left + cover.shape[1]), min(height, upper + cover.shape[0])
+    if x0 >= x1 or y0 >= y1:
+        return
+    share = cover[y0 - upper : y1 - upper, x0 - left : x1 - left, None]
+    part = codes[y0:y1, x0:x1].astype(np.float32)
+    ink = np.float32([*(channel * 255 for channel in line.colour), *([255] if codes.shape[2] == 4 else [])])
+    codes[y0:y1, x0:x1] = np.floor(part * (1 - share) + ink * share + np.float32(0.5)).astype(np.uint8)
+
+
+def write_page(page: Page, path: Path) -> None:
+    """Write a page in the format of its suffix: PDF with words as text, OpenEXR as light (sRGB decoded), or a still.
+    Raises BadArgument for another format, UnwritableFile."""
+    path = Path(path)
+    if path.suffix.lower() == ".pdf":
+        _write_pdf(page, path)
+    elif is_exr(path.name):
+        _write_light(page, path)
+    else:
+        form = still_format(path)
+        codes = page.with_words
+        refusal = form.refusal(bits=8, alpha=codes.shape[2] == 4)
+        if refusal:
+            raise BadArgument(refusal, where=str(path))
+        write_codes(path, codes, dpi=page.dpi)
+
+
+def require_page_format(path: Path) -> None:
+    """Raises BadArgument for a suffix that no page is written in."""
+    if path.suffix.lower() not in PAGE_SUFFIXES:
+        raise BadArgument(
+            f"Unknown format {path.suffix or 'without suffix'}.", where=str(path),
+            advice=f"Use {', '.join(PAGE_SUFFIXES)}.",
+        )  # fmt: skip
+
+
+def require_size(width: float, height: float) -> None:
+    """Raises BadArgument for a page of no size, or beyond what memory holds."""
+    if width < 1 or height < 1 or width * height > MOST_PIXELS:
+        raise BadArgument(
+            f"A page of {round(width)} x {round(height)} pixels cannot be made.", where="size",
+            advice=f"Use at least one pixel and at most {MOST_PIXELS:,}; fewer dots to an inch, or a smaller sheet.",
+        )  # fmt: skip
+
+
+def _write_light(page: Page, path: Path) -> None:
+    codes = page.with_words.astype(np.float32) / 255
+    light = decode_srgb(codes[..., :3]).astype(np.float32)
+    planes = {name: light[..., place].astype(np.float16) for place, name in enumerate("RGB")}
+    if codes.shape[2] == 4:
+        planes = {name: (plane * codes[..., 3]).astype(np.float16) for name, plane in planes.items()}
+        planes["A"] = codes[..., 3].astype(np.float16)
+    write_exr(path, Image.of_planes(planes))
+
+
+def _write_pdf(page: Page, path: Path) -> None:
+    height, width = page.codes.shape[:2]
+    scale = POINTS / page.dpi
+    with replacing(path) as temporary:
+        canvas = Canvas(
+            str(temporary), pagesize=(width * scale, height * scale), pageCompression=1, invariant=1,
+            initialFontName=_embedded("text"),
+        )  # fmt: skip
+        canvas.setTitle(page.title or path.stem)
+        canvas.setCreator("Eager Prism")
+        picture = Pillow.fromarray(page.codes)
+        mask = "auto" if page.codes.shape[2] == 4 else None
+        canvas.drawImage(ImageReader(picture), 0, 0, width * scale, height * scale, mask=mask)
+        for line in page.words:
+            _write_line(canvas, line, height, scale)
+        canvas.showPage()
+        canvas.save()
+
+
+def _write_line(canvas: Canvas, line: Words, height: int, scale: float) -> None:
+    canvas.saveState()
+    canvas.setFont(_embedded(line.face), line.size * scale)
+    canvas.setFillColorRGB(*line.colour, alpha=line.opacity)
+    canvas.translate(line.x * scale, (height - line.y) * scale)
+    canvas.rotate(-line.turn)
+    canvas.drawString((line.left - line.x) * scale, 0, line.text)
+    canvas.restoreState()
+
+
+def _embedded(face: str) -> str:
+    name = f"Prism {face}"
+    if name not in pdfmetrics.getRegisteredFontNames():
+        pdfmetrics.registerFont(TTFont(name, str(FACES[face])))
+    return name
+
+
+def covered(line: Words, boxes: Iterable[tuple[int, int, int, int]]) -> bool:
+    """Whether anything that lies above reaches into the line."""
+    left, upper, right, lower = line.box
+    return any(x0 < right and left < x1 and y0 < lower and upper < y1 for x0, y0, x1, y1 in boxes)
