@@ -88,3 +88,45 @@ class Draft(models.Model):
     document = models.JSONField()
     frames = models.CharField(max_length=10_000, blank=True)
     changed = models.DateTimeField(auto_now=True)
+
+
+class Board(models.Model):
+    """A presentation board of a shot, saved by itself at every change."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="boards")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()  # a prism.sheets.boards.document.Board
+    revision = models.PositiveIntegerField(default=1)  # up by one at each save; a save must name the one it builds on
+    changed = models.DateTimeField(auto_now=True)
+    changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["shot", "name"], name="one_board_name_each")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Note(models.Model):
+    """What a reviewer says of a frame of a movie. x, y: where, as shares of the picture. strokes: lines drawn on it,
+    lists of such places. version: that answers it."""
+
+    shot = models.ForeignKey(Shot, on_delete=models.CASCADE, related_name="notes")
+    delivery = models.ForeignKey(Delivery, on_delete=models.SET_NULL, null=True, related_name="notes")
+    item = models.CharField(max_length=40)
+    seen = models.ForeignKey(LedgerVersion, on_delete=models.CASCADE, related_name="notes")  # the version it is said of
+    frame = models.IntegerField()
+    x = models.FloatField()
+    y = models.FloatField()
+    strokes = models.JSONField(default=list)
+    text = models.CharField(max_length=2000)
+    author = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    made = models.DateTimeField(auto_now_add=True)
+    version = models.ForeignKey(LedgerVersion, on_delete=models.SET_NULL, null=True, related_name="answers")
+    answer = models.CharField(max_length=2000, blank=True)
+    answered_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    answered = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["frame", "pk"]

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections import defaultdict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from django.conf import settings
 from django.db import transaction
 
 from desk.elements.services import document_of, elements_named, frames_on_disk, mark_of, require_files, sources_of
+from desk.handoff.boards import loader, with_boards
 from desk.handoff.models import Delivery, DeliveryPreset, Draft
 from desk.intake.models import Judgement
 from desk.jobs import engine
@@ -36,6 +38,7 @@ from prism.ledger.document import Ledger as LedgerDocument
 from prism.limits import Stale
 from prism.naming.frames import format_frames, parse_frames
 
+_NUMBER = re.compile(r"\d+")
 KIND, CLOSING = "hand-off", "hand-off closing"
 
 
@@ -50,21 +53,22 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
     return delivery
 
 
-def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> list[dict[str, Any]]:
-    """What would be written if this were ordered now, by item: `item`, `words`, and the `paths` of the first frame and
-    of what is made of all, from the storage's root. Nothing is ordered. Raises BadArgument, as `order`."""
+def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> dict[str, Any]:
+    """What would be written if this were ordered now: the `folder`, from the storage root, and for each of the `items`
+    its id, `words`, and `paths` below the folder of the first frame and of what is made of all. Nothing is ordered.
+    Raises BadArgument, as `order`."""
     with transaction.atomic():
         delivery = _ordered(shot, ledger, user, frames, document)
         place = place_of(delivery)
         first = next(number for number in place.frames if number in frames_on_disk(ledger.element))
         opened, sources = _opener(delivery)(first)
-        root = settings.STORAGE_ROOTS[0]
+        folder = str(place.root.relative_to(settings.STORAGE_ROOTS[0]))
         named = [
             {
                 "item": item.id,
                 "words": item.in_words,
                 "paths": [
-                    str(path.relative_to(root))
+                    path.relative_to(place.root).as_posix()
                     for path in (
                         *item.encoding.paths(item, place, first, opened, sources),
                         *item.encoding.closing_paths(item, place),
@@ -74,12 +78,13 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
             for item in delivery.parsed.enabled
         ]
         transaction.set_rollback(True)
-    return named
+    return {"folder": folder, "items": named}
 
 
 @at_once
 def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
     numbers = parse_frames(frames)
+    document = with_boards(shot, document)
     there = set(frames_on_disk(ledger.element))
     present = [number for number in numbers if number in there]
     _require_present(numbers, present, document)
@@ -235,7 +240,10 @@ def close_delivery(task: Task, watch: Watch) -> list[dict[str, Any]]:
     kept_inside(place.root, delivery.shot.production)
     author = task.job.author.get_username() if task.job.author else ""
     plan = Plan.objects.filter(shot=delivery.shot).values_list("document", flat=True).first()
-    return close(delivery.parsed, laid, place, opened, author=author, plan=plan, is_stale=watch.is_over, saw=watch.saw)
+    return close(
+        delivery.parsed, laid, place, opened, author=author, plan=plan, is_stale=watch.is_over, saw=watch.saw,
+        pictures=loader(delivery.shot.production, delivery.shot),
+    )  # fmt: skip
 
 
 def _findings(elements: Sequence[Any], number: int) -> list[str]:
@@ -321,7 +329,7 @@ def progress(delivery: Delivery) -> dict[str, Any]:
         "items": _items(delivery, files),
         "folder": str(folder_of(delivery)),
         "errors": sorted({task.fault for task in tasks if task.fault}),
-        "remarks": sorted({remark for file in files for remark in file["remarks"]}),
+        "remarks": _remarks(remark for file in files for remark in file["remarks"]),
         "stalled": engine.stalled(frames if any(frame.state in OPEN for frame in frames) else tasks),
         "made": delivery.made.isoformat(timespec="minutes"),
         "author": author.get_username() if author else "",
@@ -342,6 +350,18 @@ def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str
             "files": _whole_first(by_item[item.id], item.encoding.closes),
         }
         for item in delivery.parsed.enabled
+    ]
+
+
+def _remarks(said: Iterable[str]) -> list[str]:
+    """Each once; of those that differ in their numbers alone, the one with the largest, and how many there are."""
+    alike: dict[str, dict[str, None]] = defaultdict(dict)
+    for remark in said:
+        alike[_NUMBER.sub("#", remark)][remark] = None
+    worst = (max(each, key=lambda remark: [int(n) for n in _NUMBER.findall(remark)]) for each in alike.values())
+    return [
+        text if len(each) == 1 else f"{text} (the most of {len(each)} such remarks)"
+        for text, each in zip(worst, alike.values(), strict=True)
     ]
 
 

@@ -1,6 +1,6 @@
 from django.urls import path
 
-from desk.handoff import views
+from desk.handoff import board_views, review_views, views
 
 urlpatterns = [
     path("", views.handoff, name="hand-off"),
@@ -12,5 +12,18 @@ urlpatterns = [
     path("<int:delivery>/again/", views.act, {"action": "again"}, name="hand-off-again"),
     path("<int:delivery>/cancel/", views.act, {"action": "cancel"}, name="hand-off-cancel"),
     path("<int:delivery>/close/", views.act, {"action": "close"}, name="hand-off-close"),
+    path("boards/new/", board_views.new, name="hand-off-board-new"),
+    path("boards/picture/", board_views.picture, name="hand-off-board-picture"),
+    path("boards/<int:board>/", board_views.board, name="hand-off-board"),
+    path("boards/<int:board>/save/", board_views.save, name="hand-off-board-save"),
+    path("boards/<int:board>/remove/", board_views.remove, name="hand-off-board-remove"),
+    path("boards/<int:board>/preview/", board_views.preview, name="hand-off-board-preview"),
+    path("notes/", review_views.notes, name="hand-off-notes"),
+    path("notes/answer/", review_views.answer, name="hand-off-answer"),
+    path("notes.csv", review_views.notes_csv, name="hand-off-notes-csv"),
+    path("notes.pdf", review_views.notes_pdf, name="hand-off-notes-pdf"),
+    path("<int:delivery>/review/<str:item>/", review_views.page, name="hand-off-review"),
+    path("<int:delivery>/review/<str:item>/note/", review_views.note, name="hand-off-note"),
+    path("<int:delivery>/review/<str:item>/<int:number>/", review_views.frame, name="hand-off-frame"),
     path("<int:delivery>/file/<path:file>", views.download, name="hand-off-file"),
 ]

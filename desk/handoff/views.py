@@ -9,6 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from desk.elements.services import document_of, frames_on_disk
 from desk.handoff import services
+from desk.handoff.board_views import listed as listed_boards
+from desk.handoff.board_views import templates as board_templates
 from desk.handoff.models import Delivery
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import open_ledger, parse
@@ -49,7 +51,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
 def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[int]) -> dict[str, Any]:
     document, ordered = services.draft_of(shot)
     asked = request.GET.get("frame", "")
-    shared = ("order", "names", "draft", "preset", "progress")
+    shared = ("order", "names", "draft", "preset", "progress", "board-new", "notes")
     return {
         "document": document.as_json(),
         "frames": asked or ordered or (str(frames[0]) if frames else ""),
@@ -57,6 +59,8 @@ def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[
         "kinds": kinds_for_page(),
         "choices": _choices(shot, ledger) if ledger else {},
         "presets": services.presets_for(shot.production),
+        "boards": listed_boards(shot),
+        "templates": board_templates(),
         "deliveries": _listed(shot),
         "mayChange": shot.production.can_be_changed_by(request.user),
         "urls": {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in shared},
@@ -71,6 +75,7 @@ def _choices(shot: Shot, ledger: Ledger) -> dict[str, list[dict[str, str]]]:
     return {
         "passes": [{"key": f"{name}/{pass_.key}", "title": pass_.title} for pass_ in passes],
         "mattes": [{"key": matte.id, "title": matte.id} for matte in laid.mattes],
+        "boards": [{"key": name, "title": name} for name in shot.boards.values_list("name", flat=True)],
     }
 
 
@@ -94,8 +99,8 @@ def names(request: HttpRequest, shot: Shot) -> JsonResponse:
         frames, document = _asked(request)
         named = services.names_before(shot, _ledger(shot), request.user, frames, document)
     except PrismError as error:
-        return JsonResponse({"items": [], "why": error.as_json()})
-    return JsonResponse({"items": named, "why": None})
+        return JsonResponse({"items": [], "folder": "", "why": error.as_json()})
+    return JsonResponse({**named, "why": None})
 
 
 @require_POST
@@ -177,6 +182,8 @@ def _listed(shot: Shot) -> list[dict[str, Any]]:
         entry = services.progress(delivery)
         address = _address(shot) | {"delivery": delivery.pk}
         for item in entry["items"]:
+            if item["kind"] == "movie" and item["files"]:
+                item["review"] = reverse("hand-off-review", kwargs=address | {"item": item["id"]})
             item["files"] = [
                 {"name": name, "url": reverse("hand-off-file", kwargs=address | {"file": name})}
                 for name in item["files"]

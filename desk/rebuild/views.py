@@ -366,6 +366,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         | {
             "deep": reverse("rebuild-deep", kwargs=address),
             "handoff": reverse("hand-off", kwargs=address),
+            "notes": reverse("hand-off-notes", kwargs=address),
             "look": reverse("look", kwargs=address),
         },
     }

@@ -151,7 +151,7 @@ class Orders(HandoffCase):
         self.work()
         written = [path for path in self.paths("*.*") if path.parent.name in ("beauty", "still")]
         self.assertEqual(
-            sorted(path for item in told["items"] for path in item["paths"]),
+            sorted(f"{told['folder']}/{path}" for item in told["items"] for path in item["paths"]),
             sorted(str(path.relative_to(self.root)) for path in written),
         )
         self.assertIn("Not rendered: 7", self.post(frames="7", to="names").json()["why"]["what"])

@@ -46,7 +46,8 @@ class Item(Value):
     @property
     def in_words(self) -> str:
         """What it is and how it is written."""
-        return f"{SUBJECT_TITLES[self.subject]}; {self.encoding.in_words(self)}"
+        how = self.encoding.in_words(self)
+        return how if self.subject == "files" else f"{SUBJECT_TITLES[self.subject]}; {how}"
 
 
 class Delivery(Document):

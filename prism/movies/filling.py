@@ -15,9 +15,9 @@ from prism.naming.frames import format_frames
 Gaps = Literal["refuse", "hold", "mark"]
 GAPS: tuple[Gaps, ...] = ("refuse", "hold", "mark")
 GAP_TITLES = {
-    "refuse": "refuse, by number",
+    "refuse": "refuse, by their numbers",
     "hold": "hold the frame before",
-    "mark": "hold it, darker, with the number",
+    "mark": "mark with their numbers",
 }
 AHEAD = 2  # frames decoded while one is encoded
 

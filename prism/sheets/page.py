@@ -184,7 +184,7 @@ def _write_pdf(page: Page, path: Path) -> None:
     with replacing(path) as temporary:
         canvas = Canvas(
             str(temporary), pagesize=(width * scale, height * scale), pageCompression=1, invariant=1,
-            initialFontName=_embedded("text"),
+            initialFontName=embedded("text"),
         )  # fmt: skip
         canvas.setTitle(page.title or path.stem)
         canvas.setCreator("Eager Prism")
@@ -199,7 +199,7 @@ def _write_pdf(page: Page, path: Path) -> None:
 
 def _write_line(canvas: Canvas, line: Words, height: int, scale: float) -> None:
     canvas.saveState()
-    canvas.setFont(_embedded(line.face), line.size * scale)
+    canvas.setFont(embedded(line.face), line.size * scale)
     canvas.setFillColorRGB(*line.colour, alpha=line.opacity)
     canvas.translate(line.x * scale, (height - line.y) * scale)
     canvas.rotate(-line.turn)
@@ -207,7 +207,8 @@ def _write_line(canvas: Canvas, line: Words, height: int, scale: float) -> None:
     canvas.restoreState()
 
 
-def _embedded(face: str) -> str:
+def embedded(face: str) -> str:
+    """The name that a typeface has in PDFs, where it goes along."""
     name = f"Prism {face}"
     if name not in pdfmetrics.getRegisteredFontNames():
         pdfmetrics.registerFont(TTFont(name, str(FACES[face])))

@@ -42,6 +42,7 @@ SHOW_TITLES = {
     "beside": "rendered and finished side by side",
     "lights": "lights coming up one by one",
 }
+_GAP_WORDS = {"hold": "held", "mark": "marked"}
 SEAM = 2  # pixels between before and after
 
 
@@ -91,7 +92,7 @@ class Movie(Looked):
         """Codec, what is shown, and the look."""
         words = [self.how.title, self.look_in_words()]
         words += [SHOW_TITLES[self.show]] if self.show != "plain" else []
-        words += [f"gaps: {GAP_TITLES[self.gaps]}"] if self.gaps != "refuse" else []
+        words += [f"missing frames {_GAP_WORDS[self.gaps]}"] if self.gaps != "refuse" else []
         return ", ".join(words + (["burnt in"] if self.burn else []))
 
     def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:

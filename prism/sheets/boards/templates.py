@@ -8,6 +8,7 @@ from typing import Any
 
 from prism.sheets.boards.document import Board
 
+_INK = "#26241f"
 _SHADOW = {"dx": 2, "dy": 2.5, "blur": 2.5, "opacity": 0.55}
 
 
@@ -21,7 +22,7 @@ def _text(key: str, text: str, x: float, y: float, size: float, **more: Any) -> 
 
 def _picture(key: str, x: float, y: float, width: float, height: float, **more: Any) -> dict[str, Any]:
     box = {"x": x, "y": y, "width": width, "height": height}
-    return {"id": key, "kind": "picture", **box, "outline": 0.6, "shadow": _SHADOW, **more}
+    return {"id": key, "kind": "picture", **box, "outline": 0.6, "shadow": _SHADOW, "fill": "fill", **more}
 
 
 TEMPLATES: Mapping[str, Board] = MappingProxyType(
@@ -41,8 +42,8 @@ TEMPLATES: Mapping[str, Board] = MappingProxyType(
             *(_picture(f"step_{n + 1}", 22 + n * 96, 86, 88, 50, shadow=None) for n in range(4)),
             {"id": "arrows", "kind": "marks", "form": "arrow", "x": 114, "y": 146, "count": 3, "spacing": 96, "size": 6,
              "colour": "#8a7f6a"},
-            *(_text(f"word_{n + 1}", f"step {n + 1}", 66 + n * 96, 156, 6, align="middle", colour="#26241f") for n in range(4)),
-            _text("title", "Title", 22, 52, 13, face="text bold", colour="#26241f"),
+            *(_text(f"word_{n}", f"step {n}", n * 96 - 30, 156, 6, align="middle", colour=_INK) for n in range(1, 5)),
+            _text("title", "Title", 22, 52, 13, face="text bold", colour=_INK),
             width=420, height=210, background="#f3f1ec", border=6, border_colour="#d9d4c8",
         ),
         "pair": _board(

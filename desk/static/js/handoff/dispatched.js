@@ -2,7 +2,7 @@
 import { get, post } from "../api.js";
 
 const EVERY = 700; // milliseconds
-const SHOWN_FILES = 4;
+const SHOWN_FILES = 2;
 const WORDS = { queued: "waiting", running: "being written", done: "written", failed: "failed", cancelled: "cancelled" };
 const UNDER_WAY = ["queued", "running"];
 

@@ -1,13 +1,14 @@
 // Hand-off: what goes out, put together as items, and the deliveries so far.
 import "../num-field.js";
 import { pageData } from "../api.js";
+import { boards } from "./boards.js";
 import { dispatched } from "./dispatched.js";
 import { items } from "./items.js";
 import { presets } from "./presets.js";
 
 export default () => {
   const page = pageData();
-  const parts = [items(page), presets(page), dispatched(page)];
+  const parts = [items(page), presets(page), boards(page), dispatched(page)];
   const joined = { mayChange: page.mayChange, fault: "" };
   for (const part of parts) Object.defineProperties(joined, Object.getOwnPropertyDescriptors(part));
   joined.init = function () {

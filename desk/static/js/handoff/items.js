@@ -9,6 +9,7 @@ export const items = (page) => ({
   frames: page.frames,
   opened: "",
   named: {}, // by item: words and paths
+  folder: "", // of the delivery, below the storage
   why: "",
   whose: "", // the item that `why` is said of
   naming: 0,
@@ -35,6 +36,7 @@ export const items = (page) => ({
   needsNames(item) { return ["passes", "mattes", "deep"].includes(item.subject); },
   namesLists(item) { return item.subject === "mattes" ? "mattes" : "passes"; },
   choicesOf(lists) { return [{ key: "*", title: "all of them" }, ...(page.choices[lists] ?? [])]; },
+  sourcesOf(lists) { return [{ key: "", title: "none" }, ...(page.choices[lists] ?? [])]; },
   noteOf(item, setting) { return setting.notes[item.encoding[setting.field]] ?? ""; },
   optionsOf(item, setting) {
     return setting.words.map((word, place) => ({ word, title: setting.titles[place], chosen: item.encoding[setting.field] === word }));
@@ -115,7 +117,8 @@ export const items = (page) => ({
       if (!answer.why || answer.why.code !== "document.bad") await post(page.urls.draft, this.asked);
     });
   },
-  take({ items: found, why }) {
+  take({ items: found, folder, why }) {
+    this.folder = folder;
     if (found.length) this.named = Object.fromEntries(found.map((each) => [each.item, each]));
     this.why = why ? `${why.what} ${why.advice}` : "";
     this.whose = why ? (/^item ([^,]+)/.exec(why.where)?.[1] ?? "") : "";

@@ -1,4 +1,5 @@
 import rebuild from "../rebuild/index.js";
+import { notesBeside } from "../rebuild/notes.js";
 import { start } from "../start.js";
 
-start({ rebuild });
+start({ rebuild, notesBeside });

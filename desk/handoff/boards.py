@@ -1,0 +1,146 @@
+"""Boards of a shot: kept, and their pictures found."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from django.shortcuts import get_object_or_404
+from numpy.typing import NDArray
+from PIL import Image as Pillow
+
+from desk.elements.services import elements_named, frames_on_disk, sources_of
+from desk.handoff.models import Board
+from desk.rebuild.models import LedgerVersion
+from desk.rebuild.services import open_ledger, parse
+from desk.shots.models import Production, Shot
+from desk.shots.storage import shot_file
+from desk.web.saving import Outdated, at_once
+from prism.delivery.document import Delivery as Document
+from prism.delivery.encodings.board import BoardSheet
+from prism.delivery.files import codes_of, finished, shown_file
+from prism.delivery.made import Made
+from prism.errors import BadArgument, UnreadableFile
+from prism.ledger.copying import free
+from prism.sheets.boards.document import Board as BoardDocument
+from prism.sheets.boards.elements import FilePicture, PictureSource, ShotPicture
+from prism.sheets.boards.render import missing
+from prism.sheets.boards.templates import TEMPLATES
+
+SMALL = 900  # pixels across of a picture on the editor's sheet
+
+
+def make(shot: Shot, template: str, user) -> Board:
+    """A board from one of ours, or a copy of one of the shot's by its number. Raises BadArgument."""
+    if template in TEMPLATES:
+        document = TEMPLATES[template]
+    elif template.isdecimal():
+        document = parsed(get_object_or_404(shot.boards, pk=int(template)))
+    else:
+        raise BadArgument(f"There is no board to begin with called {template}.", where="template")
+    document = with_frames(document, shot)
+    return keep(shot, document, user)
+
+
+def keep(shot: Shot, document: BoardDocument, user) -> Board:
+    """A new board, under a name that is free."""
+    name = free(document.name, set(shot.boards.values_list("name", flat=True)))
+    document = document.replace(name=name)
+    return Board.objects.create(shot=shot, name=name, document=document.as_json(), changed_by=user)
+
+
+def with_frames(document: BoardDocument, shot: Shot) -> BoardDocument:
+    """Pictures that are empty show frames of the shot, spread over it."""
+    ledger = open_ledger(shot)
+    frames = frames_on_disk(ledger.element) if ledger else []
+    empty = [each.id for each in document.elements if each.kind == "picture" and each.source is None]
+    if not frames:
+        return document
+    chosen = {key: frames[round(place * (len(frames) - 1) / max(1, len(empty) - 1))] for place, key in enumerate(empty)}
+    elements = tuple(
+        each.replace(source=ShotPicture(shot=shot.code, frame=chosen[each.id])) if each.id in chosen else each
+        for each in document.elements
+    )
+    return document.replace(elements=elements)
+
+
+def parsed(board: Board) -> BoardDocument:
+    """Its document."""
+    return BoardDocument.from_json(board.document, where=f"board {board.name}")
+
+
+@at_once
+def save(board: Board, document: BoardDocument, revision: int, user) -> int:
+    """Save a change that builds on `revision`. Returns the new one. Raises Outdated, or BadArgument for a name that
+    another board of the shot has."""
+    if board.shot.boards.exclude(pk=board.pk).filter(name=document.name).exists():
+        raise BadArgument(f"Another board is called {document.name}.", where="name", advice="Choose another name.")
+    changed = Board.objects.filter(pk=board.pk, revision=revision).update(
+        name=document.name, document=document.as_json(), revision=revision + 1, changed_by=user
+    )
+    if not changed:
+        raise Outdated("board")
+    return revision + 1
+
+
+def with_boards(shot: Shot, document: Document) -> Document:
+    """A delivery with the boards that its items name, as they are now."""
+    known = {board.name: board for board in shot.boards.all()}
+    items = tuple(
+        item.replace(encoding=item.encoding.replace(board=parsed(known[item.encoding.name])))
+        if isinstance(item.encoding, BoardSheet) and item.encoding.name in known
+        else item
+        for item in document.items
+    )
+    return document.replace(items=items)
+
+
+def loader(production: Production, shot: Shot) -> Callable[[PictureSource, int], NDArray[np.uint8]]:
+    """Loads pictures: frames of the production's shots, and files of this shot. It raises PrismError."""
+
+    def load(source: PictureSource, across: int) -> NDArray[np.uint8]:
+        if isinstance(source, ShotPicture):
+            return _of_shot(production, source)
+        if isinstance(source, FilePicture):
+            return codes_of(shown_file(shot_file(shot, source.path), keep_alpha=True))
+        return missing(source, across)
+
+    return load
+
+
+def _of_shot(production: Production, source: ShotPicture) -> NDArray[np.uint8]:
+    shot = production.shots.filter(code=source.shot).first()
+    ledger = open_ledger(shot) if shot is not None else None
+    if shot is None or ledger is None:
+        raise UnreadableFile(f"There is no picture of {source.shot}.", where="board", advice="Choose another shot.")
+    document = ledger.document
+    if source.version:
+        version = LedgerVersion.objects.filter(ledger=ledger, number=source.version).first()
+        if version is None:
+            raise UnreadableFile(f"{source.shot} has no version {source.version}.", where="board")
+        document = version.document
+    laid = parse(shot, document)
+    sources = sources_of(elements_named(shot, laid.elements, ledger.element), source.frame)
+    return codes_of(finished(Made(laid, sources), source.view, keep_alpha=source.alpha == "keep"))
+
+
+def small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """For the editor's sheet."""
+    picture = Pillow.fromarray(codes)
+    picture.thumbnail((SMALL, SMALL))
+    return np.asarray(picture)
+
+
+def choices(shot: Shot) -> dict[str, Any]:
+    """What the editor can put on a sheet: shots of the production with their frames, and files of this shot."""
+    shots = []
+    for other in shot.production.shots.order_by("code"):
+        ledger = other.ledgers.select_related("element").order_by("-changed").first()
+        frames = frames_on_disk(ledger.element) if ledger else []
+        if frames:
+            versions = [version.number for version in ledger.versions.all()[:50]]
+            size = other.settings
+            aspect = size.width * size.pixel_aspect / size.height
+            shots.append({"code": other.code, "frames": list(frames), "versions": versions, "aspect": aspect})
+    return {"shots": shots}

@@ -1,0 +1,151 @@
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from desk.handoff import review
+from desk.handoff.models import Delivery
+from desk.rebuild.services import version_entry
+from desk.shots.access import require_change, with_shot
+from desk.shots.models import Shot
+from desk.stations.head import head
+from desk.web.files import file_answer
+from desk.web.requests import json_body, whole_number
+from prism.delivery.document import Item
+from prism.errors import UnreadableFile
+
+OF_SHOT = ("answer",)
+
+
+@require_GET
+@with_shot
+def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResponse:
+    """A movie of a delivery with its notes."""
+    found, movie = _movie(shot, delivery, item)
+    place = review.place_of(found)
+    address = _address(shot) | {"delivery": found.pk, "item": movie.id}
+    path = place.path(movie, movie.encoding.suffix)
+    name = path.relative_to(place.root).as_posix()
+    versions = found.version.ledger.versions.all()
+    shown: dict[str, Any] = {
+        "frames": list(place.frames),
+        "rate": found.parsed.rate,
+        "movie": reverse("hand-off-file", kwargs=_address(shot) | {"delivery": found.pk, "file": name})
+        if movie.encoding.how.plays and path.is_file()
+        else "",
+        "seen": found.version.number,
+        "delivery": found.pk,
+        "item": movie.id,
+        "shot": shot.code,
+        "versions": [version_entry(version) for version in versions if version.number > found.version.number],
+        "notes": [review.entry(note) for note in review.listed(shot)],
+        "mayChange": shot.production.can_be_changed_by(request.user),
+        "frame": request.GET.get("frame", ""),
+        "urls": {
+            "note": reverse("hand-off-note", kwargs=address),
+            "frame": reverse("hand-off-frame", kwargs=address | {"number": 0}),
+            "picture": reverse("hand-off-board-picture", kwargs=_address(shot)),
+            **{
+                name: reverse(f"hand-off-{name}", kwargs=_address(shot))
+                for name in ("answer", "notes-csv", "notes-pdf")
+            },
+        },
+    }
+    return render(
+        request,
+        "handoff/review.html",
+        head(request, shot, "hand-off") | {"page": shown, "movie": movie, "found": found},
+    )
+
+
+@require_GET
+@with_shot
+def frame(request: HttpRequest, shot: Shot, delivery: int, item: str, number: int) -> HttpResponse:
+    """The still of one frame, just as the movie was made of it."""
+    found, movie = _movie(shot, delivery, item)
+    try:
+        return file_answer(request, review.frame_file(found, movie, number), inline=True)
+    except UnreadableFile as error:
+        raise Http404(error.what) from error
+
+
+@require_POST
+@with_shot
+def note(request: HttpRequest, shot: Shot, delivery: int, item: str) -> JsonResponse:
+    """Keep a note. Every member of a production may say one."""
+    found, movie = _movie(shot, delivery, item)
+    review.add(found, movie, request.user, json_body(request))
+    return _notes(shot)
+
+
+@require_POST
+@with_shot
+def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Answer a note by a version, take the answer back, or remove one's own note."""
+    body = json_body(request)
+    found = get_object_or_404(shot.notes, pk=whole_number(body, "note"))
+    if body.get("remove") is True and found.author == request.user and found.version is None:
+        found.delete()
+        return _notes(shot)
+    require_change(request, shot)
+    if body.get("remove") is True:
+        found.delete()
+    elif body.get("reopen") is True:
+        review.reopen(found)
+    else:
+        review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user)
+    return _notes(shot)
+
+
+@require_GET
+@with_shot
+def notes(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """All notes of a shot, with where each can be looked at."""
+    return _notes(shot)
+
+
+@require_GET
+@with_shot
+def notes_csv(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """All notes as a table."""
+    return _download(review.as_csv(review.listed(shot)).encode("utf-8-sig"), f"{shot.code}_notes.csv", "text/csv")
+
+
+@require_GET
+@with_shot
+def notes_pdf(request: HttpRequest, shot: Shot) -> HttpResponse:
+    """All notes with pictures."""
+    return _download(review.as_pdf(shot, review.listed(shot)), f"{shot.code}_notes.pdf", "application/pdf")
+
+
+def _download(body: bytes, name: str, kind: str) -> HttpResponse:
+    return HttpResponse(body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+
+
+def _notes(shot: Shot) -> JsonResponse:
+    entries = []
+    for found in review.listed(shot):
+        url = ""
+        if found.delivery is not None:
+            address = _address(shot) | {"delivery": found.delivery_id, "item": found.item}
+            url = f"{reverse('hand-off-review', kwargs=address)}?frame={found.frame}"
+        entries.append(review.entry(found) | {"url": url})
+    return JsonResponse({"notes": entries})
+
+
+def _movie(shot: Shot, delivery: int, item: str) -> tuple[Delivery, Item]:
+    found = get_object_or_404(
+        shot.deliveries.select_related("version__ledger", "shot__production", "element"), pk=delivery
+    )
+    try:
+        return found, review.movie_of(found, item)
+    except UnreadableFile as error:
+        raise Http404(error.what) from error
+
+
+def _address(shot: Shot) -> dict[str, str]:
+    return {"production": shot.production.code, "shot": shot.code}

@@ -1,0 +1,4 @@
+import board from "../board/index.js";
+import { start } from "../start.js";
+
+start({ board });

@@ -1,0 +1,4 @@
+import review from "../review/index.js";
+import { start } from "../start.js";
+
+start({ review });
