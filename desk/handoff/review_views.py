@@ -18,7 +18,7 @@ from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Item
 from prism.errors import UnreadableFile
 
-OF_SHOT = ("answer",)
+OF_SHOT = ("answer", "note-remove")
 
 
 @require_GET
@@ -44,6 +44,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "versions": [version_entry(version) for version in versions if version.number > found.version.number],
         "notes": [review.entry(note) for note in review.listed(shot)],
         "mayChange": shot.production.can_be_changed_by(request.user),
+        "user": request.user.get_username(),
         "frame": request.GET.get("frame", ""),
         "urls": {
             "note": reverse("hand-off-note", kwargs=address),
@@ -85,19 +86,25 @@ def note(request: HttpRequest, shot: Shot, delivery: int, item: str) -> JsonResp
 @require_POST
 @with_shot
 def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """Answer a note by a version, take the answer back, or remove one's own note."""
+    """Answer a note by a version, or take the answer back."""
+    require_change(request, shot)
     body = json_body(request)
     found = get_object_or_404(shot.notes, pk=whole_number(body, "note"))
-    if body.get("remove") is True and found.author == request.user and found.version is None:
-        found.delete()
-        return _notes(shot)
-    require_change(request, shot)
-    if body.get("remove") is True:
-        found.delete()
-    elif body.get("reopen") is True:
+    if body.get("reopen") is True:
         review.reopen(found)
     else:
         review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user)
+    return _notes(shot)
+
+
+@require_POST
+@with_shot
+def remove(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Remove a note: one's own while nobody has answered it, or any for those who may change the shot."""
+    found = get_object_or_404(shot.notes, pk=whole_number(json_body(request), "note"))
+    if found.author != request.user or found.version is not None:
+        require_change(request, shot)
+    found.delete()
     return _notes(shot)
 
 

@@ -5,6 +5,7 @@ from django.db import transaction
 from django.test import Client
 from django.urls import URLResolver, get_resolver, reverse
 
+from desk.handoff.boards import make
 from desk.handoff.services import order
 from desk.house.setup import create_shot
 from desk.shots.models import Membership, Production
@@ -120,6 +121,20 @@ RULES = {
     "hand-off-again": (None, "artists"),
     "hand-off-cancel": (None, "artists"),
     "hand-off-file": ("members", None),
+    "hand-off-board": ("members", None),
+    "hand-off-board-new": (None, "artists"),
+    "hand-off-board-save": (None, "artists"),
+    "hand-off-board-remove": (None, "artists"),
+    "hand-off-board-preview": (None, "members"),
+    "hand-off-board-picture": ("members", None),
+    "hand-off-review": ("members", None),
+    "hand-off-frame": ("members", None),
+    "hand-off-note": (None, "members"),
+    "hand-off-answer": (None, "artists"),
+    "hand-off-note-remove": (None, "members"),
+    "hand-off-notes": ("members", None),
+    "hand-off-notes-csv": ("members", None),
+    "hand-off-notes-pdf": ("members", None),
 }
 ROLES = (
     "anonymous",
@@ -179,6 +194,8 @@ class EveryAddress(WorldCase):
             "element": self.element.pk,
             "delivery": self.delivery.pk,
             "file": "a.exr",
+            "item": "beauty",
+            "board": make(self.shot, "empty", self.artist).pk,
         }
 
     def status(self, role, method, name, arguments, values):
@@ -227,7 +244,7 @@ class EveryAddress(WorldCase):
         Membership.objects.create(production=other, user=self.artist, role=Membership.Role.ARTIST)
         theirs = {"production": "OTH", "shot": shot.code}
         for name, arguments in addresses(get_resolver().url_patterns):
-            if "shot" in arguments and set(arguments) & {"pk", "ledger", "element", "delivery"}:
+            if "shot" in arguments and set(arguments) & {"pk", "ledger", "element", "delivery", "board"}:
                 method = "get" if RULES[name][0] else "post"
                 self.assertEqual(self.status("artist", method, name, arguments, self.values | theirs), 404, name)
 

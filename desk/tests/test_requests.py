@@ -215,6 +215,7 @@ class Mutated(WorldCase):
             "hand-off-names": delivery,
             "hand-off-draft": delivery,
             "hand-off-preset": delivery | {"name": "ours"},
+            "hand-off-board-new": {"template": "pair"},
             "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "look-values": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
             "intake-bring": {"folder": str(self.folder), "name": "again"},

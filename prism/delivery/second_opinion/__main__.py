@@ -12,8 +12,7 @@ CANNOT = ("deep", "depth", "card")  # their samples are not in a parcel's flat p
 
 def main(frame):
     """Rebuild a frame of the parcel in the folder one is in."""
-    ledger = json.load(open("ledger.json", encoding="utf-8"))
-    table = json.load(open("passes/sources.json", encoding="utf-8"))
+    ledger, table = loaded("ledger.json"), loaded("passes/sources.json")
     refuse(ledger)
     planes, _ = exr.read(f"passes/{frame:04}.exr")
     sources = {key: taken(planes, entry) for key, entry in table["sources"].items()}
@@ -25,6 +24,12 @@ def main(frame):
         there = np.stack([planes[f"{table['picture']}.{name}"] for name in "RGBA"]).astype(np.float64)
         apart = np.abs(made - there) / np.maximum(1, np.abs(there))
         print(f"from the picture in the parcel it is at most {apart.max():.3g} apart (half rounds by 0.0005)")
+
+
+def loaded(name):
+    """A JSON document of the parcel."""
+    with open(name, encoding="utf-8") as file:
+        return json.load(file)
 
 
 def taken(planes, entry):

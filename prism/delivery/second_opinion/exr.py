@@ -11,7 +11,8 @@ _LINES = {0: 1, 2: 1, 3: 16}  # of a block, by compression
 
 def read(path):
     """{channel: (H, W)} and the header's entries as bytes."""
-    data = open(path, "rb").read()
+    with open(path, "rb") as file:
+        data = file.read()
     if data[:4] != b"\x76\x2f\x31\x01" or struct.unpack_from("<I", data, 4)[0] & 0x1A00:
         raise ValueError(f"{path} is no OpenEXR file of one part in scan lines")
     header, at = _header(data, 8)

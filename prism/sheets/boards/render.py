@@ -32,7 +32,7 @@ from prism.sheets.page import Page, Words, cover_of, covered, lay
 Codes = NDArray[np.uint8]
 Load = Callable[[PictureSource, int], Codes]
 """Codes (H, W, 3 or 4), straight, of a picture; told how many pixels across it will have."""
-FINER = 4  # shapes are drawn so many times finer and averaged
+FINER = 8  # shapes are drawn so many times finer and averaged
 MISSING = (90, 60, 50)
 Box = tuple[int, int, int, int]  # left, upper, right, lower, in pixels; the last ones not included
 
@@ -251,7 +251,8 @@ def _draw_marks(element: Marks, scale: Scale, load: Load) -> tuple[list[Drawn], 
     for x, y, turned in places:
         cover = shape[::-1] if turned else shape
         height, width = cover.shape
-        left, upper = round(scale.place(x) - width / 2), round(scale.place(y) - height / 2)
+        left, upper = math.floor(scale.place(x) - width / 2 + 0.5), scale.place(y) - height / 2
+        upper = math.ceil(upper - 0.5) if turned else math.floor(upper + 0.5)  # so that both sides mirror to the pixel
         drawn.append(Drawn(left, upper, colour, cover))
     return drawn, []
 

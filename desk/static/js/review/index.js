@@ -110,6 +110,7 @@ export default () => {
     },
 
     // ---- Notes ----
+    canRemove(note) { return this.mayChange || (note.open && note.by === page.user); },
     get openCount() { return this.notes.filter(({ open }) => open).length; },
     isOpen(note) { return this.open === note.id; },
     show(note) {
@@ -121,8 +122,9 @@ export default () => {
       this.$nextTick(() => this.redraw());
     },
     get shown() { return this.notes.find(({ id }) => id === this.open); },
-    stateOf(note) { return note.open ? "open" : `answered by v${String(note.version).padStart(3, "0")}`; },
-    whereOf(note) { return `frame ${note.frame} · v${String(note.seen).padStart(3, "0")} · ${note.by} ${note.made.slice(0, 16).replace("T", " ")}`; },
+    labelOf(version) { return `v${String(version).padStart(3, "0")}`; },
+    stateOf(note) { return note.open ? "open" : `answered by ${this.labelOf(note.version)}`; },
+    whereOf(note) { return `frame ${note.frame} · ${this.labelOf(note.seen)} · ${note.by} ${note.made.slice(0, 16).replace("T", " ")}`; },
     async answer(note) {
       await this.guarded(async () => {
         await this.take(post(page.urls.answer, { note: note.id, version: Number(this.version), answer: this.answers }));
@@ -131,7 +133,7 @@ export default () => {
     },
     async reopen(note) { await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, reopen: true }))); },
     async remove(note) {
-      await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, remove: true })));
+      await this.guarded(() => this.take(post(page.urls["note-remove"], { note: note.id })));
       this.open = 0;
     },
     async take(request) { this.notes = (await (await request).json()).notes; },

@@ -3,10 +3,11 @@ const SVG = "http://www.w3.org/2000/svg";
 const SIZE = 1000;
 
 export function stroke(svg, { x, y, strokes }, state) {
+  const box = svg.getBoundingClientRect();
+  if (!box.width) return; // not shown
   const group = document.createElementNS(SVG, "g");
   group.setAttribute("class", state);
   const ring = document.createElementNS(SVG, "ellipse");
-  const box = svg.getBoundingClientRect();
   const radius = 11;
   for (const [name, value] of Object.entries({ cx: x * SIZE, cy: y * SIZE, rx: (radius / box.width) * SIZE, ry: (radius / box.height) * SIZE })) ring.setAttribute(name, value);
   if (!strokes.length) group.append(ring);

@@ -1,0 +1,206 @@
+"""Boards that a shot keeps, notes on its movies, and deliveries that carry both."""
+
+import csv
+import io
+import json
+
+import numpy as np
+import pypdf
+from PIL import Image as Pillow
+
+from desk.handoff import boards, review, services
+from desk.handoff.models import Board, Delivery, Note
+from desk.jobs import work
+from desk.jobs.models import State
+from desk.rebuild.models import Ledger
+from desk.rebuild.services import keep_version
+from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
+from prism.movies.reading import read_movie
+
+MOVIE = {"id": "review", "encoding": {"kind": "movie", "codec": "png", "burn": "{shot}|{note}|{frame}", "note": "n"}}
+
+
+class Boards(HandoffCase):
+    def made(self, template="pair"):
+        return boards.make(self.shot, template, self.artist)
+
+    def test_begun_from_a_template_with_frames_of_the_shot(self):
+        board = self.made()
+        sources = [each.source for each in boards.parsed(board).elements if each.kind == "picture"]
+        self.assertEqual([(source.shot, source.frame) for source in sources], [("TST_010", 1001), ("TST_010", 1002)])
+        self.assertEqual([self.made().name, self.made().name], ["before and after-2", "before and after-3"])
+        text = json.dumps(boards.parsed(board).replace(name="from elsewhere").as_json())
+        self.assertEqual(self.ask("hand-off-board-new", text=text).status_code, 200)
+        self.assertTrue(Board.objects.filter(name="from elsewhere").exists())
+        for body in ({"template": "nothing"}, {"text": "{}["}, {"text": '{"format": "other"}'}):
+            self.assertEqual(self.ask("hand-off-board-new", **body).status_code, 422)
+
+    def test_saved_by_itself_and_never_over_another_change(self):
+        board = self.made("empty")
+        document = boards.parsed(board).replace(width=100)
+        save = lambda revision, document: self.client.post(  # noqa: E731
+            self.url("hand-off-board-save", board=board.pk),
+            json.dumps({"document": document.as_json(), "revision": revision}),
+            content_type="application/json",
+            headers={"accept": "application/json"},
+        )
+        self.assertEqual(save(1, document).json(), {"revision": 2})
+        self.assertIn("changed elsewhere", save(1, document.replace(width=90)).json()["error"]["what"])
+        self.made("pair")
+        self.assertIn("Another board", save(2, document.replace(name="before and after")).json()["error"]["what"])
+        self.assertEqual(boards.parsed(Board.objects.get(pk=board.pk)).width, 100)
+
+    def test_seen_as_it_is_written(self):
+        """The preview of the page is the picture of the delivery, dot for dot; a picture is the finished frame."""
+        board = self.made()
+        document = boards.parsed(board).replace(dpi=40, elements=boards.parsed(board).elements[:3])
+        address = self.url("hand-off-board-preview", board=board.pk)
+        shown = self.client.post(address, json.dumps({"document": document.as_json()}), content_type="application/json")
+        boards.save(board, document, 1, self.artist)
+        encoding = {"kind": "board", "name": board.name, "format": "png"}
+        self.order("1001", {"id": "b", "subject": "files", "encoding": encoding})
+        self.work()
+        (path,) = self.paths("*_b.png")
+        with Pillow.open(path) as written, Pillow.open(io.BytesIO(shown.content)) as seen:
+            np.testing.assert_array_equal(np.asarray(written), np.asarray(seen))
+        asked = {"kind": "shot", "shot": "TST_010", "frame": "1001", "view": "film"}
+        picture = self.client.get(self.url("hand-off-board-picture"), asked)
+        self.assertEqual((picture.status_code, picture["Content-Type"]), (200, "image/jpeg"))
+        for bad in ({"shot": "GONE"}, {"frame": "9"}, {"version": "9"}, {"kind": "file", "path": "../../secret.png"}):
+            self.assertEqual(self.client.get(self.url("hand-off-board-picture"), asked | bad).status_code, 422, bad)
+
+    def test_a_delivery_keeps_the_board_as_it_was(self):
+        board = self.made("empty")
+        item = {"id": "b", "subject": "files", "encoding": {"kind": "board", "name": board.name}}
+        delivery = self.order("1001", item)
+        boards.save(board, boards.parsed(board).replace(width=77), 1, self.artist)
+        self.work()
+        self.assertEqual(Delivery.objects.get().state, State.DONE)
+        page = pypdf.PdfReader(self.paths("*_b.pdf")[0]).pages[0]
+        self.assertAlmostEqual(float(page.mediabox.width), 420 / 25.4 * 72, delta=0.5)
+        self.assertEqual(self.order("1001", item).take, delivery.take + 1)
+        fault = self.post(item | {"encoding": {"kind": "board", "name": "gone"}}).json()["error"]
+        self.assertIn("There is no board gone", fault["what"])
+
+
+class Closing(HandoffCase):
+    def test_movies_sheets_and_parcels_are_made_of_all_frames(self):
+        """One after the other when all frames are there; each opened again, and the parcel's sums are those written."""
+        sheet = {"id": "sheet", "encoding": {"kind": "sheet", "columns": 2, "cell_width": 60, "cell_height": 40}}
+        parcel = {"id": "parcel", "subject": "files", "encoding": {"kind": "parcel"}}
+        self.order("1001-1002", FLOAT, STILL, MOVIE, sheet, parcel)
+        self.work()
+        (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
+        self.assertEqual((entry["state"], entry["errors"], entry["closed"]), ("done", [], True))
+        self.assertEqual(len(list(read_movie(self.paths("*.mov")[0]))), 2)
+        with Pillow.open(self.paths("*_sheet.png")[0]) as picture:
+            self.assertEqual(picture.size, (2 * 32 + 2 * 60 + 16, 2 * 32 + 40))
+        names = {path.name for path in self.root.rglob("*_parcel/files/**/*") if path.is_file()}
+        self.assertIn("TST_010_first_v001_review.mov", names)
+        movie = next(item for item in entry["items"] if item["id"] == "review")
+        self.assertTrue(movie["files"][0]["name"].endswith(".mov"))
+
+    def test_frames_that_are_not_rendered_are_held_or_refused(self):
+        held = MOVIE | {"encoding": MOVIE["encoding"] | {"gaps": "hold"}}
+        self.assertIn("Not rendered: 1003", self.post(MOVIE, frames="1001-1003").json()["error"]["what"])
+        self.assertEqual(self.post(held, frames="1001-1003").status_code, 200)
+        self.work()
+        self.assertEqual(self.frame_tasks().count(), 2)
+        self.assertEqual(len(list(read_movie(self.paths("*.mov")[0]))), 3)
+
+    def test_closed_without_a_frame_that_failed(self):
+        """Movies wait for all frames; without the one that failed they hold it, or say which it is."""
+        (self.folder / "TST_010.1002.exr").write_bytes(b"broken")
+        held = MOVIE | {"encoding": MOVIE["encoding"] | {"gaps": "mark"}}
+        delivery = self.order("1001-1002", held, MOVIE | {"id": "strict"})
+        self.work()
+        self.assertEqual((Delivery.objects.get().state, self.paths("*.mov")), (State.FAILED, []))
+        self.client.post(self.url("hand-off-close", delivery=delivery.pk))
+        self.work()
+        self.assertEqual([path.name for path in self.paths("*.mov")], ["TST_010_first_v001_review.mov"])
+        self.assertIn("Not there: 1002", " ".join(services.progress(Delivery.objects.get())["errors"]))
+
+    def test_a_cancelled_movie_leaves_none_and_its_frames_stay(self):
+        delivery = self.order("1001-1002", MOVIE)
+        work.next_task("me")
+        work.next_task("me")
+        self.client.post(self.url("hand-off-cancel", delivery=delivery.pk))
+        self.work()
+        self.assertEqual((self.paths("*.mov"), len(self.paths("*.png"))), ([], 2))
+        self.client.post(self.url("hand-off-again", delivery=delivery.pk))
+        self.work()
+        self.assertEqual(len(self.paths("*.mov")), 1)
+
+
+class Notes(HandoffCase):
+    def setUp(self):
+        super().setUp()
+        self.delivery = self.order("1001-1002", MOVIE)
+        self.work()
+
+    def say(self, **fields):
+        said = {"frame": 1002, "x": 0.25, "y": 0.5, "strokes": [[[0.1, 0.2], [0.3, 0.4]]], "text": "warmer key"}
+        address = self.url("hand-off-note", delivery=self.delivery.pk, item="review")
+        return self.client.post(
+            address, json.dumps(said | fields), content_type="application/json", headers={"accept": "application/json"}
+        )
+
+    def test_said_answered_by_a_version_and_shown_before_and_after(self):
+        (note,) = self.say().json()["notes"]
+        self.assertEqual((note["frame"], note["open"], note["seen"], note["by"]), (1002, True, 1, self.artist.username))
+        fault = self.ask("hand-off-answer", note=note["id"], version=1).json()["error"]["what"]
+        self.assertIn("A note is answered by a later version", fault)
+        document = self.ledger.document
+        document["rows"][0]["amount"] = 0.25
+        Ledger.objects.update(document=document)
+        keep_version(Ledger.objects.get(), self.artist)
+        (note,) = self.ask("hand-off-answer", note=note["id"], version=2, answer="done").json()["notes"]
+        self.assertEqual((note["open"], note["version"], note["answer"]), (False, 2, "done"))
+        asked = {"kind": "shot", "shot": "TST_010", "frame": "1002", "view": "srgb"}
+        bodies = (self.client.get(self.url("hand-off-board-picture"), asked | {"version": v}).content for v in "12")
+        before, after = (np.asarray(Pillow.open(io.BytesIO(body))).astype(int) for body in bodies)
+        self.assertGreater(np.abs(before - after).max(), 8)
+        (note,) = self.ask("hand-off-answer", note=note["id"], reopen=True).json()["notes"]
+        self.assertTrue(note["open"])
+        self.assertEqual(self.client.get(note["url"]).status_code, 200)
+
+    def test_what_is_no_note_is_refused(self):
+        strokes = ([[[0.1]]], [[[0.1, 7]]], "x", [[[0, 0]] * 9000])
+        cases = [{"text": " "}, {"text": "x" * 2001}, {"frame": 9}, {"frame": True}, {"x": 1.5}, {"y": "a"}]
+        for fields in (*cases, *({"strokes": each} for each in strokes)):
+            self.assertEqual(self.say(**fields).status_code, 422, fields)
+        self.assertFalse(Note.objects.exists())
+
+    def test_its_frame_is_the_one_the_movie_was_made_of(self):
+        address = self.url("hand-off-frame", delivery=self.delivery.pk, item="review", number=1002)
+        body = b"".join(self.client.get(address).streaming_content)
+        self.assertEqual(body, self.paths("*review.1002.png")[0].read_bytes())
+        for other in (address.replace("1002", "1003"), address.replace("review/1002", "beauty/1002")):
+            self.assertEqual(self.client.get(other).status_code, 404)
+
+    def test_exports(self):
+        self.say(text='=cmd("x"), a "note"')
+        self.say(frame=1001, strokes=[], text="less glow")
+        table = self.client.get(self.url("hand-off-notes-csv")).content.decode("utf-8-sig")
+        rows = list(csv.DictReader(io.StringIO(table)))
+        self.assertEqual([row["frame"] for row in rows], ["1001", "1002"])
+        self.assertEqual(rows[1]["note"], '\'=cmd("x"), a "note"')  # no formula for a spreadsheet
+        text = pypdf.PdfReader(io.BytesIO(self.client.get(self.url("hand-off-notes-pdf")).content)).pages[0]
+        self.assertTrue("less glow" in text.extract_text() and len(text.images) == 2)
+
+    def test_reviewers_may_say_and_take_back_their_own(self):
+        self.client.force_login(self.reviewer)
+        (note,) = self.say().json()["notes"]
+        self.assertEqual(self.ask("hand-off-answer", note=note["id"], version=2).status_code, 403)
+        self.assertEqual(self.ask("hand-off-note-remove", note=note["id"]).json()["notes"], [])
+        self.client.force_login(self.artist)
+        (note,) = self.say().json()["notes"]
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.ask("hand-off-note-remove", note=note["id"]).status_code, 403)
+
+    def test_notes_survive_their_delivery(self):
+        self.say()
+        Delivery.objects.all().delete()
+        (note,) = self.client.get(self.url("hand-off-notes")).json()["notes"]
+        self.assertEqual((note["text"], note["url"]), ("warmer key", ""))
+        self.assertTrue(review.as_pdf(self.shot, review.listed(self.shot)).startswith(b"%PDF"))

@@ -1,0 +1,187 @@
+"""Parcels: what is in them, opened and summed again without the application, and every damage named."""
+
+import csv
+import hashlib
+import json
+import shutil
+import subprocess
+import sys
+from html.parser import HTMLParser
+
+import numpy as np
+import OpenEXR
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy import ndimage
+
+from prism.combine.evaluate import evaluate
+from prism.delivery.parcel.checking import check_parcel
+from prism.delivery.second_opinion import colour, exr, filters
+from prism.elements.opening import find_sources
+from prism.errors import UnreadableFile
+from prism.formats.exr import write_exr
+from prism.ledger.first import first_ledger
+from prism.mattes.cryptomatte import name_bits
+from prism.pixels.image import Image
+from prism.tests.frames import FolderCase, passes
+
+MATTES = [{"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 6.0}]}]
+
+
+class Parcels(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.passes = self.folder / "passes"
+        self.passes.mkdir()
+        for number in (1001, 1002):
+            write_exr(self.passes / f"shot.{number}.exr", Image.of_planes(passes(self.rng, dtype=np.float16)))
+        ledger = first_ledger(find_sources([self.passes / "shot.1001.exr"])).as_json() | {"mattes": MATTES}
+        ledger["rows"][0] |= {"exposure": 1.0, "saturation": 0.5, "matte": "far", "comment": "a, b\nand “c”"}
+        ledger["rows"][1] |= {"operator": "screen", "hue": 40}
+        (self.folder / "l.json").write_text(json.dumps(ledger))
+        self.out = self.folder / "out"
+
+    def run_prism(self, *arguments):
+        return subprocess.run([sys.executable, "-m", "prism", *map(str, arguments)], capture_output=True, text=True)
+
+    def make(self, frames="1001-1002"):
+        done = self.run_prism(
+            "parcel", "make", "--ledger", self.folder / "l.json", "--frames", frames, "--out", self.out, self.passes
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+
+    def test_made_checked_and_summed_again_by_its_own_script(self):
+        """The script runs where nothing of ours can be imported, and its sum is ours to rounding."""
+        self.make()
+        self.assertEqual(self.run_prism("parcel", "check", self.out).returncode, 0)
+        done = subprocess.run(
+            [sys.executable, "-S", "-c", _ALONE, "1002"], cwd=self.out, capture_output=True, text=True,
+            env={"NUMPY": str(np.__path__[0].rpartition("/")[0])},
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        again = np.load(self.out / "rebuilt_1002.npy")
+        sources = find_sources([self.passes / "shot.1002.exr"])
+        ledger = first_ledger(sources).from_json(json.loads((self.folder / "l.json").read_text()))
+        ours = evaluate(ledger, sources).rgba
+        np.testing.assert_allclose(again, ours, rtol=2e-5, atol=2e-6)
+        with OpenEXR.File(str(self.out / "passes" / "1002.exr"), separate_channels=True) as file:
+            for place, name in enumerate("RGBA"):
+                np.testing.assert_array_equal(file.channels()[f"rebuilt.{name}"].pixels, ours[place])
+
+    def test_documents_and_tables(self):
+        self.make("1001")
+        with open(self.out / "tables" / "rows.csv", newline="", encoding="utf-8") as file:
+            rows = list(csv.DictReader(file))
+        ledger = json.loads((self.out / "ledger.json").read_text())
+        self.assertEqual([row["id"] for row in rows], [row["id"] for row in ledger["rows"]])
+        self.assertEqual((rows[0]["comment"], rows[0]["matte"]), ("a, b\nand “c”", "far"))
+        self.assertEqual(json.loads(rows[0]["other settings"])["exposure"], 1)
+        with open(self.out / "tables" / "balance.csv", newline="") as file:
+            (balance,) = csv.DictReader(file)
+        self.assertEqual((balance["frame"], balance["balanced"]), ("1001", "no"))  # a screen is no sum
+        self.assertGreater(int(balance["pixels apart"]), 0)
+        page = Tags()
+        page.feed((self.out / "README.html").read_text(encoding="utf-8"))
+        self.assertFalse(page.found & {"script", "link", "img", "iframe", "object"})
+        self.assertIn("a, b\nand “c”", "".join(page.words))
+        record = json.loads((self.out / "delivery.json").read_text())
+        source = record["frames"][0]["sources"][0]
+        self.assertEqual(source["sha256"], hashlib.sha256((self.passes / "shot.1001.exr").read_bytes()).hexdigest())
+        for name in ("ledger-format.md", "delivery-format.md"):
+            self.assertGreater((self.out / "formats" / name).stat().st_size, 500)
+
+    def test_every_damage_is_named(self):
+        """One bit of any file, a file gone, the list gone or damaged: no is said to each; a file too many is told."""
+        self.make("1001")
+        kept = self.folder / "kept"
+        shutil.copytree(self.out, kept)
+        for path in sorted(path for path in kept.rglob("*") if path.is_file() and path.parent.name != "record"):
+            name = path.relative_to(kept).as_posix()
+            if name in ("checksums.sha256", "record.json"):
+                continue
+            whole = path.read_bytes()
+            bits = bytearray(whole)
+            bits[len(bits) // 2] ^= 1
+            path.write_bytes(bits)
+            found = check_parcel(kept)
+            self.assertEqual([(fault.file, fault.what) for fault in found.faults], [(name, "changed")])
+            path.unlink()
+            self.assertEqual([(f.file, f.what) for f in check_parcel(kept).faults], [(name, "missing")])
+            path.write_bytes(whole)
+        self.assertTrue(check_parcel(kept).whole)
+        (kept / "more.txt").write_text("x")
+        self.assertEqual((check_parcel(kept).whole, check_parcel(kept).extra), (True, ("more.txt",)))
+        path = kept / "passes" / "1001.exr"
+        path.write_bytes(path.read_bytes()[:-1])
+        answer = self.run_prism("parcel", "check", kept)
+        self.assertEqual((answer.returncode, "passes/1001.exr: changed" in answer.stdout), (1, True))
+        for text in ("", "x  y\n", f"{'0' * 64}  ../l.json\n"):
+            (kept / "checksums.sha256").write_text(text)
+            with self.assertRaises(UnreadableFile):
+                check_parcel(kept)
+        (kept / "checksums.sha256").unlink()
+        self.assertEqual(self.run_prism("parcel", "check", kept).returncode, 1)
+
+    def test_as_sha256sum_reads_it(self):
+        self.make("1001")
+        done = subprocess.run(["sha256sum", "-c", "--quiet", "checksums.sha256"], cwd=self.out, capture_output=True)
+        self.assertEqual(done.returncode, 0, done.stdout)
+
+
+_ALONE = """
+import os, sys
+sys.path[:0] = [os.environ["NUMPY"], os.getcwd()]
+for name in ("prism", "scipy", "OpenEXR", "OpenImageIO", "PIL"):
+    sys.modules[name] = None
+import runpy
+runpy.run_module("second_opinion", run_name="__main__")
+"""
+
+
+class Tags(HTMLParser):
+    def __init__(self):
+        super().__init__()
+        self.found, self.words = set(), []
+
+    def handle_starttag(self, tag, attributes):
+        self.found.add(tag)
+
+    def handle_data(self, data):
+        self.words.append(data)
+
+
+class SecondOpinion(FolderCase):
+    """Its parts against libraries, since nothing in it is ours to trust."""
+
+    @settings(max_examples=100, deadline=None)
+    @given(st.text(min_size=1, max_size=12))
+    def test_names_of_cryptomattes(self, name):
+        self.assertEqual(colour.name_bits(name), name_bits(name))
+
+    def test_filters_are_those_of_scipy(self):
+        plane = self.rng.random((23, 31))
+        for deviation in (0.5, 2.0):
+            expected = ndimage.gaussian_filter(plane, deviation, mode="nearest", radius=int(4 * deviation + 0.5))
+            np.testing.assert_allclose(filters.softened(plane, deviation), expected, atol=1e-12)
+        y, x = np.mgrid[-3:4, -3:4]
+        expected = ndimage.grey_dilation(plane, footprint=x**2 + y**2 <= 9, mode="nearest")
+        np.testing.assert_array_equal(filters.grown(plane, 3), expected)
+        y, x = self.rng.uniform(-3, 34, (2, 400))
+        expected = ndimage.map_coordinates(np.pad(plane, 1), [y + 1, x + 1], order=1, mode="constant")
+        inside = (y > -1) & (y < 23) & (x > -1) & (x < 31)
+        np.testing.assert_allclose(filters.looked_up(plane, y, x)[inside], expected[inside], atol=1e-12)
+        self.assertEqual(np.abs(filters.looked_up(plane, y, x)[~inside]).max(), 0)
+        areas = ndimage.label(plane > 0.5, np.ones((3, 3)))[0]
+        for row, column in ((4, 7), (11, 20), (0, 0)):
+            expected = (areas == areas[row, column]) & (areas[row, column] > 0)
+            np.testing.assert_array_equal(filters.area_around(plane > 0.5, row, column), expected)
+
+    def test_its_reader_of_openexr(self):
+        planes = {"R": self.rng.random((37, 20)).astype(np.float16), "Z": self.rng.random((37, 20)).astype(np.float32),
+                  "id": self.rng.integers(0, 1 << 32, (37, 20), np.uint32)}  # fmt: skip
+        for compression in ("none", "zips", "zip"):
+            found, _ = exr.read(self.write("a.exr", planes, compression=compression))
+            for name, plane in planes.items():
+                np.testing.assert_array_equal(found[name], plane)
+        with self.assertRaises(ValueError):
+            exr.read(self.write("a.exr", planes, compression="piz"))
