@@ -5,6 +5,7 @@ import sys
 from bench import (
     costs,
     deeps,
+    deliveries,
     denoisers,
     doors,
     drags,
@@ -22,6 +23,7 @@ from bench import (
 BENCHES = {
     "costs": costs,
     "deeps": deeps,
+    "deliveries": deliveries,
     "denoisers": denoisers,
     "doors": doors,
     "drags": drags,

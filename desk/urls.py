@@ -6,7 +6,7 @@ from django.http import HttpResponse
 from django.urls import include, path
 
 from desk.accounts.views import Login, password
-from desk.house import setup_views
+from desk.house import guide, setup_views
 from desk.house.views import shots
 
 SHOT = "shots/<slug:production>/<slug:shot>/"
@@ -24,6 +24,8 @@ urlpatterns = [
     path("logout/", LogoutView.as_view(), name="logout"),
     path("password/", password, name="password"),
     path("accounts/", include("desk.accounts.urls")),
+    path("guide/", guide.page, name="guide"),
+    path("guide/screenshots/<str:name>", guide.picture, name="guide-picture"),
     path("work/", include("desk.jobs.urls")),
     path("", shots, name="shots"),
     path("productions/new/", setup_views.new_production, name="production-new"),

@@ -10,7 +10,7 @@ from django.core.exceptions import ValidationError
 from django.db.models import JSONField, Model
 
 from desk.elements.models import Element, Place
-from desk.handoff.models import Delivery
+from desk.handoff.models import Board, Delivery, DeliveryPreset, Draft
 from desk.plan.models import Plan as PlanRecord
 from desk.plan.models import PlanVersion, StoredPreset
 from desk.rebuild.models import Ledger as LedgerRecord
@@ -26,6 +26,7 @@ from prism.errors import BadDocument, PrismError
 from prism.ledger.document import Ledger
 from prism.passes.plan import Plan
 from prism.passes.presets import Preset
+from prism.sheets.boards.document import Board as BoardDocument
 from prism.text import from_storable
 
 
@@ -110,5 +111,8 @@ _CHECKS: Mapping[type[Model], Callable[[Model], object]] = MappingProxyType(
         LedgerRecord: lambda record: Ledger.from_json(record.document),
         LedgerVersion: lambda record: Ledger.from_json(record.document),
         Delivery: _delivery,
+        DeliveryPreset: lambda record: DeliveryDocument.from_json(record.document),
+        Draft: lambda record: DeliveryDocument.from_json(record.document),
+        Board: lambda record: BoardDocument.from_json(record.document),
     }
 )

@@ -111,6 +111,8 @@ RULES = {
     "rebuild-deep-put": (None, "artists"),
     "rebuild-deep-add": (None, "members"),
     "rebuild-deep-write": (None, "artists"),
+    "guide": ("users", None),
+    "guide-picture": ("users", None),
     "hand-off": ("members", None),
     "hand-off-order": (None, "artists"),
     "hand-off-draft": (None, "artists"),
@@ -195,6 +197,7 @@ class EveryAddress(WorldCase):
             "delivery": self.delivery.pk,
             "file": "a.exr",
             "item": "beauty",
+            "name": "plan.png",
             "board": make(self.shot, "empty", self.artist).pk,
         }
 

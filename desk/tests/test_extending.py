@@ -15,7 +15,10 @@ from desk.viewer import registry as subjects
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
 from prism.deep.files import read_samples, write_samples
+from prism.delivery.encodings.base import Place
+from prism.delivery.made import Made
 from prism.elements.opening import find_sources
+from prism.fields import settings_of
 from prism.finish import steps
 from prism.finish.context import Context
 from prism.finish.document import Finish
@@ -117,6 +120,19 @@ class Extending(WorldCase):
         ended = list(job.tasks.order_by("number").values_list("state", "result"))
         self.assertEqual(ended[:2], [("done", {"files": 1})] * 2)
         self.assertEqual(ended[2][1], {})  # there is no such frame; it is tried again later
+
+    def test_example_encoding(self):
+        made = self.run_example("encoding")
+        path = self.render(1001)
+        sources = find_sources([path])
+        ledger = first_ledger(sources)
+        item = mock.Mock(id="light", subject="rebuilt", name_pattern="{item}.{frame:04}.{suffix}")
+        place = Place(self.root, {}, (1001,))
+        (written,) = made["Brightness"](digits=6).add(item, Made(ledger, sources), place)
+        self.assertEqual(written.path.name, "light.1001.csv")
+        self.assertEqual(written.path.read_text(), f"1001,{evaluate(ledger, sources).mean:.6f}\n")
+        (setting,) = settings_of(made["Brightness"])
+        self.assertEqual((setting["field"], setting["takes"], setting["words"]), ("digits", "choice", [3, 6]))
 
     def test_example_station(self):
         self.run_example("station")

@@ -24,6 +24,7 @@ from desk.rebuild.services import open_ledger
 from desk.tests.rendering import HASTY, Working
 from prism.delivery.document import Delivery
 from prism.intake.found import found_file
+from prism.movies.reading import read_movie
 from prism.passes.plan import DEFAULT_NAMES, Layer, Quality
 from prism.standin.booking import COMPONENTS
 
@@ -31,7 +32,8 @@ ROUNDS = 20 if os.environ.get("EAGER_FAULTS") == "full" else 1  # of each kind o
 FRAMES = 4 if ROUNDS == 1 else 12
 
 
-DOCUMENT = Delivery.from_json({"items": [{"id": "beauty", "encoding": {"kind": "exr"}}]})
+MOVIE = {"id": "movie", "encoding": {"kind": "movie", "codec": "png"}}
+DOCUMENT = Delivery.from_json({"items": [{"id": "beauty", "encoding": {"kind": "exr"}}, MOVIE]})
 
 
 class Kills(Working, TransactionTestCase):
@@ -65,7 +67,7 @@ class Kills(Working, TransactionTestCase):
             counts[kill.__name__] = counts.get(kill.__name__, 0) + kill()
             if ROUNDS > 1 and not run.frames.filter(state__in=OPEN).exists():
                 run = self.begin(only_missing=False)
-        jobs = [run.job, delivery.job]
+        jobs = [run.job, delivery.job, delivery.closing]
         under_way = lambda: any(job.tasks.filter(state__in=OPEN).exists() for job in jobs)  # noqa: E731
         self.wait(lambda: not under_way(), "work did not end")
         given_up = sum(job.tasks.filter(state=State.FAILED).count() for job in jobs)
@@ -80,6 +82,8 @@ class Kills(Working, TransactionTestCase):
         self.check_whole(run)
         for number in done:
             self.assertEqual(found_file(handoff.path_of(delivery, number)).fault, "")
+        (movie,) = self.root.rglob("delivery/**/*.mov")
+        self.assertEqual(len(list(read_movie(movie))), len(done))
         rest = [path.name for path in (self.root / "TST").rglob(".*") if path.is_file()]
         self.assertEqual(rest, [])
         if ROUNDS > 1:

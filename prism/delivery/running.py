@@ -33,6 +33,7 @@ from prism.ledger.document import Ledger
 from prism.sheets.boards.render import Load, missing
 
 Opened = tuple[Ledger, OpenFrame]
+AT_ONCE = 2  # frames
 
 
 @dataclass(slots=True)
@@ -64,8 +65,7 @@ def run(
     ledger, sources = opened(numbers[0])
     require(delivery, ledger, sources)
     report = Report()
-    for number, made in _ahead(numbers, opened):
-        record = add(delivery, made, place)
+    for number, made, record in _added(delivery, numbers, opened, place):
         report.files += [place.root / file["file"] for file in record["files"]]
         report.skipped += [number] if record.get("skipped") else []
         for file in record["files"]:
@@ -158,18 +158,24 @@ def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Pat
     return found
 
 
-def _ahead(numbers: Sequence[int], opened: Callable[[int], Opened]) -> Iterator[tuple[int, Made]]:
-    """Frames in their order; while one is written, the next is decoded."""
+def _added(
+    delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Place
+) -> Iterator[tuple[int, Made, dict[str, Any]]]:
+    """Frames in their order, several under way at once: while one is hashed or read back, which one core does, another
+    is decoded or summed."""
 
-    def read(number: int) -> Made:
+    def work(number: int) -> tuple[int, Made, dict[str, Any]]:
         made = Made(*opened(number))
-        made.read()
-        return made
+        return number, made, add(delivery, made, place)
 
-    with ThreadPoolExecutor(1) as reader:
-        waiting = reader.submit(read, numbers[0])
-        for number, following in zip(numbers, [*numbers[1:], None], strict=True):
-            made = waiting.result()
-            if following is not None:
-                waiting = reader.submit(read, following)
-            yield number, made
+    with ThreadPoolExecutor(AT_ONCE) as workers:
+        waiting = [workers.submit(work, number) for number in numbers[:AT_ONCE]]
+        try:
+            for following in [*numbers[AT_ONCE:], *[None] * min(AT_ONCE, len(numbers))]:
+                done = waiting.pop(0).result()
+                if following is not None:
+                    waiting.append(workers.submit(work, following))
+                yield done
+        finally:
+            for each in waiting:
+                each.cancel()

@@ -145,6 +145,7 @@ def _require_whole(temporary: Path, path: Path, count: int, settings: MovieSetti
     try:
         with av.open(str(temporary)) as container:
             stream = container.streams.video[0]
+            stream.thread_type = "AUTO"
             found = sum(1 for _ in container.decode(stream))
             rate = stream.average_rate
     except (av.error.FFmpegError, IndexError) as error:

@@ -76,6 +76,8 @@ class Parcels(FolderCase):
         self.assertEqual([row["id"] for row in rows], [row["id"] for row in ledger["rows"]])
         self.assertEqual((rows[0]["comment"], rows[0]["matte"]), ("a, b\nand “c”", "far"))
         self.assertEqual(json.loads(rows[0]["other settings"])["exposure"], 1)
+        operators = (self.out / "tables" / "operators.csv").read_text()
+        self.assertTrue("screen" in operators and "add" in operators and "atop" not in operators)
         with open(self.out / "tables" / "balance.csv", newline="") as file:
             (balance,) = csv.DictReader(file)
         self.assertEqual((balance["frame"], balance["balanced"]), ("1001", "no"))  # a screen is no sum

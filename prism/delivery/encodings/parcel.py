@@ -43,7 +43,7 @@ CONTENTS = {
     "passes/": "the passes that the ledger asks for, as it uses them: an OpenEXR file a frame, with the sum as rebuilt",
     "passes/sources.json": "which channels each source of the ledger is",
     "files/": "what else was delivered",
-    "tables/": "rows, mattes, steps, balance, findings and sources as CSV",
+    "tables/": "rows, operators, mattes, steps, balance, findings and sources as CSV",
     "formats/": "what the documents mean",
     "second_opinion/": "rebuilds a frame with NumPy alone",
     CHECKSUMS: "SHA-256 of every other file, as sha256sum reads it",

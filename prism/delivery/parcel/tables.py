@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from prism.ledger.document import Ledger
+from prism.ledger.operators import OPERATORS
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
 from prism.mattes.document import Matte
@@ -46,6 +47,14 @@ def tables_of(ledger: Ledger, record: Mapping[str, Any]) -> tuple[Table, ...]:
             "rows", "Rows, from the first to the last",
             _ROW_HEAD,
             tuple(_rows(ledger.rows, 0, "")),
+        ),
+        Table(
+            "operators", "Operators of the rows", ("operator", "family", "formula", "light above 1"),
+            tuple(
+                (key, each.family, each.formula, each.above_one)
+                for key, each in OPERATORS.items()
+                if key in {row.operator for row in ledger.walk()}
+            ),
         ),
         Table("mattes", "Mattes", ("id", "settings"), tuple((matte.id, _settings(matte)) for matte in ledger.mattes)),
         Table(
