@@ -34,13 +34,6 @@ def plan(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_020/plan/#sheet")
 
 
-def names(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_020/plan/#names")
-    page.reload()  # another part of the same address does not load the page again
-    page.get_by_label("a file", exact=True).fill("ORR_020_orrery_close_specular_direct_v002.1012.exr")
-    page.keyboard.press("Enter")
-
-
 def mist(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/plan/#mist")
     page.wait_for_selector(".mist-foot img[src]")
@@ -61,17 +54,6 @@ def rebuild(page: Page) -> None:
 def dimmers(page: Page) -> None:
     _ledger(page, 1030)
     page.get_by_role("button", name="Dimmers").click()
-
-
-def trims(page: Page) -> None:
-    """A row opened, its fade as keys on the ribbon, a curve being drawn; nothing of it is kept."""
-    _ledger(page, 1007)
-    page.get_by_label("Trims of wire").click()
-    curve = page.locator("curve-field svg")
-    curve.scroll_into_view_if_needed()
-    curve.dblclick(position={"x": 90, "y": 40})
-    page.wait_for_timeout(1500)
-    page.wait_for_selector("text=balanced within")
 
 
 def mattes(page: Page) -> None:
@@ -169,13 +151,54 @@ def production(page: Page) -> None:
 
 
 def handoff(page: Page) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001")
+    _delivered(page)
+    page.reload()
+    page.get_by_role("button", name="review", exact=True).click()
+    page.mouse.wheel(0, -4000)
+
+
+def _delivered(page: Page) -> None:
+    """A delivery of twelve frames with a movie, ordered if there is none."""
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001-1012")
+    page.wait_for_selector("[data-item]")
+    if page.locator(".dispatch[data-state=done] a.btn-sm").count() == 0:
+        for preset in ("to review", "to lay over"):
+            page.get_by_label("Add what is kept").select_option(label=preset)
+        page.get_by_role("button", name="Contact sheet").click()
+        page.get_by_role("button", name="Write").click()
+        page.wait_for_selector(".dispatch[data-state=done] a.btn-sm", timeout=300_000)
+
+
+def review(page: Page) -> None:
+    _delivered(page)
+    page.locator(".dispatch[data-state=done] a.btn-sm").first.click()
+    page.wait_for_selector(".review-picture img")
+    if page.locator("[data-note]").count() == 0:
+        box = page.locator(".review-picture svg").bounding_box()
+        page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + box["height"] * 0.3)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.56, box["y"] + box["height"] * 0.45, steps=8)
+        page.mouse.up()
+        page.get_by_label("Note", exact=True).fill("less glow on the sun, please")
+        page.get_by_role("button", name="Note on").click()
+    page.locator(".note-head").first.click()
+
+
+def board(page: Page) -> None:
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/")
+    page.wait_for_selector("[data-item]")
+    if page.locator(".board-chip a").count():
+        page.locator(".board-chip a").first.click()
+    else:
+        page.get_by_label("New board").select_option("hero")
+    page.wait_for_selector(".board-list li")
+    page.wait_for_load_state("networkidle")
+    page.locator(".board-name", has_text="Picture").first.click()
 
 
 VIEWS = {
     "shots": shots,
     "plan": plan,
-    "plan-names": names,
     "plan-mist": mist,
     "scene": scene,
     "production": production,
@@ -183,11 +206,12 @@ VIEWS = {
     "render": render,
     "rebuild": rebuild,
     "dimmers": dimmers,
-    "trims": trims,
     "mattes": mattes,
     "compare": compare,
     "deep": deep,
     "hand-off": handoff,
+    "board": board,
+    "review": review,
     "intake": intake,
     "look": look,
     "finish": finish,

@@ -40,7 +40,7 @@ class Shown:
     lists: str = "pictures"
     notes: Mapping[str, str] = field(default_factory=dict)
     words: Mapping[str, str] = field(default_factory=dict)
-    takes: Literal["", "text", "colour", "names"] = ""
+    takes: Literal["", "text", "colour", "names", "pictures"] = ""
     suits: tuple[str, ...] = ()
 
 
@@ -52,7 +52,7 @@ def settings_of(document: type[Value]) -> list[dict[str, Any]]:
     """Every field of a document that people set, in its order, for a page: what is shown of it, and what it takes.
 
     takes: `number` (with its range, and whether it takes keys), `choice` (with its words), `tick`, `source`, `text`,
-    `colour`, or `names` of what `lists` says.
+    `colour`, `names` of what `lists` says, or `pictures`.
     """
     return [_setting(name, info) for name, info in document.model_fields.items() if _shown(info) is not None]
 

@@ -8,7 +8,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.elements.services import document_of, frames_on_disk
-from desk.handoff import services
+from desk.handoff import boards, services
 from desk.handoff.board_views import listed as listed_boards
 from desk.handoff.board_views import templates as board_templates
 from desk.handoff.models import Delivery
@@ -67,7 +67,7 @@ def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[
     }
 
 
-def _choices(shot: Shot, ledger: Ledger) -> dict[str, list[dict[str, str]]]:
+def _choices(shot: Shot, ledger: Ledger) -> dict[str, Any]:
     """The passes and mattes that items can name."""
     laid = parse(shot, ledger.document)
     passes = document_of(ledger.element).passes if ledger.element else ()
@@ -75,6 +75,7 @@ def _choices(shot: Shot, ledger: Ledger) -> dict[str, list[dict[str, str]]]:
     return {
         "passes": [{"key": f"{name}/{pass_.key}", "title": pass_.title} for pass_ in passes],
         "mattes": [{"key": matte.id, "title": matte.id} for matte in laid.mattes],
+        **boards.choices(shot),
         "boards": [{"key": name, "title": name} for name in shot.boards.values_list("name", flat=True)],
     }
 

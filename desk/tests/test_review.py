@@ -87,14 +87,28 @@ class Closing(HandoffCase):
     def test_movies_sheets_and_parcels_are_made_of_all_frames(self):
         """One after the other when all frames are there; each opened again, and the parcel's sums are those written."""
         sheet = {"id": "sheet", "encoding": {"kind": "sheet", "columns": 2, "cell_width": 60, "cell_height": 40}}
+        pictures = [{"kind": "shot", "shot": "TST_010", "frame": n, "version": 1} for n in (1001, 1002, 1001)]
+        chosen = {
+            "kind": "sheet",
+            "of": "chosen",
+            "chosen": pictures,
+            "columns": 3,
+            "cell_width": 50,
+            "cell_height": 30,
+        }
         parcel = {"id": "parcel", "subject": "files", "encoding": {"kind": "parcel"}}
-        self.order("1001-1002", FLOAT, STILL, MOVIE, sheet, parcel)
+        self.order("1001-1002", FLOAT, STILL, MOVIE, sheet, {"id": "chosen", "encoding": chosen}, parcel)
         self.work()
         (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
         self.assertEqual((entry["state"], entry["errors"], entry["closed"]), ("done", [], True))
         self.assertEqual(len(list(read_movie(self.paths("*.mov")[0]))), 2)
         with Pillow.open(self.paths("*_sheet.png")[0]) as picture:
             self.assertEqual(picture.size, (2 * 32 + 2 * 60 + 16, 2 * 32 + 40))
+        with Pillow.open(self.paths("*_chosen.png")[0]) as picture:
+            self.assertEqual(picture.size, (2 * 32 + 3 * 50 + 2 * 16, 2 * 32 + 30))
+            codes = np.asarray(picture).astype(int)[32:48]
+        self.assertEqual(np.abs(codes[:, 32:82] - codes[:, 164:214]).max(), 0)
+        self.assertGreater(np.abs(codes[:, 32:82] - codes[:, 98:148]).max(), 3)
         names = {path.name for path in self.root.rglob("*_parcel/files/**/*") if path.is_file()}
         self.assertIn("TST_010_first_v001_review.mov", names)
         movie = next(item for item in entry["items"] if item["id"] == "review")

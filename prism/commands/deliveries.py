@@ -45,12 +45,24 @@ def deliver(args: argparse.Namespace) -> Answer:
     opened, there = opener(ledger, finish, [base / folder for folder in delivery.folders])
     numbers = parse_frames(delivery.frames) if delivery.frames else list(there)
     _require_there(numbers, there)
-    fields = {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
+    fields: dict[str, str | int] = {
+        "production": "",
+        "shot": ledger.name,
+        "ledger": ledger.name,
+        "version": 1,
+        "layer": "",
+        "camera": "",
+    }
     place = Place(base / delivery.out, fields | dict(delivery.fields), tuple(numbers))
     report = run(delivery, numbers, opened, place, pictures=loader(base))
     files = [str(file) for file in report.files]
     lines = [*files, *([f"already there: {format_frames(report.skipped)}"] if report.skipped else []), *report.remarks]
     return {"files": files, "skipped": report.skipped, "remarks": list(report.remarks)}, "\n".join(lines)
+
+
+def usual_fields(ledger: Ledger) -> dict[str, str | int]:
+    """Values for the fields of names where nobody gives others."""
+    return {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
 
 
 def _require_there(numbers: Sequence[int], there: Sequence[int]) -> None:
@@ -99,10 +111,11 @@ def _frames_of_ledger(args: argparse.Namespace) -> tuple[Sequence[int], Load, st
     ledger = Ledger.load(args.ledger)
     finish = Finish.load(args.finish) if args.finish else None
     opened, there = opener(ledger, finish, args.files)
-    item = Item(id="movie", encoding=Movie(codec=args.codec, view=args.view, alpha=args.alpha))
+    encoding = Movie(codec=args.codec, view=args.view, alpha=args.alpha)
+    item = Item(id="movie", encoding=encoding)
 
     def load(number: int) -> NDArray:
-        found = item.encoding.shown(item, Made(*opened(number)))
+        found = encoding.shown(item, Made(*opened(number)))
         return _codes(found.values, found.alpha, args.codec)
 
     return there, load, ledger.name

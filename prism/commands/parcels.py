@@ -31,7 +31,14 @@ def _make(args: argparse.Namespace) -> Answer:
         )
     item = {"id": "parcel", "subject": "files", "pattern": CHECKSUMS}
     delivery = Delivery.from_json({"items": [item | {"encoding": {"kind": "parcel"}}]})
-    fields = {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
+    fields: dict[str, str | int] = {
+        "production": "",
+        "shot": ledger.name,
+        "ledger": ledger.name,
+        "version": 1,
+        "layer": "",
+        "camera": "",
+    }
     report = run(delivery, numbers, opened, Place(args.out, fields, tuple(numbers)))
     return {"folder": str(args.out), "remarks": list(report.remarks)}, "\n".join([str(args.out), *report.remarks])
 

@@ -23,6 +23,7 @@ from prism.pixels.image import Image, pixel_type
 FFMPEG_FORMATS = {(1, 3): "rgb24", (1, 4): "rgba", (2, 3): "rgb48le", (2, 4): "rgba64le"}
 """By bytes of a code and channels."""
 LOSSY = frozenset({"jpeg", "avif"})
+DEEP_PIXELS = 2000
 LOSSY_MEAN = 8.0  # codes, for which the noise of grain leaves room: more is another picture
 
 
@@ -67,16 +68,34 @@ def _same_bits(found: NDArray, plane: NDArray) -> bool:
 
 
 def require_deep(path: Path, samples: Samples) -> None:
-    """Raises UnwritableFile unless a deep file comes back with the same samples in every pixel."""
+    """Raises UnwritableFile unless a deep file comes back with as many samples in every pixel, and with the same values
+    in DEEP_PIXELS of them that are spread over it."""
     source = oiio.ImageInput.open(str(path))
     if source is None:
         raise _wrong(path, f"it cannot be opened: {oiio.geterror()}")
     try:
         found = source.read_native_deep_image()
-        if found is None or list(found.all_samples()) != list(samples.counts.reshape(-1)):
-            raise _wrong(path, "the samples of its pixels are others")
+        counts = samples.counts.reshape(-1)
+        if found is None or found.pixels != len(counts):
+            raise _wrong(path, "its data window is another")
+        if [found.samples(pixel) for pixel in range(found.pixels)] != counts.tolist():
+            raise _wrong(path, "its pixels have other numbers of samples")
+        _require_samples(path, found, samples)
     finally:
         source.close()
+
+
+def _require_samples(path: Path, found: oiio.DeepData, samples: Samples) -> None:
+    holding = np.flatnonzero(samples.counts.reshape(-1))
+    names = [found.channelname(channel) for channel in range(found.channels)]
+    for pixel in holding[:: max(1, len(holding) // DEEP_PIXELS)].tolist():
+        first, count = int(samples.offsets[pixel]), found.samples(pixel)
+        for name, run in samples.runs.items():
+            if run.dtype == np.uint32:
+                continue
+            back = [found.deep_value(pixel, names.index(name), number) for number in range(count)]
+            if not np.array_equal(np.array(back, np.float32), run[first : first + count].astype(np.float32)):
+                raise _wrong(path, f"channel {name} comes back with other values")
 
 
 def require_still(path: Path, codes: NDArray) -> None:

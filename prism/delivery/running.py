@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -130,6 +131,10 @@ def close(
         raise BadArgument("No frame has been written.", where=str(place.root))
     _, sources = opened(record["frames"][0]["frame"])
     files = _by_item(record["frames"], place.root)
+
+    def made(number: int) -> Made:
+        return Made(*opened(number))
+
     closers = [item for item in delivery.enabled if item.encoding.closes]
     for count, item in enumerate(closers):
         mark = closing_mark(item, delivery.rate, record["frames"])
@@ -137,9 +142,9 @@ def close(
         if entries is None:
             require_unclosed(item, place, mark)
             closing = Closing(
-                place=place, rate=delivery.rate, made=lambda number: Made(*opened(number)), written=files,
+                place=place, rate=delivery.rate, made=made, written=files,
                 record=record, pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
-                saw=lambda share, count=count: saw((count + share) / len(closers)),
+                saw=partial(_saw_part, saw, count, len(closers)),
             )  # fmt: skip
             save_closing(place.root, item, mark, None)  # whatever appears from now on is ours
             entries = [of_file(item.id, each, place.root) for each in item.encoding.close(item, closing)]
@@ -148,6 +153,11 @@ def close(
         record["files"] += entries
     save(place.root / WHOLE, record)
     return record["files"]
+
+
+def _saw_part(saw: Callable[[float], object], place: int, count: int, share: float) -> None:
+    """Of several things that are made one after another."""
+    saw((place + share) / count)
 
 
 def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Path]]:

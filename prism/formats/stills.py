@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import OpenImageIO as oiio
@@ -139,7 +140,8 @@ def _write(
 
 def _by_pillow(path: Path, temporary: Path, pixels: NDArray, form: FileFormat) -> None:
     try:
-        Pillow.fromarray(pixels).save(temporary, icc_profile=srgb_profile(), **form.options)
+        options: dict[str, Any] = dict(form.options)
+        Pillow.fromarray(pixels).save(temporary, icc_profile=srgb_profile(), **options)
     except (OSError, ValueError, KeyError) as error:
         raise UnwritableFile(f"{form.title} cannot be written: {error}.", where=str(path)) from error
 

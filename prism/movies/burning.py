@@ -91,7 +91,7 @@ def missing_frame(near: NDArray, number: int) -> NDArray:
     ImageDraw.Draw(label).text((width / 2, height / 2), text, 255, letters("text bold", size), anchor="mm")
     cover = np.asarray(label, np.float32)[..., None] / 255
     scale = np.iinfo(near.dtype).max / 255
-    dark[..., :3] = dark[..., :3] * (1 - cover) + np.float32(MISSING_INK) * scale * cover
+    dark[..., :3] = dark[..., :3] * (1 - cover) + np.array(MISSING_INK, np.float32) * scale * cover
     if near.shape[2] == 4:
         dark[..., 3] = np.maximum(dark[..., 3], (cover[..., 0] * np.iinfo(near.dtype).max).astype(near.dtype))
     return dark

@@ -126,5 +126,5 @@ def even(codes: NDArray) -> NDArray:
 
 def _fill(target: av.video.plane.VideoPlane, plane: NDArray) -> None:
     """A plane of a frame, whose lines may be longer than the picture."""
-    lines = np.frombuffer(target, np.uint8).reshape(-1, target.line_size)
+    lines = np.frombuffer(memoryview(target), np.uint8).reshape(-1, target.line_size)
     lines[: plane.shape[0], : plane.shape[1] * plane.itemsize] = plane.view(np.uint8)

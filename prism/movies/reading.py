@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import av
 import numpy as np
@@ -19,7 +20,7 @@ def read_movie(path: Path) -> Iterator[NDArray[np.float32]]:
     with av.open(str(path)) as container:
         stream = container.streams.video[0]
         if stream.codec_context.name == "vp9":
-            decoder = av.CodecContext.create(_VP9, "r")
+            decoder: Any = av.CodecContext.create(_VP9, "r")
             for packet in container.demux(stream):
                 for frame in decoder.decode(packet if packet.size else None):
                     yield _values(frame)
@@ -32,7 +33,7 @@ def _values(frame: av.VideoFrame) -> NDArray[np.float32]:
     name = frame.format.name
     if not name.startswith("yuv"):
         rgba = frame.to_ndarray(format="rgba") if name != "argb" else frame.to_ndarray()[..., [1, 2, 3, 0]]
-        return rgba.astype(np.float32) / 255
+        return rgba.astype(np.float32) / np.float32(255)
     bits = frame.format.components[0].bits
     planes = [_plane(plane, bits) for plane in frame.planes]
     scale, height, width = np.float32(1 << (bits - 8)), frame.height, frame.width
@@ -45,7 +46,7 @@ def _values(frame: av.VideoFrame) -> NDArray[np.float32]:
 
 def _plane(plane: av.video.plane.VideoPlane, bits: int) -> NDArray[np.float32]:
     kind = np.uint16 if bits > 8 else np.uint8
-    lines = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[: plane.height]
+    lines = np.frombuffer(memoryview(plane), np.uint8).reshape(-1, plane.line_size)[: plane.height]
     return lines.view(kind)[:, : plane.width].astype(np.float32)
 
 

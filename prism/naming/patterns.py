@@ -177,7 +177,7 @@ def parse_pattern(text: str, *, more: Collection[str] = ()) -> Pattern:
         parsed = list(string.Formatter().parse(text))
     except ValueError as error:
         raise BadArgument(f"The braces do not match: {error}.", where=text, advice="Write a field as {shot}.") from None
-    fields = FIELDS | dict.fromkeys(more, WORD)
+    fields = {**FIELDS, **dict.fromkeys(more, WORD)}
     pieces = [_piece(fields, text, *part) for part in parsed]
     if (pieces and pieces[-1].field is not None) or not pieces:
         pieces.append(Piece("", None, 0))

@@ -118,7 +118,7 @@ def contact_sheet(entries: Sequence[Entry], layout: SheetLayout, *, title_fields
     require_size(width, height)
     ground = colour_of(layout.background)
     codes = np.empty((height, width, 3), np.uint8)
-    codes[:] = np.floor(np.float32(ground) * 255 + np.float32(0.5)).astype(np.uint8)
+    codes[:] = np.floor(np.array(ground, np.float32) * 255 + np.float32(0.5)).astype(np.uint8)
     ink = (0.93,) * 3 if sum(ground) / 3 < DARK else (0.1,) * 3
     words = []
     for place, entry in enumerate(entries):

@@ -106,7 +106,7 @@ def cover_of(line: Words) -> tuple[NDArray[np.float32], int, int]:
         ImageDraw.Draw(sheet).text((line.left - left, line.y - upper), line.text, 255, font, anchor="ls")
     else:
         sheet = _turned_cover(line, left, upper, right, lower)
-    return np.asarray(sheet, np.float32) / 255 * np.float32(line.opacity), left, upper
+    return np.asarray(sheet, np.float32) * np.float32(line.opacity / 255), left, upper
 
 
 def _turned_cover(line: Words, left: int, upper: int, right: int, lower: int) -> Pillow.Image:
@@ -129,7 +129,8 @@ def lay(codes: NDArray[np.uint8], line: Words) -> None:
         return
     share = cover[y0 - upper : y1 - upper, x0 - left : x1 - left, None]
     part = codes[y0:y1, x0:x1].astype(np.float32)
-    ink = np.float32([*(channel * 255 for channel in line.colour), *([255] if codes.shape[2] == 4 else [])])
+    full = [255.0] if codes.shape[2] == 4 else []
+    ink = np.array([*(channel * 255 for channel in line.colour), *full], np.float32)
     codes[y0:y1, x0:x1] = np.floor(part * (1 - share) + ink * share + np.float32(0.5)).astype(np.uint8)
 
 

@@ -4,6 +4,7 @@ import io
 import json
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 from unittest import mock
 
@@ -13,11 +14,12 @@ from PIL import Image as Pillow
 from PIL import ImageCms
 
 from prism.combine.evaluate import evaluate
+from prism.deep.files import write_samples
 from prism.delivery import running
 from prism.delivery.document import Delivery, Item, require
 from prism.delivery.encodings.base import Place
 from prism.delivery.made import Made
-from prism.delivery.reading_back import require_image, require_still
+from prism.delivery.reading_back import require_deep, require_image, require_still
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.formats.exr import write_exr
@@ -28,6 +30,7 @@ from prism.pixels.file_formats import STILLS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.tests.frames import COMPONENTS, FolderCase, passes
+from prism.tests.test_deep import any_deep
 
 MATTE = {"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 9.0}]}
 
@@ -146,6 +149,29 @@ class Sets(DeliveryCase):
         path.write_bytes(path.read_bytes()[:-20])
         with self.assertRaises(UnwritableFile):
             require_image(path, [("", image)], ["zip"])
+
+
+class Deep(FolderCase):
+    def test_deep_passes_go_out_as_they_are(self):
+        """Read with OpenImageIO: as many samples in every pixel, with their depths; a changed one is seen."""
+        deep = any_deep(np.random.default_rng(4), 9, 7)
+        flat = {
+            f"{layer}{c}": np.full(deep.window.shape, 0.5, np.float16) for layer in ("", "emission.") for c in "RGB"
+        }
+        paths = [self.write("s_beauty.1001.exr", flat), self.folder / "s_deep.1001.exr"]
+        write_samples(paths[1], deep)
+        sources = find_sources(paths)
+        item = Item(id="deep", subject="deep", encoding={"kind": "exr"})
+        place = Place(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
+        made = Made(first_ledger(sources), sources)
+        require(Delivery(items=(item,)), made.ledger, sources)
+        (file,) = item.encoding.add(item, made, place)
+        found = oiio.ImageInput.open(str(file.path)).read_native_deep_image()
+        self.assertEqual([found.samples(n) for n in range(found.pixels)], deep.counts.reshape(-1).tolist())
+        depths = sources.samples(next(source.key for source in sources if source.is_deep)).depth
+        moved = replace(deep, depth=depths + np.float32(1))
+        with self.assertRaisesRegex(UnwritableFile, "other values"):
+            require_deep(file.path, moved)
 
 
 class StillFormats(DeliveryCase):

@@ -110,7 +110,7 @@ class Exr(Encoding):
         beside = [*(("all passes",) if "*" in self.passes else self.passes)]
         beside += ["all mattes"] if "*" in self.mattes else list(self.mattes)
         beside += ["Cryptomatte"] if self.cryptomatte else []
-        words = [self.pixel, self.compression]
+        words: list[str] = [self.pixel, self.compression]
         words += [f"display values of the {self.view} view"] if self.holds == "display" else []
         words += [f"with {', '.join(beside)} {_PACKINGS[self.packing]}"] if beside else []
         words += ["cropped to the display window"] if self.window == "display" else []

@@ -185,21 +185,22 @@ class Movie(Looked):
 
 def joined(before: Developed, after: Developed, share: float | None) -> Developed:
     """Two pictures of one size as one: side by side, or left of a seam at a share of the width the one after."""
-    if share is None:
-        gap = np.full((before.values.shape[0], SEAM, 3), 0.5, np.float32)
-        values = np.concatenate([before.values, gap, after.values], axis=1)
-        if after.alpha is None or before.alpha is None:
-            return Developed(values, None, after.clipped, after.flattened, after.glowing)
-        alpha = np.concatenate([before.alpha, np.ones(gap.shape[:2], np.float32), after.alpha], axis=1)
-        return Developed(values, alpha, after.clipped, after.flattened, after.glowing)
-    seam = round(share * after.values.shape[1])
-    values = before.values.copy()
-    values[:, :seam] = after.values[:, :seam]
-    values[:, max(0, seam - SEAM // 2) : seam + SEAM // 2] = 0.5
-    alpha = after.alpha
-    if alpha is not None and before.alpha is not None:
-        alpha = np.concatenate([after.alpha[:, :seam], before.alpha[:, seam:]], axis=1)
+    alpha = None
+    if before.alpha is not None and after.alpha is not None:
+        alpha = _joined(before.alpha, after.alpha, share, seam=1.0)
+    values = _joined(before.values, after.values, share, seam=0.5)
     return Developed(values, alpha, after.clipped, after.flattened, after.glowing)
+
+
+def _joined(before: NDArray, after: NDArray, share: float | None, *, seam: float) -> NDArray[np.float32]:
+    if share is None:
+        gap = np.full((len(before), SEAM, *before.shape[2:]), seam, np.float32)
+        return np.concatenate([before, gap, after], axis=1)
+    at = round(share * after.shape[1])
+    values = np.array(before, np.float32)
+    values[:, :at] = after[:, :at]
+    values[:, max(0, at - SEAM // 2) : at + SEAM // 2] = seam
+    return values
 
 
 def read_codes(path: Path) -> NDArray:

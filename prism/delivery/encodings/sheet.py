@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import PurePath
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import Field
 
 from prism.colour.view import ViewTransform
 from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind, Written
@@ -14,8 +16,10 @@ from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
 from prism.delivery.made import Made
 from prism.elements.pixels import Frame
+from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.ledger.document import Ledger
+from prism.sheets.boards.elements import PictureSource
 from prism.sheets.contact import Entry, SheetLayout, contact_sheet, require_caption
 from prism.sheets.page import require_size, write_page
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
@@ -23,6 +27,11 @@ from prism.viewing.picture import Look, source_picture, step_for, to_screen
 if TYPE_CHECKING:
     from prism.delivery.document import Item
 
+_OF = {
+    "frames": "every frame",
+    "passes": "every pass of the first frame",
+    "chosen": "those chosen: shots, versions, files",
+}
 _LAYOUT = [name for name in SheetLayout.model_fields if name not in ("format", "version")]
 
 
@@ -42,10 +51,12 @@ class Sheet(Looked):
         Literal["png", "tif", "exr", "pdf"],
         Shown(title="format", words={"png": "PNG", "tif": "TIFF", "exr": "OpenEXR, light", "pdf": "PDF"}),
     ] = "png"
-    of: Annotated[
-        Literal["frames", "passes"],
-        Shown(title="one picture for", words={"frames": "every frame", "passes": "every pass of the first frame"}),
-    ] = "frames"
+    of: Annotated[Literal["frames", "passes", "chosen"], Shown(title="one picture for", words=_OF)] = "frames"
+    chosen: Annotated[
+        tuple[PictureSource, ...],
+        Field(max_length=2000),
+        Shown(title="pictures", takes="pictures", when=("of", ("chosen",))),
+    ] = ()
     columns: Annotated[int, *SheetLayout.model_fields["columns"].metadata] = 4
     cell_width: Annotated[int, *SheetLayout.model_fields["cell_width"].metadata] = 480
     cell_height: Annotated[int, *SheetLayout.model_fields["cell_height"].metadata] = 300
@@ -71,37 +82,53 @@ class Sheet(Looked):
 
     def in_words(self, item: Item) -> str:
         """Grid and format."""
-        each = "every pass" if self.of == "passes" else "every frame"
+        each = f"{len(self.chosen)} pictures" if self.of == "chosen" else _OF[self.of]
         return f"{each}, {self.columns} columns of {self.cell_width} x {self.cell_height}, {self.format.upper()}"
 
     def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
         """A caption that can be filled in, and a size."""
         if self.of == "frames":
             super().require(item, ledger, sources)
+        if self.of == "chosen" and not self.chosen:
+            raise BadArgument("No pictures were chosen for the sheet.", where="chosen", advice="Add a shot's frames.")
         require_caption(self.caption)
         require_caption(self.heading)
-        require_size(*self.layout.size(sum(not source.is_deep for source in sources) if self.of == "passes" else 1))
+        count = {"passes": sum(not source.is_deep for source in sources), "chosen": len(self.chosen)}
+        require_size(*self.layout.size(count.get(self.of, 1)))
 
     def close(self, item: Item, closing: Closing) -> list[Written]:
         """The sheet, of the frames that are there."""
         path = closing.place.path(item, self.suffix)
         frames = [record["frame"] for record in closing.record["frames"]]
-        entries = self._passes(closing, frames) if self.of == "passes" else self._frames(item, closing, frames)
+        if self.of == "chosen":
+            entries = self._chosen(closing)
+        else:
+            entries = self._passes(closing, frames) if self.of == "passes" else self._frames(item, closing, frames)
         page = contact_sheet(list(entries), self.layout, title_fields={**closing.place.fields, "frame": frames[0]})
         write_page(page, path)
-        missing = len(set(closing.frames) - set(frames))
+        missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
         return [Written(path, (f"{missing} frames that are missing are left out.",) if missing else ())]
 
     def _frames(self, item: Item, closing: Closing, frames: list[int]) -> Iterator[Entry]:
-        count = len(frames)
-
-        def load(place: int, number: int) -> NDArray[np.uint8]:
-            closing.saw(place / count)
-            return codes_of(self.shown(item, closing.made(number)))
-
         for place, number in enumerate(frames):
-            fields = {**_captions(closing.place), "frame": number, "name": f"frame {number}"}
-            yield Entry(lambda place=place, number=number: load(place, number), fields)
+
+            def load(place: int = place, number: int = number) -> NDArray[np.uint8]:
+                closing.saw(place / len(frames))
+                return codes_of(self.shown(item, closing.made(number)))
+
+            yield Entry(load, {**_captions(closing.place), "frame": number, "name": f"frame {number}"})
+
+    def _chosen(self, closing: Closing) -> Iterator[Entry]:
+        for place, source in enumerate(self.chosen):
+
+            def load(place: int = place, source: PictureSource = source) -> NDArray[np.uint8]:
+                closing.saw(place / len(self.chosen))
+                return closing.pictures(source, self.cell_width)
+
+            said = source.model_dump()
+            name = said.get("path") or f"{said.get('shot', '')} {said['frame']}".strip()
+            fields = {key: said[key] for key in ("shot", "frame", "version") if key in said}
+            yield Entry(load, {**fields, "name": name, "stem": PurePath(name).stem})
 
     def _passes(self, closing: Closing, frames: list[int]) -> Iterator[Entry]:
         made: Made = closing.made(frames[0])

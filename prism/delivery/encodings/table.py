@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import Annotated, Any, Union
+from typing import TYPE_CHECKING, Annotated, Any, Union
 
 from pydantic import Tag
 
@@ -21,10 +21,13 @@ from prism.fields import settings_of
 ENCODINGS: Mapping[str, type[Encoding]] = MappingProxyType(
     {"exr": Exr, "still": Still, "movie": Movie, "sheet": Sheet, "board": BoardSheet, "parcel": Parcel}
 )
-AnyEncoding = Annotated[
-    Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ENCODINGS.items())],  # type: ignore[valid-type]
-    by_kind("An encoding", tuple(ENCODINGS)),
-]
+if TYPE_CHECKING:
+    AnyEncoding = Encoding
+else:
+    AnyEncoding = Annotated[
+        Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ENCODINGS.items())],
+        by_kind("An encoding", tuple(ENCODINGS)),
+    ]
 
 
 def kinds_for_page() -> dict[str, dict[str, Any]]:

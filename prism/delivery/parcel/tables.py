@@ -89,7 +89,8 @@ def tables_of(ledger: Ledger, record: Mapping[str, Any]) -> tuple[Table, ...]:
 def _rows(rows: Sequence[Row], depth: int, lead: str) -> Iterator[tuple[str, ...]]:
     for number, row in enumerate(rows, start=1):
         yield (
-            f"{lead}{number}", str(depth), row.id, row.kind, row.operator, row.source_taken or named(row),
+            f"{lead}{number}", str(depth), row.id, str(row.model_dump()["kind"]), row.operator,
+            row.source_taken or named(row),
             _yes(row.on), _text(row.amount), row.matte or "", _settings(row), row.comment,
         )  # fmt: skip
         yield from _rows(row.inner, depth + 1, f"{lead}{number}.")

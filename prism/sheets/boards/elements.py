@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from types import MappingProxyType
-from typing import Annotated, Any, ClassVar, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Union
 
 from pydantic import Field, Tag
 
@@ -63,10 +63,13 @@ class ShotPicture(Value):
 
 
 SOURCES = {"file": FilePicture, "rebuilt": RebuiltPicture, "shot": ShotPicture}
-PictureSource = Annotated[
-    Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in SOURCES.items())],  # type: ignore[valid-type]
-    by_kind("A picture", tuple(SOURCES)),
-]
+if TYPE_CHECKING:
+    PictureSource = FilePicture | RebuiltPicture | ShotPicture
+else:
+    PictureSource = Annotated[
+        Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in SOURCES.items())],
+        by_kind("A picture", tuple(SOURCES)),
+    ]
 
 
 class Element(Value):
@@ -171,10 +174,13 @@ class Caption(Element):
 ELEMENTS: Mapping[str, type[Element]] = MappingProxyType(
     {"picture": Picture, "band": Band, "marks": Marks, "text": Caption}
 )
-AnyElement = Annotated[
-    Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ELEMENTS.items())],  # type: ignore[valid-type]
-    by_kind("An element of a board", tuple(ELEMENTS)),
-]
+if TYPE_CHECKING:
+    AnyElement = Element
+else:
+    AnyElement = Annotated[
+        Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ELEMENTS.items())],
+        by_kind("An element of a board", tuple(ELEMENTS)),
+    ]
 
 
 def kinds_for_page() -> dict[str, dict[str, Any]]:

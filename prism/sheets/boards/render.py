@@ -4,7 +4,7 @@ them."""
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 from typing import Any
@@ -18,6 +18,7 @@ from prism.colour.developing import colour_of
 from prism.errors import BadArgument, Superseded
 from prism.finish.context import Context
 from prism.finish.display import on_display_values
+from prism.finish.evaluate import reach_of
 from prism.finish.planes import DISPLAY
 from prism.finish.steps import active
 from prism.limits import Stale, never
@@ -32,6 +33,7 @@ from prism.sheets.page import Page, Words, cover_of, covered, lay
 Codes = NDArray[np.uint8]
 Load = Callable[[PictureSource, int], Codes]
 """Codes (H, W, 3 or 4), straight, of a picture; told how many pixels across it will have."""
+FINISHED_AT_ONCE = 4_000_000  # pixels
 FINER = 8  # shapes are drawn so many times finer and averaged
 MISSING = (90, 60, 50)
 Box = tuple[int, int, int, int]  # left, upper, right, lower, in pixels; the last ones not included
@@ -101,23 +103,27 @@ def board_page(board: Board, load: Load, *, is_stale: Stale = never) -> Page:
 def reach(element: Element, scale: Scale) -> Box:
     """The pixels that an element can touch, with its outline, glow and shadow."""
     if isinstance(element, Boxed):
-        left, upper, right, lower = _box_of(element, scale)
-        grow = round(scale.length(element.outline))
+        sides: Sequence[float] = _box_of(element, scale)
+        grow: float = round(scale.length(element.outline))
     elif isinstance(element, Marks):
         xs = [scale.place(element.x + column * element.spacing) for column in (0, element.count - 1)]
         ys = [scale.place(element.y + row * element.row_spacing) for row in (0, element.rows - 1)]
         ys += [2 * scale.place(element.about) - y for y in ys] if element.mirrored else []
-        left, right, upper, lower = min(xs), max(xs), min(ys), max(ys)
+        sides = min(xs), min(ys), max(xs), max(ys)
         grow = scale.length(element.size)
     else:
+        assert isinstance(element, Caption)  # the last kind there is
         _, lines = _draw_text(element.replace(glow=0.0), scale, missing)
         boxes = [line.box for line in lines] or [(0, 0, 0, 0)]
-        left, upper, *_ = (min(box[side] for box in boxes) for side in range(4))
-        *_, right, lower = (max(box[side] for box in boxes) for side in range(4))
+        sides = (
+            *(min(box[side] for box in boxes) for side in (0, 1)),
+            *(max(box[side] for box in boxes) for side in (2, 3)),
+        )
         grow = 2 * scale.length(element.glow)
     if element.shadow is not None:
         shadow = element.shadow
         grow += 4 * scale.length(shadow.blur) + max(abs(scale.length(shadow.dx)), abs(scale.length(shadow.dy)))
+    left, upper, right, lower = sides
     return math.floor(left - grow), math.floor(upper - grow), math.ceil(right + grow), math.ceil(lower + grow)
 
 
@@ -140,7 +146,7 @@ def _ground(board: Board, width: int, height: int, edge: int) -> Codes:
 
 
 def _codes_of(colour: str) -> NDArray[np.uint8]:
-    return np.floor(np.float32(colour_of(colour)) * 255 + np.float32(0.5)).astype(np.uint8)
+    return np.floor(np.array(colour_of(colour), np.float32) * 255 + np.float32(0.5)).astype(np.uint8)
 
 
 def _lay(codes: Codes, drawn: Drawn, opacity: float) -> None:
@@ -170,7 +176,7 @@ def _shadow(drawn: Drawn, shadow: Shadow, scale: Scale) -> Drawn:
 
 
 def _ink(line: Words) -> NDArray[np.float32]:
-    return np.float32(line.colour) * 255
+    return np.array(line.colour, np.float32) * 255
 
 
 def _box_of(element: Any, scale: Scale) -> Box:
@@ -193,7 +199,11 @@ def _draw_picture(element: Picture, scale: Scale, load: Load) -> tuple[list[Draw
             left, upper = left + (across - wide) // 2, upper + (down - high) // 2
             across, down = wide, high
         codes = fitted(codes, across, down, crop=element.fill == "fill")
-    cover = codes[..., 3].astype(np.float32) / 255 if codes.shape[2] == 4 else np.ones(codes.shape[:2], np.float32)
+    cover = (
+        codes[..., 3].astype(np.float32) / np.float32(255)
+        if codes.shape[2] == 4
+        else np.ones(codes.shape[:2], np.float32)
+    )
     drawn = Drawn(left, upper, codes[..., :3].astype(np.float32), cover)
     return _outlined(drawn, element, scale), []
 
@@ -320,14 +330,25 @@ DRAW: Mapping[type[Element], Callable[[Any, Scale, Load], tuple[list[Drawn], lis
 
 
 def _finished(board: Board, codes: Codes, is_stale: Stale) -> Codes:
-    """The display steps of the finish on all of the sheet."""
+    """The display steps of the finish on all of the sheet, some rows at a time with what reaches into them, so that
+    memory does not grow with the sheet."""
     height, width = codes.shape[:2]
-    window = Window.of_size(width, height)
-    rgba = np.ones((4, height, width), np.float32)
+    whole, steps = Window.of_size(width, height), active(board.finish, 0)
+    reach = reach_of(_values(codes[:1], whole, 0), steps)
+    apron, rows = (height, height) if math.isinf(reach) else (math.ceil(reach), max(1, FINISHED_AT_ONCE // width))
+    made = np.empty_like(codes)
+    for first in range(0, height, rows):
+        end, low, high = min(height, first + rows), max(0, first - apron), min(height, first + rows + apron)
+        values = _values(codes[low:high], whole, low)
+        done = on_display_values(values, steps, Context(), is_stale=is_stale).rgba[:3, first - low : end - low]
+        made[first:end] = np.floor(np.moveaxis(done, 0, -1) * 255 + np.float32(0.5))
+    return made
+
+
+def _values(codes: Codes, whole: Window, top: int) -> Values:
+    """Some rows of a sheet as display values, at their place."""
+    rgba = np.ones((4, *codes.shape[:2]), np.float32)
     for place in range(3):
         np.divide(codes[..., place], np.float32(255), out=rgba[place])
-    values = Values(rgba=rgba, window=window, display_window=window, space=DISPLAY)
-    done = on_display_values(values, active(board.finish, 0), Context(), is_stale=is_stale).rgba
-    for place in range(3):
-        codes[..., place] = np.floor(done[place] * 255 + np.float32(0.5))
-    return codes
+    window = Window(0, top, whole.x1, top + len(codes) - 1)
+    return Values(rgba=rgba, window=window, display_window=whole, space=DISPLAY)

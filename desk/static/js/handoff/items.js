@@ -71,6 +71,24 @@ export const items = (page) => ({
     this.changed();
   },
 
+  // ---- Pictures that are chosen ----
+  adding: { shot: page.choices.shots?.[0]?.code ?? "", version: "0", frames: "", path: "" },
+  get shotList() { return page.choices.shots ?? []; },
+  versionsOf(code) { return this.shotList.find((shot) => shot.code === code)?.versions ?? []; },
+  pictureText(source) { return source.kind === "file" ? source.path.split("/").at(-1) : `${source.shot} ${source.frame}${source.version ? ` v${source.version}` : ""}`; },
+  addPictures(item, setting) {
+    const { shot, version, frames } = this.adding;
+    const numbers = frames.split(",").map((text) => Number(text)).filter((number) => Number.isInteger(number) && number);
+    const fresh = numbers.map((frame) => ({ kind: "shot", shot, frame, version: Number(version), view: item.encoding.view, alpha: "over" }));
+    this.set(item, setting.field, [...item.encoding[setting.field], ...fresh]);
+  },
+  addFile(item, setting) {
+    const path = this.adding.path.trim();
+    if (path) this.set(item, setting.field, [...item.encoding[setting.field], { kind: "file", path }]);
+    this.adding.path = "";
+  },
+  dropPicture(item, setting, place) { this.set(item, setting.field, item.encoding[setting.field].filter((_, other) => other !== place)); },
+
   // ---- The list ----
   free(stem) {
     const taken = new Set(this.list.map(({ id }) => id));
