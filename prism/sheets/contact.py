@@ -42,7 +42,7 @@ class SheetLayout(Document):
         "#1b1b1b"
     )
     fill: Annotated[
-        Literal["fit", "fill"], Shown(title="pictures", words={"fit": "whole in the cell", "fill": "fill the cell"})
+        Literal["fit", "fill"], Shown(title="in its cell", words={"fit": "whole", "fill": "fills it"})
     ] = "fit"
     caption: Annotated[str, Field(max_length=300), Shown(title="caption", takes="text")] = ""
     title: Annotated[str, Field(max_length=300), Shown(title="title", takes="text")] = ""

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 _OF = {
     "frames": "every frame",
     "passes": "every pass of the first frame",
-    "chosen": "those chosen: shots, versions, files",
+    "chosen": "each of those chosen",
 }
 _LAYOUT = [name for name in SheetLayout.model_fields if name not in ("format", "version")]
 
