@@ -30,6 +30,7 @@ from prism.sheets.page import write_page
 HEIGHT, WIDTH = 1080, 1920
 FRAMES = 12  # of 48: the ratio is the same, and nobody waits for the rest
 COMPONENTS = 6
+DPI = 300
 FINISH = [
     {"id": "grade", "kind": "grade", "exposure": 0.2, "saturation": 1.1},
     {"id": "glow", "kind": "glow", "threshold": 0.8, "size": 40},
@@ -145,7 +146,7 @@ def _board(folder: Path) -> None:
     }
     text = {"id": "t", "kind": "text", "text": "The Orrery Conservatory", "x": 16, "y": 9, "size": 1, "glow": 0.1}
     board = Board.from_json(
-        {"unit": "inch", "width": 32.5, "height": 10.5, "dpi": 300, "elements": [band, *pictures, text],
+        {"unit": "inch", "width": 32.5, "height": 10.5, "dpi": DPI, "elements": [band, *pictures, text],
          "finish": [{"id": "v", "kind": "vibrance", "amount": 0.5}]}
     )  # fmt: skip
     codes = np.random.default_rng(3).integers(0, 255, (HEIGHT, WIDTH, 3), np.uint8)

@@ -12,6 +12,7 @@ FRAME = {"HEIGHT": 36, "WIDTH": 64}
 SMALL = {
     "costs": FRAME,
     "deeps": FRAME | {"FULL": (36, 64)},
+    "deliveries": FRAME | {"FRAMES": 3, "DPI": 20},
     "denoisers": FRAME,
     "doors": FRAME | {"PASSES": 2},
     "finishes": FRAME,

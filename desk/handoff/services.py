@@ -400,6 +400,7 @@ def draft_of(shot: Shot) -> tuple[Document, str]:
     return Document.from_json(draft.document, where="draft"), draft.frames
 
 
+@at_once
 def save_draft(shot: Shot, document: Document, frames: str) -> None:
     """What the page is set to from now on."""
     Draft.objects.update_or_create(shot=shot, defaults={"document": document.as_json(), "frames": frames[:10_000]})

@@ -41,9 +41,9 @@ class SheetLayout(Document):
     background: Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$"), Shown(title="background", takes="colour")] = (
         "#1b1b1b"
     )
-    fill: Annotated[
-        Literal["fit", "fill"], Shown(title="in its cell", words={"fit": "whole", "fill": "fills it"})
-    ] = "fit"
+    fill: Annotated[Literal["fit", "fill"], Shown(title="in its cell", words={"fit": "whole", "fill": "fills it"})] = (
+        "fit"
+    )
     caption: Annotated[str, Field(max_length=300), Shown(title="caption", takes="text")] = ""
     title: Annotated[str, Field(max_length=300), Shown(title="title", takes="text")] = ""
     letters: Annotated[int, Within(4, 400), Shown(title="letters", unit="px", step=0.25, digits=0)] = 16
