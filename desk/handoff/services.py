@@ -24,14 +24,13 @@ from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import kept_inside, shot_folder
 from desk.web.saving import at_once, locked
-from prism.delivery.deliver import deliver_all
 from prism.delivery.document import Delivery as Document
 from prism.delivery.document import require
 from prism.delivery.encodings.base import Place
 from prism.delivery.made import Made
 from prism.delivery.presets import PRESETS
-from prism.delivery.record import already_there, frame_path, frame_record, save
-from prism.delivery.running import close, require_free
+from prism.delivery.record import already_there, frame_path
+from prism.delivery.running import close, written_anew
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.ledger.document import Ledger as LedgerDocument
@@ -39,6 +38,7 @@ from prism.limits import Stale
 from prism.naming.frames import format_frames, parse_frames
 
 _NUMBER = re.compile(r"\d+")
+SHOWN_FILES = 2
 KIND, CLOSING = "hand-off", "hand-off closing"
 
 
@@ -217,19 +217,13 @@ def write(task: Task, is_stale: Stale) -> list[dict[str, Any]]:
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
-    if task.attempts == 1:  # later, what is there without a record is of an attempt that broke off
-        require_free(delivery.parsed, made, place)
+    said = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
+    findings = _findings(elements, task.number)
     try:
-        written = deliver_all(delivery.parsed, made, place)
+        return written_anew(delivery.parsed, made, place, mark=mark, findings=findings, said=said)["files"]
     except UnknownSource as error:
         lost = [fault for fault in sources.faults if fault.where]
         raise (lost[0] if lost else error) from error
-    record = frame_record(made, written, place, mark=mark, findings=_findings(elements, task.number))
-    said = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
-    said += made.held.remarks(task.number)
-    record["files"] = [file | {"remarks": [*file["remarks"], *said]} for file in record["files"]]
-    save(path, record)
-    return record["files"]
 
 
 def close_delivery(task: Task, watch: Watch) -> list[dict[str, Any]]:
@@ -337,7 +331,7 @@ def progress(delivery: Delivery) -> dict[str, Any]:
 
 
 def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Each item with what it is, and its files: those of all frames first."""
+    """Each item with what it is, the first of its files, those of all frames before others, and how many it has."""
     by_item = defaultdict(list)
     for file in files:
         by_item[file["item"]].append(file["file"])
@@ -347,7 +341,8 @@ def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str
             "kind": item.encoding.kind,
             "words": item.in_words,
             "plays": bool(getattr(getattr(item.encoding, "how", None), "plays", False)),
-            "files": _whole_first(by_item[item.id], item.encoding.closes),
+            "files": _whole_first(by_item[item.id], item.encoding.closes)[:SHOWN_FILES],
+            "count": len(by_item[item.id]),
         }
         for item in delivery.parsed.enabled
     ]

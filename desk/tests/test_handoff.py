@@ -21,7 +21,7 @@ from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.evaluate import evaluate
 from prism.delivery.document import Delivery as Items
 from prism.elements.opening import find_sources
-from prism.errors import BadArgument
+from prism.errors import BadArgument, UnwritableFile
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.ledger.document import Ledger as Document
@@ -373,12 +373,22 @@ class Jobs(HandoffCase):
         self.order()
         for _ in range(engine.MOST_ATTEMPTS):
             with (
-                mock.patch.object(services, "deliver_all", side_effect=ZeroDivisionError),
+                mock.patch("prism.delivery.running.deliver_all", side_effect=ZeroDivisionError),
                 self.assertRaises(ZeroDivisionError),
             ):
                 work.next_task("me")
             Task.objects.update(not_before=None)
         self.assertEqual(self.state(), [State.FAILED])
+
+    def test_a_frame_that_failed_half_written_is_written_when_it_is_tried_again(self):
+        """However often: a full disk between two items leaves the first one's file without a record."""
+        delivery = self.order("1001", FLOAT, STILL)
+        with mock.patch("prism.delivery.encodings.still.write_display", side_effect=UnwritableFile("Disk full.")):
+            self.work()
+        self.assertEqual((self.state(), len(self.paths())), ([State.FAILED], 1))
+        self.client.post(self.url("hand-off-again", delivery=delivery.pk))
+        self.work()
+        self.assertEqual((self.state(), len(self.paths("*.png"))), ([State.DONE], 1))
 
     def test_cancelling_keeps_what_is_written(self):
         delivery = self.order("1001-1002")

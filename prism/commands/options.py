@@ -188,9 +188,12 @@ def _add_parcel(command: argparse.ArgumentParser) -> None:
 
 
 def _rate(text: str) -> float:
-    rate = float(Fraction(text))
+    try:
+        rate = float(Fraction(text))
+    except (ValueError, ZeroDivisionError):
+        rate = 0.0
     if not 0 < rate <= 1000:
-        raise ValueError
+        raise argparse.ArgumentTypeError(f"{text} is no rate; write 24, 23.976 or 24000/1001")
     return rate
 
 

@@ -36,6 +36,28 @@ def frame_path(root: Path, number: int) -> Path:
     return root / FOLDER / f"{number:04}.json"
 
 
+def begun_path(root: Path, number: int) -> Path:
+    """What stands there while a frame is being written: whatever appears meanwhile is of that delivery."""
+    return root / FOLDER / f"{number:04}.begun"
+
+
+def begin(root: Path, number: int, mark: str) -> None:
+    """Say that a frame is being written from what `mark` tells."""
+    save(begun_path(root, number), {"mark": mark})
+
+
+def was_begun(root: Path, number: int, mark: str) -> bool:
+    """Whether a frame was begun just so before, and broke off."""
+    path = begun_path(root, number)
+    return path.is_file() and load_json(path).get("mark") == mark
+
+
+def end(root: Path, number: int, record: Mapping[str, Any]) -> None:
+    """The record of a frame, now that all of its files are there."""
+    save(frame_path(root, number), record)
+    begun_path(root, number).unlink(missing_ok=True)
+
+
 def sources_of(sources: Frame) -> list[Path]:
     """The files of a frame, each once."""
     return [Path(where) for where in dict.fromkeys(source.where for source in sources) if where]

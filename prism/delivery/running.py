@@ -17,15 +17,17 @@ from prism.delivery.made import Made
 from prism.delivery.record import (
     WHOLE,
     already_there,
+    begin,
     closed_before,
     closing_mark,
-    frame_path,
+    end,
     frame_record,
     mark_of,
     of_file,
     require_unclosed,
     save,
     save_closing,
+    was_begun,
     whole_record,
 )
 from prism.elements.frame import OpenFrame
@@ -66,12 +68,11 @@ def run(
     ledger, sources = opened(numbers[0])
     require(delivery, ledger, sources)
     report = Report()
-    for number, made, record in _added(delivery, numbers, opened, place):
+    for number, record in _added(delivery, numbers, opened, place):
         report.files += [place.root / file["file"] for file in record["files"]]
         report.skipped += [number] if record.get("skipped") else []
         for file in record["files"]:
             report.remarks |= dict.fromkeys(file["remarks"])
-        report.remarks |= dict.fromkeys(made.held.remarks(number))
     for file in close(delivery, ledger, place, opened, author=author, pictures=pictures):
         report.files.append(place.root / file["file"])
         report.remarks |= dict.fromkeys(file["remarks"])
@@ -85,10 +86,23 @@ def add(delivery: Delivery, made: Made, place: Place, *, findings: Sequence[str]
     record = already_there(place.root, made.number, mark)
     if record is not None:
         return record | {"skipped": True}
-    require_free(delivery, made, place)
+    return written_anew(delivery, made, place, mark=mark, findings=findings)
+
+
+def written_anew(
+    delivery: Delivery, made: Made, place: Place, *, mark: str, findings: Sequence[str] = (), said: Sequence[str] = ()
+) -> dict[str, Any]:
+    """Write a frame that is not there yet, with its record. mark: of what it is made from. said: remarks on all of its
+    files. Files of an attempt with the same mark that broke off are written again; raises UnwritableFile for any
+    other."""
+    if not was_begun(place.root, made.number, mark):
+        require_free(delivery, made, place)
+        begin(place.root, made.number, mark)
     written = deliver_all(delivery, made, place)
     record = frame_record(made, written, place, mark=mark, findings=findings)
-    save(frame_path(place.root, made.number), record)
+    more = [*said, *made.held.remarks(made.number)]
+    record["files"] = [file | {"remarks": [*file["remarks"], *more]} for file in record["files"]]
+    end(place.root, made.number, record)
     return record
 
 
@@ -170,13 +184,12 @@ def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Pat
 
 def _added(
     delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Place
-) -> Iterator[tuple[int, Made, dict[str, Any]]]:
+) -> Iterator[tuple[int, dict[str, Any]]]:
     """Frames in their order, several under way at once: while one is hashed or read back, which one core does, another
     is decoded or summed."""
 
-    def work(number: int) -> tuple[int, Made, dict[str, Any]]:
-        made = Made(*opened(number))
-        return number, made, add(delivery, made, place)
+    def work(number: int) -> tuple[int, dict[str, Any]]:
+        return number, add(delivery, Made(*opened(number)), place)
 
     with ThreadPoolExecutor(AT_ONCE) as workers:
         waiting = [workers.submit(work, number) for number in numbers[:AT_ONCE]]

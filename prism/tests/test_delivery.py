@@ -18,6 +18,7 @@ from prism.deep.files import write_samples
 from prism.delivery import running
 from prism.delivery.document import Delivery, Item, require
 from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.exr import Exr
 from prism.delivery.made import Made
 from prism.delivery.reading_back import require_deep, require_image, require_still
 from prism.elements.opening import find_sources
@@ -261,6 +262,21 @@ class Runs(DeliveryCase):
         self.assertEqual([path.suffix for path in done.files], [".png", ".mov"])
         record = json.loads((self.place.root / "record.json").read_text())
         self.assertEqual([file["item"] for file in record["files"]], ["m"])
+
+    def test_a_frame_that_broke_off_between_two_items_is_taken_up(self):
+        """What the first item wrote without a record is ours; with other files it would not be."""
+        both = self.delivery(*({"id": name, "encoding": {"kind": "exr"}} for name in "ab"))
+        whole = Exr.add
+        with mock.patch.object(Exr, "add", autospec=True) as add:
+            add.side_effect = lambda e, item, *more: whole(e, item, *more) if item.id == "a" else self.fail("killed")
+            with self.assertRaises(AssertionError):
+                self.run_delivery(both)
+        self.assertEqual([path.name for path in self.place.root.rglob("*.exr")], ["A_l_v001_a.1001.exr"])
+        other = self.delivery(*({"id": name, "encoding": {"kind": "exr", "pixel": "float"}} for name in "ab"))
+        with self.assertRaisesRegex(UnwritableFile, "made from something else"):
+            self.run_delivery(other)
+        self.assertEqual(len(self.run_delivery(both).files), 2)
+        self.assertEqual(list(self.place.root.rglob("*.begun")), [])
 
     def test_two_items_of_one_name_are_refused(self):
         items = [{"id": name, "pattern": "x.{frame}.exr", "encoding": {"kind": "exr"}} for name in "ab"]

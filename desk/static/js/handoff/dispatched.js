@@ -2,7 +2,6 @@
 import { get, post } from "../api.js";
 
 const EVERY = 700; // milliseconds
-const SHOWN_FILES = 2;
 const WORDS = { queued: "waiting", running: "being written", done: "written", failed: "failed", cancelled: "cancelled" };
 const UNDER_WAY = ["queued", "running"];
 
@@ -38,9 +37,9 @@ export const dispatched = (page) => ({
   },
   rangeClass(delivery) { return delivery.state === "failed" ? "failed" : ""; },
   rangeStyle(delivery) { return { width: `${Math.round(delivery.share * 100)}%` }; },
-  shownFiles(item) { return item.files.slice(0, item.kind === "exr" || item.kind === "still" ? SHOWN_FILES : 1); },
+  shownFiles(item) { return item.files.slice(0, item.kind === "exr" || item.kind === "still" ? item.files.length : 1); },
   moreFiles(item) {
-    const more = item.files.length - this.shownFiles(item).length;
+    const more = item.count - this.shownFiles(item).length;
     return more > 0 ? `and ${more} more` : "";
   },
   shortName({ name }) { return name.split("/").at(-1); },
