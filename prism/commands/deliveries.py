@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.commands import Answer
-from prism.commands.framing import opener
+from prism.commands.framing import opener, require_there
 from prism.commands.pictures import loader
 from prism.delivery.document import Delivery, Item
 from prism.delivery.encodings.base import Place
@@ -44,7 +44,7 @@ def deliver(args: argparse.Namespace) -> Answer:
     finish = Finish.load(base / delivery.finish) if delivery.finish else None
     opened, there = opener(ledger, finish, [base / folder for folder in delivery.folders])
     numbers = parse_frames(delivery.frames) if delivery.frames else list(there)
-    _require_there(numbers, there)
+    require_there(numbers, there)
     fields: dict[str, str | int] = {
         "production": "",
         "shot": ledger.name,
@@ -63,14 +63,6 @@ def deliver(args: argparse.Namespace) -> Answer:
 def usual_fields(ledger: Ledger) -> dict[str, str | int]:
     """Values for the fields of names where nobody gives others."""
     return {"production": "", "shot": ledger.name, "ledger": ledger.name, "version": 1, "layer": "", "camera": ""}
-
-
-def _require_there(numbers: Sequence[int], there: Sequence[int]) -> None:
-    missing = sorted(set(numbers) - set(there))
-    if missing:
-        raise BadArgument(
-            f"Not there: {format_frames(missing)}.", where="frames", advice=f"There are {format_frames(there)}."
-        )
 
 
 def movie(args: argparse.Namespace) -> Answer:

@@ -66,11 +66,8 @@ def opened_at(elements: Sequence[Element], frames: str | None) -> Iterator[OpenF
     there."""
     there = list(elements[0].frames)
     wanted = parse_frames(frames) if frames else there
-    missing = sorted(set(wanted) - set(there))
-    if there and missing:
-        raise BadArgument(
-            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
-        )
+    if there:
+        require_there(wanted, there)
     for frame in wanted or [0]:
         yield open_frames(elements, frame)
 
@@ -114,3 +111,12 @@ def opener(
         return (with_finish(laid, finish, sources).ledger if finish else laid), sources
 
     return opened, elements[0].frames
+
+
+def require_there(wanted: Sequence[int], there: Sequence[int]) -> None:
+    """Raises BadArgument, naming them, for frames that are not there."""
+    missing = sorted(set(wanted) - set(there))
+    if missing:
+        raise BadArgument(
+            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
+        )

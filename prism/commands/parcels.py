@@ -5,14 +5,13 @@ from __future__ import annotations
 import argparse
 
 from prism.commands import Answer, Refused
-from prism.commands.framing import opener
+from prism.commands.framing import opener, require_there
 from prism.delivery.document import Delivery
 from prism.delivery.encodings.base import Place
 from prism.delivery.parcel.checking import CHECKSUMS, check_parcel
 from prism.delivery.running import run
-from prism.errors import BadArgument
 from prism.ledger.document import Ledger
-from prism.naming.frames import format_frames, parse_frames
+from prism.naming.frames import parse_frames
 
 
 def parcel(args: argparse.Namespace) -> Answer:
@@ -24,11 +23,7 @@ def _make(args: argparse.Namespace) -> Answer:
     ledger = Ledger.load(args.ledger)
     opened, there = opener(ledger, None, args.folders)
     numbers = parse_frames(args.frames) if args.frames else list(there)
-    missing = sorted(set(numbers) - set(there))
-    if missing:
-        raise BadArgument(
-            f"Not there: {format_frames(missing)}.", where="--frames", advice=f"There are {format_frames(there)}."
-        )
+    require_there(numbers, there)
     item = {"id": "parcel", "subject": "files", "pattern": CHECKSUMS}
     delivery = Delivery.from_json({"items": [item | {"encoding": {"kind": "parcel"}}]})
     fields: dict[str, str | int] = {
