@@ -12,8 +12,8 @@ from PIL import Image as Pillow
 
 from desk.elements.services import elements_named, frames_on_disk, sources_of
 from desk.handoff.models import Board
-from desk.rebuild.models import LedgerVersion
-from desk.rebuild.services import open_ledger, parse
+from desk.rebuild.models import Ledger
+from desk.rebuild.services import frame_around, open_ledger, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_file
 from desk.web.saving import Outdated, at_once
@@ -23,6 +23,7 @@ from prism.delivery.files import codes_of, finished, shown_file
 from prism.delivery.made import Made
 from prism.errors import BadArgument, UnreadableFile
 from prism.ledger.copying import free
+from prism.ledger.templates import apply_template
 from prism.sheets.boards.document import Board as BoardDocument
 from prism.sheets.boards.elements import FilePicture, PictureSource, ShotPicture
 from prism.sheets.boards.render import missing
@@ -110,19 +111,41 @@ def loader(production: Production, shot: Shot) -> Callable[[PictureSource, int],
 
 
 def _of_shot(production: Production, source: ShotPicture) -> NDArray[np.uint8]:
-    shot = production.shots.filter(code=source.shot).first()
+    shot, ledger = _ledger_of(production, source.shot)
+    if source.shared and source.shared != source.shot:
+        other, shared = _ledger_of(production, source.shared)
+        sources = frame_around(ledger, source.frame)
+        template = parse(other, _document(shared, source.version)).replace(space=shot.settings.space)
+        applied = apply_template(template, sources)
+        if applied.missing:
+            row, name = applied.missing[0]
+            raise UnreadableFile(
+                f"The ledger of {source.shared} asks for {name} in {row}, which {source.shot} does not have.",
+                where="board", advice="Let it have its own ledger, or render the pass.",
+            )  # fmt: skip
+        laid = applied.ledger
+    else:
+        laid = parse(shot, _document(ledger, source.version))
+        sources = sources_of(elements_named(shot, laid.elements, ledger.element), source.frame)
+    return codes_of(finished(Made(laid, sources), source.view, keep_alpha=source.alpha == "keep"))
+
+
+def _ledger_of(production: Production, code: str) -> tuple[Shot, Ledger]:
+    shot = production.shots.filter(code=code).first()
     ledger = open_ledger(shot) if shot is not None else None
     if shot is None or ledger is None:
-        raise UnreadableFile(f"There is no picture of {source.shot}.", where="board", advice="Choose another shot.")
-    document = ledger.document
-    if source.version:
-        version = LedgerVersion.objects.filter(ledger=ledger, number=source.version).first()
-        if version is None:
-            raise UnreadableFile(f"{source.shot} has no version {source.version}.", where="board")
-        document = version.document
-    laid = parse(shot, document)
-    sources = sources_of(elements_named(shot, laid.elements, ledger.element), source.frame)
-    return codes_of(finished(Made(laid, sources), source.view, keep_alpha=source.alpha == "keep"))
+        raise UnreadableFile(f"There is no picture of {code}.", where="board", advice="Choose another shot.")
+    return shot, ledger
+
+
+def _document(ledger: Ledger, number: int) -> dict[str, Any]:
+    """Of a version; as it is now for 0."""
+    if not number:
+        return ledger.document
+    version = ledger.versions.filter(number=number).first()
+    if version is None:
+        raise UnreadableFile(f"{ledger.shot.code} has no version {number}.", where="board")
+    return version.document
 
 
 def small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:

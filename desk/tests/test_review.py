@@ -10,11 +10,13 @@ from PIL import Image as Pillow
 
 from desk.handoff import boards, review, services
 from desk.handoff.models import Board, Delivery, Note
+from desk.house.setup import create_shot
 from desk.jobs import work
 from desk.jobs.models import State
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import keep_version
 from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
+from desk.tests.world import HEIGHT, WIDTH
 from prism.movies.reading import read_movie
 
 MOVIE = {"id": "review", "encoding": {"kind": "movie", "codec": "png", "burn": "{shot}|{note}|{frame}", "note": "n"}}
@@ -68,6 +70,19 @@ class Boards(HandoffCase):
         self.assertEqual((picture.status_code, picture["Content-Type"]), (200, "image/jpeg"))
         for bad in ({"shot": "GONE"}, {"frame": "9"}, {"version": "9"}, {"kind": "file", "path": "../../secret.png"}):
             self.assertEqual(self.client.get(self.url("hand-off-board-picture"), asked | bad).status_code, 422, bad)
+
+    def test_several_views_share_one_ledger(self):
+        """That of another shot is laid on the passes of this one; what it lacks is named."""
+        other = create_shot(self.production, "TST_020", frames="1001", width=WIDTH, height=HEIGHT)
+        document = self.ledger.document | {"rows": [row | {"amount": 0.25} for row in self.ledger.document["rows"]]}
+        Ledger.objects.create(shot=other, name="shared", document=document)
+        asked = {"kind": "shot", "shot": "TST_010", "frame": "1001", "view": "srgb"}
+        picture = lambda **more: self.client.get(self.url("hand-off-board-picture"), asked | more)  # noqa: E731
+        own, shared = (np.asarray(Pillow.open(io.BytesIO(picture(**m).content))) for m in ({}, {"shared": "TST_020"}))
+        self.assertLess(shared.mean(), own.mean() - 5)
+        document["rows"][0]["source"] = "render/light_nowhere"
+        Ledger.objects.filter(shot=other).update(document=document)
+        self.assertContains(picture(shared="TST_020"), "asks for", status_code=422)
 
     def test_a_delivery_keeps_the_board_as_it_was(self):
         board = self.made("empty")

@@ -19,6 +19,7 @@ from prism.delivery import running
 from prism.delivery.document import Delivery, Item, require
 from prism.delivery.encodings.base import Place
 from prism.delivery.encodings.exr import Exr
+from prism.delivery.lights import lights_up
 from prism.delivery.made import Made
 from prism.delivery.reading_back import require_deep, require_image, require_still
 from prism.elements.opening import find_sources
@@ -229,6 +230,36 @@ class StillFormats(DeliveryCase):
         for names, fault in ((("depth",), "holds data"), (("emission", "background"), "one of the passes")):
             with self.assertRaisesRegex(BadArgument, fault):
                 require(Delivery(items=(self.item("passes", names, kind="still"),)), self.ledger, self.sources)
+
+
+class Shows(FolderCase):
+    def setUp(self):
+        super().setUp()
+        planes = {f"light_{name}.{c}": np.full((8, 12), level, np.float32)
+                  for name, level in (("key", 0.4), ("rim", 0.2)) for c in "RGB"}  # fmt: skip
+        planes |= {c: np.full((8, 12), 0.6, np.float32) for c in "RGB"}
+        self.sources = find_sources([self.write("s.1001.exr", planes)])
+        self.ledger = first_ledger(self.sources, by="light-groups")
+        self.ledger = self.ledger.replace(finish=[{"id": "g", "kind": "grade", "exposure": -1}])
+
+    def test_lights_come_up_one_by_one(self):
+        """Nothing, half of the key, the key, both: .2, .4, .6 at a quarter, a half and the end."""
+        for share, light in ((0, 0), (0.25, 0.2), (0.5, 0.4), (0.75, 0.5), (1, 0.6)):
+            made = evaluate(lights_up(self.ledger, self.sources, share), self.sources)
+            self.assertAlmostEqual(made.mean, light, places=5)
+        bare = first_ledger(find_sources([self.write("b.1001.exr", passes(self.rng))]))
+        with self.assertRaisesRegex(BadArgument, "no light groups"):
+            lights_up(bare, find_sources([self.folder / "b.1001.exr"]), 0.5)
+
+    def test_before_and_after(self):
+        """Rendered is .6, finished half of it: codes 203 and 149 (IEC 61966-2-1); the wipe goes from left to right."""
+        made = Made(self.ledger, self.sources)
+        at = lambda show, share: Item(id="m", encoding={"kind": "movie", "show": show, "view": "srgb"}).encoding.staged(  # noqa: E731
+            Item(id="m", encoding={"kind": "movie"}), made, share
+        )
+        row = lambda found: np.round(found.values[4, :, 0] * 255).astype(int).tolist()  # noqa: E731
+        self.assertEqual(row(at("beside", 0.0)), [203] * 12 + [128] * 2 + [149] * 12)
+        self.assertEqual(row(at("wipe", 0.5)), [149] * 5 + [128] * 2 + [203] * 5)
 
 
 class Runs(DeliveryCase):

@@ -52,9 +52,11 @@ class RebuiltPicture(Value):
 
 
 class ShotPicture(Value):
-    """The picture of a shot of the same production: of a version of its ledger, by number, or of the newest, 0."""
+    """The picture of a shot of the same production: of a version of its ledger, by number, or of the newest, 0. shared:
+    code of another shot whose ledger and finish are laid on its passes, so that several views have one."""
 
     kind: Literal["shot"] = "shot"
+    shared: Annotated[str, Field(max_length=80)] = ""
     shot: Annotated[str, Field(min_length=1, max_length=80)]
     frame: int
     version: Annotated[int, Within(0, 100_000)] = 0

@@ -125,11 +125,12 @@ export default () => {
     shots: page.choices.shots,
     ownShot: page.shot,
     shotOf(source) { return this.shots.find(({ code }) => code === source?.shot); },
+    ledgerOf(source) { return this.shotOf(source?.shared ? { shot: source.shared } : source); },
     framesOf(source) { return this.shotOf(source)?.frames ?? []; },
-    versionsOf(source) { return [{ number: 0, title: "as it is now" }, ...(this.shotOf(source)?.versions ?? []).map((number) => ({ number, title: `v${String(number).padStart(3, "0")}` }))]; },
+    versionsOf(source) { return [{ number: 0, title: "as it is now" }, ...(this.ledgerOf(source)?.versions ?? []).map((number) => ({ number, title: `v${String(number).padStart(3, "0")}` }))]; },
     setSource(field, value) {
       this.changePicked((element) => {
-        element.source = { kind: "shot", shot: page.shot, frame: 0, version: 0, view: "film", alpha: "over", ...(element.source?.kind === "shot" ? element.source : {}), [field]: value };
+        element.source = { kind: "shot", shared: "", shot: page.shot, frame: 0, version: 0, view: "film", alpha: "over", ...(element.source?.kind === "shot" ? element.source : {}), [field]: value };
         const frames = this.framesOf(element.source);
         if (frames.length && !frames.includes(element.source.frame)) [element.source.frame] = frames;
       });
