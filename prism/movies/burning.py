@@ -6,7 +6,6 @@ the movie has come: one glance tells where in the shot one is.
 
 from __future__ import annotations
 
-import string
 from collections.abc import Mapping
 
 import numpy as np
@@ -16,6 +15,7 @@ from PIL import ImageDraw
 
 from prism.errors import BadArgument
 from prism.lettering.letters import fitting, letters
+from prism.naming.words import filled
 
 BURN_FIELDS = ("production", "shot", "ledger", "version", "frame", "timecode", "date", "note", "item", "rate")
 SHARE = 0.05  # of the height
@@ -36,21 +36,7 @@ def burnt(text: str, values: Mapping[str, object]) -> tuple[str, ...]:
     parts = text.split("|")
     if len(parts) > PARTS:
         raise BadArgument("The band has three places at most.", where="burn", advice="Divide them with | twice.")
-    return tuple(_filled(part, values) for part in parts)
-
-
-def _filled(text: str, values: Mapping[str, object]) -> str:
-    try:
-        named = {name for _, name, _, _ in string.Formatter().parse(text) if name is not None}
-        strange = sorted(named - set(BURN_FIELDS))
-        if strange:
-            raise BadArgument(
-                f"Unknown field {{{strange[0]}}}.", where="burn",
-                advice=f"Use {', '.join(f'{{{name}}}' for name in BURN_FIELDS)}.",
-            )  # fmt: skip
-        return text.format_map({name: values.get(name, "") for name in BURN_FIELDS}).strip()
-    except (ValueError, TypeError) as error:
-        raise BadArgument(f"The text cannot be filled in: {error}.", where="burn") from None
+    return tuple(filled(part, values, fields=BURN_FIELDS, where="burn").strip() for part in parts)
 
 
 def with_band(codes: NDArray, words: tuple[str, ...], *, share: float) -> NDArray:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import string
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Annotated, Any, Literal
@@ -18,6 +17,7 @@ from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.keyed import Within
 from prism.lettering.letters import fitting
+from prism.naming.words import filled
 from prism.sheets.page import Page, Words, require_size
 
 CAPTION_FIELDS = ("name", "stem", "index", "frame", "shot", "pass", "version", "ledger", "note")
@@ -97,16 +97,8 @@ def require_caption(text: str) -> None:
 
 def captioned(text: str, values: Mapping[str, Any]) -> str:
     """A caption filled in; fields of CAPTION_FIELDS in Python's format syntax, empty where there is no value."""
-    try:
-        named = {name for _, name, _, _ in string.Formatter().parse(text) if name is not None}
-        strange = sorted(named - set(CAPTION_FIELDS))
-        if strange:
-            known = ", ".join(f"{{{name}}}" for name in CAPTION_FIELDS)
-            raise BadArgument(f"Unknown field {{{strange[0]}}}.", where="caption", advice=f"Use {known}.")
-        numbers = dict.fromkeys(("index", "frame", "version"), 0)
-        return text.format_map(dict.fromkeys(CAPTION_FIELDS, "") | numbers | dict(values))
-    except (ValueError, TypeError) as error:
-        raise BadArgument(f"The caption cannot be filled in: {error}.", where="caption") from None
+    numbers = dict.fromkeys(("index", "frame", "version"), 0)
+    return filled(text, numbers | dict(values), fields=CAPTION_FIELDS, where="caption")
 
 
 def contact_sheet(entries: Sequence[Entry], layout: SheetLayout, *, title_fields: Mapping[str, Any] = {}) -> Page:

@@ -144,7 +144,13 @@ class Bands(FolderCase):
     def test_words_and_their_places(self):
         values = {"shot": "ORR_010", "version": 3, "frame": 1001, "note": "warmer"}
         self.assertEqual(burnt("{shot} v{version:03}|{note}|{frame:05}", values), ("ORR_010 v003", "warmer", "01001"))
-        for text, fault in (("{shto}", "Unknown field"), ("a|b|c|d", "three places"), ("{", "cannot be filled")):
+        for text, fault in (
+            ("{shto}", "Unknown field"),
+            ("a|b|c|d", "three places"),
+            ("{", "cannot be filled"),
+            ("{frame:99999999}", "cannot be filled"),
+            ("{shot.__class__}", "Unknown field"),
+        ):
             with self.assertRaisesRegex(BadArgument, fault):
                 burnt(text, values)
 
