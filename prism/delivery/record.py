@@ -160,9 +160,15 @@ def closed_before(root: Path, item: Item, mark: str) -> list[dict[str, Any]] | N
 def require_unclosed(item: Item, place: Place, mark: str) -> None:
     """Nothing is written over: raises UnwritableFile for a file that was made from something else."""
     path = closing_path(place.root, item)
-    ours = path.is_file() and load_json(path).get("mark") == mark  # broken off, or damaged since
-    taken = next((each for each in item.encoding.closing_paths(item, place) if each.exists()), None)
-    if taken is not None and not ours:
+    found = load_json(path) if path.is_file() else {}
+    if found.get("mark") == mark and found.get("files") is None:
+        return  # it broke off
+    intact = {place.root / entry["file"] for entry in found.get("files") or () if _is_there(place.root, entry)}
+    ours = intact if found.get("mark") == mark else set()
+    taken = next(
+        (each for each in item.encoding.closing_paths(item, place) if each.exists() and each not in ours), None
+    )
+    if taken is not None:
         raise UnwritableFile(
             "This file is there already, and was made from something else.", where=str(taken),
             advice="Choose another folder, or another version.",
@@ -182,6 +188,14 @@ def already_there(root: Path, number: int, mark: str) -> dict[str, Any] | None:
     record = load_json(path)
     whole = record.get("mark") == mark and all(_is_there(root, entry) for entry in record["files"])
     return record if whole else None
+
+
+def intact_files(root: Path, number: int, mark: str) -> set[Path]:
+    """Files of a frame that was written just so before, which are there as they were."""
+    path = frame_path(root, number)
+    record = load_json(path) if path.is_file() else {}
+    entries = record["files"] if record.get("mark") == mark else ()
+    return {root / entry["file"] for entry in entries if _is_there(root, entry)}
 
 
 def save(path: Path, record: Mapping[str, Any]) -> None:

@@ -3,7 +3,7 @@ of them."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from functools import partial
@@ -22,6 +22,7 @@ from prism.delivery.record import (
     closing_mark,
     end,
     frame_record,
+    intact_files,
     mark_of,
     of_file,
     require_unclosed,
@@ -96,7 +97,7 @@ def written_anew(
     files. Files of an attempt with the same mark that broke off are written again; raises UnwritableFile for any
     other."""
     if not was_begun(place.root, made.number, mark):
-        require_free(delivery, made, place)
+        require_free(delivery, made, place, ours=intact_files(place.root, made.number, mark))
         begin(place.root, made.number, mark)
     written = deliver_all(delivery, made, place)
     record = frame_record(made, written, place, mark=mark, findings=findings)
@@ -106,8 +107,9 @@ def written_anew(
     return record
 
 
-def require_free(delivery: Delivery, made: Made, place: Place) -> None:
-    """Nothing is written over: raises UnwritableFile for a file that is there and of no record of this delivery."""
+def require_free(delivery: Delivery, made: Made, place: Place, *, ours: Collection[Path] = ()) -> None:
+    """Nothing is written over: raises UnwritableFile for a file that is there, unless it is one of `ours`, which come
+    out as they are."""
     names = [
         path
         for item in delivery.enabled
@@ -118,7 +120,7 @@ def require_free(delivery: Delivery, made: Made, place: Place) -> None:
         raise BadArgument(
             f"Two items would be written to {twice.name}.", where="pattern", advice="Give one of them another name."
         )
-    taken = next((path for path in names if path.exists()), None)
+    taken = next((path for path in names if path.exists() and path not in ours), None)
     if taken is not None:
         raise UnwritableFile(
             "This file is there already, and was made from something else.", where=str(taken),
@@ -144,20 +146,21 @@ def close(
     if not record["frames"]:
         raise BadArgument("No frame has been written.", where=str(place.root))
     _, sources = opened(record["frames"][0]["frame"])
-    files = _by_item(record["frames"], place.root)
+    ordered = [each for each in record["frames"] if each["frame"] in place.frames]  # others may share the folder
+    files = _by_item(ordered, place.root)
 
     def made(number: int) -> Made:
         return Made(*opened(number))
 
     closers = [item for item in delivery.enabled if item.encoding.closes]
     for count, item in enumerate(closers):
-        mark = closing_mark(item, delivery.rate, record["frames"])
+        mark = closing_mark(item, delivery.rate, ordered)
         entries = closed_before(place.root, item, mark)
         if entries is None:
             require_unclosed(item, place, mark)
             closing = Closing(
-                place=place, rate=delivery.rate, made=made, written=files,
-                record=record, pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
+                place=place, rate=delivery.rate, made=made, written=files, record=record | {"frames": ordered},
+                pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
                 saw=partial(_saw_part, saw, count, len(closers)),
             )  # fmt: skip
             save_closing(place.root, item, mark, None)  # whatever appears from now on is ours

@@ -279,9 +279,12 @@ class Runs(DeliveryCase):
         self.assertEqual({path: path.stat().st_mtime_ns for path in again.files}, stamps)
         with self.assertRaisesRegex(UnwritableFile, "made from something else"):
             self.run_delivery(self.delivery(exr | {"encoding": {"kind": "exr", "pixel": "float"}}, movie))
-        first.files[0].write_bytes(b"damaged")  # of another size than the record says
+        first.files[0].unlink()  # what went away comes back; what was changed by hand stays
+        self.assertEqual(self.run_delivery(self.delivery(exr, movie)).files, first.files)
+        first.files[0].write_bytes(b"changed by hand")
         with self.assertRaisesRegex(UnwritableFile, "made from something else"):
             self.run_delivery(self.delivery(exr, movie))
+        self.assertEqual(first.files[0].read_bytes(), b"changed by hand")
 
     def test_a_closing_that_broke_off_is_taken_up(self):
         movie = self.delivery({"id": "m", "encoding": {"kind": "movie", "codec": "png"}})

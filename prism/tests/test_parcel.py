@@ -2,11 +2,14 @@
 
 import csv
 import hashlib
+import io
 import json
 import shutil
 import subprocess
 import sys
+from contextlib import redirect_stderr, redirect_stdout
 from html.parser import HTMLParser
+from types import SimpleNamespace
 
 import numpy as np
 import OpenEXR
@@ -14,6 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
+from prism.__main__ import main
 from prism.combine.evaluate import evaluate
 from prism.delivery.parcel.checking import check_parcel
 from prism.delivery.second_opinion import colour, exr, filters
@@ -42,7 +46,11 @@ class Parcels(FolderCase):
         self.out = self.folder / "out"
 
     def run_prism(self, *arguments):
-        return subprocess.run([sys.executable, "-m", "prism", *map(str, arguments)], capture_output=True, text=True)
+        """As `python -m prism` would, in this process."""
+        said, faults = io.StringIO(), io.StringIO()
+        with redirect_stdout(said), redirect_stderr(faults):
+            code = main(list(map(str, arguments)))
+        return SimpleNamespace(returncode=code, stdout=said.getvalue(), stderr=faults.getvalue())
 
     def make(self, frames="1001-1002"):
         done = self.run_prism(
