@@ -1,5 +1,6 @@
 """Deliveries: sets, stills and records, opened again by libraries that did not write them."""
 
+import hashlib
 import io
 import json
 import subprocess
@@ -24,6 +25,7 @@ from prism.delivery.made import Made
 from prism.delivery.reading_back import require_deep, require_image, require_still
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, UnwritableFile
+from prism.fields import settings_of
 from prism.formats.exr import write_exr
 from prism.formats.stills import write_display
 from prism.ledger.first import first_ledger
@@ -102,6 +104,38 @@ class Sets(DeliveryCase):
                 self.assertIn("hero", entries["cryptomatte/3ae39a5/manifest"])
                 for each in found:
                     each.path.unlink()
+
+    def test_every_setting_that_is_offered_changes_what_is_written(self):
+        """Of pictures, by the bytes of all files. That of denoised passes needs some: it is not here."""
+        base = {
+            "kind": "exr",
+            "passes": ("emission", "depth"),
+            "mattes": ("far",),
+            "cryptomatte": True,
+            "window": "display",
+        }
+        base |= {"holds": "light"}
+        others = {
+            "holds": "display", "pixel": "float", "data": "half", "compression": "piz", "passes": ("emission",),
+            "mattes": (), "cryptomatte": False, "packing": "parts", "window": "data", "scale": 0.5,
+        }  # fmt: skip
+        shown = {"view": "srgb", "keep_alpha": False}  # of display values
+        offered = {setting["field"] for setting in settings_of(Exr)} - {"denoised"}
+        self.assertEqual(offered, others.keys() | shown.keys())
+
+        def digests(**encoding):
+            files = self.written(**encoding)
+            found = {file.path.name: hashlib.sha256(file.path.read_bytes()).hexdigest() for file in files}
+            for file in files:
+                file.path.unlink()
+            return found
+
+        plain, display = digests(**base), digests(**base | {"holds": "display"})
+        self.assertEqual(plain, digests(**base))
+        for name, value in others.items():
+            self.assertNotEqual(digests(**base | {name: value}), plain, name)
+        for name, value in shown.items():
+            self.assertNotEqual(digests(**base | {"holds": "display", name: value}), display, name)
 
     def test_cropped_and_scaled(self):
         """The crop is the display window; half the size keeps a constant, a mean, and picks data unmixed."""

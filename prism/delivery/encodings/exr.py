@@ -36,7 +36,10 @@ if TYPE_CHECKING:
 MATTE = "A"  # of a matte beside a picture: a name that no lossy compression takes for colour
 DEEP_COMPRESSION = "zips"
 _MEANINGS = {name: each.meaning for name, each in EXR_COMPRESSIONS.items()}
-_NOT_APART = (*PICTURES, "passes", "mattes", "cryptomatte")
+_PACKED = {"one": "one file", "parts": "parts of a file", "apart": "files apart"}
+_BESIDE_PASSES = (*PICTURES, "mattes", "cryptomatte")
+_BESIDE_MATTES = (*PICTURES, "passes", "cryptomatte")
+_FLAT = (*PICTURES, "passes", "mattes", "cryptomatte")
 ExrCompression = Literal[
     "none", "rle", "zips", "zip", "piz", "pxr24", "b44", "b44a", "dwaa", "dwab", "htj2k256", "htj2k32", "zstd"
 ]
@@ -72,33 +75,36 @@ class Exr(Encoding):
             suits=PICTURES,
         ),
     ] = "light"
-    view: Annotated[View, Shown(title="view", words=VIEW_TITLES, when=("holds", ("display",)))] = "film"
-    keep_alpha: Annotated[bool, Shown(title="alpha kept", when=("holds", ("display",)))] = True
-    pixel: Annotated[Literal["half", "float"], Shown(title="light as")] = "half"
-    data: Annotated[Literal["half", "float"], Shown(title="data as")] = "float"
+    view: Annotated[View, Shown(title="view", words=VIEW_TITLES, when=("holds", ("display",)), suits=PICTURES)] = "film"
+    keep_alpha: Annotated[bool, Shown(title="alpha kept", when=("holds", ("display",)), suits=PICTURES)] = True
+    pixel: Annotated[Literal["half", "float"], Shown(title="light as", suits=_FLAT)] = "half"
+    data: Annotated[Literal["half", "float"], Shown(title="data as", suits=_FLAT)] = "float"
     compression: Annotated[
         ExrCompression,
-        Shown(title="compression", notes=_MEANINGS),
+        Shown(title="compression", notes=_MEANINGS, suits=_FLAT),
     ] = "zip"
-    passes: Annotated[Names, Shown(title="passes beside", takes="names", lists="passes", suits=_NOT_APART)] = ()
+    passes: Annotated[Names, Shown(title="passes beside", takes="names", lists="passes", suits=_BESIDE_PASSES)] = ()
     denoised: Annotated[
         Literal["all", "noisy", "denoised"],
         Shown(
             title="of all passes",
             words={"all": "all of them", "noisy": "those as rendered", "denoised": "those denoised"},
+            suits=(*PICTURES, "passes"),
         ),
     ] = "all"
-    mattes: Annotated[Names, Shown(title="mattes beside", takes="names", lists="mattes", suits=_NOT_APART)] = ()
-    cryptomatte: Annotated[bool, Shown(title="Cryptomatte kept", suits=(*PICTURES, "passes"))] = False
+    mattes: Annotated[Names, Shown(title="mattes beside", takes="names", lists="mattes", suits=_BESIDE_MATTES)] = ()
+    cryptomatte: Annotated[bool, Shown(title="Cryptomatte kept", suits=(*PICTURES, "passes", "mattes"))] = False
     packing: Annotated[
         Literal["one", "parts", "apart"],
-        Shown(title="packing", words={"one": "one file", "parts": "parts of a file", "apart": "files apart"}),
+        Shown(
+            title="packing", words={"one": "one file", "parts": "parts of a file", "apart": "files apart"}, suits=_FLAT
+        ),
     ] = "one"
     window: Annotated[
         Literal["data", "display"],
-        Shown(title="window", words={"data": "with overscan", "display": "cropped to the picture"}),
+        Shown(title="window", words={"data": "with overscan", "display": "cropped to the picture"}, suits=_FLAT),
     ] = "data"
-    scale: Annotated[float, Within(0.01, 4), Shown(title="scale", step=0.005, digits=3)] = 1.0
+    scale: Annotated[float, Within(0.01, 4), Shown(title="scale", step=0.005, digits=3, suits=_FLAT)] = 1.0
 
     @property
     def suffix(self) -> str:
@@ -107,6 +113,8 @@ class Exr(Encoding):
 
     def in_words(self, item: Item) -> str:
         """Pixel type, compression and what lies beside."""
+        if item.subject == "deep":
+            return f"all samples as they are, {DEEP_COMPRESSION}"
         beside = [*(("all passes",) if "*" in self.passes else self.passes)]
         beside += ["all mattes"] if "*" in self.mattes else list(self.mattes)
         beside += ["Cryptomatte"] if self.cryptomatte else []

@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from pydantic import Field
 
 from prism.colour.view import ViewTransform
-from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind, Written
+from prism.colour.views import VIEW_TITLES
+from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind, View, Written
 from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
 from prism.delivery.made import Made
@@ -57,6 +58,12 @@ class Sheet(Looked):
         Field(max_length=2000),
         Shown(title="pictures", takes="pictures", when=("of", ("chosen",))),
     ] = ()
+    view: Annotated[View, Shown(title="view", words=VIEW_TITLES, when=("of", ("frames", "passes")))] = "film"
+    alpha: Annotated[
+        Literal["over", "keep"],
+        Shown(title="alpha", words={"over": "laid over a colour", "keep": "kept"}, when=("of", ("frames",))),
+    ] = "over"
+    scale: float = Field(1.0, ge=1, le=1)  # a picture takes the size of its cell
     columns: Annotated[int, *SheetLayout.model_fields["columns"].metadata] = 4
     cell_width: Annotated[int, *SheetLayout.model_fields["cell_width"].metadata] = 480
     cell_height: Annotated[int, *SheetLayout.model_fields["cell_height"].metadata] = 300
