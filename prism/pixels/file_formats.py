@@ -135,6 +135,7 @@ _AS_IT_IS, _LOSSLESS = Compression(meaning="as it is"), Compression(meaning="los
 _PLANNED = ("zip", "zips", "piz", "rle", "none", "pxr24", "b44", "b44a", "dwaa", "dwab")  # in the order of use
 _ALPHA = frozenset({"alpha"})
 
+# png:compressionLevel: from 2 on a render's PNG gets three per cent smaller, and takes three times as long.
 # straight: PNG specification (alpha is not premultiplied); OpenEXR technical introduction (premultiplied); TIFF says
 # which in
 # a tag. display: common practice, no source.
@@ -151,7 +152,7 @@ FORMATS: tuple[FileFormat, ...] = (
     ),
     FileFormat(
         key="png", title="PNG", suffixes=("png",), straight=True, pixels=(BYTE, WORD), compressions={"zip": _LOSSLESS},
-        abilities=_ALPHA, options={"png:compressionLevel": 6}, profile=True,
+        abilities=_ALPHA, options={"png:compressionLevel": 2}, profile=True,
     ),
     FileFormat(
         key="tga", title="TGA", suffixes=("tga", "tpic"), pixels=(BYTE,),
