@@ -33,8 +33,10 @@ def board(request: HttpRequest, shot: Shot, board: int) -> HttpResponse:
     found = get_object_or_404(shot.boards, pk=board)
     address = _address(shot)
     own = ("save", "preview")
+    document = boards.parsed(found)
     page: dict[str, Any] = {
-        "document": boards.parsed(found).as_json(),
+        "document": document.as_json(),
+        "remarks": document.remarks,
         "revision": found.revision,
         "kinds": kinds_for_page(),
         "settings": settings_of(Document),
@@ -72,7 +74,8 @@ def save(request: HttpRequest, shot: Shot, board: int) -> JsonResponse:
     found = get_object_or_404(shot.boards, pk=board)
     body = json_body(request)
     document = Document.from_json(body.get("document"), where="board")
-    return JsonResponse({"revision": boards.save(found, document, whole_number(body, "revision"), request.user)})
+    revision = boards.save(found, document, whole_number(body, "revision"), request.user)
+    return JsonResponse({"revision": revision, "remarks": document.remarks})
 
 
 @require_POST

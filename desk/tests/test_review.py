@@ -18,6 +18,7 @@ from desk.rebuild.services import keep_version
 from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
 from prism.movies.reading import read_movie
+from prism.sheets.boards.elements import Caption
 
 MOVIE = {"id": "review", "encoding": {"kind": "movie", "codec": "png", "burn": "{shot}|{note}|{frame}", "note": "n"}}
 
@@ -46,11 +47,13 @@ class Boards(HandoffCase):
             content_type="application/json",
             headers={"accept": "application/json"},
         )
-        self.assertEqual(save(1, document).json(), {"revision": 2})
+        self.assertEqual(save(1, document).json(), {"revision": 2, "remarks": []})
         self.assertIn("changed elsewhere", save(1, document.replace(width=90)).json()["error"]["what"])
         self.made("pair")
         self.assertIn("Another board", save(2, document.replace(name="before and after")).json()["error"]["what"])
         self.assertEqual(boards.parsed(Board.objects.get(pk=board.pk)).width, 100)
+        lettered = document.replace(elements=(Caption(id="t", text="Każe 木"), Caption(id="u", text="山", hidden=True)))
+        self.assertIn("no 木:", save(2, lettered).json()["remarks"][0])
 
     def test_seen_as_it_is_written(self):
         """The preview of the page is the picture of the delivery, dot for dot; a picture is the finished frame."""

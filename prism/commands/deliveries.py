@@ -23,7 +23,7 @@ from prism.errors import BadArgument, UnreadableFile
 from prism.finish.document import Finish
 from prism.formats.stills import to_codes
 from prism.ledger.document import Ledger
-from prism.movies.burning import burnt, require_burn, with_band
+from prism.movies.burning import band_remarks, burnt, require_burn, with_band
 from prism.movies.codecs import CODECS
 from prism.movies.filling import filled, require_frames
 from prism.movies.writing import MovieSettings, write_movie
@@ -91,7 +91,9 @@ def movie(args: argparse.Namespace) -> Answer:
 
     count = write_movie(args.out, frames(), settings)
     held = sorted(set(wanted) - set(numbers))
+    words = burnt(args.burn, encoding.words_at(place, wanted[0], args.rate))
     remarks = [f"{'marked' if args.gaps == 'mark' else 'held'}: {format_frames(held)}"] if held else []
+    remarks += band_remarks(words)
     answer = {"file": str(args.out), "frames": count, "rate": str(settings.exact_rate), "remarks": remarks}
     return answer, "\n".join([f"{args.out}  {count} frames, {codec.title}", *remarks])
 

@@ -39,7 +39,8 @@ def sheet(args: argparse.Namespace) -> Answer:
     page = contact_sheet([_entry(path, args.view) for path in args.files], layout)
     write_page(page, args.out)
     size = [page.codes.shape[1], page.codes.shape[0]]
-    return {"file": str(args.out), "size": size, "pictures": len(args.files)}, f"{args.out}  {size[0]} x {size[1]}"
+    answer = {"file": str(args.out), "size": size, "pictures": len(args.files), "remarks": list(page.remarks)}
+    return answer, "\n".join([f"{args.out}  {size[0]} x {size[1]}", *page.remarks])
 
 
 def _entry(path: Path, view: str) -> Entry:
@@ -58,4 +59,5 @@ def board(args: argparse.Namespace) -> Answer:
     write_page(page, args.out)
     width, height = document.size
     text = f"{args.out}  {width} x {height}, {len(page.words)} lines of text"
-    return {"file": str(args.out), "size": [width, height], "words": [line.text for line in page.words]}, text
+    answer = {"file": str(args.out), "size": [width, height], "words": [line.text for line in page.words]}
+    return answer | {"remarks": list(document.remarks)}, "\n".join([text, *document.remarks])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from functools import lru_cache
 from pathlib import Path
 from types import MappingProxyType
@@ -39,6 +39,14 @@ def unknown_letters(text: str, face: str = "text") -> str:
     """The letters of a text that a typeface does not have, each once."""
     known = _known(face)
     return "".join(dict.fromkeys(letter for letter in text if letter not in "\n\t" and ord(letter) not in known))
+
+
+def remarks_on(lines: Iterable[tuple[str, str]]) -> tuple[str, ...]:
+    """What is to be said of lines, each a typeface and its text: the letters that cannot be drawn."""
+    unknown = dict.fromkeys(letter for face, text in lines for letter in unknown_letters(text, face))
+    if not unknown:
+        return ()
+    return (f"The typefaces have no {' '.join(unknown)}: a crossed box stands for each.",)
 
 
 def fitting(text: str, face: str, size: float, width: float) -> str:

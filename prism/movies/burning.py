@@ -14,11 +14,12 @@ from PIL import Image as Pillow
 from PIL import ImageDraw
 
 from prism.errors import BadArgument
-from prism.lettering.letters import fitting, letters
+from prism.lettering.letters import fitting, letters, remarks_on
 from prism.naming.words import filled
 
 BURN_FIELDS = ("production", "shot", "ledger", "version", "frame", "timecode", "date", "note", "item", "rate")
 SHARE = 0.05  # of the height
+FACE = "mono"
 LEAST = 14  # pixels
 BAND, INK, LINE, TROUGH = (18, 18, 18), (232, 232, 232), (232, 232, 232), (70, 70, 70)
 MISSING_INK, MISSING_GROUND = (255, 176, 84), 0.35
@@ -37,6 +38,11 @@ def burnt(text: str, values: Mapping[str, object]) -> tuple[str, ...]:
     if len(parts) > PARTS:
         raise BadArgument("The band has three places at most.", where="burn", advice="Divide them with | twice.")
     return tuple(filled(part, values, fields=BURN_FIELDS, where="burn").strip() for part in parts)
+
+
+def band_remarks(words: tuple[str, ...]) -> tuple[str, ...]:
+    """Letters of the band that cannot be drawn."""
+    return remarks_on((FACE, word) for word in words)
 
 
 def with_band(codes: NDArray, words: tuple[str, ...], *, share: float) -> NDArray:
@@ -58,11 +64,11 @@ def _band(width: int, height: int, words: tuple[str, ...], share: float) -> NDAr
     pen.rectangle((0, 0, width - 1, fine - 1), TROUGH)
     pen.rectangle((0, 0, max(0, round(width * share) - 1), fine - 1), LINE)
     size, edge = height * 0.56, height * 0.4
-    font, middle = letters("mono", size), (height + fine) / 2
+    font, middle = letters(FACE, size), (height + fine) / 2
     each = (width - 2 * edge) / max(1, len([word for word in words if word])) - edge / 2
     places = (("lm", edge), ("mm", width / 2), ("rm", width - edge))
     for word, (anchor, x) in zip(words, places, strict=False):
-        pen.text((x, middle), fitting(word, "mono", size, each), INK, font, anchor=anchor)
+        pen.text((x, middle), fitting(word, FACE, size, each), INK, font, anchor=anchor)
     return np.asarray(picture)
 
 

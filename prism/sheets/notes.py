@@ -13,6 +13,7 @@ from reportlab.lib.pagesizes import A4
 from reportlab.lib.utils import ImageReader, simpleSplit
 from reportlab.pdfgen.canvas import Canvas
 
+from prism.lettering.letters import remarks_on
 from prism.sheets.page import embedded
 
 MARGIN, GAP, PICTURE = 40.0, 14.0, 210.0  # points
@@ -50,6 +51,8 @@ def notes_pdf(title: str, notes: Sequence[NoteEntry]) -> bytes:
         top -= height + GAP
     if not notes:
         _lines(canvas, ["There are no notes."], top, TEXT_SIZE, "text", QUIET, MARGIN)
+    faced = [(face, line) for note in notes for lines, _, face, _ in _parts(note) for line in lines]
+    _lines(canvas, remarks_on(faced), MARGIN, HEAD_SIZE, "text", QUIET, MARGIN)
     canvas.showPage()
     canvas.save()
     return target.getvalue()

@@ -22,7 +22,7 @@ from prism.errors import BadArgument
 from prism.formats.exr import write_exr
 from prism.formats.safe import replacing
 from prism.formats.stills import still_format, write_codes
-from prism.lettering.letters import FACES, letters
+from prism.lettering.letters import FACES, letters, remarks_on
 from prism.pixels.file_formats import is_exr
 from prism.pixels.image import Image
 
@@ -95,6 +95,11 @@ class Page:
         for line in self.words:
             lay(done, line)
         return done
+
+    @property
+    def remarks(self) -> tuple[str, ...]:
+        """Letters among the words that cannot be drawn."""
+        return remarks_on((line.face, line.text) for line in self.words)
 
 
 def cover_of(line: Words) -> tuple[NDArray[np.float32], int, int]:

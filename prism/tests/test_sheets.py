@@ -166,6 +166,8 @@ class Pages(FolderCase):
             line = fitting("A long line of words", face, 20, 90)
             self.assertTrue(line.endswith("…") and letters(face, 20).getlength(line) <= 90)
             self.assertEqual(unknown_letters("Aż木木", face), "木")
+        self.assertIn("no 木 山:", Page(plain((0, 0, 0)), [Words("木", 0, 9, 9), Words("山ż", 0, 9, 9)]).remarks[0])
+        self.assertEqual(Page(plain((0, 0, 0)), [Words("Aż", 0, 9, 9)]).remarks, ())
         self.assertEqual(fitting("wide", "text", 20, 3), "")
 
 

@@ -64,5 +64,5 @@ class BoardSheet(Encoding):
         page = board_page(self.board, closing.pictures, is_stale=closing.is_stale)
         write_page(page, path)
         lines = len(page.words)
-        remark = f"{lines} lines are text in the PDF." if self.format == "pdf" and lines else ""
-        return [Written(path, (remark,) if remark else ())]
+        remarks = (f"{lines} lines are text in the PDF.",) if self.format == "pdf" and lines else ()
+        return [Written(path, remarks + self.board.remarks)]

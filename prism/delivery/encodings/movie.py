@@ -24,7 +24,7 @@ from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.formats.stills import write_display
 from prism.ledger.document import Ledger
-from prism.movies.burning import burnt, require_burn, with_band
+from prism.movies.burning import band_remarks, burnt, require_burn, with_band
 from prism.movies.codecs import CODECS, Codec
 from prism.movies.filling import GAP_TITLES, Gaps, filled
 from prism.movies.writing import MovieSettings, write_movie
@@ -157,12 +157,13 @@ class Movie(Looked):
             saw=lambda done: closing.saw(done / count),
         )  # fmt: skip
         held = sorted(set(closing.frames) - set(there))
+        words = burnt(self.burn, self.words_at(closing.place, closing.frames[0], closing.rate))
         remarks = [f"Straight alpha; {self.how.keeps}."] if self.alpha == "keep" else []
         remarks += [f"{len(held)} missing frames are {'marked' if self.gaps == 'mark' else 'held'}."] if held else []
         first = read_codes(next(iter(there.values())))
         if self.how.even and (first.shape[0] % 2 or first.shape[1] % 2):
             remarks.append("The last row or column stands twice, since the codec takes even sizes only.")
-        return [Written(path, tuple(remarks))]
+        return [Written(path, (*remarks, *band_remarks(words)))]
 
     def tags(self, place: Place) -> dict[str, str]:
         """Of the container."""

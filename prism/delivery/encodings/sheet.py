@@ -114,7 +114,8 @@ class Sheet(Looked):
         page = contact_sheet(list(entries), self.layout, title_fields={**closing.place.fields, "frame": frames[0]})
         write_page(page, path)
         missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
-        return [Written(path, (f"{missing} frames that are missing are left out.",) if missing else ())]
+        remarks = (f"{missing} frames that are missing are left out.",) if missing else ()
+        return [Written(path, remarks + page.remarks)]
 
     def _frames(self, item: Item, closing: Closing, frames: list[int]) -> Iterator[Entry]:
         for place, number in enumerate(frames):

@@ -11,7 +11,8 @@ from prism.documents import Document
 from prism.fields import Shown
 from prism.finish.steps import Steps
 from prism.keyed import Within
-from prism.sheets.boards.elements import AnyElement, Hex, Length, Picture, PictureSource
+from prism.lettering.letters import remarks_on
+from prism.sheets.boards.elements import AnyElement, Caption, Hex, Length, Picture, PictureSource
 from prism.sheets.page import require_size
 
 MM_PER_INCH = 25.4
@@ -64,6 +65,12 @@ class Board(Document):
     def require_size(self) -> None:
         """Raises BadArgument for a sheet that memory cannot hold."""
         require_size(*self.size)
+
+    @property
+    def remarks(self) -> tuple[str, ...]:
+        """Letters of its texts that cannot be drawn."""
+        shown = (each for each in self.elements if isinstance(each, Caption) and not each.hidden)
+        return remarks_on((each.face, each.text) for each in shown)
 
     @property
     def pictures(self) -> tuple[PictureSource, ...]:

@@ -24,6 +24,7 @@ export default () => {
     chosen: [], // ids
     fault: "",
     saved: "saved",
+    remarks: page.remarks,
     preview: "",
     finding: false,
     serial: 0,
@@ -92,7 +93,7 @@ export default () => {
     async send() {
       try {
         const answer = await post(page.urls.save, { document: history.current, revision });
-        ({ revision } = await answer.json());
+        ({ revision, remarks: this.remarks } = await answer.json());
         written = true;
         this.saved = "saved";
         this.fault = "";
