@@ -34,7 +34,7 @@ def deliver(
     encoding = encoding or usual_encoding(path)
     made = Made(ledger, sources, is_stale=is_stale)
     item = Item(id="picture", encoding=encoding)
-    remarks = made.held.remarks(made.number)
+    remarks = made.verdict.remarks(made.number)
     if isinstance(encoding, Exr):
         return [*remarks, *write_picture(path, encoding, item, made)]
     return [*remarks, *encoding.write(item, made, path)]

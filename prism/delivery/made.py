@@ -29,9 +29,9 @@ MOST_NAMED = 40  # in a message
 
 
 @dataclass(frozen=True, slots=True)
-class Held:
-    """What the untrimmed rows are, held against what was rendered. balanced: None if they could not be compared, `why`
-    says it, or if there is nothing they should land on."""
+class Verdict:
+    """Whether the untrimmed rows come to what was rendered. balanced: None if they could not be compared, `why` says
+    it, or if there is nothing they should land on."""
 
     balanced: bool | None
     wrong: int = 0  # pixels
@@ -84,16 +84,16 @@ class Made:
         return self.finish.light(self.rebuilt, self.is_stale)
 
     @cached_property
-    def held(self) -> Held:
+    def verdict(self) -> Verdict:
         """Whether the untrimmed sum is what was rendered, where there is something it should land on."""
         ledger, sources = self.ledger, self.sources
         if not all(key in sources for key in ledger.rendered.sources) or not any(row.in_balance for row in ledger.rows):
-            return Held(None)
+            return Verdict(None)
         try:
             found = balance(ledger, sources, causes=0, made=self.rebuilt)
         except PrismError as error:  # of a pass that only a row asks for which is off
-            return Held(None, why=error.what)
-        return Held(found.balanced, found.wrong, found.difference.largest)
+            return Verdict(None, why=error.what)
+        return Verdict(found.balanced, found.wrong, found.difference.largest)
 
     def shown(
         self, transform: ViewTransform, *, finished: bool = True, keep_alpha: bool = False, ground: Colour = BLACK

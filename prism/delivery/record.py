@@ -79,7 +79,7 @@ def frame_record(
         "frame": made.number,
         "mark": mark,
         "made": now(),
-        "balance": asdict(made.held),
+        "balance": asdict(made.verdict),
         "findings": list(findings),
         "sources": [described(path) for path in sources_of(made.sources)],
         "files": [of_file(item, each, place.root) for item, files in written.items() for each in files],

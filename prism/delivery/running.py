@@ -101,7 +101,7 @@ def written_anew(
         begin(place.root, made.number, mark)
     written = deliver_all(delivery, made, place)
     record = frame_record(made, written, place, mark=mark, findings=findings)
-    more = [*said, *made.held.remarks(made.number)]
+    more = [*said, *made.verdict.remarks(made.number)]
     record["files"] = [file | {"remarks": [*file["remarks"], *more]} for file in record["files"]]
     end(place.root, made.number, record)
     return record

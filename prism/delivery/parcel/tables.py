@@ -103,9 +103,9 @@ def _settings(value: Row | Matte) -> str:
 
 
 def _balance(frame: Mapping[str, Any]) -> tuple[str, ...]:
-    held = frame["balance"]
-    said = {True: "yes", False: "no", None: "not compared"}[held["balanced"]]
-    return str(frame["frame"]), said, str(held["wrong"]), f"{held['largest']:.6g}", held["why"]
+    balance = frame["balance"]
+    said = {True: "yes", False: "no", None: "not compared"}[balance["balanced"]]
+    return str(frame["frame"]), said, str(balance["wrong"]), f"{balance['largest']:.6g}", balance["why"]
 
 
 def _yes(on: bool) -> str:

@@ -57,10 +57,10 @@ def _names(page, part, mattes):
         wanted |= {name_bits(name) for name in fits} or {name_bits(pattern)}
     total = np.zeros(page.shape)
     for number in range(100):
-        held = page.sources.get(f"{part['source'][:-2]}{number:02}")
-        if held is None:
+        layer = page.sources.get(f"{part['source'][:-2]}{number:02}")
+        if layer is None:
             return np.minimum(total, 1)
-        (r, g, b), a = held
+        (r, g, b), a = layer
         for ids, cover in ((r, g), (b, a)):
             total += np.where(np.isin(ids.view(np.uint32), list(wanted)), cover, 0)
 

@@ -118,18 +118,18 @@ class Page:
         k = {"fill": max(across, down), "inside": min(across, down), "as-is": 1}.get(row.get("fit", "fill"))
         d = np.array([wide / display.width, down] if k is None else [q * k, k]) * self.number(row.get("scale", 1))
         sides = []
-        for count, held, middle, edge, push, each in (
+        for count, extent, middle, edge, push, each in (
             (high, window.height, display.y0 + display.height / 2, window.y0, self.number(row.get("y", 0)), d[1]),
             (wide, window.width, display.x0 + display.width / 2, window.x0, self.number(row.get("x", 0)), d[0]),
         ):
             at = (np.arange(count) + 0.5 - count / 2 - push) / each + middle - edge
-            around = np.arange(-60, held + 60)
+            around = np.arange(-60, extent + 60)
             weights = np.maximum(0, 1 - np.abs(around + 0.5 - at[:, None]) / max(1, 1 / each))
             weights = np.eye(len(around))[weights.argmax(axis=1)] if unfiltered else weights
             weights /= weights.sum(axis=1, keepdims=True)
-            folded = np.zeros((count, held))
-            np.add.at(folded, (slice(None), np.clip(around, 0, held - 1)), weights)
-            covers = np.clip(np.minimum(at + 0.5 / each, held) - np.maximum(at - 0.5 / each, 0), 0, None) * each
+            folded = np.zeros((count, extent))
+            np.add.at(folded, (slice(None), np.clip(around, 0, extent - 1)), weights)
+            covers = np.clip(np.minimum(at + 0.5 / each, extent) - np.maximum(at - 0.5 / each, 0), 0, None) * each
             sides.append((folded, covers))
         (rows, covers_down), (columns, covers_across) = sides
         cover = covers_down[:, None] * covers_across
