@@ -14,6 +14,7 @@ import numpy as np
 from prism.delivery.document import Delivery
 from prism.delivery.encodings.base import Place
 from prism.delivery.encodings.movie import read_codes
+from prism.delivery.reading_back import require_page
 from prism.delivery.running import run as run_delivery
 from prism.elements.opening import find_sources
 from prism.formats.exr import write_exr
@@ -153,10 +154,11 @@ def _board(folder: Path) -> None:
     begun = time.perf_counter()
     page = board_page(board, lambda source, across: codes)
     write_page(page, folder / "b.pdf")
+    require_page(folder / "b.pdf", page)
     seconds = time.perf_counter() - begun
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     width, height = board.size
     print(
-        f"deliveries: a board of {width} x {height} as PDF in {seconds:.1f} s (aim {BOARD_SECONDS}), "
+        f"deliveries: a board of {width} x {height} as PDF, read back, in {seconds:.1f} s (aim {BOARD_SECONDS}), "
         f"at most {peak / 1e9:.2f} GB in all of this run (aim {BOARD_BYTES / 1e9:.0f})"
     )

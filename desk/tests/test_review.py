@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+from unittest import mock
 
 import numpy as np
 import pypdf
@@ -19,6 +20,7 @@ from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
 from prism.movies.reading import read_movie
 from prism.sheets.boards.elements import Caption
+from prism.sheets.page import write_page
 
 MOVIE = {"id": "review", "encoding": {"kind": "movie", "codec": "png", "burn": "{shot}|{note}|{frame}", "note": "n"}}
 
@@ -139,6 +141,14 @@ class Closing(HandoffCase):
         self.work()
         self.assertEqual(self.frame_tasks().count(), 2)
         self.assertEqual(len(list(read_movie(self.paths("*.mov")[0]))), 3)
+
+    def test_a_sheet_that_does_not_read_back_is_not_delivered(self):
+        self.order("1001-1002", {"id": "sheet", "encoding": {"kind": "sheet", "cell_width": 60, "cell_height": 40}})
+        other = lambda page, path: write_page(page.__class__(page.codes ^ 1), path)  # noqa: E731
+        with mock.patch("prism.delivery.encodings.sheet.write_page", other):
+            self.work()
+        self.assertEqual(Delivery.objects.get().state, State.FAILED)
+        self.assertIn("does not read back", " ".join(services.progress(Delivery.objects.get())["errors"]))
 
     def test_closed_without_a_frame_that_failed(self):
         """Movies wait for all frames; without the one that failed they hold it, or say which it is."""

@@ -1,7 +1,7 @@
 """What was written, read again by a library that did not write it: a file counts as delivered only then.
 
 OpenEXR files are written by its own binding and read by OpenImageIO; stills are written by OpenImageIO or Pillow and
-read by Pillow, or FFmpeg's decoders where Pillow has no such depth.
+read by Pillow, or FFmpeg's decoders where Pillow has no such depth; PDFs are written by ReportLab and read by PDFium.
 """
 
 from __future__ import annotations
@@ -12,13 +12,16 @@ from pathlib import Path
 import av
 import numpy as np
 import OpenImageIO as oiio
+import pypdfium2 as pdfium
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
 from prism.deep.samples import Samples
 from prism.errors import UnwritableFile
-from prism.pixels.file_formats import EXR_COMPRESSIONS, WRITTEN, format_of
+from prism.lettering.letters import unknown_letters
+from prism.pixels.file_formats import EXR_COMPRESSIONS, WRITTEN, format_of, is_exr
 from prism.pixels.image import Image, pixel_type
+from prism.sheets.page import POINTS, Page, light_of
 
 FFMPEG_FORMATS = {(1, 3): "rgb24", (1, 4): "rgba", (2, 3): "rgb48le", (2, 4): "rgba64le"}
 """By bytes of a code and channels."""
@@ -123,6 +126,46 @@ def _pixels_of(path: Path, codes: NDArray) -> NDArray:
             return np.asarray(picture)
     with av.open(str(path)) as container:
         return next(container.decode(video=0)).to_ndarray(format=FFMPEG_FORMATS[codes.dtype.itemsize, codes.shape[2]])
+
+
+def require_page(path: Path, page: Page) -> None:
+    """Raises UnwritableFile unless a page comes back: a PDF with its size, its picture and its words as text, any
+    other as its format does."""
+    if path.suffix.lower() == ".pdf":
+        _require_pdf(path, page)
+    elif is_exr(path.name):
+        require_image(path, [("", light_of(page))], ["zip"])
+    else:
+        require_still(path, page.with_words)
+
+
+def _require_pdf(path: Path, page: Page) -> None:
+    height, width = page.codes.shape[:2]
+    try:
+        with pdfium.PdfDocument(path) as document:
+            if len(document) != 1:
+                raise _wrong(path, f"it has {len(document)} pages")
+            sheet = document[0]
+            size, letters = sheet.get_size(), sheet.get_textpage()
+            found = list(sheet.get_objects(textpage=letters))
+            pictures = [each.get_bitmap().to_numpy() for each in found if isinstance(each, pdfium.PdfImage)]
+            text = _bare("".join(each.extract() for each in found if isinstance(each, pdfium.PdfTextObj)))
+    except pdfium.PdfiumError as error:
+        raise _wrong(path, f"it cannot be opened: {error}") from error
+    if not np.allclose(size, (width / page.dpi * POINTS, height / page.dpi * POINTS), atol=0.01, rtol=1e-5):
+        raise _wrong(path, f"its page is {size[0]:.1f} x {size[1]:.1f} points")
+    if len(pictures) != 1 or not np.array_equal(pictures[0][..., ::-1], page.codes):  # PDFium has blue first
+        raise _wrong(path, "its picture is another")
+    lost = next((line.text for line in page.words if _bare(line.text, line.face) not in text), None)
+    if lost is not None:
+        raise _wrong(path, f"these words are not in it: {lost}")
+
+
+def _bare(text: str, face: str = "") -> str:
+    """Letters and digits only, those that a typeface has: PDFs keep spaces as distances, hyphens may end a line, and
+    nobody gets letters back that could not be drawn."""
+    unknown = unknown_letters(text, face) if face else ""
+    return "".join(letter for letter in text if letter.isalnum() and letter not in unknown)
 
 
 def _wrong(path: Path, why: str) -> UnwritableFile:

@@ -146,7 +146,7 @@ def write_page(page: Page, path: Path) -> None:
     if path.suffix.lower() == ".pdf":
         _write_pdf(page, path)
     elif is_exr(path.name):
-        _write_light(page, path)
+        write_exr(path, light_of(page))
     else:
         form = still_format(path)
         codes = page.with_words
@@ -174,14 +174,15 @@ def require_size(width: float, height: float) -> None:
         )  # fmt: skip
 
 
-def _write_light(page: Page, path: Path) -> None:
+def light_of(page: Page) -> Image:
+    """What an OpenEXR file of a page holds: half, premultiplied."""
     codes = page.with_words.astype(np.float32) / 255
     light = decode_srgb(codes[..., :3]).astype(np.float32)
     planes = {name: light[..., place].astype(np.float16) for place, name in enumerate("RGB")}
     if codes.shape[2] == 4:
         planes = {name: (plane * codes[..., 3]).astype(np.float16) for name, plane in planes.items()}
         planes["A"] = codes[..., 3].astype(np.float16)
-    write_exr(path, Image.of_planes(planes))
+    return Image.of_planes(planes)
 
 
 def _write_pdf(page: Page, path: Path) -> None:

@@ -5,6 +5,7 @@ import io
 import json
 import subprocess
 import sys
+from dataclasses import replace
 
 import numpy as np
 import OpenImageIO as oiio
@@ -15,7 +16,8 @@ from hypothesis import strategies as st
 from PIL import Image as Pillow
 from scipy.ndimage import gaussian_filter
 
-from prism.errors import BadArgument, BadDocument
+from prism.delivery.reading_back import require_page
+from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.lettering.letters import FACES, fitting, letters, unknown_letters
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.elements import ELEMENTS
@@ -160,6 +162,26 @@ class Pages(FolderCase):
         for name in ("p.gif", "p"):
             with self.assertRaises(BadArgument):
                 write_page(self.page(), self.folder / name)
+
+    def test_a_page_that_does_not_come_back_is_no_delivery(self):
+        """Each fault that the check names is made, and seen, in every format; what cannot be drawn is no fault."""
+        page = self.page()
+        lines = [*page.words, Words("turned ż 木 it-", 90, 30, 12, "mono bold", align="right", turn=30), *page.words]
+        page = replace(page, words=lines)
+        wrong = [("picture|codes|values", replace(page, codes=page.codes[::-1].copy() ^ 1))]
+        wrong += [("points|window|is .* x", replace(page, codes=page.codes[:-1].copy()))]
+        for suffix in ("pdf", "png", "tif", "exr"):
+            path = self.folder / f"p.{suffix}"
+            said = [("not in it: mono", replace(page, words=page.words[:1]))] if suffix == "pdf" else []
+            for fault, other in [*wrong, *said]:
+                write_page(other, path)
+                with self.assertRaisesRegex(UnwritableFile, fault):
+                    require_page(path, page)
+            write_page(page, path)
+            require_page(path, page)
+            path.write_bytes(path.read_bytes()[:60])
+            with self.assertRaises(UnwritableFile):
+                require_page(path, page)
 
     def test_words_are_cut_and_unknown_letters_named(self):
         for face in FACES:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 from pydantic import Field
 
 from prism.delivery.encodings.base import Closing, Encoding, SubjectKind, Written
+from prism.delivery.reading_back import require_page
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -63,6 +64,7 @@ class BoardSheet(Encoding):
         path = closing.place.path(item, self.suffix)
         page = board_page(self.board, closing.pictures, is_stale=closing.is_stale)
         write_page(page, path)
+        require_page(path, page)
         lines = len(page.words)
         remarks = (f"{lines} lines are text in the PDF.",) if self.format == "pdf" and lines else ()
         return [Written(path, remarks + self.board.remarks)]

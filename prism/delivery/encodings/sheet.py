@@ -16,6 +16,7 @@ from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind,
 from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
 from prism.delivery.made import Made
+from prism.delivery.reading_back import require_page
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -113,6 +114,7 @@ class Sheet(Looked):
             entries = self._passes(closing, frames) if self.of == "passes" else self._frames(item, closing, frames)
         page = contact_sheet(list(entries), self.layout, title_fields={**closing.place.fields, "frame": frames[0]})
         write_page(page, path)
+        require_page(path, page)
         missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
         remarks = (f"{missing} frames that are missing are left out.",) if missing else ()
         return [Written(path, remarks + page.remarks)]
