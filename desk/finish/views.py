@@ -101,7 +101,7 @@ def _page(
     request: HttpRequest, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[int], frame: int
 ) -> dict[str, Any]:
     """All that the page's modules need, handed over as JSON."""
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     newest = ledger.versions.first()
     shared = viewer_page(shot, sources)
     return shared | {

@@ -31,7 +31,7 @@ PREVIEW = 1600  # pixels across of a board as it is written
 def board(request: HttpRequest, shot: Shot, board: int) -> HttpResponse:
     """The editor of a board."""
     found = get_object_or_404(shot.boards, pk=board)
-    address = _address(shot)
+    address = shot.address
     own = ("save", "preview")
     document = boards.parsed(found)
     page: dict[str, Any] = {
@@ -63,7 +63,7 @@ def new(request: HttpRequest, shot: Shot) -> JsonResponse:
         )
     else:
         made = boards.make(shot, str(body.get("template", "")), request.user)
-    return JsonResponse({"url": reverse("hand-off-board", kwargs=_address(shot) | {"board": made.pk})})
+    return JsonResponse({"url": reverse("hand-off-board", kwargs=shot.address | {"board": made.pk})})
 
 
 @require_POST
@@ -122,7 +122,7 @@ def listed(shot: Shot) -> list[dict[str, Any]]:
     """The boards of a shot, for the page of Hand-off."""
     entries = []
     for found in shot.boards.all():
-        address = _address(shot) | {"board": found.pk}
+        address = shot.address | {"board": found.pk}
         entries.append(
             {
                 "id": found.pk,
@@ -143,7 +143,3 @@ def _steps() -> list[dict[str, Any]]:
     """Steps that adjust a whole sheet: those that work on display values and ask for nothing else."""
     known = steps_for_page().items()
     return [{"kind": kind, **step} for kind, step in known if step["domains"][0] == "display"]
-
-
-def _address(shot: Shot) -> dict[str, str]:
-    return {"production": shot.production.code, "shot": shot.code}

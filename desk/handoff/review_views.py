@@ -27,14 +27,14 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
     """A movie of a delivery with its notes."""
     found, movie = _movie(shot, delivery, item)
     place = review.place_of(found)
-    address = _address(shot) | {"delivery": found.pk, "item": movie.id}
+    address = shot.address | {"delivery": found.pk, "item": movie.id}
     path = place.path(movie, movie.encoding.suffix)
     name = path.relative_to(place.root).as_posix()
     versions = found.version.ledger.versions.all()
     shown: dict[str, Any] = {
         "frames": list(place.frames),
         "rate": found.parsed.rate,
-        "movie": reverse("hand-off-file", kwargs=_address(shot) | {"delivery": found.pk, "file": name})
+        "movie": reverse("hand-off-file", kwargs=shot.address | {"delivery": found.pk, "file": name})
         if movie.encoding.how.plays and path.is_file()
         else "",
         "seen": found.version.number,
@@ -49,11 +49,8 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "urls": {
             "note": reverse("hand-off-note", kwargs=address),
             "frame": reverse("hand-off-frame", kwargs=address | {"number": 0}),
-            "picture": reverse("hand-off-board-picture", kwargs=_address(shot)),
-            **{
-                name: reverse(f"hand-off-{name}", kwargs=_address(shot))
-                for name in ("answer", "notes-csv", "notes-pdf")
-            },
+            "picture": reverse("hand-off-board-picture", kwargs=shot.address),
+            **{name: reverse(f"hand-off-{name}", kwargs=shot.address) for name in ("answer", "notes-csv", "notes-pdf")},
         },
     }
     return render(
@@ -138,7 +135,7 @@ def _notes(shot: Shot) -> JsonResponse:
     for found in review.listed(shot):
         url = ""
         if found.delivery is not None:
-            address = _address(shot) | {"delivery": found.delivery_id, "item": found.item}
+            address = shot.address | {"delivery": found.delivery_id, "item": found.item}
             url = f"{reverse('hand-off-review', kwargs=address)}?frame={found.frame}"
         entries.append(review.entry(found) | {"url": url})
     return JsonResponse({"notes": entries})
@@ -152,7 +149,3 @@ def _movie(shot: Shot, delivery: int, item: str) -> tuple[Delivery, Item]:
         return found, review.movie_of(found, item)
     except UnreadableFile as error:
         raise Http404(error.what) from error
-
-
-def _address(shot: Shot) -> dict[str, str]:
-    return {"production": shot.production.code, "shot": shot.code}

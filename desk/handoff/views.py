@@ -63,7 +63,7 @@ def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[
         "templates": board_templates(),
         "deliveries": _listed(shot),
         "mayChange": shot.production.can_be_changed_by(request.user),
-        "urls": {name: reverse(f"hand-off-{name}", kwargs=_address(shot)) for name in shared},
+        "urls": {name: reverse(f"hand-off-{name}", kwargs=shot.address) for name in shared},
     }
 
 
@@ -181,7 +181,7 @@ def _listed(shot: Shot) -> list[dict[str, Any]]:
     )
     for delivery in deliveries.prefetch_related("job__tasks", "closing__tasks")[:SHOWN]:
         entry = services.progress(delivery)
-        address = _address(shot) | {"delivery": delivery.pk}
+        address = shot.address | {"delivery": delivery.pk}
         for item in entry["items"]:
             if item["kind"] == "movie" and item["files"]:
                 item["review"] = reverse("hand-off-review", kwargs=address | {"item": item["id"]})
@@ -192,7 +192,3 @@ def _listed(shot: Shot) -> list[dict[str, Any]]:
         entry |= {action: reverse(f"hand-off-{action}", kwargs=address) for action in services.ACTIONS}
         listed.append(entry)
     return listed
-
-
-def _address(shot: Shot) -> dict[str, str]:
-    return {"production": shot.production.code, "shot": shot.code}

@@ -26,7 +26,7 @@ def intake(request: HttpRequest, shot: Shot) -> HttpResponse:
     """The page of what lies in a shot's folders."""
     if shot.can_be_changed_by(request.user):
         services.look_where_changed(shot, request.user)
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     urls = {
         name: reverse(f"intake-{name}", kwargs=address)
         for name in ("state", "bring", "act", "folders", "set-aside", "upload-begin", "upload-piece")

@@ -56,7 +56,7 @@ def plan(request: HttpRequest, shot: Shot) -> HttpResponse:
         return render(request, "fault.html", context | {"fault": fault}, status=422)
     facts, scene_fault = known_facts(shot, document.cameras)
     answered = services.answer(shot, document)
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     others = Shot.objects.visible_to(request.user).filter(production=shot.production).exclude(pk=shot.pk)
     page = {
         "plan": document.as_json(),
@@ -144,7 +144,7 @@ def bring_in(request: HttpRequest, shot: Shot) -> JsonResponse:
         services.bring_in(shot, body.get("plan"), take_over=bool(body.get("takeOver")))
     except services.ForeignPlan as foreign:
         return JsonResponse({"error": foreign.as_json()}, status=409)
-    return JsonResponse({"url": reverse("plan", kwargs={"production": shot.production.code, "shot": shot.code})})
+    return JsonResponse({"url": reverse("plan", kwargs=shot.address)})
 
 
 @require_POST

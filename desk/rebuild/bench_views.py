@@ -53,7 +53,7 @@ def page(request: HttpRequest, shot: Shot) -> HttpResponse:
 def _page(
     request: HttpRequest, shot: Shot, ledger: Ledger, begun: Document, sources: OpenFrame, frames: list[int], frame: int
 ) -> dict[str, Any]:
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     shared = viewer_page(shot, sources)
     (group,) = begun.rows
     in_ledger = any(row.id == group.id for row in services.parse(shot, ledger.document).walk())

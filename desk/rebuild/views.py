@@ -318,7 +318,7 @@ def _ways_out(shot: Shot, ledger: Ledger | None) -> dict[str, Any]:
 
 def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[int], frame: int) -> dict[str, Any]:
     """All that the page's modules need, handed over as JSON."""
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     newest = ledger.versions.first()
     names = (
         "contributions",

@@ -35,7 +35,7 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
     facts, scene_fault = known_facts(shot, plan.cameras)
     labels = facts.for_plan(plan).labels
     scene = current(shot)
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     names = ("start", "progress", "change", "compare", "difference")
     page = {
         "mayChange": shot.can_be_changed_by(request.user),

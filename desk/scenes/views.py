@@ -44,7 +44,7 @@ def scene(request: HttpRequest, shot: Shot) -> HttpResponse:
         described, scene_fault = {"version": services.current(shot)}, error
     version = described["version"]
     sheet = version.document if version and version.kind == SceneVersion.Kind.FACTS else _blank_sheet(shot)
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     page = {
         "sheet": sheet,
         "carries": CARRIES,

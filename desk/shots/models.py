@@ -74,6 +74,11 @@ class Shot(models.Model):
     def __str__(self) -> str:
         return self.code
 
+    @property
+    def address(self) -> dict[str, str]:
+        """What addresses of its pages name it by, for `reverse`."""
+        return {"production": self.production.code, "shot": self.code}
+
     @cached_property
     def settings(self) -> ShotSettings:
         """As its plan has them now. Raises BadDocument if that cannot be read."""

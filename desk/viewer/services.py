@@ -140,7 +140,7 @@ def sheet(element: Element, frame: int, look: Look) -> bytes:
 
 def viewer_page(shot: Shot, sources: OpenFrame | None = None) -> dict[str, Any]:
     """What every page with a viewer needs. sources: the frame it begins with; the size of the shot if None."""
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     display = sources.display_window if sources else Window.of_size(shot.settings.width, shot.settings.height)
     return {
         "first": shot.frames[0],

@@ -37,7 +37,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
         return render(request, "viewer/look.html", context)
     frames = frames_on_disk(element) or [0]
     frame = nearest_frame(request.GET.get("frame", ""), frames)
-    address = {"production": shot.production.code, "shot": shot.code}
+    address = shot.address
     try:
         page = services.look_page(shot, element, request.GET.get("pass", ""), frame)
     except PrismError as fault:
