@@ -17,9 +17,10 @@ from desk.rebuild.services import frame_around, open_ledger, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_file
 from desk.web.saving import Outdated, at_once
+from prism.colour.view import ViewTransform
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.board import BoardSheet
-from prism.delivery.files import codes_of, finished, shown_file
+from prism.delivery.files import codes_of, shown_file
 from prism.delivery.made import Made
 from prism.errors import BadArgument, UnreadableFile
 from prism.ledger.copying import free
@@ -127,7 +128,8 @@ def _of_shot(production: Production, source: ShotPicture) -> NDArray[np.uint8]:
     else:
         laid = parse(shot, _document(ledger, source.version))
         sources = sources_of(elements_named(shot, laid.elements, ledger.element), source.frame)
-    return codes_of(finished(Made(laid, sources), source.view, keep_alpha=source.alpha == "keep"))
+    transform = ViewTransform(laid.space, source.view)
+    return codes_of(Made(laid, sources).developed(transform, keep_alpha=source.alpha == "keep"))
 
 
 def _ledger_of(production: Production, code: str) -> tuple[Shot, Ledger]:

@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.developing import Developed
+from prism.colour.view import ViewTransform
 from prism.commands.framing import opener
-from prism.delivery.files import codes_of, finished, shown_file
+from prism.delivery.files import codes_of, shown_file
 from prism.delivery.made import Made
 from prism.errors import BadArgument
 from prism.finish.document import Finish
@@ -40,4 +41,4 @@ def _rebuilt(source: RebuiltPicture, base: Path) -> Developed:
     if source.frame not in there:
         raise BadArgument(f"Frame {source.frame} is not there.", where=source.ledger)
     laid, sources = opened(source.frame)
-    return finished(Made(laid, sources), source.view, keep_alpha=source.alpha == "keep")
+    return Made(laid, sources).developed(ViewTransform(laid.space, source.view), keep_alpha=source.alpha == "keep")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +9,6 @@ from numpy.typing import NDArray
 
 from prism.colour.developing import BLACK, Colour, Developed, develop
 from prism.colour.view import ViewTransform
-from prism.delivery.made import Made
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import find_sources
 from prism.errors import BadArgument
@@ -56,13 +54,6 @@ def _as_stored(rgba: NDArray[np.float32], keep_alpha: bool, ground: Colour) -> D
         return Developed(straight.clip(0, 1), alpha)
     over = colour + (1 - alpha[..., None]) * np.asarray(ground, np.float32)
     return Developed(over.clip(0, 1), None, flattened=bool((alpha < 1).any()))
-
-
-def finished(made: Made, view: str, *, keep_alpha: bool) -> Developed:
-    """The finished picture of a frame as it is shown."""
-    picture, report = made.shown(ViewTransform(made.ledger.space, view), keep_alpha=keep_alpha)
-    values = np.moveaxis(picture.rgba[:3], 0, -1)
-    return replace(report, values=values, alpha=picture.rgba[3] if keep_alpha else None)
 
 
 def codes_of(found: Developed) -> NDArray[np.uint8]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -103,6 +103,14 @@ class Made:
             self.light if finished else self.rebuilt, transform, keep_alpha=keep_alpha, ground=ground
         )
         return (self.finish.display(picture) if finished else picture), report
+
+    def developed(
+        self, transform: ViewTransform, *, finished: bool = True, keep_alpha: bool = False, ground: Colour = BLACK
+    ) -> Developed:
+        """As `shown`, with the values and the alpha of the display window."""
+        picture, report = self.shown(transform, finished=finished, keep_alpha=keep_alpha, ground=ground)
+        alpha = picture.rgba[3] if keep_alpha else None
+        return replace(report, values=np.moveaxis(picture.rgba[:3], 0, -1), alpha=alpha)
 
     def matte(self, name: str) -> NDArray[np.float32]:
         """(H, W) of the frame's window. Raises BadArgument for one there is not."""

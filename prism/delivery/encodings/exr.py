@@ -96,9 +96,7 @@ class Exr(Encoding):
     cryptomatte: Annotated[bool, Shown(title="Cryptomatte kept", suits=(*PICTURES, "passes", "mattes"))] = False
     packing: Annotated[
         Literal["one", "parts", "apart"],
-        Shown(
-            title="packing", words={"one": "one file", "parts": "parts of a file", "apart": "files apart"}, suits=_FLAT
-        ),
+        Shown(title="packing", words=_PACKED, suits=_FLAT),
     ] = "one"
     window: Annotated[
         Literal["data", "display"],

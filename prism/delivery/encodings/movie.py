@@ -4,6 +4,7 @@ never the whole movie."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
@@ -190,7 +191,7 @@ def joined(before: Developed, after: Developed, share: float | None) -> Develope
     if before.alpha is not None and after.alpha is not None:
         alpha = _joined(before.alpha, after.alpha, share, seam=1.0)
     values = _joined(before.values, after.values, share, seam=0.5)
-    return Developed(values, alpha, after.clipped, after.flattened, after.glowing)
+    return replace(after, values=values, alpha=alpha)
 
 
 def _joined(before: NDArray, after: NDArray, share: float | None, *, seam: float) -> NDArray[np.float32]:

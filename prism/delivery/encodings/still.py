@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
 
@@ -80,16 +81,13 @@ class Looked(Encoding):
         if alpha is not None:
             alpha = scaled(alpha, shape, pick=False).clip(0, 1)
             small = np.divide(small, alpha[..., None], out=np.zeros_like(small), where=alpha[..., None] > 0)
-        return Developed(small.clip(0, 1), alpha, found.clipped, found.flattened, found.glowing)
+        return replace(found, values=small.clip(0, 1), alpha=alpha)
 
     def _at_full_size(self, item: Item, made: Made) -> Developed:
         keep = self.alpha == "keep"
         transform, ground = transform_of(self.view, made.ledger), ground_of(self.ground)
         if item.subject in ("finished", "rebuilt"):
-            picture, report = made.shown(transform, finished=item.subject == "finished", keep_alpha=keep, ground=ground)
-            alpha = picture.rgba[3] if keep else None
-            values = np.moveaxis(picture.rgba[:3], 0, -1)
-            return Developed(values, alpha, report.clipped, report.flattened, report.glowing)
+            return made.developed(transform, finished=item.subject == "finished", keep_alpha=keep, ground=ground)
         if item.subject == "mattes":
             plane = _seen(made.matte(item.names[0])[np.newaxis], made.sources)[0].clip(0, 1)
             return Developed(np.repeat(plane[..., None], 3, axis=-1), None)
