@@ -3,5 +3,3 @@
 Pure Python on arrays and small immutable values. Nothing here knows a web page, a database or a request;
 `python -m prism` is its own command line.
 """
-
-__version__ = "0.1.0"

@@ -12,7 +12,6 @@ from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import Any
 
-from prism import __version__
 from prism.colour.view import CONFIG
 from prism.delivery.document import Delivery, Item
 from prism.delivery.encodings.base import Place, Written
@@ -213,7 +212,7 @@ def now() -> str:
 @cache
 def software() -> dict[str, str]:
     """What had a hand in it, with versions."""
-    found = {"eager-prism": __version__, "python": platform.python_version()}
+    found = {"eager-prism": "0.1.0", "python": platform.python_version()}
     for name in LIBRARIES:
         try:
             found[name] = version(name)
