@@ -213,12 +213,13 @@ class _Kept:
         return 1000
 
 
-def balance_of(document: documents.Ledger, sources: OpenFrame) -> dict[str, Any]:
+def balance_of(document: documents.Ledger, sources: OpenFrame, *, thorough: bool = False) -> dict[str, Any]:
     """The balance of the untrimmed ledger, computed once for a set of rows and files however the trims change; and, as
-    `trimmed`, what the ledger as it is makes of the picture."""
+    `trimmed`, what the ledger as it is makes of the picture. thorough: to search on for
+    causes."""
     plain = document.untrimmed()
-    key = ("balance", plain.beauty, plain.reference, plain.alpha, plain.rows, _identity(plain, sources))
-    kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources))).result
+    key = ("balance", thorough, plain.beauty, plain.reference, plain.alpha, plain.rows, _identity(plain, sources))
+    kept = PIXELS.get(key, lambda: _Kept(balances.balance(document, sources, thorough=thorough))).result
     as_it_is = ("change", document.replace(name="ledger", finish=()), _identity(document, sources))
     made = PIXELS.get(as_it_is, lambda: _Kept(balances.change(document, sources))).result
     return kept.as_json() | {"trimmed": made.as_json()}

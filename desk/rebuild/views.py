@@ -86,7 +86,8 @@ def balance(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Whether the ledger on the page lands on what was rendered, and why not."""
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
-    result = services.balance_of(document, _sources(shot, body, document))
+    thorough = body.get("thorough") is True
+    result = services.balance_of(document, _sources(shot, body, document), thorough=thorough)
     return JsonResponse(finite(result))
 
 

@@ -12,9 +12,11 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.balance.causes import Residue, Suggestion, find_causes, pick
+from prism.balance.causes import Suggestion, find_causes, pick
 from prism.balance.picked import Picked
-from prism.balance.rounding import UNIT_HALF, UNIT_SUMMED, rounding_bound
+from prism.balance.rounding import SMALLEST_FLOAT, UNIT_HALF, UNIT_SUMMED, rounding_bound
+from prism.balance.work import Work
+from prism.balance.world import Residue
 from prism.combine.evaluate import evaluate, run
 from prism.combine.program import Program, compile_ledger
 from prism.elements.identify import DENOISED
@@ -25,6 +27,10 @@ from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 from prism.pixels.stats import Difference, compare
 
+NEARLY_ROUNDINGS = 4.0  # times what rounding explains, up to which a pixel is nearly right
+NEARLY_SHARE = 1e-3  # of the pixels that may be off so
+NEARLY_FEW = 4
+
 
 @dataclass(frozen=True, slots=True)
 class Balance:
@@ -32,6 +38,8 @@ class Balance:
 
     beyond: pixels further apart than rounding of the stored passes can explain. not_finite: pixels that hold no number,
     or infinity, on either side, of which nothing can be said. wrong: pixels that are either. difference: of the colour.
+    roundings: how many times what rounding explains the worst pixel is off. tried: how many causes; not_tried: those
+    that were left out, in words.
     """
 
     difference: Difference
@@ -45,22 +53,61 @@ class Balance:
     rebuilt_mean: float
     rendered_mean: float
     suggestions: tuple[Suggestion, ...]
+    pixels: int
+    roundings: float
+    tried: int
+    not_tried: tuple[str, ...]
 
     @property
     def balanced(self) -> bool:
         """Whether every pixel is a number, and rounding explains it."""
         return self.beyond == 0 and self.not_finite == 0
 
+    @property
+    def nearly(self) -> bool:
+        """Whether it is not balanced, by a few roundings in few pixels: nothing is missing, something was computed a
+        little otherwise."""
+        few = self.wrong <= max(NEARLY_FEW, self.pixels * NEARLY_SHARE)
+        return not self.balanced and not self.not_finite and few and self.roundings <= NEARLY_ROUNDINGS
+
+    @property
+    def verdict(self) -> str:
+        """In words, the same wherever it is shown."""
+        if self.balanced:
+            return f"balanced within {self.rounding} rounding"
+        if self.nearly:
+            few = f"{self.wrong:,} of {self.pixels:,} pixels"
+            return f"nearly balanced: {few} differ by up to {self.roundings:.2g} roundings"
+        parts = []
+        if self.beyond:
+            alpha = f" ({self.beyond_alpha:,} in alpha)" if self.beyond_alpha else ""
+            parts.append(
+                f"{self.beyond:,} of {self.pixels:,} pixels differ by more than {self.rounding} rounding{alpha}"
+            )
+        if self.not_finite:
+            parts.append(f"{self.not_finite:,} pixels are NaN or infinite")
+        return f"not balanced: {'; '.join(parts)}"
+
+    @property
+    def stopped(self) -> str:
+        """What the search for causes did not try, in words; empty if it tried all it knows."""
+        if not self.not_tried:
+            return ""
+        return f"Stopped after {self.tried:,} trials; not tried: {'; '.join(self.not_tried)}."
+
     def as_json(self) -> dict:
-        """All fields and `balanced`, for JSON."""
-        return {**asdict(self), "balanced": self.balanced}
+        """All fields, `balanced`, and what is said of it, for JSON."""
+        said = {"balanced": self.balanced, "nearly": self.nearly, "verdict": self.verdict, "stopped": self.stopped}
+        return asdict(self) | said
 
 
 def balance(
-    ledger: Ledger, sources: Frame, *, causes: int = 2, made: Picture | None = None, is_stale: Stale = never
-) -> Balance:
+    ledger: Ledger, sources: Frame, *, causes: int = 2, thorough: bool = False, made: Picture | None = None,
+    is_stale: Stale = never,
+) -> Balance:  # fmt: skip
     """Hold the untrimmed ledger against the rendered beauty at full size. causes: how many at once are looked for; 0 to
-    be told only whether it balances. made: the picture of the ledger as it is, if it was evaluated before.
+    be told only whether it balances. thorough: to search on where a search that somebody waits for stops. made: the
+    picture of the ledger as it is, if it was evaluated before.
 
     Raises NoBeauty, UnknownSource, BadArgument, Superseded.
     """
@@ -74,8 +121,10 @@ def balance(
     rebuilt = made.rgba if same else run(program, sources, is_stale=is_stale)
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
-    beyond = _beyond(rebuilt, rendered, program, reference, sources)
+    beyond, roundings = _beyond(rebuilt, rendered, program, reference, sources)
     wrong = beyond[:count].any(axis=0)
+    work = Work.asked(thorough=thorough)
+    suggestions = _suggestions(plain, sources, wrong | strange, int(strange.sum()), count, causes, work)
     difference = compare(rebuilt[:3], rendered[:3])
     window, display = sources.window, sources.display_window
     return Balance(
@@ -89,7 +138,11 @@ def balance(
         rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
         rebuilt_mean=_mean(rebuilt),
         rendered_mean=_mean(rendered),
-        suggestions=_suggestions(plain, sources, wrong | strange, count, causes) if causes else (),
+        suggestions=suggestions,
+        pixels=wrong.size,
+        roundings=float(roundings[wrong].max(initial=0)),
+        tried=work.trials,
+        not_tried=tuple(work.left),
     )
 
 
@@ -119,8 +172,10 @@ def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> Pict
     return picture.with_rgba(apart)
 
 
-def _suggestions(plain: Ledger, sources: Frame, wrong: NDArray, count: int, causes: int) -> tuple[Suggestion, ...]:
-    if not wrong.any():
+def _suggestions(
+    plain: Ledger, sources: Frame, wrong: NDArray, strange: int, count: int, causes: int, work: Work
+) -> tuple[Suggestion, ...]:
+    if not causes or not wrong.any():
         return ()
     places = pick(wrong)
     programs = (compile_ledger(each, sources.number) for each in (plain, plain.rendered))
@@ -129,9 +184,10 @@ def _suggestions(plain: Ledger, sources: Frame, wrong: NDArray, count: int, caus
         wrong=wrong.reshape(-1)[places][np.newaxis],
         channels=count,
         count=int(wrong.sum()),
+        strange=strange,
         places=places,
     )
-    return tuple(find_causes(plain, sources, residue, most=causes))
+    return tuple(find_causes(plain, sources, residue, most=causes, work=work))
 
 
 def _mean(rgba: NDArray) -> float:
@@ -144,13 +200,15 @@ def _uses_half(keys: Collection[str], sources: Frame) -> bool:
 
 def _beyond(
     rebuilt: NDArray, rendered: NDArray, program: Program, reference: Program, sources: Frame
-) -> NDArray[np.bool_]:
+) -> tuple[NDArray[np.bool_], NDArray[np.float32]]:
     """(4, H, W): where they are further apart than rounding explains; equal infinities and NaN on both sides are not.
+    And (H, W): how many times that, where they are.
 
     Most pixels lie within what storing the rendered picture alone may be off by, and need no bound of their own.
     """
     halves = all(sources.pixels(key).planes[0].dtype == np.float16 for key in reference.sources)
     unit = np.float32(UNIT_HALF if halves else UNIT_SUMMED)
+    roundings = np.zeros(rebuilt.shape[1:], np.float32)
     with np.errstate(invalid="ignore"):
         gap = np.abs(rebuilt - rendered)
         apart = ~((gap <= unit * np.abs(rendered)) | (np.isnan(rebuilt) & np.isnan(rendered)))
@@ -160,5 +218,8 @@ def _beyond(
             some = places.size < apart[0].size // 2
             bound = rounding_bound(program, reference, Picked(sources, places) if some else sources)
             index = np.unravel_index(places, apart.shape[1:]) if some else (slice(None), slice(None))
-            apart[:, *index] &= ~(gap[:, *index] <= (bound[:, 0] if some else bound))
-    return apart
+            bound = bound[:, 0] if some else bound
+            apart[:, *index] &= ~(gap[:, *index] <= bound)
+            times = np.where(apart[:, *index], gap[:, *index] / np.maximum(bound, SMALLEST_FLOAT), 0)
+            roundings[index] = np.nan_to_num(times, nan=0, posinf=np.inf).max(axis=0)
+    return apart, roundings

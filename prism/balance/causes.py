@@ -1,39 +1,63 @@
-"""Why a ledger does not land on the rendered beauty: each likely cause is tried by evaluating the ledger without it.
+"""Why a ledger does not land on the rendered beauty: each likely cause is put right, and what is then left is measured.
 
-Nothing is taken for linear: a cause is a changed ledger, or a changed source, and what counts is how much of the
-residue is gone then. They are tried on the pixels that are wrong and on as many that are right, which a cause must
-leave right. Rows and what they should land on are tried alike. If nothing explains the residue, that is said.
+Nothing is taken for an explanation because it looks like one: a cause is a changed ledger, or a changed source, and
+what counts is how much of the residue is gone then. They are tried on the pixels that are wrong and on as many that are
+right, which a cause must leave right. Rows and what they should land on are tried alike. What has lost its values, and
+so cannot be put right, is tried the other way round: what should be there, spoilt in that way, must be what is stored.
+Work is counted, never timed. If nothing explains the residue, that is said, and so is what was not tried.
 """
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.balance.picked import Change, Picked, mapped
-from prism.balance.places import Tile, frame_trials, place_trials, softened
-from prism.balance.trials import UNIT_HALF, Wanted, steps_of, value_trials
-from prism.combine.evaluate import evaluate
+from prism.balance.filtered import filter_between
+from prism.balance.lost import black_of, enlarged_by, negative_share
+from prism.balance.pairs import Delta, by_what_is_left, likely_pairs
+from prism.balance.picked import Picked
+from prism.balance.places import (
+    Tile,
+    frame_trials,
+    lies_along,
+    likely_shifts,
+    of_another_picture,
+    other_frames,
+    place_trials,
+    shifted_words,
+    softened,
+)
+from prism.balance.steps import steps_of
+from prism.balance.trials import UNIT_HALF, Wanted, value_trials
+from prism.balance.work import Work
+from prism.balance.world import Residue, World
 from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
-from prism.ledger.rows import GroupRow, PassRow
-from prism.passes.kinds import LIT
+from prism.ledger.rows import GroupRow, PassRow, walk
+from prism.passes.kinds import LIT, Role
 
-MOST_PICKED = 4096  # wrong pixels looked at, and as many right ones
+MOST_PICKED = 2048  # wrong pixels looked at, and as many right ones
 FEW = 8  # pixels that fit any cause, and so none
 EXPLAINED = 0.95  # share of the residue that one cause must explain
+FILTERED = 0.97  # share that a filter must explain, which has many taps to fit
 PART = 0.1  # share from which a cause may be one of several
 BETTER = 0.01  # share by which a later cause must beat an earlier one
+PROMISING = 0.9  # share by difference from which a cause is tried by evaluating the ledger
 EVENS_OUT = 0.65  # share of the residue over blocks from which it is lost detail
-PROMISING = 0.4  # share of what a source lacks that a change of its values must bring to be worth a trial
-OF_THE_LEDGER = ("missing", "doubled", "total_and_parts")
-MOST_FIRST = 6  # causes of other kinds that are tried with a second one
-SECONDS = 1.6  # after which a search tries nothing more
+CLEARLY = 0.05  # by which the likeness of a source must lead to be named for it
+LIKE_ANOTHER = 0.9  # likeness in values from which a source is of another picture
+MOST_PLACED = 8  # sources whose place and filter are looked at closely
+MOST_FRAMED = 3  # sources whose other frames are read
+MOST_FIRST = 4  # causes that are tried with a second one found anew
+ONLY_ADDS = 0.98  # share of the residue that must be missing light for a pass to be missing
+OF_THE_LEDGER = ("missing", "doubled", "total_and_parts", "wrong_operator")
+STEEP = ("encoded", "straight_alpha", "outside_coverage", "colour_space")  # causes that make rounding larger
+PAIRED = {"direct": "indirect", "indirect": "direct"}  # halves of a component
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,37 +78,20 @@ class Suggestion:
 CAUSES = (
     "missing", "doubled", "gain", "encoded", "straight_alpha", "clamped", "wrong_operator", "wrong_frame", "shifted",
     "other_size", "colour_space", "lossy", "not_finite", "total_and_parts", "several", "mirrored", "swapped", "offset",
-    "outside_coverage", "quantised", "soft_edges", "one_pixel", "unexplained",
+    "outside_coverage", "quantised", "soft_edges", "one_pixel", "black", "absent", "unexplained",
 )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Trial:
-    """A world in which one cause is put right. judged: pixels that it can be judged on, (1, N); all if None."""
+    """A world in which one cause is put right. gap: what the sum lacks there, (4, 1, N). judged: pixels that it can be
+    judged on, (1, N); all if None."""
 
     suggestion: Suggestion
     ledger: Ledger
     frame: Picked
+    gap: NDArray[np.float32]
     judged: NDArray[np.bool_] | None = None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Residue:
-    """What is wrong, on picked pixels. bound: of rounding, (4, 1, N). wrong: (1, N). channels: how many of them count.
-    count: pixels that are wrong in all. places: number of each pixel picked."""
-
-    bound: NDArray[np.float32]
-    wrong: NDArray[np.bool_]
-    channels: int
-    count: int
-    places: NDArray[np.int64]
-
-    def beyond(self, gap: NDArray[np.float32], slack: NDArray | float = 0.0) -> NDArray[np.float32]:
-        """Light beyond rounding, (C, 1, N); what is not finite is left to another cause."""
-        with np.errstate(invalid="ignore", over="ignore"):
-            apart = np.abs(gap)[: self.channels]
-            apart = np.where(apart > (self.bound + slack)[: self.channels], apart, 0)
-        return np.nan_to_num(apart, nan=0, posinf=0)
 
 
 def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
@@ -98,240 +105,277 @@ def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
 
 
 def find_causes(
-    ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, seconds: float | None = None
+    ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, work: Work | None = None
 ) -> list[Suggestion]:
     """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long.
-    seconds: after which the search ends with what was found; SECONDS if None. Empty only if there is no residue on the
-    pixels picked."""
-    finder = _Finder(
-        ledger,
-        Picked(frame, residue.places),
-        frame,
-        residue,
-        time.monotonic() + (SECONDS if seconds is None else seconds),
+    work: how much may be tried; it tells afterwards what was left out. Empty only if there is no residue on the pixels
+    picked."""
+    return _Search(World(ledger, Picked(frame, residue.places), residue), frame, work or Work()).suggestions(
+        pairs=most > 1
     )
-    return finder.suggestions(pairs=most > 1)
 
 
-class _Finder:
-    def __init__(self, ledger: Ledger, picked: Picked, frame: Frame, residue: Residue, deadline: float) -> None:
-        self._ledger = ledger
-        self._picked = picked
+class _Search:
+    def __init__(self, world: World, frame: Frame, work: Work) -> None:
+        self._world = world
         self._frame = frame
-        self._residue = residue
-        self._deadline = deadline
-        self._reference = set(ledger.rendered.sources)
-        self._gap = self._gap_of(ledger, picked)
-        self._before = residue.beyond(self._gap)
-        elements = {row.source.rpartition("/")[0] for row in ledger.passes}
-        self._own = [source for source in picked if source.key.rpartition("/")[0] in elements]
+        self._work = work
+        self._reference = set(world.ledger.rendered.sources)
+        elements = {row.source.rpartition("/")[0] for row in world.ledger.passes}
+        self._own = [source for source in world.picked if source.key.rpartition("/")[0] in elements]
 
     def suggestions(self, *, pairs: bool) -> list[Suggestion]:
         """All that explain it; several together where none does alone; and if nothing does, that."""
-        found = list(self._not_finite())
-        if not self._before.any():
+        world = self._world
+        found = list(self._not_finite()) if world.residue.strange else []
+        if not world.before.any():
             return found
-        if self._residue.count <= FEW:
-            return [*found, self._few()]
-        tried = [self._judged(trial) for trial in self._trials()]
-        whole = [trial.suggestion for trial in tried if trial.suggestion.share >= EXPLAINED]
-        if not whole:
-            elsewhere = [self._judged(trial) for trial in self._elsewhere()]
-            whole = [trial.suggestion for trial in elsewhere if trial.suggestion.share >= EXPLAINED]
-            tried += elsewhere
-        whole = whole or [s for s in self._of_files() if s.share >= EXPLAINED]
-        if whole:
-            return [*found, *_ranked(whole)]
-        soft = self._softened()
-        if soft is not None:
-            return [*found, soft]
-        return [*found, *((pairs and self._pairs(tried)) or self._unexplained(tried))]
+        if world.residue.count <= FEW:
+            return [*found, self._slight() or self._few()]
+        tried = list(self._trials(world))
+        for look in (lambda: tried, self._placed, self._of_files, self._lost, self._filtered, self._framed):
+            looked = [trial.suggestion if isinstance(trial, _Trial) else trial for trial in look()]
+            whole = [suggestion for suggestion in looked if suggestion.share >= EXPLAINED]
+            if whole:
+                return [*found, *_ranked(whole)]
+        if pairs:
+            both = self._pairs(tried)
+            if both:
+                return [*found, *both]
+        else:
+            self._work.leave("two causes at once")
+        likely = self._absent() or self._softened() or self._other_picture()
+        return [*found, *([likely] if likely else []), *self._unexplained(tried, likely)]
 
-    # ---- How much a cause explains ----
+    # ---- What can be put right ----
 
-    def _gap_of(self, ledger: Ledger, picked: Picked) -> NDArray[np.float32]:
-        with np.errstate(invalid="ignore", over="ignore"):
-            return evaluate(ledger.rendered, picked).rgba - evaluate(ledger, picked).rgba
-
-    def _judged(self, trial: _Trial) -> _Trial:
-        return replace(trial, suggestion=replace(trial.suggestion, share=self._share(trial)))
-
-    def _share(self, trial: _Trial) -> float:
-        if trial.suggestion.share > 0:
-            return trial.suggestion.share
-        try:
-            gap = self._gap_of(trial.ledger, trial.frame)
-            slack = self._slack(trial, gap)
-        except PrismError:
-            return 0.0
-        judged = slice(None) if trial.judged is None else np.broadcast_to(trial.judged, self._before.shape)
-        before = float(self._before[judged].sum(dtype=np.float64))
-        if before < self._before.sum(dtype=np.float64) / 4:
-            return 0.0  # too little of it can be judged
-        after = self._residue.beyond(gap, slack)[judged]
-        if (after > 0).sum() > max(4, (self._before[judged] > 0).sum() / 4):
-            return min(0.9, max(0.0, 1 - float(after.sum(dtype=np.float64)) / before))
-        return max(0.0, 1 - float(after.sum(dtype=np.float64)) / before)
-
-    def _slack(self, trial: _Trial, gap: NDArray) -> NDArray[np.float32] | float:
-        """Rounding that a change makes larger: a steep curve turns half a step into more of them."""
-        key = trial.suggestion.key
-        if (
-            trial.suggestion.cause not in ("encoded", "straight_alpha", "outside_coverage", "colour_space")
-            or key not in trial.frame
-        ):
-            return 0.0
-        nudged = trial.frame.with_nudge(key, np.float32(1 + UNIT_HALF))
-        if not self._is_half(key):
-            return 0.0
-        with np.errstate(invalid="ignore", over="ignore"):
-            return np.nan_to_num(2 * np.abs(self._gap_of(trial.ledger, nudged) - gap))
-
-    def _is_half(self, key: str) -> bool:
-        return self._picked.pixels(key).planes[0].dtype == np.float16
-
-    # ---- What is tried ----
-
-    def _trials(self, ledger: Ledger | None = None, picked: Picked | None = None) -> Iterator[_Trial]:
-        ledger, picked = ledger or self._ledger, picked or self._picked
+    def _trials(self, world: World) -> Iterator[_Trial]:
         for make in (self._totals, self._doubled, self._missing, self._operators, self._values):
-            yield from make(ledger, picked)
+            yield from make(world)
 
-    def _missing(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
-        """Also what nothing is known of: it may hold just the light that is missing."""
-        used = {row.source for row in ledger.passes} | self._reference
-        denoised = picked.source(ledger.beauty).denoised
+    def _of_rows(self, world: World, suggestion: Suggestion, ledger: Ledger) -> Iterator[_Trial]:
+        """A changed ledger, evaluated."""
+        if not self._work.may("rows left out, added and joined otherwise"):
+            return
+        try:
+            gap = world.gap_in(ledger)
+        except PrismError:
+            return
+        yield _Trial(replace(suggestion, share=world.share(gap)), ledger, world.picked, gap)
+
+    def _missing(self, world: World) -> Iterator[_Trial]:
+        """Also what nothing is known of, or is taken for data: it may hold just the light that is missing."""
+        used = {row.source for row in world.ledger.passes} | self._reference
+        denoised = world.picked.source(world.ledger.beauty).denoised
         for source in self._own:
-            if source.key in used or source.denoised != denoised or not (source.kind is None or _adds_light(source)):
-                continue
-            if source.excluded and source.kind is not None:
+            if source.key in used or source.denoised != denoised:
                 continue
             row = PassRow(id=f"({source.key})"[:80], source=source.key, uses_alpha=False)
             text = f"{source.title} is missing: adding it closes the gap."
+            if source.excluded:
+                text = f"{source.key} is set aside, as another is taken for the same pass: adding it closes the gap."
+            elif source.kind is not None and not _adds_light(source):
+                taken = source.kind.title.lower()
+                text = f"{source.title} holds the light that is missing, though it is taken for {taken}."
             said = Suggestion("missing", source.key, text, 0, "insert")
-            yield _Trial(said, _with_light(ledger, row), picked)
+            for trial in self._of_rows(world, said, _with_light(world.ledger, row)):
+                plain = source.kind is None or (_adds_light(source) and not source.excluded)
+                if plain or trial.suggestion.share >= EXPLAINED:
+                    yield trial
 
-    def _doubled(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
+    def _doubled(self, world: World) -> Iterator[_Trial]:
         """The later of two rows first: the earlier may be the one that was worked on."""
-        for row in reversed(ledger.passes):
-            title = picked.source(row.source).title
-            said = Suggestion(
-                "doubled", row.id, f"{title} is in the beauty already: without row {row.id} it balances.", 0, "remove"
+        for row in reversed(world.ledger.passes):
+            text = (
+                f"{world.picked.source(row.source).title} is in the beauty already: without row {row.id} it balances."
             )
-            yield _Trial(said, ledger.without(row.id), picked)
+            said = Suggestion("doubled", row.id, text, 0, "remove")
+            yield from self._of_rows(world, said, world.ledger.without(row.id))
 
-    def _totals(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
-        rows = {picked.source(row.source).kind.key: row for row in ledger.passes if picked.source(row.source).kind}
-        for row in list(rows.values()):
-            parts = [part for part in picked.source(row.source).kind.total_of if part in rows]
+    def _totals(self, world: World) -> Iterator[_Trial]:
+        of_row = [(world.picked.source(row.source), row) for row in world.ledger.passes]
+        rows = {source.kind.key: row for source, row in of_row if source.kind}
+        for source, row in of_row:
+            parts = [part for part in source.kind.total_of if part in rows] if source.kind else []
             if parts:
-                title = picked.source(row.source).title
-                text = (
-                    f"{title} is the total of {', '.join(parts)}, which are in the sum as well: leave it out, or them."
-                )
-                yield _Trial(Suggestion("total_and_parts", row.id, text, 0, "remove"), ledger.without(row.id), picked)
+                parted = ", ".join(parts)
+                text = f"{source.title} is the total of {parted}, which are in the sum as well: leave it out, or them."
+                said = Suggestion("total_and_parts", row.id, text, 0, "remove")
+                yield from self._of_rows(world, said, world.ledger.without(row.id))
 
-    def _operators(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
-        for row in ledger.passes:
-            title = picked.source(row.source).title
+    def _operators(self, world: World) -> Iterator[_Trial]:
+        for row in world.ledger.passes:
+            title = world.picked.source(row.source).title
             for other in ("multiply", "add", "over", "subtract"):
                 if other != row.operator:
                     reason = {"multiply": "is a pass on white", "add": "holds light"}.get(other, "joins in another way")
-                    said = Suggestion(
-                        "wrong_operator", row.id, f"{title} {reason}: its operator should be {other}.", 0, other
-                    )
-                    yield _Trial(said, ledger.with_setting(row.id, "operator", other), picked)
+                    text = f"{title} {reason}: its operator should be {other}."
+                    said = Suggestion("wrong_operator", row.id, text, 0, other)
+                    yield from self._of_rows(world, said, world.ledger.with_row(row.replace(operator=other)))
 
-    def _values(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
-        gap = self._gap if (ledger, picked) == (self._ledger, self._picked) else self._gap_of(ledger, picked)
-        for key, source in self._sources(ledger):
-            if time.monotonic() > self._deadline:
-                return
-            wanted = self._wanted(key, source, ledger, picked, gap)
-            for trial in value_trials(wanted):
-                if self._is_promising(wanted, trial.change, trial.judged):
-                    said = Suggestion(trial.cause, key, trial.text, 0)
-                    yield _Trial(said, ledger, picked.with_change(key, trial.change), trial.judged)
+    def _values(self, world: World) -> Iterator[_Trial]:
+        for key, source in world.sources():
+            for trial in value_trials(self._wanted(world, key, source)):
+                if not self._work.may("what may have been done to the values of each pass"):
+                    return
+                said = Suggestion(trial.cause, key, trial.text, 0)
+                yield self._changed(world, said, world.picked.with_change(key, trial.change), trial.judged)
 
-    def _sources(self, ledger: Ledger) -> list[tuple[str, Source]]:
-        """Those of rows, then what they should land on."""
-        keys = dict.fromkeys((*(row.source for row in ledger.passes), *ledger.rendered.sources))
-        return [(key, self._picked.source(key)) for key in keys]
+    def _changed(
+        self, world: World, said: Suggestion, frame: Picked, judged: NDArray[np.bool_] | None = None
+    ) -> _Trial:
+        """A changed source: by difference, and evaluated where that promises something."""
+        gap = world.gap_with(said.key, lambda _: frame.pixels(said.key))
+        slack = self._slack(world, said, frame, gap)
+        share = world.share(gap, judged=judged, slack=slack)
+        if share >= PROMISING:
+            share = world.share(world.evaluated(said.key, lambda _: frame.pixels(said.key)), judged=judged, slack=slack)
+        return _Trial(replace(said, share=share), world.ledger, frame, gap, judged)
 
-    def _wanted(self, key: str, source: Source, ledger: Ledger, picked: Picked, gap: NDArray) -> Wanted:
-        pixels = picked.pixels(key)
-        stored = np.stack(pixels.planes).astype(np.float32)
-        own = pixels.alpha if pixels.alpha is not None else picked.pixels(ledger.beauty).alpha
-        with np.errstate(all="ignore"):
-            more = self._gap_of(ledger, picked.with_change(key, mapped(lambda light: light + 1)))
-            slope = (more - gap)[:3]
-            light = np.where(np.abs(slope) > 1e-6, stored - gap[:3] / slope, stored)
+    def _slack(self, world: World, said: Suggestion, frame: Picked, gap: NDArray) -> NDArray[np.float32] | float:
+        """Rounding that a change makes larger: a steep curve turns half a step into more of them."""
+        if said.cause not in STEEP or not self._is_half(said.key):
+            return 0.0
+        nudged = frame.with_nudge(said.key, np.float32(1 + UNIT_HALF))
+        with np.errstate(invalid="ignore", over="ignore"):
+            return np.nan_to_num(2 * np.abs(world.gap_with(said.key, lambda _: nudged.pixels(said.key)) - gap))
+
+    def _is_half(self, key: str) -> bool:
+        return self._world.picked.pixels(key).planes[0].dtype == np.float16
+
+    def _wanted(self, world: World, key: str, source: Source) -> Wanted:
+        own = next(filter(lambda alpha: alpha is not None, self._alphas(world, key)), None)
         kind = source.kind.key if source.kind is not None else ""
         return Wanted(
             title=source.title,
-            stored=stored,
-            light=light,
+            stored=world.stored(key),
+            light=world.light_wanted(key),
+            noise=world.noise(key),
             alpha=None if own is None else own.astype(np.float32),
-            wrong=self._residue.wrong,
-            half=pixels.planes[0].dtype == np.float16,
+            wrong=world.residue.wrong,
+            half=self._is_half(key),
             is_sky=kind == "background" or key in self._reference,
+            is_rendered=key in self._reference,
         )
 
-    def _is_promising(self, wanted: Wanted, change: Change, judged: NDArray | None) -> bool:
-        """Whether a change brings a source nearer to what it would have to be."""
-        changed = np.stack(change(Pixels(tuple(wanted.stored), wanted.alpha)).planes)
-        use = np.broadcast_to(wanted.wrong if judged is None else wanted.wrong & judged, wanted.stored.shape)
-        with np.errstate(all="ignore"):
-            before, after = (
-                np.nan_to_num(np.abs(wanted.light - light))[use].sum() for light in (wanted.stored, changed)
-            )
-        return bool(after < (1 - PROMISING) * before) or not np.isfinite(wanted.light).all()
+    def _alphas(self, world: World, key: str) -> Iterator[NDArray | None]:
+        """That a source may be covered by: its own, that of its layer, that of the whole."""
+        yield world.picked.pixels(key).alpha
+        for group in world.ledger.rows:
+            held = isinstance(group, GroupRow) and any(row.source_taken == key for row in walk(group.inner))
+            if held and group.alpha is not None:
+                yield world.picked.pixels(group.alpha).alpha
+        yield world.picked.pixels(world.ledger.beauty).alpha
 
-    def _elsewhere(self) -> Iterator[_Trial]:
-        """Where sources lie, and of which frame they are."""
-        yield from self._edges()
-        yield from self._shifted(self._ledger, self._picked)
-        for key, source in self._sources(self._ledger):
-            if time.monotonic() > self._deadline:
-                return
-            sign = -1 if key in self._reference else 1
-            for trial in frame_trials(self._ledger, self._frame, self._picked, key, source.title, sign * self._gap[:3]):
-                said = Suggestion(trial.cause, key, trial.text, trial.share or 0)
-                yield _Trial(said, self._ledger, trial.frame)
+    # ---- Where sources lie ----
 
-    def _shifted(self, ledger: Ledger, picked: Picked) -> Iterator[_Trial]:
-        tile = self._tile(ledger)
-        for key, source in self._sources(ledger):
-            for trial in place_trials(key, source.title, picked, tile):
-                if time.monotonic() > self._deadline:
+    @cached_property
+    def _own_tile(self) -> Tile:
+        return Tile(self._world, self._frame)
+
+    def _placed(self, world: World | None = None) -> Iterator[_Trial]:
+        world = world or self._world
+        yield from self._edges(world)
+        tile = self._own_tile if world is self._world else Tile(world, self._frame)
+        for key, source in world.sources():
+            shifts = likely_shifts(*tile.pair(key))
+            for trial in place_trials(key, source.title, world.picked, shifts):
+                if not self._work.may("where each pass lies"):
                     return
-                yield _Trial(Suggestion(trial.cause, key, trial.text, 0), ledger, trial.frame, trial.judged)
+                yield self._changed(world, Suggestion(trial.cause, key, trial.text, 0), trial.frame, trial.judged)
 
-    def _tile(self, ledger: Ledger) -> Tile:
-        return Tile.around(ledger, self._frame, self._residue.places[: int(self._residue.wrong.sum())])
-
-    def _edges(self) -> Iterator[_Trial]:
+    def _edges(self, world: World) -> Iterator[_Trial]:
         """Of layers that lie over one another: a pixel's alpha does not say which part of it is covered."""
-        over = [row for row in self._ledger.rows if isinstance(row, GroupRow) and row.operator == "over" and row.alpha]
+        over = [row for row in world.ledger.rows if isinstance(row, GroupRow) and row.operator == "over" and row.alpha]
         if not over:
             return
-        soft = np.zeros(self._before.shape[1:], bool)
+        soft = np.zeros(world.before.shape[1:], bool)
         for row in over:
-            alpha = self._picked.pixels(row.alpha).alpha
+            alpha = world.picked.pixels(row.alpha or "").alpha
             soft |= (alpha > 0) & (alpha < 1) if alpha is not None else False
-        total = float(self._before.sum(dtype=np.float64))
-        share = float(np.where(soft, self._before, 0).sum(dtype=np.float64)) / total
+        total = float(world.before.sum(dtype=np.float64))
+        share = float(np.where(soft, world.before, 0).sum(dtype=np.float64)) / total
         text = (
             f"{', '.join(row.name or row.id for row in over)} goes over what is behind, so soft edges differ a little: "
             "for an exact sum, make the layers holdouts of each other."
         )
-        yield _Trial(Suggestion("soft_edges", over[0].id, text, share), self._ledger, self._picked)
+        yield _Trial(Suggestion("soft_edges", over[0].id, text, share), world.ledger, world.picked, world.gap)
 
-    # ---- What files say ----
+    def _suspects(self) -> list[tuple[str, Source]]:
+        """Sources that would hold light and nothing below it, were they the wrong one: those that lie most where the
+        residue does first."""
+        world = self._world
+        size = np.abs(world.gap[:3])
+        fair = [
+            (key, source)
+            for key, source in world.sources()
+            if negative_share(world.light_wanted(key)[:, 0]) < 0.02 and world.slope(key) is not None
+        ]
+        return sorted(fair, key=lambda pair: -_likeness(size, world.picked.pixels(pair[0])))
+
+    def _close(self) -> list[tuple[str, Source]]:
+        """Of those, the ones that are looked at closely."""
+        suspects = self._suspects()
+        most = len(suspects) if self._work.thorough else MOST_PLACED
+        if len(suspects) > most:
+            self._work.leave(f"parts of a pixel and blurs of any but the {most} likeliest passes")
+        return suspects[:most]
+
+    def _filtered(self) -> Iterator[Suggestion]:
+        """Moved by parts of a pixel, or blurred, before it was stored."""
+        tile = self._own_tile
+        for key, source in self._close():
+            stored, wanted = tile.stored(key), tile.wanted(key)
+            for start in ((0, 0), *likely_shifts(*tile.pair(key))[:1]):
+                if not self._work.may("parts of a pixel and blurs", 10):
+                    return
+                found = filter_between(stored, wanted, tile.noise(key), start)
+                if found is None or found.share < FILTERED:
+                    continue
+                if found.moves:
+                    yield Suggestion("shifted", key, f"{source.title} {shifted_words(found.x, found.y)}.", found.share)
+                elif found.blurs:
+                    text = f"{source.title} has lost its fine detail: it was blurred or scaled before it was stored."
+                    yield Suggestion("other_size", key, text, found.share)
+
+    def _framed(self) -> Iterator[_Trial | Suggestion]:
+        """Of another frame, where that is there."""
+        suspects, world = self._suspects(), self._world
+        most = len(suspects) if self._work.thorough else MOST_FRAMED
+        reach = self._work.frames
+        offsets = sorted((sign * by for by in range(1, reach + 1) for sign in (-1, 1)), key=abs)
+        if len(suspects) > most:
+            self._work.leave(f"other frames of any but the {most} likeliest passes")
+        for key, source in suspects[:most]:
+            if not self._work.may("other frames", 10 * len(offsets)):
+                return
+            sign = -1 if key in self._reference else 1
+            frames = other_frames(self._frame, key, offsets)
+            if len(frames) == len(offsets):
+                self._work.leave(f"frames further than {reach} away")
+            for trial in frame_trials(world.ledger, frames, world.picked, key, source.title, sign * world.gap[:3]):
+                said = Suggestion(trial.cause, key, trial.text, trial.share or 0)
+                yield said if trial.share else self._changed(world, said, trial.frame)
+
+    # ---- What is lost ----
+
+    def _lost(self) -> Iterator[Suggestion]:
+        """Black where it should hold light, and enlarged by repeating pixels."""
+        tile = self._own_tile
+        for key, source in self._world.sources():
+            if not self._work.may("black and enlarged passes", 2):
+                return
+            black = black_of(self._world, self._frame, key)
+            if black is not None:
+                yield Suggestion("black", key, f"{source.title} {black.text}.", 1.0)
+            by = enlarged_by(*tile.pair(key))
+            if by > 1:
+                text = f"{source.title} was enlarged {by:.2g} times by repeating pixels: render it in full size."
+                yield Suggestion("other_size", key, text, EXPLAINED)
 
     def _of_files(self) -> Iterator[Suggestion]:
         """Sources that hold but approximations: lossy files, and few steps. They explain small differences anywhere."""
-        for key, source in self._sources(self._ledger):
+        for key, source in self._world.sources():
             if source.lossy:
                 text = f"{source.title} is stored with lossy {source.lossy}: its values are approximations."
                 yield Suggestion("lossy", key, text, self._approximate(key, 0.1))
@@ -339,46 +383,79 @@ class _Finder:
                 text = f"{source.title} has {source.bits} bits a channel: its values are rounded to steps."
                 yield Suggestion("quantised", key, text, self._approximate(key, 8 * 2.0**-source.bits))
                 continue
-            stored = np.stack(self._picked.pixels(key).planes).astype(np.float32)
-            steps = steps_of(stored)
-            if steps is not None:
-                text = (
-                    f"{source.title} has only {len(np.unique(stored[0]))} values in the pixels looked at: "
-                    "it was rounded to steps, as 8 bits have them."
-                )
-                yield Suggestion(
-                    "quantised", key, text, self._within(np.concatenate([steps, steps[:1]]), _cut_off(stored))
-                )
+            for steps in steps_of(self._world.stored(key), half=self._is_half(key)):
+                text = f"{source.title} {steps.text}."
+                above = steps.top & (self._world.light_wanted(key) > self._world.stored(key))
+                slack = np.where(above, np.float32(np.inf), steps.slack)
+                yield Suggestion("quantised", key, text, self._within(key, slack))
 
     def _approximate(self, key: str, part: float) -> float:
         """Share of the residue within that part of the largest value of a source."""
-        planes = self._picked.pixels(key).planes
-        return self._within(np.float32(part * max(float(np.nanmax(np.abs(plane), initial=0)) for plane in planes)))
+        planes = self._world.picked.pixels(key).planes
+        return self._within(key, np.float32(part * max(float(np.nanmax(np.abs(p), initial=0)) for p in planes)))
 
-    def _within(self, slack: NDArray | np.float32, lost: NDArray | None = None) -> float:
-        """Share of the residue within a slack. lost: pixels, (1, N), that tell nothing, being cut off."""
-        judged = np.broadcast_to(True if lost is None else ~lost, self._before.shape)
-        before = float(self._before[judged].sum(dtype=np.float64))
-        after = float(self._residue.beyond(self._gap, slack)[judged].sum(dtype=np.float64))
-        return max(0.0, 1 - after / before) if before else 0.0
+    def _within(self, key: str, slack: NDArray | np.float32) -> float:
+        """Share of the residue within a slack of the values of a source."""
+        slope = self._world.slope(key)
+        full = np.zeros_like(self._world.gap)
+        with np.errstate(invalid="ignore"):
+            full[:3] = slack if slope is None else np.nan_to_num(slack * np.abs(slope), nan=0, posinf=np.inf)
+        return self._world.share(self._world.gap, slack=full)
 
     def _softened(self) -> Suggestion | None:
         """The source that lacks most of its fine detail, if the residue is what detail is made of: as much above as
         below."""
-        size = np.abs(self._gap[:3])
-        sources = self._sources(self._ledger)
-        key, source = max(sources, key=lambda pair: (pair[1].scaled, _likeness(size, self._picked.pixels(pair[0]))))
-        share = softened(key, self._tile(self._ledger))
-        if share < EVENS_OUT:
+        tile = self._own_tile
+        alike = sorted((pair[1].scaled, lies_along(tile, pair[0]), pair[0]) for pair in self._close())[::-1]
+        if not alike:
             return None
-        if source.scaled:
-            text = f"{source.title} has another size than the picture and was scaled to it: its values are in between."
+        scaled, likeness, key = alike[0]
+        share = softened(key, tile)
+        clear = scaled or len(alike) < 2 or likeness > alike[1][1] + CLEARLY
+        if share < EVENS_OUT or not clear:
+            return None
+        title = self._world.picked.source(key).title
+        if scaled:
+            text = f"{title} has another size than the picture and was scaled to it: its values are in between."
         else:
-            text = f"{source.title} has lost its fine detail: it was scaled or blurred before it was stored."
+            text = f"{title} seems to have lost its fine detail: it was scaled or blurred before it was stored."
         return Suggestion("other_size", key, text, share)
 
+    def _other_picture(self) -> Suggestion | None:
+        """The source that holds the light it should, elsewhere."""
+        tile = self._own_tile
+        alike = [(of_another_picture(tile.stored(key), tile.filled(key)), key, source) for key, source in self._close()]
+        likeness, key, source = max(alike, key=lambda entry: entry[0], default=(0.0, "", None))
+        if source is None or likeness < LIKE_ANOTHER:
+            return None
+        text = (
+            f"{source.title} seems to be of another picture: it holds about the light it should, in other places. "
+            "Look for another frame, camera or version."
+        )
+        return Suggestion("wrong_frame", key, text, min(likeness, EXPLAINED - BETTER))
+
+    def _absent(self) -> Suggestion | None:
+        """Light that no pass holds: everything that is off is missing, in all channels."""
+        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0)
+        off = np.where(self._world.before[:3] > 0, gap, 0)
+        total = float(np.abs(off).sum(dtype=np.float64))
+        if not total or float(np.maximum(off, 0).sum(dtype=np.float64)) < ONLY_ADDS * total:
+            return None
+        kinds = {source.kind.key for source in self._own if source.kind is not None and source.kind.role is Role.LIGHT}
+        halves = []
+        for kind in sorted(kinds):
+            stem, _, half = kind.rpartition("_")
+            if half in PAIRED and f"{stem}_{PAIRED[half]}" not in kinds and stem not in kinds:
+                halves.append(f"{stem}_{PAIRED[half]}")
+        looks = f" There is no {' or '.join(halves)}." if halves else ""
+        text = (
+            f"A pass is missing from the files: {self._amount()}, only in places where light is missing, and no pass "
+            f"that is there holds it.{looks}"
+        )
+        return Suggestion("absent", halves[0] if len(halves) == 1 else "", text, EXPLAINED - BETTER)
+
     def _not_finite(self) -> Iterator[Suggestion]:
-        for key, source in self._sources(self._ledger):
+        for key, source in self._world.sources():
             pixels = self._frame.pixels(key)
             for planes, what in ((pixels.planes, ""), ((pixels.alpha,), "The alpha of ")):
                 if planes[0] is None:
@@ -394,71 +471,135 @@ class _Finder:
     # ---- Two at once, or nothing ----
 
     def _pairs(self, tried: Sequence[_Trial]) -> list[Suggestion]:
-        """The two causes that together explain it best: one of the ledger, or of those that explain much alone, and any
-        other."""
-        by_share = sorted(tried, key=lambda trial: -trial.suggestion.share)
-        firsts = [t for t in by_share if t.suggestion.share >= PART and t.suggestion.cause != "soft_edges"][:MOST_FIRST]
-        firsts += [t for t in tried if t.suggestion.cause in OF_THE_LEDGER and t not in firsts]
-        pairs = []
-        for first in firsts:
-            for second in self._seconds(first):
-                if time.monotonic() > self._deadline:
-                    break
-                share = self._share(second)
-                if share >= EXPLAINED:
-                    rest = max(0.0, share - first.suggestion.share)
-                    pairs.append((share, first.suggestion, replace(second.suggestion, share=rest)))
+        """The two causes that together explain it best: of all that were tried, and beside the likeliest, anything."""
+        pairs = list(self._known_pairs(tried)) or list(self._new_pairs(tried))
         if not pairs:
             return []
         share, one, other = max(pairs, key=lambda pair: pair[0])
         text = f"Two things are wrong. {one.text} And: {other.text}"
         return [Suggestion("several", one.key, text, share), one, other]
 
-    def _seconds(self, first: _Trial) -> Iterator[_Trial]:
-        """What may be wrong besides; where sources lie only beside a fault of the ledger, since that is found for
-        sure."""
-        yield from self._trials(first.ledger, first.frame)
-        if first.suggestion.cause in OF_THE_LEDGER:
-            yield from self._shifted(first.ledger, first.frame)
+    def _known_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Suggestion, Suggestion]]:
+        """Two that were tried alone: what they change adds up, as long as they change different sources."""
+        world = self._world
+        usable = [t for t in tried if t.judged is None and np.isfinite(t.gap[:3]).all()]
+        deltas = [
+            Delta((t.suggestion.cause in OF_THE_LEDGER, t.suggestion.key), t.gap[:3] - world.gap[:3]) for t in usable
+        ]
+        for first, second in likely_pairs(world.gap[:3], world.residue.bound[:3], deltas):
+            if not self._work.may("two causes at once"):
+                return
+            one, other = usable[first], usable[second]
+            share = world.share(one.gap + other.gap - world.gap)
+            if share >= EXPLAINED:
+                rest = max(0.0, share - one.suggestion.share)
+                yield share, one.suggestion, replace(other.suggestion, share=rest)
+
+    def _new_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Suggestion, Suggestion]]:
+        """What may be wrong besides one of the likeliest, found anew once that is put right."""
+        most = MOST_FIRST * (10 if self._work.thorough else 1)
+        of_ledger = [t for t in tried if t.suggestion.cause in OF_THE_LEDGER]
+        least = [of_ledger[at] for at in self._leaving_least(of_ledger)[:most]]
+        of_ledger = [*least, *sorted(of_ledger, key=lambda trial: -trial.suggestion.share)[:most]]
+        others = [t for t in tried if t.suggestion.share >= PART and t.suggestion.cause not in OF_THE_LEDGER]
+        others.sort(key=lambda trial: -trial.suggestion.share)
+        if len(others) > most // 2 or not self._work.thorough:
+            self._work.leave("two causes at once beside any but the likeliest rows and passes")
+        for first in dict.fromkeys((*of_ledger, *others[: most // 2])):
+            world = self._world.with_ledger(first.ledger, first.frame, first.suggestion.key)
+            seconds = [*self._values(world)]
+            if first.suggestion.cause in OF_THE_LEDGER:
+                seconds += self._placed(world)
+            else:
+                seconds += (t for make in (self._doubled, self._missing, self._operators) for t in make(world))
+            for second in seconds:
+                share = self._world.share(second.gap, judged=second.judged)
+                if share >= EXPLAINED and second.suggestion.share >= EXPLAINED:
+                    rest = max(0.0, share - first.suggestion.share)
+                    yield share, first.suggestion, replace(second.suggestion, share=rest)
+
+    def _leaving_least(self, firsts: Sequence[_Trial]) -> list[int]:
+        """Numbers of trials, those first beside which the brightness of one source would leave least."""
+        world = self._world
+        slopes = ((world.slope(key), world.stored(key)) for key, _ in world.sources())
+        ways = [slope * stored for slope, stored in slopes if slope is not None]
+        return by_what_is_left([trial.gap[:3] for trial in firsts], ways, world.gap[:3], world.residue.bound[:3])
+
+    def _slight(self) -> Suggestion | None:
+        """A pass that is a very little brighter or darker: most pixels hide that within rounding, but not in sum."""
+        world = self._world
+        weight = 1 / np.maximum(world.residue.bound[:3], 1e-30)
+        gap = np.nan_to_num(world.gap[:3], nan=0, posinf=0, neginf=0) * weight
+        before = float((gap.astype(np.float64) ** 2).sum())
+        best = None
+        for key, source in world.sources():
+            slope = world.slope(key)
+            if slope is None:
+                continue
+            way = np.nan_to_num(slope * world.stored(key) * weight, nan=0, posinf=0, neginf=0).astype(np.float64)
+            power = float((way**2).sum())
+            factor = -float((way * gap).sum()) / power if power else 0.0
+            left = float(((gap + factor * way) ** 2).sum())
+            small = (np.abs(gap + factor * way) <= 1).all()
+            if small and left < before / 2 and (best is None or left < best[0]):
+                best = left, key, source.title, 1 + factor
+        if best is None:
+            return None
+        _, key, title, factor = best
+        where = "as the sum of the rows" if key in self._reference else "as it is in the beauty"
+        return Suggestion("gain", key, f"{title} is {1 / factor:.6g} times as bright {where}.", EXPLAINED)
 
     def _few(self) -> Suggestion:
         """A handful of pixels fits any cause, so none is named."""
+        count = self._world.residue.count
         width = self._frame.shape()[1]
-        rows, columns = np.divmod(self._residue.places[: self._residue.count], width)
+        rows, columns = np.divmod(self._world.residue.places[:count], width)
         window, display = self._frame.window, self._frame.display_window
         x, y = int(columns[0]) + window.x0 - display.x0, int(rows[0]) + window.y0 - display.y0
-        what = "One pixel" if self._residue.count == 1 else f"{self._residue.count} pixels, one of them"
-        return Suggestion(
-            "one_pixel",
-            "",
-            f"{what} at x {x} y {y} {'is' if self._residue.count == 1 else 'are'} off, and all others are right.",
-            1.0,
-        )
+        what = "One pixel" if count == 1 else f"{count} pixels, one of them"
+        text = f"{what} at x {x} y {y} {'is' if count == 1 else 'are'} further off than rounding explains; no other is."
+        return Suggestion("one_pixel", "", text, 1.0)
 
-    def _unexplained(self, tried: Sequence[_Trial]) -> list[Suggestion]:
+    def _amount(self) -> str:
+        """How much light is off, in words with a scale."""
+        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0).astype(np.float64)
+        rendered = self._world.rendered[:3]
+        wrong = np.broadcast_to(self._world.residue.wrong, gap.shape)
+        whole = float(np.abs(np.nan_to_num(rendered, nan=0, posinf=0, neginf=0)[wrong]).sum(dtype=np.float64))
+        return light_words(float(gap[wrong].sum()), whole)
+
+    def _unexplained(self, tried: Sequence[_Trial], likely: Suggestion | None) -> list[Suggestion]:
         """How much it is, and which pass it looks like; what explains a part of it follows."""
-        gap = np.nan_to_num(self._gap[:3], nan=0, posinf=0, neginf=0)
-        rendered = np.nan_to_num(evaluate(self._ledger.rendered, self._picked).rgba[:3], nan=0, posinf=0, neginf=0)
-        wrong = np.broadcast_to(self._residue.wrong, gap.shape)
-        amount = gap[wrong].sum(dtype=np.float64) / max(np.abs(rendered[wrong]).sum(dtype=np.float64), 1e-30)
-        alike = max(
-            ((_likeness(gap, self._picked.pixels(source.key)), source) for source in self._own if _adds_light(source)),
-            key=lambda pair: pair[0], default=(0.0, None),
-        )  # fmt: skip
-        near = f" It lies where {alike[1].title} does." if alike[1] is not None and alike[0] > 0.2 else ""
-        what = "less" if amount > 0 else "more"
-        text = (
-            f"No cause that was tried explains it. The rows hold {abs(amount):.2%} {what} light than was "
-            "rendered in the wrong "
-            f"pixels, over all.{near}"
-        )
-        partly = [t.suggestion for t in tried if t.suggestion.share >= 0.5]
-        return [Suggestion("unexplained", alike[1].key if near else "", text, 0.0), *_ranked(partly)[:2]]
+        if likely is not None:
+            return []
+        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0)
+        lit = [source for source in self._own if _adds_light(source)]
+        alike = [(_likeness(gap, self._world.picked.pixels(source.key)), source) for source in lit]
+        likeness, nearest = max(alike, key=lambda pair: pair[0], default=(0.0, None))
+        near = nearest is not None and likeness > 0.2
+        where = f" It lies where {nearest.title} does." if nearest is not None and near else ""
+        text = f"No cause that was tried explains it: in the wrong pixels, {self._amount()}.{where}"
+        partly = [
+            replace(t.suggestion, text=f"It would explain {t.suggestion.share:.0%} of it: {t.suggestion.text}")
+            for t in tried
+            if t.suggestion.share >= 0.5 and t.suggestion.cause in OF_THE_LEDGER
+        ]
+        return [
+            Suggestion("unexplained", nearest.key if nearest is not None and near else "", text, 0.0),
+            *_ranked(partly)[:1],
+        ]
 
 
-def _cut_off(stored: NDArray[np.float32]) -> NDArray[np.bool_]:
-    """Pixels at the largest value of a channel, (1, N)."""
-    return (stored >= np.nanmax(stored, axis=(1, 2), keepdims=True)).any(axis=0)
+def light_words(less: float, whole: float) -> str:
+    """How much less light (more, if below 0) than a whole there is, in a scale that can be read."""
+    if whole <= 0:
+        return "there is light where none was rendered" if less < 0 else "the rows hold no light"
+    part, what = abs(less) / whole, "less" if less > 0 else "more"
+    if part < 0.0005:
+        return "there is as much light as was rendered, but not in the same places"
+    if part > 10:
+        return f"the rows hold more than {10 if part < 100 else 100} times the light that was rendered"
+    return f"the rows hold {part:.1%} {what} light than was rendered"
 
 
 def _with_light(ledger: Ledger, row: PassRow) -> Ledger:

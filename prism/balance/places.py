@@ -5,7 +5,7 @@ Shifts are found by phase correlation (Kuglin & Hines 1975) on a part of the pic
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,18 +13,21 @@ from numpy.typing import NDArray
 from scipy import fft
 from scipy.ndimage import uniform_filter
 
+from prism.balance.lost import BELOW_NOTHING, negative_share
 from prism.balance.picked import Picked
-from prism.combine.evaluate import evaluate
-from prism.elements.pixels import Frame, Region
+from prism.balance.rounding import rounding_bound
+from prism.balance.world import World
+from prism.combine.program import compile_ledger
+from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
-from prism.pixels.window import Window
 
-TILE = 512  # side of the part that is correlated
+TILE = 320  # side of the part that is correlated
 PEAKS = 3  # places that are tried
-NEAR_FRAMES = (-1, 1, -2, 2)
 BLOCK = 8  # pixels over which light that was moved by scaling evens out
 MOVES_ALONG = 0.2  # likeness of what a frame lacks and the way to another frame
+SAME_PLACES = 0.8  # likeness of two pictures over blocks from which they show the same
+_PARTS = np.linspace(0.02, 0.98, 25)  # of all pixels, at which two pictures are compared by their values
 FINE = 0.25  # share of the fine detail below which a source has lost its own
 
 
@@ -39,34 +42,52 @@ class PlaceTrial:
     share: float | None = None  # known without a trial
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class Tile:
-    """A part of the picture where much is wrong. gap: what the sum lacks there, luminance (h, w)."""
+    """A part of the picture where much is wrong, all of its pixels. world: the ledger on them."""
 
-    region: Frame
-    ledger: Ledger
-    gap: NDArray[np.float32]
-
-    @classmethod
-    def around(cls, ledger: Ledger, frame: Frame, wrong: NDArray[np.int64]) -> Tile:
-        """wrong: (N,), numbers of pixels that are wrong, row by row."""
+    def __init__(self, world: World, frame: Frame) -> None:
+        """world: the ledger on picked pixels of the frame."""
+        wrong = world.residue.places[: int(world.residue.wrong.sum())]
         height, width = frame.shape()
         rows, columns = np.divmod(wrong, width)
-        top, left = (_begin(int(np.median(at)), side) for at, side in ((rows, height), (columns, width)))
-        window = frame.window
-        box = Window(
-            window.x0 + left, window.y0 + top,
-            window.x0 + min(left + TILE, width) - 1, window.y0 + min(top + TILE, height) - 1,
-        )  # fmt: skip
-        region = Region(frame.whole, box)
-        return cls(region, ledger, _grey(evaluate(ledger.rendered, region).rgba) - _grey(evaluate(ledger, region).rgba))
+        (top, high), (left, wide) = (_box(at, side) for at, side in ((rows, height), (columns, width)))
+        self.shape = high, wide
+        places = ((top + np.arange(high))[:, None] * width + left + np.arange(wide)).reshape(-1)
+        picked = Picked(frame, places)
+        programs = (compile_ledger(each, frame.number) for each in (world.ledger, world.ledger.rendered))
+        self.world = world.elsewhere(picked, rounding_bound(*programs, picked), places)
+        self._known: dict[str, NDArray[np.float32]] = {}
+
+    def stored(self, key: str) -> NDArray[np.float32]:
+        """A source as it is stored, (3, h, w)."""
+        return self._whole(self.world.stored(key))
+
+    def wanted(self, key: str) -> NDArray[np.float32]:
+        """A source as it would have to be, (3, h, w); NaN where nothing tells."""
+        if key not in self._known:
+            self._known[key] = self._whole(self.world.light_wanted(key))
+        return self._known[key]
+
+    def noise(self, key: str) -> NDArray[np.float32]:
+        """How far rounding may have moved that, (3, h, w)."""
+        return self._whole(self.world.noise(key))
+
+    def filled(self, key: str) -> NDArray[np.float32]:
+        """A source as it would have to be, and where nothing tells as it is, (3, h, w)."""
+        wanted = self.wanted(key)
+        return np.where(np.isfinite(wanted), wanted, self.stored(key))
 
     def pair(self, key: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
-        """A source as it is stored, and as it would have to be; of a sum in which it counts once, luminance (h, w)
-        each."""
-        stored = _grey(np.stack(self.region.pixels(key).planes).astype(np.float32))
-        sign = -1 if key in self.ledger.rendered.sources else 1
-        return stored, stored + sign * self.gap
+        """A source as it is and as it would have to be, as brightness, (h, w) each."""
+        return _grey(self.stored(key)), _grey(self.filled(key))
+
+    def _whole(self, row: NDArray[np.float32]) -> NDArray[np.float32]:
+        return row.reshape(3, *self.shape)
+
+
+def _box(at: NDArray[np.int64], side: int) -> tuple[int, int]:
+    """Where a tile about the middle of some places begins, and how long it is."""
+    return _begin(int(np.median(at)), side), min(TILE, side)
 
 
 def _begin(middle: int, side: int) -> int:
@@ -78,10 +99,10 @@ def _grey(planes: NDArray) -> NDArray[np.float32]:
     return np.nan_to_num(planes[:3], nan=0, posinf=0, neginf=0).mean(axis=0, dtype=np.float32)
 
 
-def place_trials(key: str, title: str, picked: Picked, tile: Tile) -> Iterator[PlaceTrial]:
-    """Shifted, mirrored."""
-    for x, y in _shifts(*tile.pair(key)):
-        text = f"{title} is shifted: it is {_where(x, 'right', 'left')}{_where(y, 'below', 'above')}of its place."
+def place_trials(key: str, title: str, picked: Picked, shifts: Sequence[tuple[int, int]]) -> Iterator[PlaceTrial]:
+    """Shifted by one of some ways, mirrored."""
+    for x, y in shifts:
+        text = f"{title} {shifted_words(x, y)}."
         frame, inside = picked.with_shift(key, x, y)
         yield PlaceTrial("shifted", text, frame, inside)
     for across, down, how in (
@@ -93,8 +114,8 @@ def place_trials(key: str, title: str, picked: Picked, tile: Tile) -> Iterator[P
         yield PlaceTrial("mirrored", text, picked.with_mirror(key, across=across, down=down))
 
 
-def _shifts(stored: NDArray, wanted: NDArray) -> list[tuple[int, int]]:
-    """Right and down, by which the stored one may lie off, the likeliest first."""
+def likely_shifts(stored: NDArray, wanted: NDArray, *, still: bool = False) -> list[tuple[int, int]]:
+    """Right and down, by which the stored one may lie off, the likeliest first. still: not moved may be one of them."""
     fading = np.outer(np.hanning(stored.shape[0] + 2)[1:-1], np.hanning(stored.shape[1] + 2)[1:-1])
     one, other = (fft.rfft2(np.sign(plane) * np.log1p(np.abs(8 * plane)) * fading) for plane in (stored, wanted))
     cross = one * np.conj(other)
@@ -104,13 +125,28 @@ def _shifts(stored: NDArray, wanted: NDArray) -> list[tuple[int, int]]:
     for place in np.argsort(peaks, axis=None)[::-1][: PEAKS + 1]:
         y, x = (int(at) for at in np.unravel_index(place, peaks.shape))
         x, y = (at - side if at > side // 2 else at for at, side in ((x, stored.shape[1]), (y, stored.shape[0])))
-        if (x, y) != (0, 0):
+        if still or (x, y) != (0, 0):
             found.append((x, y))
     return found[:PEAKS]
 
 
-def _where(by: int, positive: str, negative: str) -> str:
-    return f"{abs(by)} px {positive if by > 0 else negative} " if by else ""
+def _where(by: float, positive: str, negative: str) -> str:
+    return f"{abs(by):.2g} px {positive if by > 0 else negative} " if abs(by) >= 0.005 else ""
+
+
+def shifted_words(x: float, y: float) -> str:
+    """Where something lies that was moved by so many pixels."""
+    return f"is shifted: it is {_where(x, 'right', 'left')}{_where(y, 'below', 'above')}of its place"
+
+
+def lies_along(tile: Tile, key: str) -> float:
+    """How much a source lacks or has too much where there is much of it, and little where there is little: correlation
+    over blocks, -1..1. Lost detail goes with the light that has it."""
+    stored, wanted = tile.pair(key)
+    if min(stored.shape) < 2 * BLOCK:
+        return 0.0
+    off, light = (uniform_filter(plane, BLOCK)[::BLOCK, ::BLOCK] for plane in (np.abs(wanted - stored), np.abs(stored)))
+    return _alike(off - off.mean(), light - light.mean())
 
 
 def softened(key: str, tile: Tile) -> float:
@@ -136,31 +172,54 @@ def _fine(plane: NDArray) -> float:
     return float(spectrum[rate > 1 / 3].sum())
 
 
-def frame_trials(
-    ledger: Ledger, frame: Frame, picked: Picked, key: str, title: str, gap: NDArray
-) -> Iterator[PlaceTrial]:
-    """Of another frame: that fits in its place, or it is the same as there while the picture moves on.
-
-    gap: (3, 1, N), what the source lacks. Reading other frames takes its time.
-    """
-    own = np.stack(picked.pixels(key).planes).astype(np.float32)
-    others: dict[int, Picked] = {}
-    for offset in NEAR_FRAMES:
+def other_frames(frame: Frame, key: str, offsets: Iterable[int]) -> dict[int, Frame]:
+    """The frames about one that have a source in the same size, by their numbers. Reading them takes its time."""
+    found: dict[int, Frame] = {}
+    for offset in offsets:
         try:
             other = frame.at(frame.number + offset)
         except PrismError:
             continue
         if key in other and other.shape() == frame.shape():
-            others[other.number] = picked.of(other)
+            found[other.number] = other
+    return found
+
+
+def frame_trials(
+    ledger: Ledger, frames: Mapping[int, Frame], picked: Picked, key: str, title: str, gap: NDArray
+) -> Iterator[PlaceTrial]:
+    """Of another frame: that fits in its place, or it is the same as there while the picture moves on.
+
+    frames: those to look at. gap: (3, 1, N), what the source lacks.
+    """
+    own = np.stack(picked.pixels(key).planes).astype(np.float32)
+    others = {number: picked.of(frame) for number, frame in frames.items()}
     theirs = {number: np.stack(there.pixels(key).planes).astype(np.float32) for number, there in others.items()}
     for number, there in others.items():
-        text = f"{title} is of another frame: that of {number} fits frame {frame.number}."
+        text = f"{title} is of another frame: that of {number} fits frame {picked.number}."
         yield PlaceTrial("wrong_frame", text, picked.with_change(key, lambda _, at=there: at.pixels(key)))
         if np.ptp(own) > 0 and np.array_equal(own, theirs[number], equal_nan=True):
             moving = [light - own for other, light in theirs.items() if other != number and (light != own).any()]
             if any(_alike(gap, way) > MOVES_ALONG for way in moving) or _all_move(ledger, picked, there, key):
                 text = f"{title} is of another frame: it is just that of {number}."
                 yield PlaceTrial("wrong_frame", text, picked, share=1.0)
+
+
+def of_another_picture(stored: NDArray[np.float32], wanted: NDArray[np.float32]) -> float:
+    """Whether a source, (3, h, w), holds as much light as it should, in other places: how alike the two are in how
+    often each value comes, 0..1; 0 if they lie in the same places, or hold different light."""
+    if negative_share(wanted.reshape(3, -1)) > BELOW_NOTHING:
+        return 0.0
+    broad = [uniform_filter(np.log1p(np.maximum(_grey(plane), 0)), BLOCK) for plane in (stored, wanted)]
+    one, other = (plane - plane.mean() for plane in broad)
+    if _alike(one, other) > SAME_PLACES:
+        return 0.0
+    likeness = []
+    for mine, due in zip(stored, wanted, strict=True):
+        quantiles = [np.quantile(np.maximum(plane, 0), _PARTS) for plane in (mine, due)]
+        spread = float(quantiles[1][-1] - quantiles[1][0])
+        likeness.append(1 - float(np.abs(quantiles[0] - quantiles[1]).mean()) / spread if spread > 0 else 0.0)
+    return max(0.0, min(likeness))
 
 
 def _alike(gap: NDArray, way: NDArray) -> float:

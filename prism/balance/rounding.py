@@ -77,17 +77,22 @@ def _start(source: str | None, sources: Frame, rows: slice) -> _Term:
 
 
 def _error(plane: NDArray) -> NDArray[np.float32]:
-    half = plane.dtype == np.float16
-    unit, smallest = (UNIT_HALF, SMALLEST_HALF) if half else (UNIT_SUMMED, SMALLEST_FLOAT)
-    return np.abs(plane.astype(np.float32)) * np.float32(unit) + np.float32(smallest)
+    return _error_of(np.abs(plane.astype(np.float32)), plane.dtype)
+
+
+def _error_of(size: NDArray[np.float32], stored: np.dtype) -> NDArray[np.float32]:
+    """Of magnitudes that were stored as a type."""
+    unit, smallest = (UNIT_HALF, SMALLEST_HALF) if stored == np.float16 else (UNIT_SUMMED, SMALLEST_FLOAT)
+    return size * np.float32(unit) + np.float32(smallest)
 
 
 def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
     alpha = pixels.alpha if uses_alpha else None
     planes = [plane[rows] for plane in pixels.planes]
-    planes.append(np.zeros_like(planes[0]) if alpha is None else alpha[rows])
-    size = np.stack([np.abs(plane.astype(np.float32)) for plane in planes])
-    return _Term(size, np.stack([_error(plane) for plane in planes]), has_alpha=alpha is not None)
+    size = np.zeros((4, *planes[0].shape), np.float32)
+    for out, plane in zip(size, planes if alpha is None else [*planes, alpha[rows]], strict=False):
+        np.abs(plane, out=out)
+    return _Term(size, _error_of(size, planes[0].dtype), has_alpha=alpha is not None)
 
 
 def _term(step: Step, sources: Frame, rows: slice) -> _Term:
@@ -182,6 +187,8 @@ _TERMS = {
 def _joined(total: _Term, source: _Term, step: Step) -> _Term:
     key, family = step.operator.key, step.operator.family
     b, e, s, f = total.size, total.error, source.size, source.error
+    if key == "add":
+        return _Term(b + s, e + f, total.has_alpha)
     if family == "cover":
         return _covered(total, source, step)
     if key in ("minimum", "maximum", "subtract"):

@@ -1,14 +1,16 @@
 """What may have been done to a source before it was stored, as trials: worlds in which it is put right again.
 
 Every trial is a changed source of a handful of pixels. What the source would have to be for the sum to land (`Wanted`)
-says which changes are worth a try, and is never taken for an explanation itself but where values are lost: above a
-clamp, and outside of coverage.
+gives the numbers of some (a gain, a matrix), and is never taken for an explanation itself but where values are lost:
+above a clamp, and outside of coverage.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from functools import cache
+from itertools import permutations
 from types import MappingProxyType
 
 import numpy as np
@@ -28,26 +30,45 @@ _PRIMARIES: Mapping[str, tuple[float, ...]] = MappingProxyType(
         "P3 with the white D65": (0.680, 0.320, 0.265, 0.690, 0.150, 0.060, 0.3127, 0.3290),  # SMPTE EG 432-1
     }
 )
-_ORDERS = {"blue, green, red": (2, 1, 0), "green, red, blue": (1, 0, 2), "red, blue, green": (0, 2, 1),
-           "green, blue, red": (1, 2, 0), "blue, red, green": (2, 0, 1)}  # fmt: skip
-FEWEST_LEVELS, MOST_LEVELS = 16, 300  # of values that were rounded to steps
-MATRIX_FITS = 0.01  # by which no number of a fitted matrix may differ from that of a known one
+_NAMES = ("red", "green", "blue")
+_ORDERS = {", ".join(_NAMES[place] for place in order): order for order in permutations(range(3)) if order != (0, 1, 2)}
+FEWEST_TOLD = 30  # pixels that a matrix is told from
+SOME_TOLD = 400  # pixels on which a matrix is first tried
+PROMISING = 0.3  # share of what is off that a matrix may leave to be worth a trial
+SURE_ROUNDINGS = 50.0  # beyond which further off counts no more
+MIXES = 0.004  # off the diagonal of a matrix that is more than a gain
+LEAST_FACTOR = 1e-3  # of a gain; less is black
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Wanted:
     """A source on the pixels that are looked at. stored: its colour. light: what it would have to be for the sum to
-    land, were it the only wrong one. alpha: that it is covered by, of its own or the beauty; None without. wrong: of
-    each pixel, (1, N). half: its type.
+    land, were it the only wrong one. noise: by how much rounding may have moved that. alpha: that it is covered by, of
+    its own, its layer or the beauty; None without. wrong: of each pixel, (1, N). half: its type. is_rendered: it is
+    what the rows should land on.
     """
 
     title: str
     stored: Colour
     light: Colour
+    noise: Colour
     alpha: NDArray[np.float32] | None
     wrong: NDArray[np.bool_]
     half: bool
     is_sky: bool
+    is_rendered: bool
+
+    def told(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+        """Stored, wanted and the weight of each pixel that tells something, (3, M) each: those that are wrong, and
+        numbers."""
+        use = (self.wrong & np.isfinite(self.light) & np.isfinite(self.stored)).all(axis=0)[0]
+        stored, light, noise = (plane[:, 0, use].astype(np.float64) for plane in (self.stored, self.light, self.noise))
+        return stored, light, 1 / np.maximum(noise, 1e-30)
+
+    @property
+    def compared(self) -> str:
+        """With what a brightness is compared, in words."""
+        return "as the sum of the rows" if self.is_rendered else "as it is in the beauty"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -113,58 +134,72 @@ def _alphas(wanted: Wanted) -> Iterator[ValueTrial]:
 
 
 def _matrices(wanted: Wanted) -> Iterator[ValueTrial]:
-    """Other primaries and channels in another order, told by the matrix that turns what is stored into what is
-    wanted."""
-    fitted = _fitted_matrix(wanted)
-    if fitted is None:
-        return
+    """Channels in another order, other primaries, and at last any matrix that there may be."""
     for name, order in _ORDERS.items():
-        if np.abs(fitted - np.eye(3)[list(order)]).max() < MATRIX_FITS:
-            text = f"{wanted.title} has its channels in another order: they should be taken as {name}."
-            yield ValueTrial("swapped", text, mapped(lambda colour, order=order: colour[list(order)]))
-    for one, first in _PRIMARIES.items():
-        for other, second in _PRIMARIES.items():
-            matrices = (conversion_between(first, second), plain_conversion(first, second)) if one != other else ()
-            for matrix in matrices:
-                if np.abs(fitted - matrix).max() < MATRIX_FITS * max(1.0, np.abs(matrix).max()):
-                    text = f"{wanted.title} is in {SPACES.get(one, one)} and was taken for {SPACES.get(other, other)}."
-                    by = matrix.astype(np.float32)
-                    yield ValueTrial("colour_space", text, mapped(lambda colour, by=by: np.tensordot(by, colour, 1)))
+        text = f"{wanted.title} has its channels in another order: they should be taken as {name}."
+        yield ValueTrial("swapped", text, mapped(lambda colour, order=order: colour[list(order)]))
+    stored, light, weight = wanted.told()
+    if stored.shape[1] < FEWEST_TOLD:
+        return
+    for text, matrix in _conversions():
+        if _fits(matrix, stored, light, weight):
+            by = matrix.astype(np.float32)
+            change = mapped(lambda colour, by=by: np.tensordot(by, colour, 1))
+            yield ValueTrial("colour_space", f"{wanted.title} {text}.", change)
+    fitted = _fitted_matrix(stored, light, weight)
+    if fitted is not None and np.abs(fitted - np.diag(np.diag(fitted))).max() > MIXES:
+        by = fitted.astype(np.float32)
+        text = f"{wanted.title} has its channels mixed, as light of other primaries has that is taken for ours."
+        yield ValueTrial("colour_space", text, mapped(lambda colour: np.tensordot(by, colour, 1)))
 
 
-def _fitted_matrix(wanted: Wanted) -> NDArray | None:
-    """(3, 3), by least squares relative to brightness; None where the colours do not tell."""
-    stored, light = (plane[:, wanted.wrong].astype(np.float64) for plane in (wanted.stored, wanted.light))
+@cache
+def _conversions() -> tuple[tuple[str, NDArray[np.float64]], ...]:
+    """From every set of primaries that is taken for another, with and without adaptation to its white."""
+    made = []
+    for (one, first), (other, second) in permutations(_PRIMARIES.items(), 2):
+        text = f"is in {SPACES.get(one, one)} and was taken for {SPACES.get(other, other)}"
+        made += [(text, np.asarray(make(first, second))) for make in (conversion_between, plain_conversion)]
+    return tuple(made)
+
+
+def _fits(matrix: NDArray, stored: NDArray, light: NDArray, weight: NDArray) -> bool:
+    """Whether most of what is off goes with a matrix, on some of the pixels."""
+    some = slice(None, None, max(1, stored.shape[1] // SOME_TOLD))
+    stored, light, weight = stored[:, some], light[:, some], weight[:, some]
+    before = np.minimum(np.abs(light - stored) * weight, SURE_ROUNDINGS)
+    after = np.minimum(np.abs(light - matrix @ stored) * weight, SURE_ROUNDINGS)
+    return bool(after.sum() < PROMISING * before.sum())
+
+
+def _fitted_matrix(stored: NDArray, light: NDArray, weight: NDArray) -> NDArray | None:
+    """(3, 3), by least squares weighted by what rounding leaves certain; None where the colours do not tell."""
     size = np.abs(stored).sum(axis=0)
-    use = np.isfinite(stored).all(axis=0) & np.isfinite(light).all(axis=0) & (size > 1e-6)
-    if use.sum() < 30:
+    lit = size > 0
+    if lit.sum() < FEWEST_TOLD or np.linalg.matrix_rank(stored[:, lit] / size[lit], tol=1e-2 * np.sqrt(lit.sum())) < 3:
         return None
-    stored, light = stored[:, use] / size[use], light[:, use] / size[use]
-    values, rank = (
-        np.linalg.lstsq(stored.T, light.T, rcond=1e-3)[0],
-        np.linalg.matrix_rank(stored, tol=1e-2 * np.sqrt(use.sum())),
-    )
-    if rank < 3:
-        return None
-    return values.T
+    rows = [
+        np.linalg.lstsq((stored * by).T, channel * by, rcond=1e-6)[0] for channel, by in zip(light, weight, strict=True)
+    ]
+    return np.stack(rows)
 
 
 def _gains(wanted: Wanted) -> Iterator[ValueTrial]:
-    use = wanted.wrong & np.isfinite(wanted.light).all(axis=0) & np.isfinite(wanted.stored).all(axis=0)
-    factors = []
-    for stored, light in zip(wanted.stored, wanted.light, strict=True):
-        lit = use & (np.abs(stored) > np.abs(stored).max(initial=0) * 1e-3)
-        factors.append(float(np.median(light[lit] / stored[lit])) if lit.any() else 1.0)
-    each = np.array(factors)
-    gain = float(np.median(each))
-    if not np.isfinite(each).all() or (np.abs(each) < 1e-3).any():
+    """Factors by least squares, weighted by what rounding leaves certain."""
+    stored, light, weight = wanted.told()
+    power = ((stored * weight) ** 2).sum(axis=1)
+    if not (power > 0).all():
+        return
+    product = (stored * light * weight**2).sum(axis=1)
+    each, gain = product / power, float(product.sum() / power.sum())
+    if (np.abs(each) < LEAST_FACTOR).any() or (np.abs(each) > 1 / LEAST_FACTOR).any():
         return
     if abs(gain - 1) > NEAR_ONE / 8:
-        text = f"{wanted.title} is {1 / gain:.4g} times as bright as it is in the beauty."
+        text = f"{wanted.title} is {1 / gain:.4g} times as bright {wanted.compared}."
         yield ValueTrial("gain", text, mapped(lambda light: light * np.float32(gain)))
-    if np.abs(each - gain).max() > NEAR_ONE:
+    if np.abs(each - gain).max() > NEAR_ONE / 4:
         said = ", ".join(f"{1 / factor:.4g}" for factor in each)
-        text = f"{wanted.title} is {said} times as bright in red, green and blue as it is in the beauty."
+        text = f"{wanted.title} is {said} times as bright in red, green and blue {wanted.compared}."
         by = each.astype(np.float32).reshape(3, 1, 1)
         yield ValueTrial("gain", text, mapped(lambda light: light * by))
 
@@ -211,19 +246,3 @@ def _outside(wanted: Wanted) -> Iterator[ValueTrial]:
     for inside in (wanted.stored, wanted.stored / safe):
         filled = np.where(open_ & (wanted.light > 0), wanted.light, inside)
         yield ValueTrial("outside_coverage", text, mapped(lambda _, filled=filled: filled))
-
-
-def steps_of(stored: Colour) -> Colour | None:
-    """How far apart the few values lie that a source was rounded to, at each of its values; None unless they are
-    few."""
-    slack = np.zeros_like(stored)
-    for plane, out in zip(stored, slack, strict=True):
-        levels = np.unique(plane[np.isfinite(plane)])
-        if not FEWEST_LEVELS <= len(levels) <= MOST_LEVELS or plane.size < 4 * len(levels):
-            return None
-        gaps = np.diff(levels)
-        if gaps.max() > np.ptp(levels) / 10:  # flat colours, not steps
-            return None
-        place = np.clip(np.searchsorted(levels, plane), 0, len(levels) - 1)
-        out[:] = np.maximum(gaps[np.clip(place, 0, len(gaps) - 1)], gaps[np.clip(place - 1, 0, len(gaps) - 1)])
-    return slack

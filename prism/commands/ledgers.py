@@ -59,7 +59,7 @@ def show_balance(args: argparse.Namespace) -> Answer:
                 ledger = ledger_on(loaded, sources)
             else:
                 ledger = first_ledger(sources, by=args.by, denoised=args.denoised)
-            results.append((sources.number, balance(ledger, sources)))
+            results.append((sources.number, balance(ledger, sources, thorough=args.thorough)))
     except PrismError as error:
         raise Unable(error) from error
     text = "\n".join(line for number, result in results for line in _lines(number, result, len(results) > 1))
@@ -74,14 +74,11 @@ def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
     lead = f"{number}: " if many else ""
     far = f"largest difference {result.difference.largest:.6g} at x {result.x} y {result.y}"
     yield f"{lead}{far}, mean {result.difference.mean:.6g}"
-    if result.balanced:
-        yield f"{lead}balanced within {result.rounding} rounding"
-    if result.beyond:
-        yield f"{lead}not balanced: {result.beyond} pixels differ by more than {result.rounding} rounding"
-    if result.not_finite:
-        yield f"{lead}not balanced: {result.not_finite} pixels are NaN or infinite"
+    yield f"{lead}{result.verdict}"
     for suggestion in result.suggestions:
         yield f"{lead}{suggestion.text}"
+    if result.stopped:
+        yield f"{lead}{result.stopped} Search on with --thorough."
 
 
 def rebuild(args: argparse.Namespace) -> Answer:

@@ -85,6 +85,7 @@ def _add_balance(command: argparse.ArgumentParser) -> None:
     command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
     command.add_argument("--by", choices=WAYS, help="for the first ledger")
     command.add_argument("--denoised", action="store_true", help="for the first ledger")
+    command.add_argument("--thorough", action="store_true", help="search for causes where the usual search stops")
 
 
 def _add_rebuild(command: argparse.ArgumentParser) -> None:

@@ -13,11 +13,12 @@ from scipy.ndimage import gaussian_filter, shift, zoom
 
 from prism.colour.spaces import CHROMATICITIES, conversion_between, decode_srgb, encode_srgb, plain_conversion
 from prism.ledger.document import Ledger
-from prism.ledger.rows import PassRow
+from prism.ledger.rows import GroupRow, PassRow
 from prism.passes.catalogue import BY_KEY
 from prism.tests.memory import MemoryFrame
 
 PARTS = ("diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "emission", "background")
+LIGHTS = ("key", "fill", "rim", "lamps", "sky")
 FRAMES = range(8, 13)
 NOW = 10
 
@@ -32,16 +33,25 @@ class Scene:
     planes: dict = field(default_factory=dict)
     beauty: dict = field(default_factory=dict)
     alpha: dict = field(default_factory=dict)
+    front: dict = field(default_factory=dict)
     facts: dict = field(default_factory=dict)
     rows: list = field(default_factory=list)
+    lit: tuple = PARTS[:-1]
+    layered: bool = False
+    covers: np.ndarray | None = None  # alpha of the pass that is changed
 
     @classmethod
-    def made(cls, seed: int, dtype=np.float16) -> Scene:
+    def made(cls, seed: int, dtype=np.float16, *, rows: int = 6, layered: bool = False) -> Scene:
+        """rows: of the ledger; more than six are components by light. layered: the last two lie over the others, with
+        an alpha of their own."""
         rng = np.random.default_rng(seed)
-        high, wide = (int(side) for side in rng.integers(60, 110, 2))
-        scene = cls(rng, dtype)
+        high, wide = (int(side) for side in rng.integers(60, 110, 2) * (2 if rows > 6 else 1))
+        lit = PARTS[:-1] if rows == 6 else tuple(
+            f"{part}_light_{light}" for light in LIGHTS for part in PARTS[:4]
+        )[: rows - 1]  # fmt: skip
+        scene = cls(rng, dtype, lit=lit, layered=layered)
         solids = [rng.random((high + 20, wide + 20)) for _ in range(2)]
-        textures = {key: _texture(rng, high + 20, wide + 20) for key in PARTS}
+        textures = {key: _texture(rng, high + 20, wide + 20) for key in (*lit, "background")}
         for place, frame in enumerate(FRAMES):
             cut = (slice(2 * place, 2 * place + high), slice(3 * place, 3 * place + wide))
             solid = gaussian_filter(solids[0], 6)[cut]
@@ -51,9 +61,40 @@ class Scene:
             planes["background"] = (0.3 + textures["background"][(slice(None), *cut)]) * (1 - alpha)
             scene.planes[frame] = planes
             scene.alpha[frame] = alpha.astype(np.float32).astype(dtype)
-            scene.beauty[frame] = sum(planes.values())
-        scene.rows = [PassRow(id=key, source=key, uses_alpha=False) for key in PARTS]
+            if layered:
+                scene.front[frame] = gaussian_filter(solids[1], 4)[cut] > np.median(solids[1])
+                scene.front[frame] = np.round(gaussian_filter(scene.front[frame].astype(float), 1), 3)
+                for key in lit[-2:]:
+                    planes[key] *= scene.front[frame]
+            scene.beauty[frame] = scene.summed(planes, frame)
+        scene.rows = [PassRow(id=key, source=key, uses_alpha=False) for key in (*lit, "background")]
         return scene
+
+    def summed(self, planes, frame):
+        """What a renderer would have made of all passes, in one go."""
+        top = self.lit[-2:] if self.layered else ()
+        below = sum(light for key, light in planes.items() if key not in top)
+        if not top:
+            return below
+        return sum(planes[key] for key in top) + below * (1 - self.layers_of(frame)["front"].astype(float))
+
+    def layers_of(self, frame):
+        """Alpha of the layers, as it is stored."""
+        front = self.front[frame].astype(np.float32).astype(self.dtype)
+        return {"back": self.alpha[frame], "front": front}
+
+    def covered(self, frame):
+        """Alpha of the whole, before rounding."""
+        layers = self.layers_of(frame)
+        return layers["front"] + layers["back"].astype(float) * (1 - layers["front"].astype(float))
+
+    def alpha_of(self, target):
+        """That a pass is premultiplied by."""
+        if not self.layered:
+            return self.alpha[NOW]
+        if target == "beauty":
+            return self.covered(NOW)
+        return self.layers_of(NOW)["front" if target in self.lit[-2:] else "back"]
 
     def change(self, target, make) -> None:
         held = self.beauty if target == "beauty" else self.planes[NOW]
@@ -64,13 +105,26 @@ class Scene:
         for number in FRAMES:
             sources = {"beauty": (self.beauty[number].astype(self.dtype), self.alpha[number])}
             sources |= {key: (planes.astype(self.dtype), None) for key, planes in self.planes[number].items()}
+            if self.layered:
+                nothing = np.zeros((3, *self.alpha[number].shape), self.dtype)
+                sources |= {f"matte_{layer}": (nothing, alpha) for layer, alpha in self.layers_of(number).items()}
+                sources["beauty"] = (sources["beauty"][0], self.covered(number).astype(self.dtype))
             frames[number] = MemoryFrame(sources, number)
-            frames[number].facts = {key: {"kind": BY_KEY.get(key)} | self.facts.get(key, {}) for key in sources}
+            kinds = {key: "group_components" if "_light_" in key else key for key in sources}
+            frames[number].facts = {
+                key: {"kind": BY_KEY.get(kind)} | self.facts.get(key, {}) for key, kind in kinds.items()
+            }
         frames[NOW].others = frames
         return frames[NOW]
 
     def ledger(self) -> Ledger:
-        return Ledger(rows=tuple(self.rows))
+        if not self.layered:
+            return Ledger(rows=tuple(self.rows))
+        top = tuple(row for row in self.rows if row.source in self.lit[-2:])
+        below = tuple(row for row in self.rows if row not in top)
+        back = GroupRow(id="back", name="back", operator="add", alpha="matte_back", rows=below)
+        front = GroupRow(id="front", name="front", operator="over", alpha="matte_front", rows=top)
+        return Ledger(alpha=None, rows=(back, front))
 
 
 def _texture(rng, high, wide):
@@ -135,13 +189,81 @@ VALUES = {
     "one pixel": (lambda s, p: _with(p, None), {"one_pixel"}),
     "foreign frame": (None, {"wrong_frame"}),
     "straight": (
-        lambda s, p: np.where(s.alpha[NOW] > 1e-3, p / np.maximum(s.alpha[NOW].astype(float), 1e-3), p),
+        lambda s, p: np.where(s.covers > 1e-3, p / np.maximum(s.covers.astype(float), 1e-3), p),
         {"straight_alpha"},
     ),
-    "twice premultiplied": (lambda s, p: p * s.alpha[NOW].astype(float), {"straight_alpha", "outside_coverage"}),
-    "light outside": (lambda s, p: np.where(s.alpha[NOW] > 0, p, 0), {"outside_coverage"}),
+    "twice premultiplied": (lambda s, p: p * s.covers.astype(float), {"straight_alpha", "outside_coverage"}),
+    "light outside": (lambda s, p: np.where(s.covers > 0, p, 0), {"outside_coverage"}),
 }
-OF_ROWS = ("missing", "unknown", "doubled", "twice in files", "operator", "total", "subtle gain", "noise", "alpha")
+LOST = {
+    "black": (lambda s, p: p * 0, {"black"}),
+    "black tile": (lambda s, p: _blackened(p, s.rng), {"black"}),
+    "cropped": (lambda s, p: _cropped(p, int(s.rng.integers(2, 9))), {"black"}),
+    "part of a pixel": (lambda s, p: _partly_moved(p, s.rng), {"shifted"}),
+    "whole and part": (lambda s, p: _partly_moved(p, s.rng, s.rng.integers(-9, 10, 2)), {"shifted"}),
+    "nearest": (lambda s, p: _repeated(p, int(s.rng.integers(2, 4))), {"other_size"}),
+    "nearest by a part": (lambda s, p: _resized(p, 2 / 3, 0), {"other_size"}),
+    "blurred": (lambda s, p: gaussian_filter(p, (0, *[s.rng.uniform(0.5, 1.5)] * 2)), {"other_size"}),
+    "gamut": (lambda s, p: np.tensordot(_of_two_gamuts(s.rng), p, 1), {"colour_space"}),
+    "order": (lambda s, p: p[list(_order(s.rng))], {"swapped"}),
+    "10 bits": (lambda s, p: np.round(np.clip(p, 0, 1) * 1023) / 1023, {"quantised", "clamped"}),
+    "gamma 2.2, 8 bits": (
+        lambda s, p: (np.round(np.clip(p, 0, 1) ** (1 / 2.2) * 255) / 255) ** 2.2, {"quantised", "clamped"},
+    ),
+    "few levels": (lambda s, p: np.floor(np.clip(p, 0, 4) * 31) / 31, {"quantised", "clamped"}),
+}  # fmt: skip
+
+
+def _blackened(plane, rng):
+    high, wide = plane.shape[1:]
+    y, x = int(rng.integers(4, high // 2)), int(rng.integers(4, wide // 2))
+    plane = plane.copy()
+    plane[:, y : y + high // 4, x : x + wide // 4] = 0
+    return plane
+
+
+def _cropped(plane, by):
+    out = np.zeros_like(plane)
+    out[:, by:-by, by:-by] = plane[:, by:-by, by:-by]
+    return out
+
+
+def _partly_moved(plane, rng, whole=(0, 0)):
+    by = [float(n) + float(rng.choice([-1, 1]) * rng.uniform(0.15, 0.85)) for n in whole]
+    order = int(rng.choice([1, 3]))
+    return np.stack([shift(channel, by, order=order, mode="nearest") for channel in plane])
+
+
+def _repeated(plane, by):
+    return np.repeat(np.repeat(plane[:, ::by, ::by], by, 1), by, 2)[:, : plane.shape[1], : plane.shape[2]]
+
+
+def _of_two_gamuts(rng):
+    p3 = (0.680, 0.320, 0.265, 0.690, 0.150, 0.060, 0.3127, 0.3290)  # SMPTE EG 432-1
+    bt2020 = (0.708, 0.292, 0.170, 0.797, 0.131, 0.046, 0.3127, 0.3290)  # ITU-R BT.2020
+    known = [*CHROMATICITIES.values(), p3, bt2020]
+    one, other = rng.permutation(len(known))[:2]
+    return conversion_between(known[one], known[other])
+
+
+def _order(rng):
+    while (order := tuple(int(at) for at in rng.permutation(3))) == (0, 1, 2):
+        pass
+    return order
+
+
+OF_ROWS = (
+    "missing",
+    "unknown",
+    "doubled",
+    "twice in files",
+    "operator",
+    "total",
+    "subtle gain",
+    "noise",
+    "alpha",
+    "absent",
+)
 
 
 def _two(rng):
@@ -158,11 +280,11 @@ def _with(plane, value):
     return plane
 
 
-def broken(name: str, seed: int, target: str = "") -> tuple[Scene, set[str], set[str]]:
+def broken(name: str, seed: int, target: str = "", **made) -> tuple[Scene, set[str], set[str]]:
     """A scene with a fault, the causes that may be named, and the keys. target: a pass or the beauty; by the seed if
-    empty."""
-    scene = Scene.made(seed)
-    lit = ("diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "emission")
+    empty. made: as of a scene."""
+    scene = Scene.made(seed, **made)
+    lit = scene.lit
     if not target:
         target = str(
             scene.rng.choice(["beauty", "background"] if name in ("light outside",) else [*lit, "beauty", "beauty"])
@@ -173,8 +295,23 @@ def broken(name: str, seed: int, target: str = "") -> tuple[Scene, set[str], set
         else:
             scene.planes[NOW][target] = scene.planes[NOW + 1][target]
         return scene, {"wrong_frame"}, {target}
+    if name in LOST:
+        make, causes = LOST[name]
+        target = str(scene.rng.choice(lit))
+        scene.change(target, lambda plane: make(scene, plane))
+        return scene, causes, {target}
+    if name == "camera":
+        other = Scene.made(seed + 1000, **made)
+        _, high, wide = scene.planes[NOW][target if target != "beauty" else lit[0]].shape
+        target = target if target != "beauty" else lit[0]
+        taken = np.roll(scene.planes[NOW][target][:, :, ::-1], (high // 3, wide // 3), (1, 2)) * other.rng.uniform(
+            0.97, 1.03
+        )
+        scene.planes[NOW][target] = np.rot90(taken, 2, (1, 2)) if scene.rng.random() < 0.5 else taken
+        return scene, {"wrong_frame", "mirrored"}, {target}
     if name in VALUES:
         make, causes = VALUES[name]
+        scene.covers = scene.alpha_of(target)
         scene.change(target, lambda plane: make(scene, plane))
         return scene, causes, {target} if name != "one pixel" else {""}
     return scene, *_of_rows(scene, name, str(scene.rng.choice(lit)))
@@ -188,7 +325,13 @@ def _of_rows(scene: Scene, name: str, target: str) -> tuple[set[str], set[str]]:
         for planes in scene.planes.values():
             planes["mystery"] = planes.pop(target)
         scene.rows = [row for row in scene.rows if row.source != target]
+        scene.facts["mystery"] = {"kind": BY_KEY["depth"] if scene.rng.random() < 0.5 else None}
         return {"missing"}, {"mystery"}
+    if name == "absent":
+        for planes in scene.planes.values():
+            planes.pop(target)
+        scene.rows = [row for row in scene.rows if row.source != target]
+        return {"absent"}, {target, ""}
     if name == "doubled":
         scene.rows.append(PassRow(id="again", source=target, uses_alpha=False))
         return {"doubled"}, {"again", target}
@@ -201,6 +344,8 @@ def _of_rows(scene: Scene, name: str, target: str) -> tuple[set[str], set[str]]:
         scene.rows[at] = scene.rows[at].replace(operator="subtract" if at == 0 else "multiply")
         return {"wrong_operator"}, {target}
     if name == "total":
+        if "diffuse_direct" not in scene.planes[NOW]:
+            return _of_rows(scene, "doubled", target)
         scene.planes[NOW]["diffuse"] = scene.planes[NOW]["diffuse_direct"] + scene.planes[NOW]["diffuse_indirect"]
         scene.rows.append(PassRow(id="diffuse", source="diffuse", uses_alpha=False))
         return {"total_and_parts"}, {"diffuse"}

@@ -13,6 +13,8 @@ export const balance = (page, shared) => ({
   balance: null,
   comparing: true,
   unanswered: null, // why the last comparison failed
+  searchingOn: false, // for causes, where the usual search stops
+  searchedOn: false,
 
   verdicts: {}, // of all frames, as workers found them with these rows and files
   sweepOpen: 0, // frames that are still to be compared
@@ -26,6 +28,7 @@ export const balance = (page, shared) => ({
   async account(first) {
     this.comparing = true;
     this.balance = null;
+    this.searchedOn = false;
     this.unanswered = null;
     shared.tries = 0;
     await first;
@@ -116,22 +119,31 @@ export const balance = (page, shared) => ({
   get verdict() {
     if (this.unanswered) return `not compared: ${this.unanswered.what}`;
     if (!this.balance || this.comparing) return "comparing…";
-    if (this.balance.balanced) return `balanced within ${this.balance.rounding} rounding`;
-    return `not balanced: ${this.wrongText}`;
-  },
-  get wrongText() {
-    const { beyond, beyond_alpha: alpha, not_finite: strange, rounding } = this.balance;
-    const parts = [];
-    if (beyond) parts.push(`${beyond} pixels differ by more than ${rounding} rounding${alpha ? ` (${alpha} in alpha)` : ""}`);
-    if (strange) parts.push(`${strange} pixels are NaN or infinite`);
-    return parts.join("; ");
+    return this.balance.verdict;
   },
   get verdictAdvice() { return this.unanswered ? `${this.unanswered.where} ${this.unanswered.advice}`.trim() : ""; },
-  get verdictClass() { return this.balance && !this.comparing && !this.balance.balanced ? "off" : ""; },
+  get verdictClass() {
+    if (!this.balance || this.comparing || this.balance.balanced) return "";
+    return this.balance.nearly ? "nearly" : "off";
+  },
   get verdictIcon() {
     if (this.unanswered) return "bi-exclamation-diamond-fill";
     if (!this.balance || this.comparing) return "bi-hourglass-split";
-    return this.balance.balanced ? "bi-check-lg" : "bi-exclamation-diamond-fill";
+    if (this.balance.balanced) return "bi-check-lg";
+    return this.balance.nearly ? "bi-check2-circle" : "bi-exclamation-diamond-fill";
   },
   get suggestions() { return this.balance?.suggestions ?? []; },
+  // Where the search for causes stopped, and going on from there.
+  get stoppedText() { return this.searchingOn ? "Searching on…" : this.balance?.stopped ?? ""; },
+  get maySearchOn() { return !this.searchingOn && !this.searchedOn && Boolean(this.balance?.stopped); },
+  async searchOn() {
+    const ledger = shared.ledgers.current;
+    const { frame } = this;
+    this.searchingOn = true;
+    await this.guarded(async () => {
+      const found = await (await post(page.urls.balance, { ...this.question, thorough: true })).json();
+      if (ledger === shared.ledgers.current && frame === this.frame) [this.balance, this.searchedOn] = [found, true];
+    });
+    this.searchingOn = false;
+  },
 });
