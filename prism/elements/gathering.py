@@ -14,7 +14,7 @@ from pathlib import Path
 from prism.elements import disk
 from prism.elements.claims import Claim, NameReader, bare_picture, planned_claims, telling_names
 from prism.elements.element import AlphaState, Element, ElementPass, Files
-from prism.elements.identify import CERTAIN, Match, words_of
+from prism.elements.identify import CERTAIN, Match, identify, words_of
 from prism.elements.layers import Layer, layers_of
 from prism.elements.planned import PlannedImageName, PlannedNames
 from prism.elements.rules import Rule
@@ -164,9 +164,26 @@ def _with_a_beauty(claims: Sequence[Claim]) -> list[Claim]:
     return claims
 
 
+def _lit_apart(claims: Sequence[Claim]) -> Sequence[Claim]:
+    """Where a set has `lighting` and `GI`, those are the direct and the indirect light, and what is called `diffuse`
+    beside them is the colour that they fall on (common practice, no source)."""
+    said = {claim.match.key: claim.match for claim in claims if claim.match is not None}
+    alone = {"raw_light": 0.6, "diffuse_indirect": 0.65}  # certainty of the word by itself
+    if not all(key in said and said[key].certainty <= most for key, most in alone.items()):
+        return claims
+    others = {"raw_light": "diffuse_direct", "diffuse": "surface_colour"}
+    reason = "in a set with lighting and indirect light"
+    return [
+        replace(claim, match=replace(identify(others[claim.match.key]), certainty=0.9, reason=reason))
+        if claim.match is not None and claim.match.key in others
+        else claim
+        for claim in claims
+    ]
+
+
 def _element(claims: Sequence[Claim]) -> Element:
     """One element of its claims: for every pass the surest, the others under names of their own."""
-    claims = _with_a_beauty(claims)
+    claims = _lit_apart(_with_a_beauty(claims))
     first = claims[0]
     ranked = sorted(claims, key=lambda claim: (claim.stray, -_sureness(claim), not _is_standard(claim)))
     taken: dict[str, ElementPass] = {}

@@ -14,9 +14,11 @@ from dataclasses import dataclass, replace
 
 from prism.elements.vocabulary import (
     LIGHT_KEYS,
+    LIGHT_NAMES,
     MEANINGS,
     NEUTRAL,
     OTHERS,
+    OWN_NAMES,
     PART_TERMS,
     VIEWS,
     WORDS,
@@ -134,8 +136,10 @@ def from_key(key: str) -> Match | None:
         return None
     if light and not head:
         return _marked(_light_match(label, None, 1.0, "named so"), marks)
-    if light and head.endswith("_") and head[:-1] in LIGHT_KEYS:
+    if light and head.endswith("_") and head[:-1] in (*LIGHT_KEYS, *OWN_NAMES.values()):
         return _marked(_light_match(label, head[:-1], 1.0, "named so"), marks)
+    if bare in OWN_NAMES.values():
+        return _marked(replace(identify(bare), certainty=1.0, reason="named so"), marks)
     rank = re.fullmatch(r"(\w*?[a-z])(\d\d)", bare)
     if rank and rank[1] in BY_KEY and BY_KEY[rank[1]].ranked:
         kind = BY_KEY[rank[1]]
@@ -217,12 +221,22 @@ def _score(words: Sequence[_Word], meaning: Meaning) -> Match | None:
     said = " ".join(words[place].text for place in sorted(places.values()))
     reason = f"“{said}” says {kind.title}"
     match = Match(kind.key, kind.title, kind, round(certainty, 2), reason, tuple(rest))
+    own = _name_of_part(meaning)
+    if own:
+        match = replace(match, key=own, title=own.replace("_", ", "))
     rank = words[-1].text if kind.ranked and words[-1].text.isdigit() else ""
     return replace(match, key=f"{kind.key}{rank:>02}", title=f"{kind.title} {rank}") if rank else match
 
 
+def _name_of_part(meaning: Meaning) -> str:
+    """The name of a pass that is a part of one of the catalogue; empty if it is that one."""
+    halves = tuple(half for half in ("direct", "indirect") if half in meaning.needed)
+    return next((OWN_NAMES[term, *halves] for term in meaning.needed if (term, *halves) in OWN_NAMES), "")
+
+
 def _of_light(name: str, words: Sequence[_Word], labels: Collection[str]) -> Iterator[Match]:
     yield from _by_known_labels(words, labels)
+    yield from _by_light_names(words)
     segments = [segment for segment in re.split(r"\.", name) if segment]
     if len(segments) > 1:
         yield from _in_segments(segments)
@@ -243,7 +257,7 @@ def _in_segments(segments: Sequence[str]) -> Iterator[Match]:
         light = next(iter(_lights_in(there)), None)
         if part is None or light is None or part.certainty < 0.8:
             continue
-        if part.key in LIGHT_KEYS:
+        if part.kind.key in LIGHT_KEYS:
             yield replace(
                 _light_match(light.light, part.key, 0.97, f"{light.reason}, and {part.reason}"), rest=light.rest
             )
@@ -311,7 +325,7 @@ def _part(before: Sequence[_Word], behind: Sequence[_Word]) -> Match | None:
     """The component that words on one side of a light speak of."""
     for words in (behind, before):
         found = max(_plain(words), key=lambda match: match.certainty, default=None) if words else None
-        if found is not None and found.key in LIGHT_KEYS and found.certainty >= CERTAIN:
+        if found is not None and found.kind.key in LIGHT_KEYS and found.certainty >= CERTAIN:
             return found
     return None
 
@@ -332,10 +346,28 @@ def _by_known_labels(words: Sequence[_Word], labels: Collection[str]) -> Iterato
                     yield _light_match(label, None, 0.99, reason)
 
 
+def _by_light_names(words: Sequence[_Word]) -> Iterator[Match]:
+    """A component or a beauty beside what lights are called, with no word for light: `diffuse_key`, `C_rim`."""
+    plain = [word for word in words if word.text.lower() not in NEUTRAL and word.text.lower() not in VIEWS]
+    named = [word for word in plain if word.text.lower() in LIGHT_NAMES]
+    others = [word for word in plain if word not in named]
+    if not named or not others or any(word.term == "light" for word in others):
+        return
+    label = "_".join(word.text.lower() for word in named)
+    reason = f"lights are called {label}"
+    part = _part((), others)
+    if part is not None and part.certainty >= 0.9 and part.key != "background":
+        certainty = 0.93 if part.rest else 0.995
+        yield replace(_light_match(label, part.key, certainty, f"{reason}, and {part.reason}"), rest=part.rest)
+    elif all(word.term == "beauty" or word.text in ("C", "RGB") for word in others):
+        yield _light_match(label, None, 0.995, reason)
+
+
 def _light_match(label: str, part: str | None, certainty: float, reason: str) -> Match:
     spoken = label.replace("_", " ")
     if part is None:
         kind = BY_KEY["light_group"]
         return Match(f"light_{label}", f"light, {spoken}", kind, certainty, reason, light=label)
     kind = BY_KEY["group_components"]
-    return Match(f"{part}_light_{label}", f"{BY_KEY[part].title}, {spoken}", kind, certainty, reason, light=label)
+    title = BY_KEY[part].title if part in BY_KEY else part.replace("_", ", ")
+    return Match(f"{part}_light_{label}", f"{title}, {spoken}", kind, certainty, reason, light=label)

@@ -33,6 +33,9 @@ TERMS = MappingProxyType({
     "caustic": "caustic caustics",
     "occlusion": "occlusion ao occ ambocc",
     "shadow": "shadow shad shdw shadows",
+    "coat": "coat clearcoat clearcoats",
+    "sheen": "sheen fuzz velvet",
+    "filter": "filter filt",
     "wire": "wire wireframe wires",
     "id": "id ids index idx",
     "object": "object obj objects ob",
@@ -130,23 +133,30 @@ _WORDS: tuple[tuple[str, str, str, float], ...] = (
     ("specular", "specular", "light lighting", 1.0),
     ("transmission", "transmission", "light lighting", 1.0),
     ("specular_indirect", "caustic", "light lighting", 0.65),
-    ("transmission", "transmission direct", "", 0.65),
-    ("transmission", "transmission indirect", "", 0.65),
+    ("transmission", "transmission direct", "light lighting", 0.9),
+    ("transmission", "transmission indirect", "light lighting", 0.9),
     ("transmission", "specular transmission", "", 0.8),
     ("subsurface", "subsurface", "light", 1.0),
-    ("subsurface", "subsurface direct", "", 0.65),
-    ("subsurface", "subsurface indirect", "", 0.65),
+    ("subsurface", "subsurface direct", "light lighting", 0.9),
+    ("subsurface", "subsurface indirect", "light lighting", 0.9),
     ("subsurface", "diffuse subsurface", "", 0.8),
     ("emission", "emission", "light lighting self", 1.0),
     ("emission", "self lighting", "", 1.0),
     ("volume", "volume", "light lighting", 1.0),
-    ("volume", "volume direct", "", 0.65),
-    ("volume", "volume indirect", "", 0.65),
+    ("volume", "volume direct", "light lighting", 0.9),
+    ("volume", "volume indirect", "light lighting", 0.9),
+    ("specular", "coat", "light lighting", 0.7),
+    ("specular", "coat direct", "light lighting", 0.9),
+    ("specular", "coat indirect", "light lighting", 0.9),
+    ("specular", "sheen", "light lighting", 0.7),
+    ("specular", "sheen direct", "light lighting", 0.9),
+    ("specular", "sheen indirect", "light lighting", 0.9),
     ("background", "background", "colour", 1.0),
     ("surface_colour", "surface colour", "", 1.0),
     ("surface_colour", "diffuse colour", "surface raw", 0.95),
     ("surface_colour", "diffuse albedo", "raw", 0.8),
     ("surface_colour", "material colour", "", 0.6),
+    ("surface_colour", "diffuse filter", "colour surface", 0.9),
     ("albedo", "albedo", "colour", 1.0),
     ("raw_light", "raw light", "", 1.0),
     ("raw_light", "raw lighting", "", 1.0),
@@ -198,7 +208,21 @@ OTHERS = MappingProxyType({
 })  # fmt: skip
 """What else a word may have been meant for, likelier ones first."""
 
-PART_TERMS = frozenset({"diffuse", "specular", "transmission", "subsurface", "emission", "volume"})
+OWN_NAMES = MappingProxyType({
+    (kind, *halves): "_".join((name or kind, *halves))
+    for kind, name in (("transmission", ""), ("subsurface", ""), ("volume", ""), ("coat", "coat"), ("sheen", "sheen"))
+    for halves in (("direct",), ("indirect",), ())
+    if halves or name
+})  # fmt: skip
+"""Names of passes that are parts of one of the catalogue, by the words that say so: all parts of it count in a sum."""
+
+LIGHT_NAMES = frozenset([
+    "key", "fill", "rim", "kick", "kicker", "hair", "backlight", "sun", "moon", "practical", "practicals", "lamp",
+    "lamps", "lantern", "lanterns", "spot", "bulb", "candle", "neon", "torch", "strobe",
+])  # fmt: skip
+"""What a light is called (common practice, no source): beside a component or a beauty, the component of that light."""
+
+PART_TERMS = frozenset({"diffuse", "specular", "transmission", "subsurface", "emission", "volume", "coat", "sheen"})
 """Terms that begin a component in a name that speaks of a light; a sky, for one, may be the light itself."""
 
 LIGHT_KEYS = frozenset(kind.key for kind in BY_KEY.values() if kind.role is Role.LIGHT)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import Frame, OfElement, Source
+from prism.elements.vocabulary import OWN_NAMES
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
@@ -178,15 +179,28 @@ def _pair_row(colour: Source, raw: Source) -> Row:
 def _components(sources: Iterable[Source]) -> list[Source]:
     """Components without doubles: a total stands aside where its own parts are complete, and for its parts
     otherwise."""
-    found = {source.kind.key: source for source in _with_role(sources, Role.LIGHT)}
-    for source in list(found.values()):
+    lit = _with_role(sources, Role.LIGHT)
+    whole = [source for source in lit if is_whole(source)]
+    found = {source.kind.key: source for source in whole}
+    left_out: set[str] = set()
+    for source in found.values():
         parts = source.kind.total_of
-        if parts and all(part in found for part in parts):
-            del found[source.kind.key]
-        elif parts:
-            for part in parts:
-                found.pop(part, None)
-    return list(found.values())
+        complete = bool(parts) and all(part in found for part in parts)
+        left_out |= {source.kind.key} if complete else set(parts)
+    # A pass beside its own parts, such as `volume` beside `volume_direct` and `volume_indirect`, holds them.
+    beside = {source.kind.key for source in lit if not is_whole(source) and not is_own_lobe(source)}
+    left_out |= {key for key in beside if key in found}
+    return [source for source in lit if not (is_whole(source) and source.kind.key in left_out)]
+
+
+def is_whole(source: Source) -> bool:
+    """Whether a pass is all of what its kind says, and not a part of it under a name of its own."""
+    return _bare(source).removesuffix(f"_{DENOISED}") not in OWN_NAMES.values()
+
+
+def is_own_lobe(source: Source) -> bool:
+    """Whether a part stands beside the whole of its kind and is not in it: a coat beside the specular light."""
+    return _bare(source).partition("_")[0] in ("coat", "sheen")
 
 
 def _with_role(sources: Iterable[Source], role: Role) -> list[Source]:

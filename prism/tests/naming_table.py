@@ -26,7 +26,7 @@ BY_STYLE = {
         AmbientOcclusion occlusion | BaseColor surface_colour | RawLight raw_light | RawLighting raw_light
         DiffuseColor surface_colour | CryptoObject crypto_object | CryptoMaterial crypto_material
         CryptoAsset crypto_group | ZDepth depth | WireFrame wire | KeyLight light_key | LightKey light_key
-        SSSDir subsurface | TransDir transmission | GI diffuse_indirect | Caustics specular_indirect
+        SSSDir subsurface_direct | GI diffuse_indirect | Caustics specular_indirect
         SelfIllumination emission
         VolumeLighting volume | RL_key light_key
         lightRim light_rim | RimLight light_rim | DiffuseDirectLightKey diffuse_direct_light_key
@@ -93,6 +93,17 @@ BY_STYLE = {
         emission_light_lanterns emission_light_lanterns | light_lanterns.emission emission_light_lanterns
         diffDirLightKey diffuse_direct_light_key | volume_light_moon volume_light_moon
         transmission_light_key transmission_light_key | sss_light_rim subsurface_light_rim
+    """,
+    "halves and lobes by names of their own": """
+        TransDir transmission_direct | TransInd transmission_indirect | VolumeDir volume_direct
+        VolumeInd volume_indirect | sss_direct subsurface_direct | coat_direct coat_direct
+        sheen_indirect sheen_indirect | clearcoat coat | diffuse_filter surface_colour | left.diffuse diffuse
+    """,
+    "what lights are called": """
+        key_diffuse diffuse_light_key | fill_diffuse diffuse_light_fill | diffuse_key diffuse_light_key
+        diffuse_direct_key diffuse_direct_light_key | RGBA_key light_key | Combined_key light_key | C_key light_key
+        beauty_key light_key | specular_rim specular_light_rim | sss_kicker subsurface_light_kicker
+        ORR_010_rim_beauty light_rim | depth_key depth | shadow_key shadow
     """,
     "data beside a light": "light_key.N normals | key_light.Z depth | light_rim.P position",
     "denoised": """

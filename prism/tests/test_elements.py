@@ -75,7 +75,7 @@ class Names(unittest.TestCase):
     def test_a_label_that_is_known_needs_no_word_for_light(self):
         self.assertEqual(identify("diffuse_moon", ["moon"]).key, "diffuse_light_moon")
         self.assertEqual(identify("beauty_moon", ["moon"]).key, "light_moon")
-        self.assertEqual(identify("diffuse_moon").key, "diffuse")
+        self.assertEqual(identify("diffuse_gaffer").key, "diffuse")
 
     def test_words_versions_and_prefixes(self):
         self.assertEqual(words_of("ORR_010_DiffuseDirect_v012"), ["ORR", "010", "Diffuse", "Direct"])

@@ -1,10 +1,13 @@
 """Files of every kind read rightly: written by other libraries or by hand, compared with known pixels."""
 
+import shutil
 from unittest import mock
 
 import numpy as np
 import OpenImageIO as oiio
 
+from prism.balance.balance import balance
+from prism.balance.starting import best_ledger
 from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
 from prism.delivery.deliver import deliver
 from prism.delivery.encodings.exr import Exr
@@ -461,6 +464,32 @@ class Gathering(FolderCase):
         write_parts(stereo / "s.0001.exr", views)
         self.assertEqual([e.camera for e in gathered(stereo).elements], ["", "right"])
 
+    def test_whatever_a_set_calls_its_light_its_ledger_lands(self):
+        """Sets of names as people write them (common practice, no source); each name is a part of the beauty, but for
+        those behind a slash."""
+        for names in (
+            "TransDir TransInd DiffDir DiffInd",
+            "VolumeDir VolumeInd diffuse specular",
+            "diffuse coat_direct sheen_direct specular",
+            "key_diffuse fill_diffuse key_specular fill_specular",
+            "diffuse_key specular_key diffuse_rim specular_rim",
+            "diffuse_direct_key diffuse_indirect_key diffuse_direct_fill",
+            "RGBA_key RGBA_fill", "Combined_key Combined_rim", "C_key C_fill C_rim", "beauty_key beauty_moon",
+            "lighting GI reflection refraction selfIllumination / diffuse",
+            "diffuse_direct diffuse_indirect specular / diffuse_filter",
+        ):  # fmt: skip
+            with self.subTest(names):
+                lit = names.partition("/")[0]
+                shutil.rmtree(self.folder)
+                self.folder.mkdir()
+                called = [name for name in names.split() if name != "/"]
+                light = {name: self.rng.uniform(0.1, 1, (3, 4, 6)).astype(np.float32) for name in called}
+                planes = {f"{name}.{c}": light[name][place] for name in called for place, c in enumerate("RGB")}
+                whole = sum(light[name] for name in lit.split())
+                planes |= dict(zip("RGB", whole.astype(np.float32), strict=True)) | {"A": np.ones((4, 6), np.float32)}
+                frame = find_sources([self.write("shot.1001.exr", planes)])
+                self.assertTrue(balance(best_ledger(frame), frame, causes=0).balanced, [s.key for s in frame])
+
     def test_two_that_claim_one_pass_are_both_kept(self):
         planes = self.planes("") | {"Z": np.ones((4, 6), np.float32), "depth.V": np.ones((4, 6), np.float32)}
         self.write("s.0001.exr", planes)
@@ -495,13 +524,13 @@ class Gathering(FolderCase):
         self.assertEqual([fault.sequence.pattern for fault in found.faults], ["s_depth.####.exr"])
 
     def test_a_light_that_a_rule_names_makes_its_components_known(self):
-        for name in ("beauty", "moonlit", "diffuse_moon", "specular_moon"):
+        for name in ("beauty", "moonlit", "diffuse_gaffer", "specular_gaffer"):
             self.write(f"s_{name}.0001.exr", self.planes(""))
         keys = lambda rules: {pass_.key for e in gathered(self.folder, rules=rules).elements for pass_ in e.passes}  # noqa: E731
         self.assertTrue({"diffuse", "specular"} <= keys([]))
         self.assertEqual(
-            keys([zoo_rule("*moonlit*", "light", "moon")]),
-            {"beauty", "light_moon", "diffuse_light_moon", "specular_light_moon"},
+            keys([zoo_rule("*moonlit*", "light", "gaffer")]),
+            {"beauty", "light_gaffer", "diffuse_light_gaffer", "specular_light_gaffer"},
         )
 
     def test_odd_folders_from_elsewhere(self):
