@@ -21,8 +21,7 @@ from prism.pixels.blur import each_plane, gaussian
 SHARP = 0.5  # pixels: radius up to which a pixel is as sharp as it can be
 RATIO = 1.6  # of the radii of neighbouring layers, about
 NEAR_RATIO = 1.25  # the same of samples; an opaque one is whole in both of its layers
-SMALLEST = 2.5  # pixels: radius below which a disc is a Gaussian of the same second moment
-FINEST = 6.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
+FINEST = 16.0  # pixels of the radius that a disc is drawn at; larger ones are made of blocks
 UNSEEN = 1e-3  # of the light that comes through what counts as opaque
 ABSENT = -9.0  # the place of a sample that is in no layer
 LEAST = 1e-4  # coverage below which nothing is known of what lies there
@@ -49,9 +48,8 @@ class Layer:
     ) -> None:
         """Lay its discs over what is there: laid (5, H, W), R G B A and coverage, in place. rgba: the picture. origin:
         row and column of a larger picture at which this one begins, so that blocks lie alike in parts of it."""
-        fine = aperture.radius < SMALLEST
-        step = 1 if fine else math.ceil(aperture.radius / FINEST)
-        reach = math.ceil(4 * aperture.radius / 2) + 1 if fine else aperture.reach + 2 * step
+        step = max(1, math.ceil(aperture.radius / FINEST))
+        reach = aperture.reach + 2 * step
         (top, bottom), (left, right) = (
             _blocks(ends, reach, step, begin) for ends, begin in zip(self.box, origin, strict=True)
         )
@@ -60,7 +58,7 @@ class Layer:
 
         given = read_only(rgba), read_only(self.coverage), self.places, number
         run_bands(lambda a, b: _gather(part, _line(part), *given, step, top, left, a, b), part.shape[1], BAND_ROWS)
-        soft = _soft(part, aperture.in_blocks(step), fine=fine) if aperture.radius > SHARP else part
+        soft = aperture.in_blocks(step).opened(part) if aperture.radius > SHARP else part
         height, width = self.places.shape
         rows, columns = (max(0, top), min(height, bottom)), (max(0, left), min(width, right))
         run_bands(
@@ -151,12 +149,6 @@ def _blocks(ends: tuple[int, int], reach: int, step: int, begin: int) -> tuple[i
     """First and end of whole blocks that hold all that a stretch of pixels reaches."""
     first, last = ends[0] - reach + begin, ends[1] + reach + begin
     return first // step * step - begin, -(-last // step) * step - begin
-
-
-def _soft(part: NDArray[np.float32], aperture: Aperture, *, fine: bool) -> NDArray[np.float32]:
-    if fine:
-        return each_plane(lambda plane: gaussian(plane, aperture.radius / 2, edge="constant"), part)
-    return aperture.opened(part)
 
 
 @compiled

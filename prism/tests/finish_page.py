@@ -184,9 +184,7 @@ class Finish:
                 about = np.divide(about, about[4], out=np.zeros_like(about), where=about[4] > 1e-4)
                 laid, filled = laid + (1 - laid[4]) * about, True
             part = planes * share
-            if 0.5 < radius < 2.5:
-                part = np.stack([ndimage.gaussian_filter(plane, radius / 2, mode="constant") for plane in part])
-            elif radius >= 2.5:
+            if radius:
                 part = np.stack([ndimage.convolve(plane, _disc(radius), mode="constant") for plane in part])
             laid = laid * (1 - np.clip(part[4], 0, 1)) + part
         return laid[:4] / laid[4]
