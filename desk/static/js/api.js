@@ -10,6 +10,20 @@ export class Fault extends Error {
   }
 }
 
+// What a page may show as wrong. Anything else is an error of ours, which is not the reader's affair: it is thrown on.
+export function ofFault(error) {
+  if (error instanceof Fault) return error;
+  throw error;
+}
+
+export const wordsOf = (error) => {
+  const { what, where, advice } = ofFault(error);
+  return [where && `${where}:`, what, advice].filter(Boolean).join(" ");
+};
+
+// Whether an answer is no longer wanted.
+export const isSuperseded = (error) => error.code === "work.superseded" || error.name === "AbortError";
+
 export const pageData = () => JSON.parse(document.getElementById("page-data")?.textContent ?? "null");
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;

@@ -1,5 +1,5 @@
 // The Intake station: an inventory of what lies on disk, what it was taken for, and what is wrong with it.
-import { get, pageData, post } from "./api.js";
+import { get, ofFault, pageData, post } from "./api.js";
 import { upload } from "./upload.js";
 
 const EVERY = 1500;
@@ -38,8 +38,7 @@ export default () => {
         await work();
         if (!keepsFault) this.fault = null;
       } catch (error) {
-        if (!error.code) throw error;
-        this.fault = error;
+        this.fault = ofFault(error);
       }
     },
     act(action, body) {

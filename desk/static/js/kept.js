@@ -1,5 +1,5 @@
 // A document that is undone, redone and saved by itself; a save names the revision it builds on.
-import { post } from "./api.js";
+import { ofFault, post } from "./api.js";
 import { History } from "./history.js";
 import { Newest } from "./newest.js";
 
@@ -85,7 +85,7 @@ export class Kept {
     } catch (error) {
       this.failed = true;
       this.say(this.state);
-      this.onFault(error);
+      this.onFault(ofFault(error));
     }
   }
 }

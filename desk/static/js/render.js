@@ -1,5 +1,5 @@
 // The Render station: a wall of frames that fills, the latest picture, and runs side by side.
-import { get, pageData, post } from "./api.js";
+import { get, ofFault, pageData, post } from "./api.js";
 import { duration, megabytes } from "./plan/fields.js";
 
 const EVERY = 1000;
@@ -58,7 +58,7 @@ export default () => {
       try {
         this.took(await (await get(`${page.urls.progress}${shown}`)).json());
       } catch (error) {
-        this.fault = error;
+        this.fault = ofFault(error);
       }
     },
     took(progress) {
@@ -78,7 +78,7 @@ export default () => {
       try {
         await work();
       } catch (error) {
-        this.fault = error;
+        this.fault = ofFault(error);
       }
       this.busy = false;
     },

@@ -1,5 +1,5 @@
 // The page of a scene: pictures that come when a worker has drawn them, and the sheet of facts.
-import { pageData, post } from "./api.js";
+import { ofFault, pageData, post } from "./api.js";
 
 const AGAIN_AFTER = 1500;
 const TRIES = 80;
@@ -46,7 +46,7 @@ export const factsSheet = () => {
         await post(page.url, { sheet: this.sheet });
         location.reload();
       } catch (error) {
-        this.fault = error;
+        this.fault = ofFault(error);
         this.state = "not kept";
       }
     },

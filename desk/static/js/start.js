@@ -1,10 +1,12 @@
 // Starts Alpine (its build for a strict content security policy) with the components of a page and those of every page.
 import Alpine from "../vendor/alpine/alpine.csp.esm.min.js";
 import { keptField } from "./kept-field.js";
+import { watchImages } from "./patient-images.js";
 import { keeping, keysSheet, strip } from "./strip.js";
 
 export function start(components = {}) {
   for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components })) Alpine.data(name, component);
   Alpine.directive("field", keptField);
   Alpine.start();
+  watchImages();
 }

@@ -1,7 +1,7 @@
 // Files sent in pieces. A broken connection is waited for; what has arrived is not sent again. Each is named by the digest of its
 // contents, so that nothing else goes on where it broke off, and what arrived can be compared with it.
 import { sha256 } from "../vendor/js-sha256/sha256.min.js";
-import { post, send } from "./api.js";
+import { ofFault, post, send } from "./api.js";
 
 const PIECE = 2 << 20;
 const WAITS = [1, 2, 4, 8, 15, 30, 30, 30, 60, 60]; // seconds between attempts without an answer
@@ -21,7 +21,7 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
       wanted.push({ file, digest, ...begun.files[0] });
     } catch (error) {
       if (signal.aborted) return null;
-      faults.push(`${file.name}: ${error.what ?? error}`);
+      faults.push(`${file.name}: ${ofFault(error).what}`);
     }
   }
   let before = 0;
@@ -32,7 +32,7 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
       kept += 1;
     } catch (error) {
       if (signal.aborted) break;
-      faults.push(`${file.name}: ${error.what ?? error}`);
+      faults.push(`${file.name}: ${ofFault(error).what}`);
     }
     before += file.size;
   }

@@ -1,5 +1,5 @@
 // All long work: what runs, waits or failed, whose it is, with cancel.
-import { get, pageData, post } from "./api.js";
+import { get, ofFault, pageData, post } from "./api.js";
 
 const EVERY = 1500;
 
@@ -18,7 +18,7 @@ export default () => {
         try {
           this.adopt(await (await get(urls.progress)).json());
         } catch (error) {
-          this.fault = error;
+          this.fault = ofFault(error);
         }
       }
     },
@@ -31,7 +31,7 @@ export default () => {
       try {
         this.adopt(await (await post(urls.change, body)).json());
       } catch (error) {
-        this.fault = error;
+        this.fault = ofFault(error);
       }
     },
     act(job, action) { this.change({ job: job.id, action }); },

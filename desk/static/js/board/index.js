@@ -1,6 +1,6 @@
 // The editor of a board: what lies on the sheet as a list, from the lowest to the one on top, and the sheet beside it.
 import "../num-field.js";
-import { pageData, post } from "../api.js";
+import { pageData, post, wordsOf } from "../api.js";
 import { History } from "../history.js";
 import { arranging } from "./arranging.js";
 import { dragging } from "./dragging.js";
@@ -99,7 +99,7 @@ export default () => {
         this.fault = "";
       } catch (error) {
         this.saved = "not saved";
-        this.fault = [error.where && `${error.where}:`, error.what ?? String(error), error.advice].filter(Boolean).join(" ");
+        this.fault = wordsOf(error);
       }
     },
 
@@ -169,7 +169,7 @@ export default () => {
         this.preview = URL.createObjectURL(await answer.blob());
         this.fault = "";
       } catch (error) {
-        this.fault = `${error.what ?? error} ${error.advice ?? ""}`;
+        this.fault = wordsOf(error);
       }
       this.finding = false;
     },

@@ -184,5 +184,5 @@ export default () => {
       };
     },
   };
-  return viewer(page, joined(sections(page, shared), clouds(page, shared), limits(page), bench));
+  return viewer(page, joined({}, sections(page, shared), clouds(page, shared), limits(page), bench));
 };

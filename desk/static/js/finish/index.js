@@ -1,6 +1,6 @@
 // The Finish station: the picture, the row of steps under it, and the numbers of the step that is open.
 // The steps are part of the ledger, so they are saved, undone and versioned with it. All pixels are computed by the server.
-import { pageData, post } from "../api.js";
+import { isSuperseded, ofFault, pageData, post } from "../api.js";
 import { Newest } from "../newest.js";
 import { drawnCurves } from "../rebuild/drawn-curves.js";
 import { keeping } from "../rebuild/keeping.js";
@@ -128,7 +128,7 @@ export default () => {
       try {
         this.chain = await (await post(page.urls.chain, { ...this.question, ledger: document })).json();
       } catch (error) {
-        if (error.code !== "work.superseded") this.chain = { ...this.chain, words: error.what ?? String(error) };
+        if (!isSuperseded(error)) this.chain = { ...this.chain, words: ofFault(error).what };
       }
     },
 
@@ -275,5 +275,5 @@ export default () => {
       return { ArrowLeft: () => push(-by, 0), ArrowRight: () => push(by, 0), ArrowUp: () => push(0, -by), ArrowDown: () => push(0, by) };
     },
   };
-  return viewer(page, joined(settings(page, shared), targetNumbers(), drawnCurves((step) => step, (step, curves) => curves), keys(page), painting(page, shared), handles(page, shared), presets(page, shared), keeping(page, shared), station));
+  return viewer(page, joined({}, settings(page, shared), targetNumbers(), drawnCurves((step) => step, (step, curves) => curves), keys(page), painting(page, shared), handles(page, shared), presets(page, shared), keeping(page, shared), station));
 };

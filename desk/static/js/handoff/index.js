@@ -1,6 +1,6 @@
 // Hand-off: what goes out, put together as items, and the deliveries so far.
 import "../num-field.js";
-import { pageData } from "../api.js";
+import { pageData, wordsOf } from "../api.js";
 import { boards } from "./boards.js";
 import { dispatched } from "./dispatched.js";
 import { items } from "./items.js";
@@ -20,7 +20,7 @@ export default () => {
       await request();
       this.fault = "";
     } catch (error) {
-      this.fault = [error.where && `${error.where}:`, error.what ?? String(error), error.advice].filter(Boolean).join(" ");
+      this.fault = wordsOf(error);
     }
   };
   return joined;

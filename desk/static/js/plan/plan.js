@@ -1,6 +1,6 @@
 // The Plan station: a plan that is answered at every change with its files and findings, and saved by itself.
 // The sections of the page are components of their own inside this one and change the plan through it.
-import { get, pageData, post } from "../api.js";
+import { get, ofFault, pageData, post } from "../api.js";
 import { Kept } from "../kept.js";
 import { duration, fieldOf, fieldTitle, megabytes, toggled, withFields } from "./fields.js";
 
@@ -116,7 +116,7 @@ export default () => {
       try {
         return await work();
       } catch (error) {
-        this.fault = error;
+        this.fault = ofFault(error);
         return null;
       }
     },

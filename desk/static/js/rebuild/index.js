@@ -116,5 +116,5 @@ export default () => {
       return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting(), a: () => this.toggleAdding() };
     },
   };
-  return viewer(page, joined(settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), targetNumbers(), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
+  return viewer(page, joined({}, settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), targetNumbers(), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
 };

@@ -1,5 +1,5 @@
 // A movie with its notes: played, or stepped frame by frame as it was made; a place is clicked or drawn on, and said about.
-import { pageData, post } from "../api.js";
+import { pageData, post, wordsOf } from "../api.js";
 import { stroke } from "./strokes.js";
 
 export default () => {
@@ -142,7 +142,7 @@ export default () => {
         await request();
         this.fault = "";
       } catch (error) {
-        this.fault = `${error.what ?? error} ${error.advice ?? ""}`;
+        this.fault = wordsOf(error);
       }
       this.redraw();
     },

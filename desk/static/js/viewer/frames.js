@@ -1,4 +1,5 @@
 // The frames of what is shown: the ribbon, stepping, and play at small size.
+import { ofFault } from "../api.js";
 import { AHEAD, MOST_KEPT, PLAY_WIDTH, Reel } from "./reel.js";
 import { Ribbon } from "./ribbon.js";
 
@@ -53,7 +54,7 @@ export const frames = (shared) => {
           this.keptCount = shared.reel.frames.size;
           this.fault = null;
         } catch (error) {
-          this.fault = error;
+          this.fault = ofFault(error);
           this.playing = false;
         }
         this.showRibbon();

@@ -4,6 +4,7 @@
 // title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys),
 // ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
 // otherSubject (what it can be compared with), frameChanged, nameAddress, ownKeys, undo and redo.
+import { isSuperseded, ofFault } from "../api.js";
 import "../num-field.js";
 import { aiming } from "./aiming.js";
 import { comparing } from "./comparing.js";
@@ -24,6 +25,7 @@ export function viewer(page, own) {
     probeKey: "",
     ribbonKeys: [],
     ribbonVerdicts: {},
+    get groundShown() { return this.ground; },
     frameChanged() {},
     nameAddress() {},
     ownKeys() { return {}; },
@@ -33,7 +35,7 @@ export function viewer(page, own) {
       try {
         await work();
       } catch (error) {
-        if (error.code !== "work.superseded") this.fault = error;
+        if (!isSuperseded(error)) this.fault = ofFault(error);
       }
     },
   };

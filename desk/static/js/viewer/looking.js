@@ -11,9 +11,8 @@ export const looking = ({ page }) => ({
   far: "",
   log: false,
   marks: [],
-  found: [0, 1], // nearest and farthest surface of what was shown last
+  ends: [0, 1], // nearest and farthest surface of what was shown last
 
-  get groundShown() { return this.ground; }, // a page may have a reason of its own
   get looks() {
     const end = (text) => (text === "" ? null : Number(text));
     return {
@@ -33,9 +32,9 @@ export const looking = ({ page }) => ({
     this.way = "auto";
     this.near = this.far = "";
   },
-  get nearShown() { return this.near === "" ? this.found[0] : this.near; },
-  get farShown() { return this.far === "" ? this.found[1] : this.far; },
-  get rangeStep() { return Math.max(1e-4, (this.found[1] - this.found[0]) / 200); },
+  get nearShown() { return this.near === "" ? this.ends[0] : this.near; },
+  get farShown() { return this.far === "" ? this.ends[1] : this.far; },
+  get rangeStep() { return Math.max(1e-4, (this.ends[1] - this.ends[0]) / 200); },
   wholeRange() {
     this.near = this.far = "";
     this.askPicture({});

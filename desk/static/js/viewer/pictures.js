@@ -1,5 +1,5 @@
 // The picture on the stage: asked for, drawn, and taken away again when it cannot be shown.
-import { post } from "../api.js";
+import { isSuperseded, ofFault, post } from "../api.js";
 import { Newest } from "../newest.js";
 import { Pace } from "./pace.js";
 import { drawHistogram, drawVectors, drawWaveform, pixelsOf } from "./scopes.js";
@@ -10,6 +10,7 @@ const REST = 300; // milliseconds without a further step
 const PAUSE = 150; // milliseconds that a drag stands still
 const SLOW = 200; // milliseconds after which the page says that it reads
 const WHOLE = 1 << 16; // pixels across: as many as there are
+const BUSY_PAUSE = 3000; // milliseconds after which a picture that was refused for load is asked for again
 const SMALLEST = 320; // pixels across, of pictures while something is dragged
 
 export const pictures = (shared) => {
@@ -106,7 +107,7 @@ export const pictures = (shared) => {
         const [bitmap, other] = await Promise.all([createImageBitmap(main.blob), beside && createImageBitmap(beside.blob)]);
         if (request.serial < drawn) return;
         drawn = request.serial;
-        if (main.ends) this.found = main.ends;
+        if (main.ends) this.ends = main.ends;
         shared.bitmap = bitmap;
         shared.stage.size(...main.size);
         shared.stage.names = { main: this.title, other: this.otherTitle };
@@ -120,10 +121,12 @@ export const pictures = (shared) => {
       }
     },
     pictureFailed(request, error) {
-      if (error.code === "work.superseded" || error.name === "AbortError" || request.serial < drawn) return;
+      if (isSuperseded(error) || request.serial < drawn) return;
       drawn = request.serial;
       this.clear();
-      this.fault = error;
+      this.fault = ofFault(error);
+      // The server has too much to do: the picture is still wanted.
+      if (error.code === "work.busy") restTimer = setTimeout(() => request.serial === serial && this.askPicture({}), BUSY_PAUSE);
     },
     // Nothing of another frame or subject stays on the screen under this one's name.
     clear() {

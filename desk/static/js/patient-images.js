@@ -1,0 +1,38 @@
+// Pictures in lists that were refused because the server has too much to do are asked for again until they are there.
+const BUSY = 429;
+const FIRST_PAUSE = 800; // milliseconds, longer with every attempt
+const LONGEST_PAUSE = 8000;
+
+export function watchImages() {
+  document.addEventListener("error", ({ target }) => target instanceof HTMLImageElement && cameNot(target), true);
+  document.addEventListener("load", ({ target }) => target instanceof HTMLImageElement && came(target), true);
+  for (const image of document.images) if (image.src && image.complete && !image.naturalWidth) cameNot(image);
+}
+
+const came = (image) => {
+  delete image.dataset.state;
+  delete image.dataset.attempt;
+};
+
+// The element tells nothing of why, so the address is asked once more.
+async function cameNot(image) {
+  const wanted = image.src;
+  if (!wanted || new URL(wanted).origin !== location.origin) return;
+  image.dataset.state = "waiting";
+  const status = await fetch(wanted, { headers: { Accept: "image/*" } }).then((answer) => answer.status, () => 0);
+  if (image.src !== wanted || !image.isConnected) return;
+  if (status !== BUSY && !(status >= 200 && status < 300)) {
+    image.dataset.state = "failed";
+    return;
+  }
+  const attempt = Number(image.dataset.attempt ?? 0) + 1;
+  image.dataset.attempt = attempt;
+  setTimeout(() => image.src === wanted && image.isConnected && (image.src = again(wanted, attempt)), Math.min(LONGEST_PAUSE, attempt * FIRST_PAUSE));
+}
+
+// Under another address, since this one's refusal is what the browser knows.
+function again(address, attempt) {
+  const url = new URL(address);
+  url.searchParams.set("attempt", attempt);
+  return url.href;
+}
