@@ -15,11 +15,12 @@ from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.shots.storage import kept_inside
 from desk.web.saving import locked
+from prism.documents import fingerprint
 from prism.elements import disk
 from prism.elements.element import Element as Document
 from prism.errors import BadArgument, PrismError
 from prism.formats.stamps import stamp_if_there
-from prism.intake.checking import FrameFacts, check_frame, frames_to_check, stamps_of
+from prism.intake.checking import CHECKER, FrameFacts, check_frame, frames_to_check, stamps_of
 from prism.intake.finding import Finding, Wanted
 from prism.intake.findings import findings
 from prism.intake.on_disk import findings_on_disk
@@ -35,7 +36,7 @@ def begin(element: Element, author) -> Job | None:
     """Have every frame read that is new, has changed, or is read in another way since. None if there is none, or if
     that is under way."""
     document = document_of(element)
-    mark = document.reading
+    mark = _mark(document)
     known = {check.frame: check for check in element.checks.all()}
     wanted = [n for n in frames_to_check(document) if not _is_current(known.get(n), document, n, mark)]
     element.checks.exclude(frame__in=frames_to_check(document)).delete()
@@ -60,7 +61,7 @@ def begin(element: Element, author) -> Job | None:
 def have_changed(element: Element) -> bool:
     """Whether a file is another one than was read, or is to be read in another way since. Of files only the times are
     asked for, and not of very many."""
-    if element.checks.exclude(document=document_of(element).reading).exists():
+    if element.checks.exclude(document=_mark(document_of(element))).exists():
         return True
     kept = element.checks.values_list("facts__stamps", flat=True)[:MOST_ASKED]
     stamps = {path: tuple(stamp) for of_frame in kept for path, stamp in of_frame.items()}
@@ -83,7 +84,7 @@ def check(element_id: int, frame: int, is_over) -> str:
         kept_inside(path, element.shot.production)
     facts = check_frame(document, frame, is_stale=is_over)
     FrameCheck.objects.update_or_create(
-        element=element, frame=frame, defaults={"document": document.reading, "facts": _clean(facts.as_json())}
+        element=element, frame=frame, defaults={"document": _mark(document), "facts": _clean(facts.as_json())}
     )
     faults = sum(bool(pass_.fault) for pass_ in facts.passes.values())
     return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
@@ -97,7 +98,7 @@ def follow_up(element_id: int, frame: int, job: Job) -> None:
         return
     document = document_of(element)
     left = job.tasks.filter(state__in=OPEN).count()
-    if not _is_current(element.checks.filter(frame=frame).first(), document, frame, document.reading):
+    if not _is_current(element.checks.filter(frame=frame).first(), document, frame, _mark(document)):
         begin(element, job.author)
     elif left <= 1 or left % 25 == 0:
         judge(element)
@@ -111,7 +112,7 @@ def judge(element: Element) -> Judgement:
     with transaction.atomic():
         element = locked(element)
         document = document_of(element)
-        mark = document.reading
+        mark = _mark(document)
         facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
         numbers = frames_to_check(document)
         asked = _wanted(element, document)
@@ -132,7 +133,7 @@ def listed(element: Element) -> dict[str, Any]:
     """For the page: the findings with what was accepted, and whether they are of all frames as they are known now."""
     judgement = Judgement.objects.filter(element=element).first()
     accepted = {acceptance.mark: acceptance for acceptance in element.acceptances.select_related("author")}
-    current = judgement is not None and judgement.document == document_of(element).reading
+    current = judgement is not None and judgement.document == _mark(document_of(element))
     found = judgement.findings if current else []
     for finding in found:
         acceptance = accepted.get(finding["mark"])
@@ -158,6 +159,11 @@ def accept(element: Element, mark: str, reason: str, author) -> None:
 def reopen(element: Element, mark: str) -> None:
     """Take an acceptance back."""
     element.acceptances.filter(mark=mark).delete()
+
+
+def _mark(document: Document) -> str:
+    """Of how an element is read, and by which checker: what another one found is of no use for its findings."""
+    return fingerprint([CHECKER, document.reading])
 
 
 def _is_current(check: FrameCheck | None, document: Document, frame: int, mark: str) -> bool:

@@ -78,7 +78,8 @@ class Suggestion:
 CAUSES = (
     "missing", "doubled", "gain", "encoded", "straight_alpha", "clamped", "wrong_operator", "wrong_frame", "shifted",
     "other_size", "colour_space", "lossy", "not_finite", "total_and_parts", "several", "mirrored", "swapped", "offset",
-    "outside_coverage", "quantised", "soft_edges", "one_pixel", "black", "absent", "unexplained",
+    "outside_coverage", "quantised", "soft_edges", "one_pixel", "black", "absent", "copy",
+    "unexplained",
 )  # fmt: skip
 
 
@@ -133,7 +134,8 @@ class _Search:
         if world.residue.count <= FEW:
             return [*found, self._slight() or self._few()]
         tried = list(self._trials(world))
-        for look in (lambda: tried, self._placed, self._of_files, self._lost, self._filtered, self._framed):
+        looks = (lambda: tried, self._placed, self._of_files, self._lost, self._copies, self._filtered, self._framed)
+        for look in looks:
             looked = [trial.suggestion if isinstance(trial, _Trial) else trial for trial in look()]
             whole = [suggestion for suggestion in looked if suggestion.share >= EXPLAINED]
             if whole:
@@ -389,6 +391,16 @@ class _Search:
                 slack = np.where(above, np.float32(np.inf), steps.slack)
                 yield Suggestion("quantised", key, text, self._within(key, slack))
 
+    def _copies(self) -> Iterator[Suggestion]:
+        """Passes that hold the very pixels of another: one of the two was written over."""
+        rows = [(key, source) for key, source in self._world.sources() if key not in self._reference]
+        for place, (key, source) in enumerate(rows):
+            stored = self._world.stored(key)
+            for other, twin in rows[:place]:
+                if np.ptp(stored) > 0 and np.array_equal(stored, self._world.stored(other), equal_nan=True):
+                    text = f"{source.title} holds the same pixels as {twin.title}: one of them is a copy of the other."
+                    yield Suggestion("copy", key, text, EXPLAINED)
+
     def _approximate(self, key: str, part: float) -> float:
         """Share of the residue within that part of the largest value of a source."""
         planes = self._world.picked.pixels(key).planes
@@ -436,7 +448,7 @@ class _Search:
 
     def _absent(self) -> Suggestion | None:
         """Light that no pass holds: everything that is off is missing, in all channels."""
-        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0)
+        gap = _finite(self._world.gap[:3])
         off = np.where(self._world.before[:3] > 0, gap, 0)
         total = float(np.abs(off).sum(dtype=np.float64))
         if not total or float(np.maximum(off, 0).sum(dtype=np.float64)) < ONLY_ADDS * total:
@@ -529,14 +541,14 @@ class _Search:
         """A pass that is a very little brighter or darker: most pixels hide that within rounding, but not in sum."""
         world = self._world
         weight = 1 / np.maximum(world.residue.bound[:3], 1e-30)
-        gap = np.nan_to_num(world.gap[:3], nan=0, posinf=0, neginf=0) * weight
+        gap = _finite(world.gap[:3]) * weight
         before = float((gap.astype(np.float64) ** 2).sum())
         best = None
         for key, source in world.sources():
             slope = world.slope(key)
             if slope is None:
                 continue
-            way = np.nan_to_num(slope * world.stored(key) * weight, nan=0, posinf=0, neginf=0).astype(np.float64)
+            way = (slope * _finite(world.stored(key)) * weight).astype(np.float64)
             power = float((way**2).sum())
             factor = -float((way * gap).sum()) / power if power else 0.0
             left = float(((gap + factor * way) ** 2).sum())
@@ -562,7 +574,7 @@ class _Search:
 
     def _amount(self) -> str:
         """How much light is off, in words with a scale."""
-        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0).astype(np.float64)
+        gap = _finite(self._world.gap[:3]).astype(np.float64)
         rendered = self._world.rendered[:3]
         wrong = np.broadcast_to(self._world.residue.wrong, gap.shape)
         whole = float(np.abs(np.nan_to_num(rendered, nan=0, posinf=0, neginf=0)[wrong]).sum(dtype=np.float64))
@@ -572,7 +584,7 @@ class _Search:
         """How much it is, and which pass it looks like; what explains a part of it follows."""
         if likely is not None:
             return []
-        gap = np.nan_to_num(self._world.gap[:3], nan=0, posinf=0, neginf=0)
+        gap = _finite(self._world.gap[:3])
         lit = [source for source in self._own if _adds_light(source)]
         alike = [(_likeness(gap, self._world.picked.pixels(source.key)), source) for source in lit]
         likeness, nearest = max(alike, key=lambda pair: pair[0], default=(0.0, None))
@@ -621,6 +633,10 @@ def _likeness(gap: NDArray, pixels: Pixels) -> float:
     colour = np.nan_to_num(np.stack(pixels.planes).astype(np.float32), nan=0, posinf=0, neginf=0).ravel()
     both = np.linalg.norm(gap) * np.linalg.norm(colour)
     return float(abs(gap.ravel() @ colour) / both) if both else 0.0
+
+
+def _finite(values: NDArray) -> NDArray[np.float32]:
+    return np.nan_to_num(values, nan=0, posinf=0, neginf=0)
 
 
 def _adds_light(source: Source) -> bool:

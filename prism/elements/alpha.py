@@ -17,6 +17,8 @@ from prism.pixels.file_formats import format_of_title
 
 EDGE_PIXELS = 16  # fewer tell nothing
 CLEAR = 1.5  # times better one reading must explain the edge
+SOFT_PAIRS = 64  # of soft pixels beside each other; fewer tell nothing
+FOLLOWS = (0.35, 0.65)  # slope of colour over alpha, up to which it is straight and from which it is premultiplied
 _SOFT = (0.02, 0.98)
 _SOLID = 0.999
 
@@ -57,11 +59,29 @@ def evidence(colour: NDArray, alpha: NDArray | None, part: Part) -> AlphaEvidenc
     above = int((soft & (peak > alpha * 1.02 + 1e-3)).sum())
     edge, edge_pixels = _edge(colour, alpha, soft)
     counts = {"soft": int(soft.sum()), "outside": outside, "above": above, "edge": edge, "edge_pixels": edge_pixels}
-    state, certainty, reasons = _weighed(part, counts, alpha)
+    state, certainty, reasons = _weighed(part, counts, alpha, _follows(peak, alpha, soft))
     return AlphaEvidence(state, certainty, tuple(reasons), **counts)
 
 
-def _weighed(part: Part, counts: dict, alpha: NDArray) -> tuple[str, float, list[str]]:
+def _follows(peak: NDArray[np.float32], alpha: NDArray[np.float32], soft: NDArray[np.bool_]) -> float | None:
+    """How colour goes with alpha from one soft pixel to the next: 1 where it is in proportion, as premultiplied colour
+    is, 0 where it does not care, as straight colour. The slope of the one's logarithm over the other's; None where too
+    few pixels tell."""
+    usable = soft & (peak > 1e-4)
+    tops, bottoms, count = 0.0, 0.0, 0
+    for axis in (0, 1):
+        near, far = (
+            tuple(slice(*ends) if i == axis else slice(None) for i in (0, 1)) for ends in ((1, None), (None, -1))
+        )
+        both = usable[near] & usable[far]
+        steps = [np.log(plane[near][both]) - np.log(plane[far][both]) for plane in (peak, alpha)]
+        clear = np.abs(steps[1]) > 0.1
+        light, cover = (step[clear].astype(np.float64).clip(-4, 4) for step in steps)
+        tops, bottoms, count = tops + float(light @ cover), bottoms + float(cover @ cover), count + int(clear.sum())
+    return tops / bottoms if count >= SOFT_PAIRS and bottoms > 0 else None
+
+
+def _weighed(part: Part, counts: dict, alpha: NDArray, follows: float | None) -> tuple[str, float, list[str]]:
     rule = format_of_title(part.format)
     edge, soft = counts["edge"], counts["soft"]
     reasons = []
@@ -80,6 +100,13 @@ def _weighed(part: Part, counts: dict, alpha: NDArray) -> tuple[str, float, list
         if state == "straight" and counts["above"] > soft / 2:
             reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
         return state, min(0.99, 0.6 + 0.1 * max(edge, 1 / edge)), reasons
+    if follows is not None and not FOLLOWS[0] < follows < FOLLOWS[1]:
+        state = "premultiplied" if follows >= FOLLOWS[1] else "straight"
+        how = "falls with" if state == "premultiplied" else "does not fall with"
+        reasons.append(f"along soft edges colour {how} alpha")
+        if state == "straight" and counts["above"]:
+            reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
+        return state, 0.8, reasons
     if not soft:
         reasons.append("no soft edge tells" if alpha.size else "it is empty")
     elif counts["above"] > 0.9 * soft and counts["outside"]:

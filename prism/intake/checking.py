@@ -24,16 +24,20 @@ from prism.formats.headers import Part
 from prism.formats.reading import read_header, read_planes
 from prism.formats.stamps import stamp_of
 from prism.intake.agreeing import disagreements
-from prism.intake.measuring import digest_of, measure
+from prism.intake.measuring import measure
+from prism.intake.outliers import outliers_of
+from prism.intake.says import said_by
 from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.ways import ASKED
 from prism.limits import Stale, never
 from prism.passes.judging import PlaneFacts
+from prism.passes.kinds import LIT, Role
 from prism.pixels.channels import split_name
+from prism.pixels.digest import digest_of
 from prism.pixels.image import Image
 from prism.text import storable
 
-SAYS = ("shot", "layer", "camera", "view")  # header entries that should be alike in all frames
+CHECKER = 2  # of what is measured here: readings by another are made again, so that a new finding reaches every frame
 WHERE = (SAMPLES, FRONT, BACK)  # where the samples of a deep pass are
 MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
@@ -58,6 +62,7 @@ class PassFacts:
     missing: tuple[str, ...] = ()  # channels that other frames have
     says: tuple[tuple[str, str], ...] = ()  # what its header says of camera, view, layer and shot
     deep: DeepFacts | None = None  # of a deep pass
+    outliers: tuple[tuple[int, int], ...] = ()  # pixels of light that outshine all around them, from the data window
 
     @property
     def mean(self) -> float | None:
@@ -113,6 +118,7 @@ class FrameFacts:
                 | {"planes": planes, "alpha": alpha, "primaries": primaries, "deep": deep}
                 | {name: tuple(stored[name]) for name in ("size", "window", "missing")}
                 | {"says": tuple((name, value) for name, value in stored.get("says", ()))}
+                | {"outliers": tuple((x, y) for x, y in stored.get("outliers", ()))}
             )
         sums = tuple(
             SumFacts(**{**s, "place": tuple(s["place"]), "reasons": tuple(s["reasons"])}) for s in data["sums"]
@@ -218,8 +224,15 @@ def _facts_of_pass(pass_: ElementPass, part: Part, image: dict, facts: dict[str,
         alpha=weighed,
         border=_border(colour) if colour and not part.deep and pass_.kind in (None, "wire") else 0,
         missing=tuple(name for name in _names(pass_) if name not in image),
-        says=tuple((name, said[:200]) for name in SAYS if isinstance(said := part.says(name), str) and said),
+        says=tuple(said_by(part).items()),
+        outliers=outliers_of(colour) if _may_sparkle(pass_, part, colour) else (),
     )
+
+
+def _may_sparkle(pass_: ElementPass, part: Part, colour: Sequence[np.ndarray]) -> bool:
+    """Whether a pass is rendered light, in which single pixels may be far too bright."""
+    kind = pass_.pass_kind
+    return bool(colour) and not part.deep and kind is not None and kind.role in (Role.WHOLE, *LIT)
 
 
 def _component(name: str) -> str:

@@ -57,8 +57,7 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
         if beauty is not None and own is not beauty:
             yield from _sizes(pass_, own, beauty)
         yield from _stored(pass_, own, wanted)
-        if not (element.planned and dict(own.says).get("layer")):  # what the plan had written is known
-            yield from _alpha(pass_, own)
+        yield from _alpha(pass_, own)
         for name, is_error, what, advice in own.deep.faults() if own.deep is not None else ():
             severity = ERROR if is_error else NOTE if name == "deep-untidy" else WARNING
             yield _said(pass_, name, severity, f"{pass_.title} {what}.", advice)

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
+
+from numpy.typing import NDArray
 
 from prism.errors import PrismError
 from prism.formats import guarded
@@ -11,8 +15,10 @@ from prism.formats.exr import read_channels
 from prism.formats.headers import Part, read_parts
 from prism.formats.reading import read_header, values_of
 from prism.intake.measuring import measure
+from prism.intake.says import PIXELS, said_by
 from prism.passes.audit import FoundFile
 from prism.passes.judging import PlaneFacts
+from prism.pixels.digest import digest_of
 from prism.pixels.file_formats import PLANNED, is_exr
 
 SUFFIXES = frozenset(suffix for form in PLANNED.values() for suffix in form.suffixes)
@@ -40,8 +46,11 @@ def _exr(path: Path) -> FoundFile:
     channels: dict[str, str] = {}
     compressions: dict[str, str] = {}
     planes: dict[str, PlaneFacts] = {}
+    digests: list[str] = []
     for part in parts:
-        facts = _deep_planes(path, part) if part.deep else _planes(path, part)
+        held = _deep_planes(path, part) if part.deep else dict(read_channels(path, part).channels)
+        facts = measure(held)
+        digests.append(digest_of(held))
         for name, stored in part.layer_names().items():
             channels[name] = part.channels[stored]
             compressions[name] = part.compression
@@ -58,16 +67,26 @@ def _exr(path: Path) -> FoundFile:
         chromaticities=first.says("chromaticities"),
         scene=str(first.says("sceneFingerprint") or ""),
         plan=str(first.says("planFingerprint") or ""),
-        place={name: says for name in ("shot", "layer", "camera", "frame") if (says := first.says(name)) is not None},
+        place=_place(parts),
+        as_rendered=_as_rendered(parts, digests),
     )
 
 
-def _planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
-    return measure(dict(read_channels(path, part).channels))
+def _place(parts: Sequence[Part]) -> dict[str, Any]:
+    """What headers say of where a file belongs; the passes of all its parts."""
+    frame = parts[0].says("frame")
+    passes = ",".join(said for part in parts if (said := said_by(part).get("passes")))
+    return said_by(parts[0]) | {"passes": passes} | ({} if frame is None else {"frame": frame})
 
 
-def _deep_planes(path: Path, part: Part) -> dict[str, PlaneFacts]:
-    return measure({name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES})
+def _as_rendered(parts: Sequence[Part], digests: Sequence[str]) -> bool | None:
+    """Whether the pixels are those that the headers were written with; None if they do not say."""
+    said = [part.says(PIXELS) for part in parts]
+    return None if None in said else said == list(digests)
+
+
+def _deep_planes(path: Path, part: Part) -> dict[str, NDArray]:
+    return {name: run for name, run in guarded.decode_deep(path, part).planes.items() if name != SAMPLES}
 
 
 def _flat(path: Path) -> FoundFile:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from hashlib import blake2b
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,15 +59,6 @@ def _levels(values: NDArray[np.float32]) -> int:
     picked = values[:: max(1, values.size // MOST_COUNTED)]
     count = len(np.unique(picked[np.isfinite(picked)]))
     return count if count * OFTEN <= picked.size else 0
-
-
-def digest_of(planes: dict[str, NDArray]) -> str:
-    """The same for the same planes (H, W) under the same names."""
-    digest = blake2b(digest_size=12)
-    for name in sorted(planes):
-        digest.update(name.encode())
-        digest.update(np.ascontiguousarray(planes[name]).data)
-    return digest.hexdigest()
 
 
 @compiled

@@ -8,8 +8,10 @@ from dataclasses import replace
 from itertools import pairwise
 
 from prism.elements.element import Element, Files
+from prism.elements.identify import DENOISED
 from prism.intake.checking import FrameFacts
 from prism.intake.finding import Finding, count_of, files_of, paths_of
+from prism.intake.outliers import MOST
 from prism.naming.frames import format_frames
 from prism.passes.judging import ERROR, NOTE, WARNING
 from prism.passes.kinds import LIT, Role
@@ -26,6 +28,8 @@ def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> It
     """Frames that are their neighbours, flash, hold one pass that changes alone, or differ from the others in size,
     level or header. frames: those that were read."""
     numbers = sorted(frames)
+    yield from _fireflies(element, frames)
+    yield from _exchanged(element, frames)
     if len(numbers) < 2 or not element.frames:
         return
     yield from _identical(element, frames, numbers)
@@ -39,6 +43,45 @@ def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> It
     yield from _levels(element, means)
     yield from _sizes(element, frames, numbers)
     yield from _headers(element, frames, numbers)
+
+
+def _fireflies(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[Finding]:
+    """Single pixels that outshine their neighbours, and are not there in the frames beside."""
+    for pass_ in element.passes:
+        if pass_.excluded:
+            continue
+        places = {n: set(facts.passes[pass_.key].outliers) for n, facts in frames.items() if pass_.key in facts.passes}
+        found = {n: _not_beside(own, (places.get(n - 1), places.get(n + 1))) for n, own in places.items()}
+        odd = [n for n in sorted(found) if found[n]]
+        if not odd:
+            continue
+        first = frames[odd[0]].passes[pass_.key]
+        x, y = min(found[odd[0]], key=lambda place: (place[1], place[0]))
+        place = x + first.window[0], y + first.window[1]
+        count = sum(len(found[n]) for n in odd)
+        yield Finding(
+            "fireflies",
+            WARNING,
+            f"{pass_.title} has {count}{'' if count < MOST else ' or more'} single pixel{'s' * (count > 1)} that "
+            f"outshine all around them, the first at x {place[0]} y {place[1]}.",
+            "Render with more samples or a limit of indirect light, or denoise; look whether they show in the picture.",
+            key=pass_.key,
+            files=paths_of(pass_.files, odd) if not pass_.files.is_still else (),
+            frames=tuple(odd) if element.frames else (),
+            place=place,
+        )
+
+
+def _not_beside(own: set[tuple[int, int]], beside: Sequence[set[tuple[int, int]] | None]) -> set[tuple[int, int]]:
+    """Those of a frame that have none within a pixel in either of the frames beside."""
+    near = {
+        (x + across, y + down)
+        for places in beside
+        for x, y in places or ()
+        for across in (-1, 0, 1)
+        for down in (-1, 0, 1)
+    }
+    return own - near
 
 
 def with_fades(element: Element, frames: Mapping[int, FrameFacts], finding: Finding) -> Finding:
@@ -113,7 +156,8 @@ def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequen
         for key in by_key:
             own = frames[number].passes.get(key)
             for name, value in own.says if own is not None else ():
-                said[name][number, key] = value
+                if name != "passes":
+                    said[name][number, key] = value
     for name, by_place in said.items():
         values = list(by_place.values())
         due = {"camera": element.camera, "layer": element.layer}.get(name, "") if element.planned else ""
@@ -131,6 +175,25 @@ def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequen
                 files=files,
                 frames=odd,
             )
+
+
+def _exchanged(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[Finding]:
+    """Files of one pass whose header says that they hold another."""
+    for files, keys in _by_files(element):
+        odd: dict[str, list[int]] = defaultdict(list)
+        for number, facts in sorted(frames.items()):
+            own = facts.passes.get(keys[0]) if len(keys) == 1 else None
+            says = dict(own.says).get("passes", "") if own is not None else ""
+            if says and says.split(",")[0] != keys[0].removesuffix(f"_{DENOISED}") and says.split(",")[0] != keys[0]:
+                odd[says].append(number)
+        for says, numbers in odd.items():
+            title = element.find(keys[0]).title
+            yield Finding(
+                "place", ERROR, f"{title}: {count_of(numbers)} {'says' if len(numbers) == 1 else 'say'} in the header "
+                f"that {'it holds' if len(numbers) == 1 else 'they hold'} {printable(says)}.",
+                "Were two files exchanged? Move them to where they belong, or render these again.", key=keys[0],
+                files=paths_of(files, numbers), frames=tuple(numbers),
+            )  # fmt: skip
 
 
 def _by_files(element: Element) -> list[tuple[Files, list[str]]]:

@@ -44,13 +44,14 @@ class FoundFile:
     scene: str = ""  # fingerprint of what it was rendered from
     plan: str = ""
     place: Mapping[str, Any] = field(default_factory=dict)  # what the header says of shot, layer, camera and frame
+    as_rendered: bool | None = None  # whether the pixels are those that its header was written with; None: not said
     fault: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Deviation:
     """kind: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped,
-    scene, plan, place or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
+    scene, plan, place, pixels or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
 
     kind: str
     name: str  # of the first file of the sequence
@@ -195,10 +196,14 @@ def _header(planned: PlannedFiles, found: FoundFile, expected: Expected) -> Iter
 def _place(planned: PlannedFiles, found: FoundFile, frame: int | None) -> Iterator[tuple[str, str]]:
     """Whose picture the file says it is: a copy under another's name is as well made as the true one."""
     wanted = {name: planned.place[name] for name in ("shot", "layer", "camera")} | {"frame": frame}
+    wanted["passes"] = ",".join(pass_.key for pass_ in planned.passes)
     for name, value in wanted.items():
         says = found.place.get(name)
-        if says is not None and value is not None and str(says) != str(value):
-            yield "place", f"Holds {name} {says} instead of {value}, as its header says."
+        if says not in (None, "") and value is not None and str(says) != str(value):
+            what = name if name != "passes" else "the pass" if "," not in str(says) else "the passes"
+            yield "place", f"Holds {what} {says} instead of {value}, as its header says."
+    if found.as_rendered is False:
+        yield "pixels", "Its pixels are not those that were rendered: its header has the fingerprint of others."
 
 
 def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
@@ -211,6 +216,8 @@ def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]
             continue
         whole = planned.group.storage.pixel in WHOLE_NUMBERS
         for verdict in judge_values(pass_.kind, pass_.kind.title, planes, whole_numbers=whole):
+            if verdict.kind == "black" and found.as_rendered:
+                continue  # there was nothing to see
             if verdict.severity == ERROR and verdict.kind in _AUDITED and not (whole and verdict.kind == "eight-bit"):
                 yield _AUDITED[verdict.kind], verdict.what
 

@@ -14,6 +14,7 @@ from prism.passes.kinds import PassKind, Role
 ERROR, WARNING, NOTE = "error", "warning", "note"
 CLAMPED_SHARE = 1e-3  # of the pixels at just 1.0, with none above, that look cut off there
 FEWEST_LEVELS = 40  # fewer are flat things, seen straight on
+MOST_LEVELS = 300  # more are no sign of 8 bits: large flat things at many depths have as many
 GRID_PIXELS = 4096  # fewer are too few to say that all lie on the steps of 8 bits
 BLANK_ROLES = (Role.WHOLE, Role.IDENTIFY, Role.MEASURE)
 """Passes that are never empty where their subject is in frame; light may be dark for good reasons."""
@@ -165,7 +166,11 @@ def _coarse(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts])
     telling = [plane for plane in colour.values() if not plane.is_constant and plane.pixels >= GRID_PIXELS]
     if telling and all(plane.stepped for plane in telling):
         yield Verdict("eight-bit", ERROR, f"{title} has only the steps of 8 bits.")
-    elif telling and kind.key in ("depth", "position") and all(plane.levels >= FEWEST_LEVELS for plane in telling):
+    elif (
+        telling
+        and kind.key in ("depth", "position")
+        and all(FEWEST_LEVELS <= plane.levels <= MOST_LEVELS for plane in telling)
+    ):
         levels = max(plane.levels for plane in telling)
         yield Verdict(
             "eight-bit", ERROR, f"{title} has only {levels} different values: it was stored in few bits once."

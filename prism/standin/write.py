@@ -19,13 +19,17 @@ from prism.formats.stills import write_still, write_values
 from prism.mattes.cryptomatte import header
 from prism.naming.patterns import FIELDS, Pattern, parse_pattern
 from prism.passes.expansion import FileGroup, PlannedFiles, PlannedPass
+from prism.passes.packing import Storage
 from prism.pixels.channels import group_layers
+from prism.pixels.digest import digest_of
+from prism.pixels.file_formats import WRITTEN
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.standin.planes import Planes
 from prism.standin.render import Rendered
 
 IN_ONE_FILE = parse_pattern("{shot}.{frame:04}.exr")
+_COMPRESSIONS = WRITTEN["exr"].compressions
 _KINDS = ("object", "material", "group")
 
 
@@ -80,19 +84,28 @@ def write_frame(
 def _write_exr(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:
     data, display = _windows(rendered, next(iter(planes.values()))[0].shape)
 
-    def image_of(members: Sequence[tuple[PlannedPass, str]]) -> Image:
+    def image_of(members: Sequence[tuple[PlannedPass, Storage]]) -> Image:
         channels: dict[str, NDArray] = {}
         attributes: dict[str, Any] = dict(rendered.attributes)
-        for planned, pixel in members:
+        for planned, storage in members:
             attributes |= _ranks(rendered, planned) if planned.kind.ranked else {}
             names = planned.kind.channel_names(planned.key, alone=group.alone, levels=group.levels)
             for name, plane in zip(names, planes[planned.key], strict=True):
-                channels[name] = to_half(plane, name=name, where=str(path)) if pixel == "half" else plane
-        return Image(channels=channels, data_window=data, display_window=display, attributes=attributes)
+                channels[name] = to_half(plane, name=name, where=str(path)) if storage.pixel == "half" else plane
+        exact = all(storage.pixel in _COMPRESSIONS[storage.compression].exact for _, storage in members)
+        said = _says([planned for planned, _ in members], channels if exact else None)
+        return Image(channels=channels, data_window=data, display_window=display, attributes=attributes | said)
 
-    members = [(planned, storage.pixel) for planned, storage in zip(group.passes, group.storages, strict=True)]
+    members = list(zip(group.passes, group.storages, strict=True))
     parts = [(member[0].key, image_of([member])) for member in members] if group.in_parts else [("", image_of(members))]
     write_parts(path, parts, compression=group.compressions)
+
+
+def _says(passes: Sequence[PlannedPass], channels: Mapping[str, NDArray] | None) -> dict[str, str]:
+    """Which passes a part holds, and a fingerprint of its pixels: exchanged and changed files are told by it.
+    channels: None where storing them changes them."""
+    said = {"passes": ",".join(planned.key for planned in passes)}
+    return said if channels is None else said | {"pixelFingerprint": digest_of(channels)}
 
 
 def _ranks(rendered: Rendered, planned: PlannedPass) -> dict[str, str]:
@@ -104,7 +117,7 @@ def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
     runs = deep.runs | {BACK: deep.depth[:, 1]}  # also where nothing has a thickness, as planned
     write_deep(
         path, deep.counts, runs, data_window=deep.window, display_window=deep.display_window,
-        compression=group.storage.compression, attributes=rendered.attributes,
+        compression=group.storage.compression, attributes=dict(rendered.attributes) | _says(group.passes, runs),
     )  # fmt: skip
 
 

@@ -146,6 +146,11 @@ def total_and_parts(broken):
     return "diffuse"
 
 
+def copy(broken):
+    broken.planes["emission"] = broken.planes["diffuse_direct"].copy()
+    return "emission"
+
+
 CAUSE_OF = {one_light_group_twice: "doubled"}
 FAULTS = (
     missing,
@@ -164,6 +169,7 @@ FAULTS = (
     not_finite,
     one_light_group_twice,
     total_and_parts,
+    copy,
 )
 
 

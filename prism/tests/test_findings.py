@@ -16,6 +16,7 @@ from prism.intake.finding import Wanted
 from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
+from prism.intake.outliers import TIMES, outliers_of
 from prism.passes.catalogue import BY_KEY
 from prism.passes.judging import judge_values
 from prism.pixels.image import Image
@@ -242,6 +243,64 @@ class Values(Found):
             codes = np.floor(self.light(frame)["emission"].astype(np.float32) * 255 + 0.5) / 255
             self.render(frame, emission=self.rgb(codes.astype(np.float32)))
         self.assertIn("steps of 8 bits", self.one("curve").text)
+
+    def test_fireflies_are_counted_and_placed(self):
+        """Single pixels that outshine all around them; a lamp that stays where it is, and a glint that moves by a
+        pixel, are none. Thresholds at both sides."""
+        for frame in FRAMES:
+            light = {name: planes * 0.1 + np.float16(0.2) for name, planes in self.light(frame).items()}
+            light["diffuse"][:, 40, 50] = 60  # a lamp
+            light["diffuse"][:, 50, 30 + frame - 1001] = 60  # a glint
+            if frame == 1002:
+                light["specular"][:, 20, 31] = 60
+                light["specular"][:, 25, 33:35] = 60  # two beside each other are no single pixel
+            total = sum(planes.astype(np.float32) for planes in light.values()).astype(np.float16)
+            files = {name: self.rgb(planes) for name, planes in light.items()}
+            self.render(frame, beauty=self.rgb(total) | {"A": self.alpha.astype(np.float16)}, **files)
+        found = {f.key: f for f in self.look() if f.kind == "fireflies"}
+        self.assertEqual(found.keys(), {"specular", "beauty"})
+        self.assertEqual((found["specular"].frames, found["specular"].place), ((1002,), (31, 20)))
+        self.assertIn("has 1 single pixel that", found["specular"].text)
+        plane = np.ones((9, 9), np.float32)
+        for value, count in ((TIMES * 1.01, 1), (TIMES * 0.99, 0)):
+            plane[4, 4] = value
+            self.assertEqual(outliers_of([plane]), ((4, 4),) * count)
+
+    def test_straight_alpha_is_found_without_a_solid_inside(self):
+        """Colour above alpha, on smoke that is nowhere solid: straight it does not follow alpha, premultiplied it
+        does."""
+        y, x = np.mgrid[:HEIGHT, :WIDTH]
+        smoke = (0.5 * np.exp(-((x - 45) ** 2 + (y - 35) ** 2) / 400)).astype(np.float32)
+        colour = np.stack([0.6 + 0.1 * np.sin(x / 9), 0.5 + y / 300, 0.4 + x / 400]).astype(np.float32)
+        for straight in (True, False):
+            planes = colour * (smoke > 0.02) if straight else colour * smoke
+            for frame in FRAMES:
+                own = self.rgb(planes.astype(np.float16)) | {"A": smoke.astype(np.float16)}
+                self.render(frame, beauty=own)
+            self.assertEqual("alpha" in self.kinds(), straight)
+
+    def test_headers_of_other_programs_name_cameras_and_passes(self):
+        for frame in FRAMES:
+            says = {"cameraName": "side" if frame == 1003 else "front", "passes": "diffuse"}
+            light = self.light(frame)["diffuse"]
+            write_exr(self.path("diffuse", frame), Image.of_planes(self.rgb(light), **says))
+        place = self.one("place")
+        self.assertEqual(place.frames, (1003,))
+        self.assertIn("says camera side in the header instead of front", place.text)
+        for frame in FRAMES:
+            light = self.light(frame)["diffuse"]
+            write_exr(self.path("diffuse", frame), Image.of_planes(self.rgb(light), passes="emission"))
+        self.assertIn("in the header that they hold emission", self.one("place").text)
+
+    def test_a_depth_of_many_levels_is_no_fault(self):
+        """Large flat things at 2,280 depths; 256 of them are the steps of 8 bits, however they were spread."""
+        rng = np.random.default_rng(4)
+        for levels, faulty in ((2280, False), (256, True)):
+            steps = np.sort(rng.uniform(2, 90, levels)).astype(np.float32)
+            plane = steps[rng.integers(0, levels, (400, 300))]
+            facts = facts_of_plane(plane)
+            kinds = {verdict.kind for verdict in judge_values(BY_KEY["depth"], "depth", {"Z": facts})}
+            self.assertEqual("eight-bit" in kinds, faulty, levels)
 
     def test_alpha_taken_wrongly_and_not_there(self):
         for frame in FRAMES:

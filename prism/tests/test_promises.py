@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import unittest
 from fractions import Fraction
 
@@ -30,6 +31,7 @@ from prism.passes.expansion import expand
 from prism.passes.layering import OVER, SUM
 from prism.passes.packing import Packing, Storage
 from prism.passes.plan import Layer, Plan, Quality, ShotSettings
+from prism.pixels.digest import digest_of
 from prism.standin.facts import facts_of
 from prism.standin.prepared import NEIGHBOURS, nearest_points, no_points, prepared_of, tree_of, weigh
 from prism.standin.preparing import PreparedLight
@@ -357,12 +359,17 @@ class Written(FolderCase):
     def kinds(self, plan=None, facts=None):
         return {deviation.kind for deviation in audit_folder(plan or self.plan, facts or self.facts, self.folder)}
 
-    def rewrite(self, title, change=lambda plane: plane, *, compression="zip", header=None, window=None):
+    def rewrite(
+        self, title, change=lambda plane: plane, *, compression="zip", header=None, window=None, says_pixels=False
+    ):
+        """says_pixels: keep the fingerprint of the pixels as they were rendered."""
         path = self.path(title)
         (part,) = read_parts(path)
         with OpenEXR.File(str(path), separate_channels=True) as file:  # its header is only good while it is open
             attributes = {
-                name: entry for name, entry in file.header().items() if name not in ("channels", "type", "compression")
+                name: entry
+                for name, entry in file.header().items()
+                if name not in ("channels", "type", "compression") and (says_pixels or name != "pixelFingerprint")
             }
             planes = {name: change(channel.pixels.copy()) for name, channel in file.channels().items()}
             if window is not None:
@@ -426,6 +433,11 @@ class Written(FolderCase):
             ("beyond its range", lambda: self.rewrite("mist", lambda plane: plane + np.float32(0.5)), {"values"}),
             ("raw light doubled", lambda: self.rewrite("raw_light", lambda plane: plane * 2), {"sum"}),
             (
+                "another's",
+                lambda: shutil.copy(self.path("emission"), self.path("diffuse_direct")),
+                {"place", "sum"},
+            ),
+            (
                 "cut short",
                 lambda: self.path("depth").write_bytes(self.path("depth").read_bytes()[:-200]),
                 {"unreadable"},
@@ -443,6 +455,29 @@ class Written(FolderCase):
                 if name != "beside":
                     image = next(self.plan.images())
                     self.assertFalse(is_as_planned(self.plan, self.facts, image, self.files, 1, self.folder))
+
+    def test_pixels_that_are_not_those_that_were_rendered(self):
+        """All passes of a frame moved alike still sum; two exchanged files as well."""
+        for planned in self.files:
+            if planned.group.storage.format == "exr" and not planned.passes[0].kind.own_file:
+                self.rewrite(planned.group.title, lambda plane: np.roll(plane, 2, 1), says_pixels=True)
+        self.assertEqual(self.kinds(), {"pixels"})
+        self.carry_out(self.plan)
+        one, other = self.path("emission"), self.path("diffuse_direct")
+        one.rename(spare := one.with_suffix(".spare"))
+        other.rename(one)
+        spare.rename(other)
+        found = audit_folder(self.plan, self.facts, self.folder)
+        self.assertIn(("place", "1"), {(each.kind, each.frames) for each in found})
+        self.assertIn("Holds the pass emission instead of diffuse_direct", " ".join(each.what for each in found))
+
+    def test_a_layer_with_nothing_to_see_is_as_planned(self):
+        """Black, as it was rendered; blackened afterwards is another thing."""
+        self.rewrite("beauty", lambda plane: plane * 0)
+        self.assertIn("blank", self.kinds())
+        planes = dict(read_channels(self.path("beauty"), read_parts(self.path("beauty"))[0]).channels)
+        self.rewrite("beauty", header={"pixelFingerprint": digest_of(planes)}, says_pixels=True)
+        self.assertNotIn("blank", self.kinds())
 
     def test_a_doubled_component_is_named(self):
         self.rewrite("diffuse_direct", lambda plane: plane * 2)

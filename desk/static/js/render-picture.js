@@ -5,7 +5,8 @@ import { viewer } from "./viewer/index.js";
 export default () => {
   const { picture: page } = pageData();
 
-  return viewer(page, {
+  // The task knows which frame it is.
+  return viewer({ ...page, frame: 0 }, {
     frames: [],
     init() {
       this.openViewer();
@@ -15,8 +16,6 @@ export default () => {
     get subject() {
       return this.pictureKey ? { kind: "run", task: this.pictureKey, key: this.pass, denoised: this.denoised } : null;
     },
-    get frame() { return 0; }, // the task knows
-    set frame(_) {},
     get title() { return this.pictureTitle; },
     get probeKey() { return (this.lines.find((line) => line.key === this.pass) ?? this.lines[0])?.key ?? ""; },
     get chosenPass() { return this.passes.find((pass) => pass.key === this.pass); },
