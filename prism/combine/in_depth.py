@@ -167,6 +167,7 @@ def _card(step: Step, frame: Frame, air: Air | None) -> _Flat | None:
         changed = changed * matte.reshape(-1)
     seen = (changed * np.float32(step.weight)).astype(np.float32)
     alpha = seen[3].clip(0, 1)
+    seen[3] = alpha
     if content.hides:
         seen = np.zeros_like(seen)
     seen = _through_air(seen, depth.reshape(-1), air)

@@ -68,7 +68,7 @@ def merge(args: argparse.Namespace) -> Answer:
 
 def holdout(args: argparse.Namespace) -> Answer:
     """Write what of a file is seen among others."""
-    return _kept(args, ops.held_out(read_samples(args.file), ops.merged([read_samples(path) for path in args.by])))
+    return _kept(args, ops.held_out(read_samples(args.file), *(read_samples(path) for path in args.by)))
 
 
 def cut(args: argparse.Namespace) -> Answer:

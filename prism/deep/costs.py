@@ -15,7 +15,6 @@ from prism.pixels.window import Window
 MOST_PIXELS = 1 << 16  # of a picture that is measured; of a larger one, rows evenly apart
 MOSTS = (1, 2, 3, 4, 6, 8, 12, 16, 0)  # samples of a pixel; 0: any number
 SHARES = (0.0005, 0.002, 0.01, 0.05)  # of the reach of depths, as tolerances
-CARDS = 16
 
 
 Limits = tuple[float, int]  # tolerance in depth, and most samples of a pixel; 0 for any number
@@ -24,8 +23,8 @@ Limits = tuple[float, int]  # tolerance in depth, and most samples of a pixel; 0
 @dataclass(frozen=True, slots=True)
 class Cost:
     """Of one pair of limits. samples, bytes: what is left; bytes as a file of ZIPS lines has them. flat_error,
-    holdout_error: largest change of colour or alpha, flat, and of what is seen in front of an opaque card at any of
-    CARDS depths. holdout_mean: of the latter, the mean of all pixels at the depth where that is largest."""
+    holdout_error: largest change of colour or alpha, flat, and of what is seen in front of an opaque card at any depth.
+    holdout_mean: of the latter, the mean over all pixels of the largest of each."""
 
     tolerance: float
     most: int
@@ -53,7 +52,7 @@ def _cost(samples: Samples, tolerance: float, most: int) -> Cost:
     made = thinned(samples, tolerance=tolerance, most=most)
     before, after = flattened(samples), flattened(made)
     lines = lines_of(made.counts, list(made.runs.values()), 0, "zips")
-    largest, mean = holdout_error(samples, made, cards=CARDS)
+    largest, mean = holdout_error(samples, made)
     return Cost(
         tolerance=tolerance,
         most=most,

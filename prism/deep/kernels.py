@@ -32,7 +32,12 @@ def thickness(alpha):
 @compiled
 def edges_of(depth, begin, end, edges):
     """The fronts and backs of samples begin..end, each once, rising, into `edges`. Returns how many."""
-    count = 0
+    return add_edges(depth, begin, end, edges, 0)
+
+
+@compiled
+def add_edges(depth, begin, end, edges, count):
+    """The same, among `count` that are there."""
     for sample in range(begin, end):
         for side in range(2):
             value = depth[sample, side]
@@ -354,7 +359,7 @@ def put_points(
 
 @compiled
 def hold_out(
-    offsets, depth, alpha, colour, other_offsets, other_depth, other_alpha, out_alpha, out_colour, first, last
+    offsets, depth, alpha, colour, other_offsets, other_depth, other_alpha, solids, out_alpha, out_colour, first, last
 ):
     """What of tidy samples is seen among those of another tidy picture, which were split where the other's edges are.
 
@@ -371,7 +376,7 @@ def hold_out(
                 other += 1
             share = 1.0
             if other < end and other_depth[other, 0] == low and other_depth[other, 1] == high:
-                share = share_of(alpha[sample], other_alpha[other])
+                share = share_of(alpha[sample], other_alpha[other], solids[sample])
             scale = before * hidden * share
             free = 1.0 - taken
             covered = scale * alpha[sample]
@@ -383,10 +388,11 @@ def hold_out(
 
 
 @compiled
-def share_of(alpha, other):
-    """What of itself shows of a sample that shares its place with another."""
+def share_of(alpha, other, solids):
+    """What of itself shows of a sample that shares its place with another. solids: how many are in the other, where
+    both are opaque: they give the mean of all."""
     if other >= 1.0:
-        return 0.5 if alpha >= 1.0 else 0.0
+        return 1.0 / (1.0 + solids) if alpha >= 1.0 else 0.0
     if alpha >= 1.0:
         return 1.0
     u, per_alpha = thickness(alpha)
@@ -530,3 +536,79 @@ def join(depth, alpha, colour, front, back):
     alpha[front] += through * alpha[back]
     if depth[front, 0] < depth[front, 1] or depth[back, 0] < depth[back, 1]:
         depth[front, 1] = max(depth[front, 1], depth[back, 1])
+
+
+@compiled
+def seen_before(depth, alpha, colour, sample, end, z, reached, total):
+    """What is seen in front of a depth, into `total` (alpha, then colour): samples from one on, less what was summed of
+    them into it before. Returns the first sample that is not wholly in front. reached: whether points at z count."""
+    while sample < end:
+        front, back = depth[sample, 0], depth[sample, 1]
+        if back > z or (back == z and front == back and not reached):
+            break
+        through = 1.0 - total[0]
+        total[0] += through * alpha[sample]
+        for c in range(colour.shape[1]):
+            total[1 + c] += through * colour[sample, c]
+        sample += 1
+    return sample
+
+
+@compiled
+def with_part(depth, alpha, colour, sample, end, z, reached, total, seen):
+    """`total`, and the part in front of a depth of the volume that it goes through, into `seen`. reached: just behind
+    z, where a solid volume that begins there is seen whole."""
+    for c in range(total.size):
+        seen[c] = total[c]
+    if sample >= end or z >= depth[sample, 1]:
+        return
+    begun = depth[sample, 0] < z or (reached and depth[sample, 0] == z and alpha[sample] >= 1.0)
+    if not begun:
+        return
+    share = (z - depth[sample, 0]) / (depth[sample, 1] - depth[sample, 0])
+    through = 1.0 - total[0]
+    if alpha[sample] >= 1.0:  # hides all behind its front
+        part, scale = 1.0, 1.0
+    elif alpha[sample] > 0.0:
+        part = 1.0 - np.exp(share * np.log1p(-alpha[sample]))
+        scale = part / alpha[sample]
+    else:
+        part, scale = 0.0, share
+    seen[0] += through * part
+    for c in range(colour.shape[1]):
+        seen[1 + c] += through * colour[sample, c] * scale
+
+
+@compiled
+def seen_apart(
+    offsets, depth, alpha, colour, other_offsets, other_depth, other_alpha, other_colour, room, apart, first, last
+):
+    """For tidy pixels first..last of two pictures, the largest change of alpha or a channel of what is seen in front of
+    any depth: there is none larger than just before or just behind a front or back, or half-way between two. room: of
+    float64, (4, 1 + C) and as many places for edges as a pixel of both has, to work in."""
+    work, edges = room
+    size = work.shape[1]
+    totals, seen = work[:2], work[2:]
+    for pixel in range(first, last):
+        one, one_end = offsets[pixel], offsets[pixel + 1]
+        two, two_end = other_offsets[pixel], other_offsets[pixel + 1]
+        count = add_edges(depth, one, one_end, edges, 0)
+        count = add_edges(other_depth, two, two_end, edges, count)
+        for turn in range(2):
+            for c in range(size):
+                totals[turn, c] = 0.0
+        largest = 0.0
+        for at in range(count):
+            for turn in range(3):  # up to an edge, with what lies at it, and half-way to the next
+                z, reached = edges[at], turn > 0
+                if turn == 2:
+                    if at + 1 >= count or not edges[at + 1] < np.inf:
+                        continue
+                    z = (edges[at] + edges[at + 1]) / 2
+                one = seen_before(depth, alpha, colour, one, one_end, z, reached, totals[0])
+                two = seen_before(other_depth, other_alpha, other_colour, two, two_end, z, reached, totals[1])
+                with_part(depth, alpha, colour, one, one_end, z, reached, totals[0], seen[0])
+                with_part(other_depth, other_alpha, other_colour, two, two_end, z, reached, totals[1], seen[1])
+                for c in range(size):
+                    largest = max(largest, abs(seen[0, c] - seen[1, c]))
+        apart[pixel] = largest

@@ -81,7 +81,8 @@ def merged(pictures: Sequence[Samples]) -> Samples:
     _require_one_display(pictures)
     names = tuple(dict.fromkeys(name for picture in pictures for name in picture.names))
     id_names = tuple(dict.fromkeys(name for picture in pictures for name in picture.id_names))
-    alike = [picture.with_names(names, id_names) for picture in pictures]
+    # Each tidy first: several solids at one place of one picture are one of them in the mean with others.
+    alike = [tidied(picture).with_names(names, id_names) for picture in pictures]
     window = alike[0].window
     for picture in alike[1:]:
         window = window.union(picture.window)
@@ -107,30 +108,57 @@ def _merged_points(pictures: Sequence[Samples], window: Window) -> Samples:
     return _with(replace(pictures[0], window=window), offsets, parts, tidy=True)
 
 
-def held_out(samples: Samples, by: Samples) -> Samples:
-    """What of a picture is seen among the samples of another, as a deep picture: laid over each other its samples come
-    to just what the picture adds to the merge of both, so that either held out by the other sum to that.
+def held_out(samples: Samples, *by: Samples) -> Samples:
+    """What of a picture is seen among the samples of others, as a deep picture: laid over each other its samples come
+    to just what the picture adds to the merge of all, so that each held out by the others sum to that.
 
-    Over the windows of both. Raises SizeMismatch if their display windows differ.
+    Over the windows of all. Raises SizeMismatch if their display windows differ.
     """
-    _require_one_display([samples, by])
-    return by_rows([samples, by], samples.window.union(by.window), lambda parts: _held_out(*parts))
+    _require_one_display([samples, *by])
+    window = samples.window
+    for other in by:
+        window = window.union(other.window)
+    bare = [other.with_names((), ()) for other in by]  # their colour hides nothing
+    return by_rows([samples, *bare], window, lambda parts: _held_out(parts[0], parts[1:]))
 
 
-def _held_out(samples: Samples, by: Samples) -> Samples:
-    """Of two over the same window."""
-    own, other = tidied(samples), tidied(by)
+def _held_out(samples: Samples, by: Sequence[Samples]) -> Samples:
+    """Of pictures over the same window."""
+    own, others = tidied(samples), [tidied(each) for each in by]
+    other = others[0] if len(others) == 1 else tidied(_together(others, samples.window))
     own, other = _split(own, other.offsets, other.depth), _split(other, own.offsets, own.depth)
     alpha, colour = np.empty_like(own.alpha), np.empty_like(own.colour)
+    solids = _solids_beside(own, others)
     _over_pixels(
         len(own.offsets) - 1,
         lambda first, last: kernels.hold_out(
-            own.offsets, own.depth, own.alpha, own.colour, other.offsets, other.depth, other.alpha, alpha, colour,
-            first, last,
+            own.offsets, own.depth, own.alpha, own.colour, other.offsets, other.depth, other.alpha, solids, alpha,
+            colour, first, last,
         ),
     )  # fmt: skip
     seen = (alpha > 0) | (colour != 0).any(axis=1)
     return replace(own, alpha=alpha, colour=colour).kept(seen)
+
+
+def _solids_beside(own: Samples, others: Sequence[Samples]) -> NDArray[np.int64]:
+    """(N,): how many of other pictures have an opaque sample just where an opaque one of these is, and so share its
+    place with it; at least 1."""
+    solids = np.ones(len(own), np.int64)
+    chosen = np.flatnonzero(own.alpha >= 1)
+    if len(others) < 2 or not chosen.size:
+        return solids
+    places = _places_of(own, chosen)
+    shared = [np.isin(places, _places_of(each, np.flatnonzero(each.alpha >= 1))) for each in others]
+    solids[chosen] = np.maximum(1, np.sum(shared, axis=0))
+    return solids
+
+
+def _places_of(samples: Samples, chosen: NDArray[np.int64]) -> NDArray:
+    """Of some samples the pixel, front and back as one value each."""
+    table = np.empty((len(chosen), 3), np.int64)
+    table[:, 0] = samples.pixels[chosen]
+    table[:, 1:] = samples.depth[chosen].view(np.int32)
+    return np.ascontiguousarray(table).view(f"V{table.strides[0]}").reshape(-1)
 
 
 def _require_one_display(pictures: Sequence[Samples]) -> None:
@@ -281,7 +309,7 @@ def placed(
         raise BadArgument(f"{thick:g} is no thickness.", where="thick", advice="Use 0 for a card, or more.")
     at = np.broadcast_to(np.asarray(depth, np.float32), rgba.shape[1:])
     shown = np.where((rgba != 0).any(axis=0), at, np.float32(np.nan))
-    card = of_card(shown, rgba[3], rgba[:3], ("R", "G", "B"), window, display)
+    card = of_card(shown, rgba[3].clip(0, 1), rgba[:3], ("R", "G", "B"), window, display)
     return replace(card, depth=card.depth + np.array([0, thick], np.float32))
 
 
@@ -309,21 +337,27 @@ def _thinned(tidy: Samples, tolerance: float, most: int) -> Samples:
     return made.kept(keeps)
 
 
-def holdout_error(before: Samples, after: Samples, *, cards: int = 32) -> tuple[float, float]:
-    """How much is changed of what is seen in front of an opaque card, at that many depths between the samples of
-    `before`: the largest change of any channel or alpha, and the mean of all pixels where that is largest."""
-    fronts = before.depth[:, 0][np.isfinite(before.depth[:, 0])]
-    if not len(fronts):
-        return 0.0, 0.0
-    depths = np.unique(np.quantile(fronts, np.linspace(0, 1, cards)))
-    return max(_seen_apart(before, after, float(depth)) for depth in depths)
+def holdout_error(before: Samples, after: Samples) -> tuple[float, float]:
+    """How much is changed of what is seen in front of an opaque card, wherever in depth that stands: the largest change
+    of any channel or alpha at any depth, and the mean over all pixels of the largest of each.
 
+    Raises SizeMismatch unless both are of one window.
+    """
+    if before.window != after.window:
+        raise SizeMismatch("The pictures have different windows.", advice="Compare samples of one picture.")
+    one, other = tidied(before), tidied(after.with_names(before.names, before.id_names))
+    apart = np.zeros(len(one.offsets) - 1, np.float64)
+    edges = 2 * int((np.diff(one.offsets) + np.diff(other.offsets)).max(initial=0))
 
-def _seen_apart(before: Samples, after: Samples, depth: float) -> tuple[float, float]:
-    seen = [flattened(cut(each, -np.inf, depth)) for each in (before, after)]
-    first, second = (np.concatenate([colour, alpha[np.newaxis]]) for alpha, colour, _ in seen)
-    apart = np.abs(first - second).max(axis=0)
-    return float(apart.max(initial=0)), float(apart.mean())
+    def measure(first: int, last: int) -> None:
+        room = np.zeros((4, 1 + len(one.names))), np.zeros(edges)
+        kernels.seen_apart(
+            one.offsets, one.depth, one.alpha, one.colour, other.offsets, other.depth, other.alpha, other.colour,
+            room, apart, first, last,
+        )  # fmt: skip
+
+    _over_pixels(len(apart), measure)
+    return float(apart.max(initial=0)), float(apart.mean()) if apart.size else 0.0
 
 
 def _split(samples: Samples, offsets: NDArray[np.int64], depth: NDArray[np.float32]) -> Samples:

@@ -168,10 +168,23 @@ class Laws(unittest.TestCase):
 
     def test_each_held_out_by_the_other_is_the_merge(self):
         for _ in range(40):
-            # Several that are opaque at one place give their mean, so that of means is that of those.
-            a, b = (ops.tidied(any_deep(self.rng)) for _ in range(2))
+            a, b, c = (any_deep(self.rng) for _ in range(3))
             parts = flat(ops.held_out(a, b)) + flat(ops.held_out(b, a))
             np.testing.assert_allclose(parts, flat(ops.merged([a, b])), atol=3e-6)
+            three = flat(ops.held_out(a, b, c)) + flat(ops.held_out(b, a, c)) + flat(ops.held_out(c, a, b))
+            np.testing.assert_allclose(three, flat(ops.merged([a, b, c])), atol=5e-6)
+
+    def test_solids_at_one_place_give_the_mean_of_all(self):
+        pictures = [deep([(value, value, value, 1, 5, 5)]) for value in (0.3, 0.6, 0.9)]
+        np.testing.assert_allclose(flat(ops.merged(pictures))[:3], 0.6, atol=1e-6)
+        shown = [flat(ops.held_out(one, *(p for p in pictures if p is not one)))[0].item() for one in pictures]
+        np.testing.assert_allclose(shown, [0.1, 0.2, 0.3], atol=1e-6)
+
+    def test_a_card_covers_no_more_than_all(self):
+        card = ops.placed(
+            np.float32([[[0.5, 0.5]]] * 3 + [[[1.2, -0.1]]]), 3.0, window=Window(0, 0, 1, 0), display=Window(0, 0, 1, 0)
+        )
+        self.assertEqual(card.alpha.tolist(), [1, 0])
 
     def test_windows_and_channels_are_united(self):
         left = deep([A], [], window=Window(0, 0, 1, 0))
@@ -197,6 +210,23 @@ class Laws(unittest.TestCase):
         pair = deep([(0.3, 0.3, 0.3, 0.5, 1, 1), (0.2, 0.2, 0.2, 0.6, 2, 2), (0.1, 0.1, 0.1, 0.1, 3, 3)])
         error, _ = ops.holdout_error(pair, ops.thinned(pair, tolerance=1))
         self.assertAlmostEqual(error, 0.5 * 0.6, places=6)  # (1 - a1) a2, as the hidden sample's alpha shows
+
+    def test_the_error_in_front_of_cards_holds_at_every_depth(self):
+        """Of random points and volumes, held against cuts at 200 depths and at every edge."""
+        for _ in range(12):
+            samples = any_deep(self.rng, most=7)
+            thin = ops.thinned(samples, most=2)
+            error, mean = ops.holdout_error(samples, thin)
+            edges = np.unique(samples.depth[np.isfinite(samples.depth)])
+            behind, between = np.nextafter(edges, np.float32(np.inf)), (edges[1:] + edges[:-1]) / 2
+            depths = np.unique([*np.linspace(edges[0], edges[-1], 100), *edges, *behind, *between])
+            seen = [
+                np.abs(flat(ops.cut(samples, -np.inf, float(z))) - flat(ops.cut(thin, -np.inf, float(z)))).max()
+                for z in depths
+            ]
+            self.assertLessEqual(max(seen), error + 1e-5)
+            self.assertGreaterEqual(max(seen), error - 0.02)
+            self.assertLessEqual(mean, error)
 
 
 class Facts(unittest.TestCase):

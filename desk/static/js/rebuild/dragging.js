@@ -44,6 +44,6 @@ export const dragging = (shared) => ({
     if (!next) return;
     event.preventDefault();
     this.commitMoved(next);
-    this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`)?.focus());
+    this.$nextTick(() => document.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`)?.focus());
   },
 });

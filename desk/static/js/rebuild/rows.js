@@ -109,7 +109,7 @@ export const rows = (page, shared) => ({
     this.nameAddress();
   },
   bringUp(id) {
-    this.$nextTick(() => this.$root.querySelector(`[data-row="${CSS.escape(id)}"]`)?.scrollIntoView({ block: "start" }));
+    this.$nextTick(() => document.querySelector(`[data-row="${CSS.escape(id)}"]`)?.scrollIntoView({ block: "start" }));
   },
   get ribbonKeys() {
     const row = this.opened ? tree.find(this.ledger, this.opened) : null;
