@@ -24,7 +24,7 @@ ARGUMENTS = [
     "--disable-component-update",
     "--no-first-run",
 ]
-PATIENCE = 150_000  # milliseconds; a slow machine compiles during the first picture, and the first suggestion
+PATIENCE = 40_000  # milliseconds; a slow machine compiles during the first picture, and the first suggestion
 expect.set_options(timeout=PATIENCE)
 
 

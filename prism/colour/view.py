@@ -53,14 +53,27 @@ class ViewTransform:
 def apply_exactly(rgb: NDArray[np.float32], transform: ViewTransform) -> NDArray[np.float32]:
     """Display values 0..1 of scene-linear straight colour; rgb and result are (H, W, 3) float32.
 
-    NaN becomes 0 and infinities the largest finite values first, since OpenColorIO turns +inf to 0 in some matrices.
-    About a second for 1920 x 1080 with the film-like view: for delivery. Previews use `apply_quickly`.
+    NaN becomes 0 and infinities the largest finite values first: OpenColorIO turns +inf to 0 in some matrices. The
+    other channels of such a pixel are as if those were no brighter than they are themselves. About a second for
+    1920 x 1080 with the film-like view: for delivery. Previews use `apply_quickly`.
     """
     clean = np.nan_to_num(rgb, nan=0.0, posinf=LARGEST, neginf=-LARGEST).astype(np.float32)
     pixels = np.ascontiguousarray(clean)
     processor = _processor(transform)
     run_bands(lambda first, end: _apply_rows(processor, pixels, first, end), pixels.shape[0], BAND_ROWS)
+    endless = np.isinf(rgb).any(axis=-1)
+    if endless.any():
+        tamed = np.ascontiguousarray(_tamed(rgb[endless].T)[:3].T)[np.newaxis]
+        processor.applyRGB(tamed)
+        pixels[endless] = np.where(np.isinf(rgb[endless]), pixels[endless], tamed[0])
     return pixels.clip(0, 1, out=pixels)
+
+
+def _tamed(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Pixels (3, N) with infinities as bright as the brightest of their channels that are numbers."""
+    known = np.where(np.isfinite(rgb), rgb, np.float32(0))
+    brightest = known.max(axis=0)
+    return np.where(np.isinf(rgb), np.copysign(np.abs(brightest), rgb), known).astype(np.float32)
 
 
 def apply_quickly(
@@ -100,6 +113,12 @@ def _through_tables(
     run_bands(
         lambda first, end: band(*planes, *tables, flat_out, first * width, end * width), height, BAND_ROWS, alone=alone
     )
+    endless = np.flatnonzero(np.isinf(planes).any(axis=0)) if any(map(_has_infinity, planes)) else ()
+    if len(endless):  # an infinite channel changes no other
+        given = np.stack([plane[endless] for plane in planes])
+        others = _through_tables(_tamed(given)[:, np.newaxis], transform, gain, last)[0]
+        found = out.reshape(-1, 3)
+        found[endless] = np.where(np.isinf(given.T), found[endless], others)
     return out
 
 
@@ -192,6 +211,15 @@ def _entry(light):
     """Entry of a table over light; the first, which is black, for negative light and NaN."""
     bits = _float_bits(light)
     return bits >> DROPPED_BITS if bits <= INFINITY_BITS else np.uint32(0)
+
+
+@compiled
+def _has_infinity(plane):
+    """Whether any value is infinite."""
+    found = 0
+    for i in range(plane.size):
+        found += abs(plane[i]) == np.float32(np.inf)
+    return found > 0
 
 
 @compiled

@@ -134,6 +134,16 @@ class Quick(unittest.TestCase):
         lifted = quick(grey(0.3185468), SRGB, gamma=2.0)[0, 0, 0]
         self.assertEqual((plain, lifted), (153, round(255 * 0.6**0.5)))
 
+    def test_one_infinite_channel_changes_no_other(self):
+        """Exactly and quickly: the others are those of a pixel in which it is no brighter than they are."""
+        for transform in (SRGB, ViewTransform("acescg", "srgb"), FILM):
+            given, plain = np.float32([[[np.inf, 0.2, 0.1]]]), np.float32([[[0.2, 0.2, 0.1]]])
+            for view in (codes, quick):
+                with self.subTest(transform=transform, view=view.__name__):
+                    got = view(given, transform)[0, 0]
+                    self.assertEqual(got[1:].tolist(), view(plain, transform)[0, 0, 1:].tolist())
+                    self.assertGreater(got[0], 240)
+
     def test_nan_is_black_and_infinity_white(self):
         for transform in (SRGB, FILM):
             got = quick(np.float32([[[np.nan] * 3, [np.inf] * 3, [-np.inf] * 3]]), transform)

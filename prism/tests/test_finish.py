@@ -522,6 +522,7 @@ class Laws(unittest.TestCase):
         for kind in KINDS:
             rgba, space = suited(kind)
             rgba[0, 3, 4], rgba[2, 20, 30], rgba[1, 11, 11] = np.nan, np.inf, -np.inf
+            rgba[3, 24, 30], rgba[3, 6, 12] = np.nan, np.inf  # alpha alone
             bad = ~np.isfinite(rgba).all(axis=0)
             dark = np.where(bad, 0, rgba)
             step = {"kind": kind, **STRONG[kind]}

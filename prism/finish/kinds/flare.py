@@ -139,7 +139,7 @@ class FlareStep(PointStep):
 
     def _brightest(self, picture: Picture, context: Context) -> tuple[float, float] | None:
         """The middle of the brightest pixels, weighted by their light; of those within the matte it follows."""
-        light = np.maximum(brightness(finite(picture.rgba[:3]), picture.space), 0)
+        light = np.maximum(brightness(finite(picture.rgba)[:3], picture.space), 0)
         if self.follow is not None:
             light = light * context.matte(self.follow, picture)
         most = float(light.max(initial=0))

@@ -54,7 +54,7 @@ class FringeStep(FinishStep):
         corner = math.hypot(display.width, display.height) / 2
         middle_x = (display.width / 2 + display.x0 - picture.window.x0) / step
         middle_y = (display.height / 2 + display.y0 - picture.window.y0) / step
-        out, clean = picture.rgba.copy(), finite(picture.rgba[:3])
+        out, clean = picture.rgba.copy(), finite(picture.rgba)[:3]
         for channel, push in ((0, self.red), (2, self.blue)):
             if push:
                 scale = 1 / (1 + push / corner)

@@ -48,7 +48,7 @@ class SharpenStep(FinishStep):
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): at an amount of 1; the evaluator lays on more or less of it."""
-        planes = rgb = finite(picture.rgba[:3])
+        planes = rgb = finite(picture.rgba)[:3]
         if self.on == "colour" and self.threshold == 0:
             return self._plainly(picture, rgb)
         if self.on == "luminance":
