@@ -14,7 +14,9 @@ from prism.delivery.deliver import deliver_all
 from prism.delivery.document import Delivery, require
 from prism.delivery.encodings.base import Closing, Place
 from prism.delivery.made import Made
+from prism.delivery.parcel.checking import OF_RECORDS
 from prism.delivery.record import (
+    FOLDER,
     WHOLE,
     already_there,
     begin,
@@ -33,6 +35,8 @@ from prism.delivery.record import (
 )
 from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnwritableFile
+from prism.formats.digests import list_of
+from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.sheets.boards.render import Load, missing
 
@@ -169,7 +173,16 @@ def close(
         files.setdefault(item.id, []).extend(place.root / entry["file"] for entry in entries)
         record["files"] += entries
     save(place.root / WHOLE, record)
+    _seal_records(place.root)
     return record["files"]
+
+
+def _seal_records(root: Path) -> None:
+    """Checksums of the records, which are written last: by them a parcel that holds its own tells a changed bit."""
+    below = (path for path in (root / FOLDER).rglob("*") if path.is_file() and not path.name.startswith("."))
+    names = [WHOLE, *(path.relative_to(root).as_posix() for path in below if path.suffix != ".begun")]
+    with replacing(root / OF_RECORDS) as temporary:
+        temporary.write_text(list_of(root, names), encoding="utf-8", newline="")
 
 
 def _saw_part(saw: Callable[[float], object], place: int, count: int, share: float) -> None:

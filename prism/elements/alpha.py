@@ -18,6 +18,7 @@ from prism.pixels.file_formats import format_of_title
 EDGE_PIXELS = 16  # fewer tell nothing
 CLEAR = 1.5  # times better one reading must explain the edge
 SOFT_PAIRS = 64  # of soft pixels beside each other; fewer tell nothing
+NOISY = 0.3  # of alpha's own steps, squared: colour that changes more by itself tells nothing
 FOLLOWS = (0.35, 0.65)  # slope of colour over alpha, up to which it is straight and from which it is premultiplied
 _SOFT = (0.02, 0.98)
 _SOLID = 0.999
@@ -68,7 +69,7 @@ def _follows(peak: NDArray[np.float32], alpha: NDArray[np.float32], soft: NDArra
     is, 0 where it does not care, as straight colour. The slope of the one's logarithm over the other's; None where too
     few pixels tell."""
     usable = soft & (peak > 1e-4)
-    tops, bottoms, count = 0.0, 0.0, 0
+    tops, bottoms, count, apart = 0.0, 0.0, 0, 0.0
     for axis in (0, 1):
         near, far = (
             tuple(slice(*ends) if i == axis else slice(None) for i in (0, 1)) for ends in ((1, None), (None, -1))
@@ -78,7 +79,12 @@ def _follows(peak: NDArray[np.float32], alpha: NDArray[np.float32], soft: NDArra
         clear = np.abs(steps[1]) > 0.1
         light, cover = (step[clear].astype(np.float64).clip(-4, 4) for step in steps)
         tops, bottoms, count = tops + float(light @ cover), bottoms + float(cover @ cover), count + int(clear.sum())
-    return tops / bottoms if count >= SOFT_PAIRS and bottoms > 0 else None
+        apart += float(light @ light)
+    if count < SOFT_PAIRS or bottoms <= 0:
+        return None
+    slope = tops / bottoms
+    left = max(0.0, apart - slope * tops)  # of colour's own steps, once those that go with alpha are taken out
+    return slope if left < NOISY * bottoms else None
 
 
 def _weighed(part: Part, counts: dict, alpha: NDArray, follows: float | None) -> tuple[str, float, list[str]]:

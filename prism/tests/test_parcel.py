@@ -24,6 +24,7 @@ from prism.delivery.second_opinion import colour, exr, filters
 from prism.elements.opening import find_sources
 from prism.errors import UnreadableFile
 from prism.formats.exr import write_exr
+from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.image import Image
@@ -105,9 +106,9 @@ class Parcels(FolderCase):
         self.make("1001")
         kept = self.folder / "kept"
         shutil.copytree(self.out, kept)
-        for path in sorted(path for path in kept.rglob("*") if path.is_file() and path.parent.name != "record"):
+        for path in sorted(path for path in kept.rglob("*") if path.is_file()):
             name = path.relative_to(kept).as_posix()
-            if name in ("checksums.sha256", "record.json"):
+            if name.endswith(".sha256"):
                 continue
             whole = path.read_bytes()
             bits = bytearray(whole)
@@ -119,6 +120,15 @@ class Parcels(FolderCase):
             self.assertEqual([(f.file, f.what) for f in check_parcel(kept).faults], [(name, "missing")])
             path.write_bytes(whole)
         self.assertTrue(check_parcel(kept).whole)
+        for name in ("checksums.sha256", "record.sha256"):
+            path = kept / name
+            whole = path.read_bytes()
+            lines = whole.splitlines(keepends=True)
+            for spoilt in (whole[:-1], b"".join(lines[1:]), b"".join(lines[:-1]), whole.replace(b"a", b"b", 1), b""):
+                path.write_bytes(spoilt)
+                with self.assertRaises(UnreadableFile, msg=(name, spoilt[:30])):
+                    check_parcel(kept)
+            path.write_bytes(whole)
         (kept / "more.txt").write_text("x")
         self.assertEqual((check_parcel(kept).whole, check_parcel(kept).extra), (True, ("more.txt",)))
         path = kept / "passes" / "1001.exr"
@@ -131,6 +141,42 @@ class Parcels(FolderCase):
                 check_parcel(kept)
         (kept / "checksums.sha256").unlink()
         self.assertEqual(self.run_prism("parcel", "check", kept).returncode, 1)
+
+    def alone(self, frame):
+        """The parcel's script, where nothing of ours can be imported."""
+        return subprocess.run(
+            [sys.executable, "-S", "-c", _ALONE, str(frame)], cwd=self.out, capture_output=True, text=True,
+            env={"NUMPY": str(np.__path__[0].rpartition("/")[0])},
+        )  # fmt: skip
+
+    def test_its_script_knows_every_matte_and_refuses_what_it_does_not_know(self):
+        """Alpha of a pass of one channel, of a pass that has none of its own but is not asked for, and new kinds."""
+        ledger = json.loads((self.folder / "l.json").read_text())
+        ledger["mattes"] = [
+            {"id": "edge", "kind": "alpha", "source": "occlusion"},
+            {"id": "less", "kind": "inverted", "of": "edge"},
+            {"id": "unused", "kind": "alpha", "source": "emission"},
+            {"id": "both", "kind": "made", "parts": [{"kind": "matte", "of": "less"}]},
+        ]
+        ledger["rows"][0]["matte"], ledger["rows"][1]["matte"] = "edge", "both"
+        (self.folder / "l.json").write_text(json.dumps(ledger))
+        self.make("1001")
+        done = self.alone(1001)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        ours = evaluate(Ledger.from_json(ledger), find_sources([self.passes / "shot.1001.exr"])).rgba
+        np.testing.assert_allclose(np.load(self.out / "rebuilt_1001.npy"), ours, rtol=2e-5, atol=2e-6)
+        for change in (
+            lambda document: document["rows"][0].update(kind="halation"),
+            lambda document: document["mattes"][3]["parts"][0].update(kind="wobble"),
+        ):
+            document = json.loads((self.out / "ledger.json").read_text())
+            change(document)
+            kept = (self.out / "ledger.json").read_text()
+            (self.out / "ledger.json").write_text(json.dumps(document))
+            done = self.alone(1001)
+            (self.out / "ledger.json").write_text(kept)
+            self.assertEqual(done.returncode, 1)
+            self.assertIn("does not know", done.stderr)
 
     def test_as_sha256sum_reads_it(self):
         self.make("1001")

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import Path
 
-from prism.errors import UnreadableFile
-from prism.formats.digests import sha256_of
+from prism.formats.digests import read_list, sha256_of
 
 CHECKSUMS = "checksums.sha256"
-RECORDS = ("record/", "record.json")  # of the delivery that made it, where it lies in the parcel's own folder
+OF_RECORDS = "record.sha256"  # of the records of the delivery that made it, which are written after the parcel
+RECORDS = ("record/", "record.json", OF_RECORDS)  # where it lies in the parcel's own folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,32 +34,18 @@ class Checked:
         return not self.faults
 
 
-def check_parcel(folder: Path) -> Checked:
-    """Read every file of a parcel. Raises UnreadableFile if its list of checksums is not there or is damaged."""
-    sums = dict(_listed(folder / CHECKSUMS))
-    faults = tuple(fault for name, digest in sums.items() if (fault := _fault(folder, name, digest)) is not None)
+def check_parcel(folder: Path, *, with_records: bool = True) -> Checked:
+    """Read every file of a parcel, and the records of its delivery if they lie in it and are written already. Raises
+    UnreadableFile if a list of checksums is not there or is damaged."""
+    sums = read_list(folder / CHECKSUMS)
     there = {path.relative_to(folder).as_posix() for path in folder.rglob("*") if path.is_file()}
-    extra = sorted(name for name in there - sums.keys() - {CHECKSUMS} if not name.startswith(RECORDS))
+    if not with_records:
+        there = {name for name in there if not name.startswith(RECORDS)}
+    elif any(name.startswith(RECORDS) for name in there):
+        sums |= read_list(folder / OF_RECORDS)
+    faults = tuple(fault for name, digest in sums.items() if (fault := _fault(folder, name, digest)) is not None)
+    extra = sorted(there - sums.keys() - {CHECKSUMS, OF_RECORDS})
     return Checked(len(sums), faults, tuple(extra))
-
-
-def _listed(path: Path) -> Iterator[tuple[str, str]]:
-    """Name and digest, as sha256sum writes them."""
-    try:
-        lines = path.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise UnreadableFile(
-            "The list of checksums cannot be read.", where=str(path), advice="Is this the folder of a parcel?"
-        ) from error
-    for number, line in enumerate(lines, start=1):
-        digest, gap, name = line[:64], line[64:66], line[66:]
-        parts = PurePosixPath(name).parts
-        outside = not parts or name.startswith("/") or ".." in parts
-        if gap != "  " or outside or not set(digest) <= set("0123456789abcdef"):
-            raise UnreadableFile(f"Line {number} of the list of checksums is damaged.", where=str(path))
-        yield name, digest
-    if not lines:
-        raise UnreadableFile("The list of checksums is empty.", where=str(path))
 
 
 def _fault(folder: Path, name: str, digest: str) -> Fault | None:

@@ -5,9 +5,11 @@ import sys
 
 import numpy as np
 
-from . import exr, rows
+from . import exr, mattes, rows
 
 CANNOT = ("deep", "depth", "card")  # their samples are not in a parcel's flat passes
+KNOWN = ("pass", "group", "overlay", "background", "fog")
+MATTES = ("alpha", "inverted", "made")
 
 
 def main(frame):
@@ -45,6 +47,13 @@ def refuse(ledger):
         kind = row.get("kind", "pass")
         if row.get("on", True) and (kind in CANNOT or (kind == "background" and row.get("fill") == "picture")):
             sys.exit(f"Row {row['id']} ({kind}) asks for pictures that are not among the flat passes of a parcel.")
+        if kind not in (*KNOWN, *CANNOT):
+            sys.exit(f"Row {row['id']} is of the kind {kind}, which this script does not know: it would leave it out.")
+    for matte in ledger.get("mattes", []):
+        kinds = {part["kind"] for part in matte.get("parts", [])}
+        if matte["kind"] not in MATTES or not kinds <= set(mattes.KINDS):
+            strange = ", ".join(sorted(kinds - set(mattes.KINDS))) or matte["kind"]
+            sys.exit(f"Matte {matte['id']} is of a kind that this script does not know: {strange}.")
 
 
 if __name__ == "__main__":

@@ -198,8 +198,15 @@ def _by_lines(c, x, y):
 
 
 _KINDS = {
-    "alpha": lambda page, part, mattes: page.sources[part["source"]][1].astype(float),
+    "alpha": lambda page, part, mattes: page.alpha_of(part["source"]),
     "matte": lambda page, part, mattes: mattes[part["of"]],
     "names": _names, "colour": _colour, "range": _range, "direction": _direction, "box": _box, "strokes": _strokes,
     "shape": _shape,
 }  # fmt: skip
+KINDS = tuple(_KINDS)
+
+
+def made_of(matte):
+    """Other mattes that a matte is made of."""
+    parts = [part["of"] for part in matte.get("parts", []) if part["kind"] == "matte"]
+    return [*parts, *([matte["of"]] if matte["kind"] == "inverted" else [])]

@@ -41,12 +41,31 @@ class Page:
         self.soloed = any(row.get("solo") for row in all_rows(document.get("rows", [])))
         self.mattes = {}
         for matte in document.get("mattes", []):
+            if matte["id"] not in self.wanted():
+                continue
             if matte["kind"] == "alpha":
-                self.mattes[matte["id"]] = sources[matte["source"]][1]
+                self.mattes[matte["id"]] = self.alpha_of(matte["source"])
             elif matte["kind"] == "made":
                 self.mattes[matte["id"]] = matte_page.plane(self, matte, self.mattes)
             else:
                 self.mattes[matte["id"]] = 1 - self.mattes[matte["of"]]
+
+    def wanted(self):
+        """Mattes that rows ask for, and those they are made of."""
+        made_of = {matte["id"]: matte_page.made_of(matte) for matte in self.document.get("mattes", [])}
+        asked = [row["matte"] for row in all_rows(self.document.get("rows", [])) if row.get("matte")]
+        found = set()
+        while asked:
+            key = asked.pop()
+            if key not in found:
+                found.add(key)
+                asked += made_of.get(key, ())
+        return found
+
+    def alpha_of(self, key):
+        """The alpha of a source; of a pass of one channel, that."""
+        colour, alpha = self.sources[key]
+        return (colour[0] if alpha is None else alpha).astype(float)
 
     def curve(self, curve, values):
         return _curve(curve["points"], values)
