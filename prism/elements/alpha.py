@@ -17,7 +17,7 @@ from prism.pixels.file_formats import format_of_title
 
 EDGE_PIXELS = 16  # fewer tell nothing
 CLEAR = 1.5  # times better one reading must explain the edge
-SOFT_PAIRS = 64  # of soft pixels beside each other; fewer tell nothing
+SOFT_PAIRS = 200  # of soft pixels beside each other; fewer tell nothing
 NOISY = 0.3  # of alpha's own steps, squared: colour that changes more by itself tells nothing
 FOLLOWS = (0.35, 0.65)  # slope of colour over alpha, up to which it is straight and from which it is premultiplied
 _SOFT = (0.02, 0.98)
@@ -106,7 +106,8 @@ def _weighed(part: Part, counts: dict, alpha: NDArray, follows: float | None) ->
         if state == "straight" and counts["above"] > soft / 2:
             reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
         return state, min(0.99, 0.6 + 0.1 * max(edge, 1 / edge)), reasons
-    if follows is not None and not FOLLOWS[0] < follows < FOLLOWS[1]:
+    # Light of a sky has no alpha, and shines through soft edges: then colour that does not follow tells nothing.
+    if follows is not None and (follows >= FOLLOWS[1] or (follows <= FOLLOWS[0] and not counts["outside"])):
         state = "premultiplied" if follows >= FOLLOWS[1] else "straight"
         how = "falls with" if state == "premultiplied" else "does not fall with"
         reasons.append(f"along soft edges colour {how} alpha")
