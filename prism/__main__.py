@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import sys
 from collections.abc import Sequence
 
@@ -36,5 +37,16 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return 0
 
 
+def run() -> int:
+    """`main`, which ends quietly where whoever reads its words has gone, such as `head`."""
+    try:
+        code = main()
+        sys.stdout.flush()
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # nothing is left to be said at the end
+        return 0
+    return code
+
+
 if __name__ == "__main__":
-    sys.exit(main())
+    sys.exit(run())

@@ -135,7 +135,7 @@ def _harmless(cell: Any) -> Any:
     return f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@\t" and cell else cell
 
 
-def as_pdf(shot: Shot, notes: Sequence[Note]) -> bytes:
+def as_pdf(shot: Shot, notes: Sequence[Note], author: str) -> bytes:
     """With a small picture of each frame and what was drawn on it."""
     entries = []
     for note in notes:
@@ -143,7 +143,7 @@ def as_pdf(shot: Shot, notes: Sequence[Note]) -> bytes:
         answered = f"{note.version.label}: {said['answer']}" if note.version else ""
         head = f"frame {note.frame} · {note.seen.label} · {said['by']} {said['made'].replace('T', ' ')}"
         entries.append(NoteEntry(head, note.text, answered, _picture(note), (note.x, note.y), note.strokes))
-    return notes_pdf(f"{shot.code}: notes", entries)
+    return notes_pdf(f"{shot.code}: notes", entries, author=author)
 
 
 def _picture(note: Note) -> np.ndarray | None:

@@ -123,7 +123,11 @@ def notes_csv(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 def notes_pdf(request: HttpRequest, shot: Shot) -> HttpResponse:
     """All notes with pictures."""
-    return _download(review.as_pdf(shot, review.listed(shot)), f"{shot.code}_notes.pdf", "application/pdf")
+    return _download(
+        review.as_pdf(shot, review.listed(shot), request.user.get_username()),
+        f"{shot.code}_notes.pdf",
+        "application/pdf",
+    )
 
 
 def _download(body: bytes, name: str, kind: str) -> HttpResponse:

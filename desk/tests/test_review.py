@@ -245,4 +245,4 @@ class Notes(HandoffCase):
         Delivery.objects.all().delete()
         (note,) = self.client.get(self.url("hand-off-notes")).json()["notes"]
         self.assertEqual((note["text"], note["url"]), ("warmer key", ""))
-        self.assertTrue(review.as_pdf(self.shot, review.listed(self.shot)).startswith(b"%PDF"))
+        self.assertTrue(review.as_pdf(self.shot, review.listed(self.shot), "ada").startswith(b"%PDF"))

@@ -72,7 +72,12 @@ def movie(args: argparse.Namespace) -> Answer:
     codec = CODECS[args.codec]
     if args.alpha == "keep" and not codec.alpha:
         raise BadArgument(f"{codec.title} has no alpha.", where="--alpha", advice="Choose a codec that keeps it.")
+    told = args.alpha
+    args.alpha = told or ("keep" if codec.alpha else "over")
     numbers, load, shot = _frames_of_ledger(args) if args.ledger else _frames_of_files(args)
+    if not told and args.alpha == "keep" and _covers(load(min(numbers))):
+        args.alpha = "over"
+        numbers, load, shot = _frames_of_ledger(args) if args.ledger else _frames_of_files(args)
     if args.frames:
         wanted = parse_frames(args.frames)
     else:
@@ -94,8 +99,20 @@ def movie(args: argparse.Namespace) -> Answer:
     words = burnt(args.burn, encoding.words_at(place, wanted[0], args.rate))
     remarks = [f"{'marked' if args.gaps == 'mark' else 'held'}: {format_frames(held)}"] if held else []
     remarks += band_remarks(words)
-    answer = {"file": str(args.out), "frames": count, "rate": str(settings.exact_rate), "remarks": remarks}
-    return answer, "\n".join([f"{args.out}  {count} frames, {codec.title}", *remarks])
+    answer = {
+        "file": str(args.out),
+        "alpha": args.alpha,
+        "frames": count,
+        "rate": str(settings.exact_rate),
+        "remarks": remarks,
+    }
+    kept = ", with alpha" if args.alpha == "keep" else ""
+    return answer, "\n".join([f"{args.out}  {count} frames, {codec.title}{kept}", *remarks])
+
+
+def _covers(codes: NDArray) -> bool:
+    """Whether a picture (H, W, 3 or 4) has no alpha, or one that covers all of it."""
+    return codes.shape[2] < 4 or bool((codes[..., 3] == np.iinfo(codes.dtype).max).all())
 
 
 Load = Callable[[int], NDArray]

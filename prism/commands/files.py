@@ -50,12 +50,13 @@ def _inspect_text(file: dict[str, Any]) -> str:
             f"  part {number} {part['name']}  {part['compression']}{deep}  data {window.format(**part['data_window'])}"
             f"  display {window.format(**part['display_window'])}"
         )
-        lines.append(f"    {'channel':<28}{'type':<7}{'min':>13}{'mean':>13}{'max':>13}{'NaN':>7}{'Inf':>7}")
+        wide = max([26, *(len(channel["name"]) for channel in part["channels"])]) + 2
+        lines.append(f"    {'channel':<{wide}}{'type':<7}{'min':>13}{'mean':>13}{'max':>13}{'NaN':>7}{'Inf':>7}")
         for channel in part["channels"]:
             shown = "".join(
                 f"{'-':>13}" if channel[key] is None else f"{channel[key]:>13.6g}"
                 for key in ("minimum", "mean", "maximum")
             )
             counts = f"{channel['nan_count']:>7}{channel['inf_count']:>7}"
-            lines.append(f"    {channel['name']:<28}{channel['type']:<7}{shown}{counts}")
+            lines.append(f"    {channel['name']:<{wide}}{channel['type']:<7}{shown}{counts}")
     return "\n".join(lines)

@@ -142,7 +142,11 @@ def _add_movie(command: argparse.ArgumentParser) -> None:
     command.add_argument("--codec", choices=list(CODECS), required=True)
     command.add_argument("--rate", type=_rate, required=True, metavar="R", help="frames a second; 23.976 is 24000/1001")
     command.add_argument("--view", choices=list(VIEWS), default="srgb", help="from light to display values")
-    command.add_argument("--alpha", choices=("over", "keep"), default="over", help="over black, or kept, straight")
+    command.add_argument(
+        "--alpha",
+        choices=("over", "keep"),
+        help="over black, or kept, straight; if not said, kept where there is one",
+    )
     command.add_argument(
         "--burn", default="", metavar="TEXT_PATTERN",
         help="a band at the foot: left|middle|right, such as '{shot} v{version:03}|{note}|{frame}'",

@@ -15,6 +15,7 @@ from prism.colour.developing import Developed, develop
 from prism.colour.profile import srgb_profile
 from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, UnwritableFile
+from prism.formats.png import say_srgb
 from prism.formats.safe import replacing
 from prism.pixels.file_formats import STILLS, FileFormat, format_of
 
@@ -136,6 +137,8 @@ def _write(
             spec.attribute("YResolution", float(dpi))
             spec.attribute("ResolutionUnit", "in")
         _by_openimageio(path, temporary, pixels, spec)
+        if form.key == "png":
+            say_srgb(temporary)
 
 
 def _by_pillow(path: Path, temporary: Path, pixels: NDArray, form: FileFormat) -> None:

@@ -107,6 +107,7 @@ def _encode(
             stream = stream or _stream(container, frame, settings)
             frame.pts, frame.time_base = count, 1 / settings.exact_rate
             frame.colorspace, frame.color_range = BT709, _range(settings.how)
+            frame.color_primaries, frame.color_trc = BT709, SRGB_CURVE
             for packet in stream.encode(frame):
                 container.mux(packet)
             count += 1

@@ -14,7 +14,7 @@ from reportlab.lib.utils import ImageReader, simpleSplit
 from reportlab.pdfgen.canvas import Canvas
 
 from prism.lettering.letters import remarks_on
-from prism.sheets.page import embedded
+from prism.sheets.page import embedded, say_maker
 
 MARGIN, GAP, PICTURE = 40.0, 14.0, 210.0  # points
 HEAD_SIZE, TEXT_SIZE, LEADING = 8.0, 10.0, 1.35
@@ -35,12 +35,11 @@ class NoteEntry:
     strokes: Sequence[Sequence[Sequence[float]]]
 
 
-def notes_pdf(title: str, notes: Sequence[NoteEntry]) -> bytes:
-    """A PDF on A4, text as text."""
+def notes_pdf(title: str, notes: Sequence[NoteEntry], *, author: str = "") -> bytes:
+    """A PDF on A4, text as text. author: whoever had it made."""
     target = io.BytesIO()
-    canvas = Canvas(target, pagesize=A4, pageCompression=1, invariant=1, initialFontName=embedded("text"))
-    canvas.setTitle(title)
-    canvas.setCreator("Eager Prism")
+    canvas = Canvas(target, pagesize=A4, pageCompression=1, initialFontName=embedded("text"))
+    say_maker(canvas, title, author)
     top = _begin(canvas, title)
     for note in notes:
         height = _height(note)

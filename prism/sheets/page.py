@@ -139,12 +139,12 @@ def lay(codes: NDArray[np.uint8], line: Words) -> None:
     codes[y0:y1, x0:x1] = np.floor(part * (1 - share) + ink * share + np.float32(0.5)).astype(np.uint8)
 
 
-def write_page(page: Page, path: Path) -> None:
+def write_page(page: Page, path: Path, *, author: str = "") -> None:
     """Write a page in the format of its suffix: PDF with words as text, OpenEXR as light (sRGB decoded), or a still.
-    Raises BadArgument for another format, UnwritableFile."""
+    author: whoever made it, said in a PDF. Raises BadArgument for another format, UnwritableFile."""
     path = Path(path)
     if path.suffix.lower() == ".pdf":
-        _write_pdf(page, path)
+        _write_pdf(page, path, author)
     elif is_exr(path.name):
         write_exr(path, light_of(page))
     else:
@@ -185,16 +185,15 @@ def light_of(page: Page) -> Image:
     return Image.of_planes(planes)
 
 
-def _write_pdf(page: Page, path: Path) -> None:
+def _write_pdf(page: Page, path: Path, author: str) -> None:
     height, width = page.codes.shape[:2]
     scale = POINTS / page.dpi
     with replacing(path) as temporary:
         canvas = Canvas(
-            str(temporary), pagesize=(width * scale, height * scale), pageCompression=1, invariant=1,
+            str(temporary), pagesize=(width * scale, height * scale), pageCompression=1,
             initialFontName=embedded("text"),
         )  # fmt: skip
-        canvas.setTitle(page.title or path.stem)
-        canvas.setCreator("Eager Prism")
+        say_maker(canvas, page.title or path.stem, author)
         picture = Pillow.fromarray(page.codes)
         mask = "auto" if page.codes.shape[2] == 4 else None
         canvas.drawImage(ImageReader(picture), 0, 0, width * scale, height * scale, mask=mask)
@@ -212,6 +211,14 @@ def _write_line(canvas: Canvas, line: Words, height: int, scale: float) -> None:
     canvas.rotate(-line.turn)
     canvas.drawString((line.left - line.x) * scale, 0, line.text)
     canvas.restoreState()
+
+
+def say_maker(canvas: Canvas, title: str, author: str) -> None:
+    """What a PDF says of itself: its title, who made it and with what; when, it says by itself."""
+    canvas.setTitle(title)
+    canvas.setSubject(title)
+    canvas.setAuthor(author or "Eager Prism")
+    canvas.setCreator("Eager Prism")
 
 
 def embedded(face: str) -> str:

@@ -5,6 +5,7 @@ import io
 import json
 import subprocess
 import sys
+import zlib
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -230,6 +231,21 @@ class StillFormats(DeliveryCase):
                     path.write_bytes(path.read_bytes()[:60])
                     with self.assertRaises(UnwritableFile, msg=form.key):
                         require_still(path, codes)
+
+    def test_a_png_says_its_colour_once(self):
+        """PNG, third edition: a profile or sRGB, not both; cICP of BT.709 primaries, the curve of sRGB, full range
+        (ITU-T H.273: 1, 13, 0, 1)."""
+        path = self.folder / "a.png"
+        write_display(path, np.zeros((4, 4, 3), np.float32), None)
+        data, at, chunks = path.read_bytes(), 8, {}
+        while at < len(data):
+            end = at + 12 + int.from_bytes(data[at : at + 4], "big")
+            self.assertEqual(zlib.crc32(data[at + 4 : end - 4]), int.from_bytes(data[end - 4 : end], "big"))
+            chunks[data[at + 4 : at + 8]] = data[at + 8 : end - 4]
+            at = end
+        order = list(chunks)
+        self.assertEqual((chunks[b"cICP"], b"iCCP" in chunks, b"sRGB" in chunks), (bytes((1, 13, 0, 1)), True, False))
+        self.assertLess(order.index(b"cICP"), order.index(b"IDAT"))
 
     def test_viewers_are_told_the_colour(self):
         """An ICC profile of sRGB, as Little CMS reads it, the same in every file."""

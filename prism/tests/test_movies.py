@@ -11,6 +11,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from prism.errors import BadArgument, Superseded, UnwritableFile
+from prism.formats.exr import write_exr
 from prism.movies import writing
 from prism.movies.burning import burnt, missing_frame, with_band
 from prism.movies.codecs import CODECS
@@ -18,6 +19,7 @@ from prism.movies.filling import filled
 from prism.movies.frames import frame_of
 from prism.movies.reading import read_movie
 from prism.movies.writing import MovieSettings, write_movie
+from prism.pixels.image import Image
 from prism.tests.frames import FolderCase
 
 COUNT = 4
@@ -59,7 +61,7 @@ class Codecs(FolderCase):
         frames = [picture(self.rng, number, 16, 16, 8) for number in range(COUNT)]
         cases = ((24.0, Fraction(24), "00:00:41:17"), (23.976, Fraction(24000, 1001), "00:00:41:17"),
                  (29.97, Fraction(30000, 1001), "00:00:33;11"), (12.5, Fraction(25, 2), None))  # fmt: skip
-        for name in ("h264", "png", "vp9"):
+        for name in ("h264", "png", "vp9", "prores4444"):
             for rate, exact, code in cases:
                 tags = {"title": "ORR_010", "reel_name": "A001"}
                 write_movie(self.path(name), frames, MovieSettings(codec=name, rate=rate, first=1001, tags=tags))
@@ -164,6 +166,29 @@ class Bands(FolderCase):
 
 
 class CommandLine(FolderCase):
+    def test_alpha_is_kept_where_codec_and_pictures_have_one(self):
+        for name, mode, colour in (("clear", "RGBA", (200, 10, 20, 90)), ("solid", "RGB", (200, 10, 20))):
+            for number in (1, 2):
+                Pillow.new(mode, (16, 12), colour).save(self.folder / f"{name}.{number:04}.png")
+        cases = (("clear", (), 90), ("clear", ("--alpha", "over"), 255), ("solid", (), 255))
+        for name, words, cover in cases:
+            out = self.folder / "o.mov"
+            pattern = self.folder / f"{name}.####.png"
+            done = self.movie(pattern, "--codec", "png", "--rate", "24", "--out", out, *words)
+            self.assertEqual((done.returncode, "with alpha" in done.stdout), (0, cover == 90), done.stderr)
+            with av.open(str(out)) as container:
+                frame = next(container.decode(video=0)).to_ndarray(format="rgba")
+            self.assertEqual(int(frame[3, 3, 3]), cover)
+
+    def test_words_that_nobody_reads_end_quietly(self):
+        planes = {f"a.very.long.name.of.a.channel.{n:03}": np.zeros((4, 4), np.float16) for n in range(900)}
+        write_exr(self.folder / "x.exr", Image.of_planes(planes))
+        command = f"{sys.executable} -m prism inspect {self.folder}/x.exr"
+        done = subprocess.run(["bash", "-o", "pipefail", "-c", f"{command} | head -3"], capture_output=True, text=True)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+        whole = subprocess.run(command.split(), capture_output=True, text=True).stdout.splitlines()
+        self.assertEqual(len({len(line) for line in whole[2:]}), 1)  # columns stand under each other
+
     def movie(self, *arguments):
         command = [sys.executable, "-m", "prism", "movie", *map(str, arguments)]
         return subprocess.run(command, capture_output=True, text=True)

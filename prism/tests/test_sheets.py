@@ -6,6 +6,7 @@ import json
 import subprocess
 import sys
 from dataclasses import replace
+from datetime import datetime
 
 import numpy as np
 import OpenImageIO as oiio
@@ -337,6 +338,9 @@ class Notes(FolderCase):
         notes = [NoteEntry(f"frame {n}", f"{n}: {text}", "v002: done" if n % 2 else "", *drawn) for n in range(12)]
         read = pypdf.PdfReader(io.BytesIO(notes_pdf("ORR: notes", notes)))
         words = " ".join(page.extract_text() for page in read.pages)
+        made = pypdf.PdfReader(io.BytesIO(notes_pdf("ORR: notes", notes, author="ada"))).metadata
+        self.assertEqual((made.author, made.title, made.subject), ("ada", "ORR: notes", "ORR: notes"))
+        self.assertLess(abs(datetime.now(made.creation_date.tzinfo) - made.creation_date).days, 2)
         self.assertGreater(len(read.pages), 1)
         self.assertEqual([words.count(f"frame {n}\n") for n in range(12)], [1] * 12)
         self.assertEqual((words.count("warmer"), words.count("answered by v002")), (144, 6))

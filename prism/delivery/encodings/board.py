@@ -63,7 +63,7 @@ class BoardSheet(Encoding):
         assert self.board is not None  # `require` was asked
         path = closing.place.path(item, self.suffix)
         page = board_page(self.board, closing.pictures, is_stale=closing.is_stale)
-        write_page(page, path)
+        write_page(page, path, author=closing.record["author"])
         require_page(path, page)
         lines = len(page.words)
         remarks = (f"{lines} lines are text in the PDF.",) if self.format == "pdf" and lines else ()

@@ -113,7 +113,7 @@ class Sheet(Looked):
         else:
             entries = self._passes(closing, frames) if self.of == "passes" else self._frames(item, closing, frames)
         page = contact_sheet(list(entries), self.layout, title_fields={**closing.place.fields, "frame": frames[0]})
-        write_page(page, path)
+        write_page(page, path, author=closing.record["author"])
         require_page(path, page)
         missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
         remarks = (f"{missing} frames that are missing are left out.",) if missing else ()
