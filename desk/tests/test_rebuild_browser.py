@@ -364,7 +364,15 @@ class Ledgers(BrowserCase):
         self.amount("emission").click()
         self.amount("emission").fill("a lot")
         self.page.keyboard.press("Enter")
-        expect(self.page.locator("[data-row=emission] num-field")).to_have_attribute("wrong", "")
+        field = self.page.locator("[data-row=emission] num-field")
+        expect(field).to_have_attribute("data-why", "Not a number, not a lot")
+        expect(self.amount("emission")).to_have_value("1.00")
+        expect(self.amount("emission")).to_be_focused()
+        self.amount("emission").fill("0.5")
+        self.page.keyboard.press("Enter")
+        expect(field).not_to_have_attribute("wrong", "")
+        self.page.keyboard.press("Control+z")  # in the number, that was taken
+        expect(self.amount("emission")).to_have_value("1.00")
         self.page.keyboard.press("Escape")
         broken = self.folder / "TST_010.1002.exr"
         broken.write_bytes(broken.read_bytes()[:-300])

@@ -193,7 +193,7 @@ class Scenes(WorldCase):
         self.assertContains(self.client.get(self.url("scene")), "Bring a scene file in")
         self.assertRedirects(self.upload(build_scene().as_json()), self.url("scene"), fetch_redirect_response=False)
         page = self.client.get(self.url("scene"))
-        for text in ("arm_azure", "lantern_1", "desk_view", "working view"):
+        for text in ("arm_azure", "lantern_1", "desk_view", "only for working"):
             self.assertContains(page, text)
         job = Job.objects.get()
         self.assertEqual((job.kind, job.tasks.count()), ("look", 3))

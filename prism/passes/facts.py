@@ -95,6 +95,9 @@ class CameraFact:
         return steepest > 0 and math.exp(-self.fog / steepest) > CLEAR_ENOUGH
 
 
+UNSEEN = "unseen "  # before a need that a light would give, were it seen
+
+
 def window_of(shot: ShotSettings) -> tuple[float, float]:
     """Half width and half height of the written picture in units of half its display width, overscan included."""
     more = 1 + 2 * shot.overscan / 100
@@ -199,13 +202,18 @@ class SceneFacts:
             unseen.add("glow")
         if "sky" in layer.kept_out or (self.shot is not None and not lens.sees_sky(self.shot)):
             unseen.add("sky")
-        return LIGHT_GIVES[light.kind] - unseen
+        gives = LIGHT_GIVES[light.kind]
+        return (gives - unseen) | {f"{UNSEEN}{need}" for need in gives & unseen}
 
 
 def lacking(kind: PassKind, given: Collection[str]) -> str:
     """Why a pass would come out empty, in words; an empty text if it can carry something."""
-    missing = [NEEDS[need] for need in kind.needs if need not in given]
-    return f"there is no {' and no '.join(word.removeprefix('a ') for word in missing)}" if missing else ""
+    missing = [need for need in kind.needs if need not in given]
+    unseen = [NEEDS[need] for need in missing if f"{UNSEEN}{need}" in given]
+    absent = [NEEDS[need] for need in missing if f"{UNSEEN}{need}" not in given]
+    reasons = [f"there is no {' and no '.join(word.removeprefix('a ') for word in absent)}"] if absent else []
+    reasons += [f"{' and '.join(unseen)} is not seen: out of the picture, kept out, or behind fog"] if unseen else []
+    return "; ".join(reasons)
 
 
 def parts_of_groups(groups: LightGroups, facts: SceneFacts, image: PlannedImage) -> dict[str, tuple[PassKind, ...]]:

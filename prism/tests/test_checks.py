@@ -267,7 +267,7 @@ class Scenes(unittest.TestCase):
         cases = [
             ({}, None, (), {"rough", "surface", "neighbours", "light", "sky"}),
             ({"wall": "hidden"}, None, (), {"rough", "surface", "light", "sky"}),
-            ({"wall": "shadow-only"}, None, ("sky",), {"rough", "surface", "neighbours", "light"}),
+            ({"wall": "shadow-only"}, None, ("sky",), {"rough", "surface", "neighbours", "light", "unseen sky"}),
             ({"wall": "hidden"}, "matte-black", (), {"surface", "light", "sky"}),
             ({"wall": "shadow-only", "hero": "hidden"}, "clay", (), {"rough", "light", "sky"}),
         ]
@@ -276,6 +276,30 @@ class Scenes(unittest.TestCase):
             with self.subTest(layer=layer):
                 self.assertEqual(facts.given(layer, "wide"), given)
         self.assertEqual(BY_KEY["occlusion"].blank, "white")
+        kept_out = Layer(name="a", kept_out=("sky",))
+        reason = lacking(BY_KEY["background"], facts.given(kept_out, "wide"))
+        self.assertEqual(reason, "a sky or far light is not seen: out of the picture, kept out, or behind fog")
+        none = SceneFacts(name="", groups={"hero": hero}, lights=())
+        self.assertEqual(
+            lacking(BY_KEY["background"], none.given(Layer(name="a"), "wide")), "there is no sky or far light"
+        )
+
+    def test_a_group_shown_twice_stays_where_the_names_say(self):
+        hero = GroupFact(gives=frozenset({"rough"}))
+        facts = SceneFacts(name="", groups={"planets": hero, "floor": hero}, lights=())
+        for names, kept in (
+            (("planet_arms", "set"), "planet_arms"),
+            (("front", "planets"), "planets"),
+            (("a", "b"), ""),
+        ):
+            plan = plan_of(layers=tuple(Layer(name=name, visibility={"floor": "hidden"}) for name in names))
+            found = next(finding for finding in check(plan, facts) if finding.code == "layers.doubled")
+            if not kept:
+                self.assertEqual(found.fix, {})
+                self.assertIn("hide it in all layers but one", found.why)
+                continue
+            (changed,) = [layer for layer in found.fix["layers"] if "planets" in layer["visibility"]]
+            self.assertEqual(changed["name"], next(name for name in names if name != kept))
 
     def test_what_a_light_group_can_carry(self):
         """A lamp is seen itself, a sky is seen where there is nothing, a dark light gives nothing."""

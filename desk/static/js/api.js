@@ -1,6 +1,7 @@
 // Requests to the server. Failures arrive as Fault: what is wrong, where, and what to do.
 const BUSY = 429;
 const ATTEMPTS = 4;
+const MOST_LEAVING = 60_000; // characters of a request that may outlast its page
 const PAUSE = 600; // milliseconds, longer with every attempt
 
 export class Fault extends Error {
@@ -28,12 +29,15 @@ export const pageData = () => JSON.parse(document.getElementById("page-data")?.t
 
 const token = () => document.querySelector('meta[name="csrf-token"]').content;
 
-export async function post(url, body, { signal } = {}) {
+// leaving: goes out although the page is left, as far as browsers allow.
+export async function post(url, body, { signal, leaving = false } = {}) {
+  const text = JSON.stringify(body);
   const request = {
     method: "POST",
     headers: { "Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": token() },
-    body: JSON.stringify(body),
+    body: text,
     signal,
+    keepalive: leaving && text.length < MOST_LEAVING,
   };
   return answer(await patiently(() => reach(url, request)));
 }

@@ -15,6 +15,12 @@ export class History {
     this.current = document;
   }
 
+  // The same step, gone on with: as a text is typed.
+  amend(document) {
+    this.current = document;
+    this.future = [];
+  }
+
   undo() {
     if (this.past.length) {
       this.future.push(this.current);

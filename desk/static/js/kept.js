@@ -17,7 +17,12 @@ export class Kept {
     this.unsaved = false;
     this.failed = false;
     this.timer = 0;
-    window.addEventListener("beforeunload", (event) => this.behind && event.preventDefault());
+    window.addEventListener("beforeunload", (event) => {
+      if (!this.behind) return;
+      clearTimeout(this.timer);
+      if (this.unsaved) this.store(this.current, { leaving: true });
+      event.preventDefault();
+    });
   }
 
   get behind() { return this.unsaved || this.coming > 0; }
@@ -74,9 +79,10 @@ export class Kept {
     if (kept?.revision === this.revision) Object.assign(this.history, { past: kept.past, future: kept.future });
   }
 
-  async store(document) {
+  async store(document, { leaving = false } = {}) {
     try {
-      const answer = await post(this.url, { ...this.extra, [this.field]: document, base: this.base, revision: this.revision });
+      const body = { ...this.extra, [this.field]: document, base: this.base, revision: this.revision };
+      const answer = await post(this.url, body, { leaving });
       this.revision = (await answer.json()).revision;
       this.base = document;
       this.unsaved = document !== this.current;

@@ -4,6 +4,7 @@ const COARSE = 10;
 const FINE = 0.1;
 const PIXELS_PER_STEP = 2;
 const DRAG_FROM = 3;
+const REASON_STAYS = 6000; // milliseconds
 
 class NumField extends HTMLElement {
   static observedAttributes = ["value", "locked", "label", "reset", "digits"];
@@ -47,7 +48,7 @@ class NumField extends HTMLElement {
     this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");
     this.input.setAttribute("aria-valuenow", String(number));
     this.toggleAttribute("changed", number !== this.resting);
-    this.removeAttribute("wrong");
+    this.accept();
   }
 
   limited(number) {
@@ -100,7 +101,7 @@ class NumField extends HTMLElement {
       this.settle(this.number + direction * this.pace(event));
     } else if (event.key === "Enter") {
       this.typed();
-      this.input.blur();
+      this.input.select(); // Enter takes what was typed, and the next number can follow
     } else if (event.key === "Escape") {
       this.typing = false;
       this.draw();
@@ -119,19 +120,34 @@ class NumField extends HTMLElement {
     this.typing = false;
     const number = Number(this.input.value.trim().replace(",", "."));
     if (this.input.value.trim() === "" || !Number.isFinite(number)) {
-      this.setAttribute("wrong", "");
-      this.input.title = "Not a number. Escape puts the old one back.";
+      this.refuse("Not a number");
       return;
     }
     const [low, high] = [this.getAttribute("min"), this.getAttribute("max")];
     if ((low !== null && number < Number(low)) || (high !== null && number > Number(high))) {
-      this.setAttribute("wrong", "");
-      this.input.title = `Use ${low ?? "any number"} to ${high ?? "any number"}. Escape puts the old one back.`;
+      this.refuse(`From ${low ?? "any number"} to ${high ?? "any number"}`);
       return;
     }
-    this.input.title = "";
     if (number !== this.number) this.settle(number);
     else this.draw();
+  }
+
+  // What it was comes back, marked, with the reason beside it for a while.
+  refuse(why) {
+    const entered = this.input.value.trim();
+    this.draw();
+    this.setAttribute("wrong", "");
+    this.input.setAttribute("aria-invalid", "true");
+    this.dataset.why = entered ? `${why}, not ${entered}` : why;
+    clearTimeout(this.refused);
+    this.refused = setTimeout(() => this.accept(), REASON_STAYS);
+  }
+
+  accept() {
+    clearTimeout(this.refused);
+    this.removeAttribute("wrong");
+    this.input.removeAttribute("aria-invalid");
+    delete this.dataset.why;
   }
 
   settle(number) {

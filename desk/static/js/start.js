@@ -8,5 +8,7 @@ export function start(components = {}) {
   for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components })) Alpine.data(name, component);
   Alpine.directive("field", keptField);
   Alpine.start();
+  // What is in a field counts when the page is left, before anything asks whether all is saved.
+  window.addEventListener("beforeunload", () => document.activeElement?.blur(), { capture: true });
   watchImages();
 }

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
+from typing import Any
 
 from prism.passes.checks.finding import ERROR, NOTE, WARNING, Finding, with_layer
 from prism.passes.facts import SceneFacts
@@ -33,15 +35,16 @@ def layer_findings(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
 
 def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
     if found.doubled:
-        layer = next(layer for layer in reversed(plan.layers) if shows(layer, found.doubled[0]))
+        fixed = _shown_once(plan, found.doubled[0])
+        asked = "" if fixed else f" No name says where {found.doubled[0]} belongs: hide it in all layers but one."
         yield Finding(
             "layers.doubled",
             WARNING,
             f"More than one layer shows {', '.join(found.doubled)}.",
             "layers",
             "Put together, the layers would show that light twice. That is right only for layers that are "
-            "never combined.",
-            with_layer(plan, layer, _without(layer, found.doubled[0])),
+            f"never combined.{asked}",
+            fixed or {},
         )
     if found.lost:
         yield Finding(
@@ -65,6 +68,22 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
             f"Soft edges come out a little different. For an exact sum let {', '.join(found.open)} hold out "
             "what others show.",
         )
+
+
+def _words(name: str) -> set[str]:
+    """Of a name, without plurals: `planets` and `planet_arms` have one in common."""
+    return {word.lower().rstrip("s") for word in re.findall(r"[A-Za-z]+", name)}
+
+
+def _shown_once(plan: Plan, group: str) -> dict[str, Any] | None:
+    """The change by which a group is shown by the layer that is called after it alone; None unless there is just one,
+    and one other that shows it."""
+    showing = [layer for layer in plan.layers if shows(layer, group)]
+    named = [layer for layer in showing if _words(group) & _words(layer.name)]
+    others = [layer for layer in showing if layer not in named]
+    if len(named) != 1 or len(others) != 1:
+        return None
+    return with_layer(plan, others[0], _without(others[0], group))
 
 
 def _deep_cut(plan: Plan) -> Iterator[Finding]:

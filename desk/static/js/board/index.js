@@ -15,6 +15,7 @@ export default () => {
   let revision = page.revision;
   let saving = 0;
   let written = true;
+  let typed = ""; // the field that is being typed into
 
   const own = {
     board: clone(page.document),
@@ -33,7 +34,12 @@ export default () => {
     init() {
       this.$nextTick(() => this.redraw());
       new ResizeObserver(() => this.redraw()).observe(this.$refs.sheet);
-      window.addEventListener("beforeunload", (event) => { if (!written) event.preventDefault(); });
+      window.addEventListener("beforeunload", (event) => {
+        if (written) return;
+        clearTimeout(saving);
+        this.send({ leaving: true });
+        event.preventDefault();
+      });
     },
 
     // ---- What is chosen ----
@@ -66,6 +72,24 @@ export default () => {
       this.show(next);
       this.save();
     },
+    // Text as it is typed: kept at once, and all of it one step of undo.
+    type(name, make) {
+      if (!this.mayChange) return;
+      const next = clone(this.board);
+      make(next);
+      if (typed === name) history.amend(next);
+      else history.change(next);
+      typed = name;
+      this.show(next);
+      this.save();
+    },
+    typeOne(field, value) {
+      const ids = new Set(this.chosen);
+      const picked = (board) => board.elements.filter(({ id }) => ids.has(id));
+      this.type(`${[...ids].join()} ${field}`, (board) => picked(board).forEach((element) => { element[field] = value; }));
+    },
+    typeBoard(field, value) { this.type(`board ${field}`, (board) => { board[field] = value; }); },
+    typingEnds() { typed = ""; },
     changePicked(make) {
       const ids = new Set(this.chosen);
       this.change((board) => board.elements.filter(({ id }) => ids.has(id)).forEach(make));
@@ -90,12 +114,14 @@ export default () => {
       clearTimeout(saving);
       saving = setTimeout(() => this.send(), SAVED_AFTER);
     },
-    async send() {
+    async send({ leaving = false } = {}) {
+      const sent = history.current;
       try {
-        const answer = await post(page.urls.save, { document: history.current, revision });
+        const answer = await post(page.urls.save, { document: sent, revision }, { leaving });
         ({ revision, remarks: this.remarks } = await answer.json());
-        written = true;
-        this.saved = "saved";
+        written = sent === history.current;
+        this.saved = written ? "saved" : "saving";
+        if (!written) this.save();
         this.fault = "";
       } catch (error) {
         this.saved = "not saved";

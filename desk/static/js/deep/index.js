@@ -6,7 +6,6 @@ import { at, changedTo, isKeyed } from "../rebuild/time.js";
 import { find, withRow, without } from "../rebuild/tree.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
-import "../cut-name.js";
 import { clouds } from "./cloud.js";
 import { limits } from "./limits.js";
 import { sections } from "./section.js";

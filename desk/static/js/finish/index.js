@@ -9,7 +9,6 @@ import { LISTED, settings } from "../rebuild/settings.js";
 import { targetNumbers } from "../rebuild/target-numbers.js";
 import { viewer } from "../viewer/index.js";
 import { joined } from "../viewer/joined.js";
-import "../cut-name.js";
 import "../curve-field.js";
 import "../key-field.js";
 import { findStep, freeStepId, inOrder, movedStep, onDisplay, withoutStep, withStep } from "./chain.js";

@@ -20,7 +20,6 @@ import { templates } from "./templates.js";
 import { targetNumbers } from "./target-numbers.js";
 import { trims } from "./trims.js";
 import { width } from "./width.js";
-import "../cut-name.js";
 import "../curve-field.js";
 import "../key-field.js";
 import "../range-field.js";

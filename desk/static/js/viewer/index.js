@@ -44,7 +44,10 @@ export function viewer(page, own) {
 
 const keys = () => ({
   pressed(event) {
-    if (event.target.closest("input:not([type=checkbox]), select, textarea")) return;
+    const field = event.target.closest("input:not([type=checkbox]), select, textarea");
+    const undoes = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
+    // In a number that is not being typed, undo is that of the page.
+    if (field && !(undoes && field.closest("num-field") && !field.closest("num-field").typing)) return;
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       event.preventDefault();
       if (event.shiftKey) this.redo();
