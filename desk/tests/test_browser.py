@@ -90,6 +90,38 @@ class MainJob(BrowserCase):
             for plane, name in zip(expected, "RGBA"):
                 np.testing.assert_array_equal(file.channels()[name].pixels, plane)
 
+    def test_the_login_is_laid_out(self):
+        """Labels above fields as wide as the form, a picture of ours beside; on a phone above."""
+        for width, beside in ((1280, True), (390, False)):
+            self.page.set_viewport_size({"width": width, "height": 800})
+            self.page.goto(f"{self.live_server_url}/login/")
+            box = {name: self.page.locator(where).bounding_box() for name, where in (
+                ("form", ".login form"), ("picture", ".login-picture"), ("label", "label[for=id_username]"),
+                ("field", "#id_username"), ("password", "#id_password"), ("button", ".login form .btn"),
+            )}  # fmt: skip
+            self.assertGreater(self.page.evaluate("document.querySelector('.login-picture').naturalWidth"), 600)
+            self.assertLessEqual(box["label"]["y"] + box["label"]["height"], box["field"]["y"] + 1)
+            self.assertEqual({round(box[name]["width"]) for name in ("field", "password", "button")},
+                             {round(box["field"]["width"])})  # fmt: skip
+            self.assertGreater(box["field"]["width"], 0.85 * box["form"]["width"])
+            right_of = box["picture"]["x"] + box["picture"]["width"] <= box["form"]["x"]
+            self.assertEqual(right_of, beside)
+            self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), width)
+
+    def test_nothing_lies_off_the_screen_and_no_name_is_cut(self):
+        """At 1280 and 1024 wide: all of the strip, and names of rows whole."""
+        self.log_in()
+        for width in (1280, 1024):
+            self.page.set_viewport_size({"width": width, "height": 800})
+            self.page.goto(f"{self.live_server_url}{self.url('rebuild')}?frame=1001")
+            self.settled()
+            box = self.page.get_by_role("button", name="Log out ada").bounding_box()
+            self.assertLessEqual(box["x"] + box["width"], width)
+            cut = """() => [...document.querySelectorAll('.ledger-title, .ledger-row num-field input')]
+                .filter((each) => each.scrollWidth > each.clientWidth + 1)
+                .map((each) => each.textContent || each.value)"""
+            self.assertEqual(self.page.evaluate(cut), [])
+
     def test_wide_pixels_are_shown_wide_and_picked_where_they_are(self):
         self.render(1001, pixelAspectRatio=2.0)
         self.log_in()

@@ -103,6 +103,35 @@ class BoardEditor(BrowserCase):
         box = self.page.locator(f".board-sheet [data-element={key}]").first.bounding_box()
         return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
 
+    def test_text_is_kept_while_it_is_typed(self):
+        """And when the page is left within the field; all of it is one step of undo."""
+        board = boards.make(self.shot, "pair", self.artist)
+        self.log_in()
+        self.page.on("dialog", lambda dialog: dialog.accept())
+        address = self.live_server_url + self.url("hand-off-board", board=board.pk)
+        self.page.goto(address)
+        begun = self.document().name
+        opened = lambda: self.page.locator("details.board-part summary").first.click()  # noqa: E731
+        opened()
+        field = self.page.get_by_label("name").first
+        field.click()
+        field.fill("")
+        field.press_sequentially("dusk, warmer", delay=60)
+        self.page.wait_for_timeout(900)  # saved meanwhile, and still being typed
+        field.press_sequentially(" key", delay=30)
+        expect(field).to_have_value("dusk, warmer key")
+        self.page.goto(self.live_server_url + self.url("hand-off"))
+        self.page.goto(address)
+        opened()
+        expect(self.page.get_by_label("name").first).to_have_value("dusk, warmer key")
+        self.assertEqual(self.document().name, "dusk, warmer key")
+        field = self.page.get_by_label("name").first
+        field.press_sequentially("!", delay=30)
+        field.blur()
+        self.page.locator("body").press("Control+z")
+        self.assertEqual(self.document().name, "dusk, warmer key")
+        self.assertNotEqual(begun, "dusk, warmer key")
+
     def test_arranged_by_hand_and_written(self):
         board = boards.make(self.shot, "pair", self.artist)
         self.log_in()

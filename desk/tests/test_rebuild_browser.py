@@ -282,6 +282,10 @@ class Ledgers(BrowserCase):
         measured = sources_of([self.element], 1001).pixels(fog().source).planes[0]
         self.assertTrue(np.isclose(measured, fog().near, rtol=1e-4).any())
 
+        # The title of a row shows its source, a depth with its own range.
+        self.another_picture(lambda: self.page.locator("[data-row=fog] .ledger-title").click())
+        expect(self.page.locator(".viewer-fault")).to_be_hidden()
+
         # Other files are a change like any other, though the page is loaded anew.
         self.page.get_by_label("Files of the passes").select_option(label="far")
         expect(self.page.get_by_text("The ledger as it is now is kept as a version.")).to_be_visible()

@@ -37,15 +37,21 @@ export const balance = (page, shared) => ({
   async fetchContributions() {
     const ledger = shared.ledgers.current;
     const { frame, question } = this;
+    const isCurrent = () => ledger === shared.ledgers.current && frame === this.frame; // else the next question is on its way
     try {
-      this.contributions = await (await post(page.urls.contributions, question)).json();
-      this.words = this.contributions.words;
-      this.balance = await (await post(page.urls.balance, question)).json();
-      this.comparing = ledger !== shared.ledgers.current || frame !== this.frame;
+      const contributions = await (await post(page.urls.contributions, question)).json();
+      if (!isCurrent()) return;
+      this.contributions = contributions;
+      this.words = contributions.words;
+      const found = await (await post(page.urls.balance, question)).json();
+      if (!isCurrent()) return;
+      this.balance = found;
+      this.comparing = false;
       this.unanswered = null;
-      if (!this.comparing) this.countAgain(); // last: nobody waits for it
+      this.countAgain(); // last: nobody waits for it
     } catch (error) {
       if (!(error instanceof Fault)) throw error;
+      if (!isCurrent()) return;
       this.unanswered = error;
       const passes = error.code.startsWith("work.") || error.code === "unreachable"; // the same ledger may be answered later
       if (passes && ++shared.tries < TRIES) setTimeout(() => this.unanswered === error && shared.contributing.ask({}), AGAIN_AFTER);
