@@ -30,7 +30,9 @@ def ledger_on(ledger: Ledger, sources: OpenFrame) -> Ledger:
         if alike:
             ledger = ledger.moved(name, max(alike))
     strange = [name for name in ledger.elements if name not in sources.elements]
-    free = [name for name in sources.elements if name not in ledger.elements]
+    bare = any("/" not in source for source in ledger.sources)  # which are of the main element already
+    taken = (*ledger.elements, *(sources.elements[:1] if bare else ()))
+    free = [name for name in sources.elements if name not in taken]
     if strange and free and strange[0] == ledger.elements[0]:
         ledger = ledger.moved(strange.pop(0), free.pop(0))
     if len(strange) == len(free) == 1:

@@ -204,7 +204,8 @@ class OpenFrame:
         return self._sources.get(key) or self._sources.get(self._full(key))
 
     def _full(self, key: str) -> str:
-        return f"{self._main}/{key}" if self._main else key.rpartition("/")[2]
+        """Under the main element; where that has no name, a key that names one is of none there is."""
+        return f"{self._main}/{key}" if self._main else key
 
     @property
     def elements(self) -> tuple[str, ...]:

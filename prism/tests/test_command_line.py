@@ -20,6 +20,7 @@ from prism.errors import PrismError
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.ledger.document import Ledger
+from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import header, name_floats, ranked
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
@@ -64,6 +65,18 @@ class CommandLine(FolderCase):
         super().setUp()
         self.file = self.write("shot.1001.exr", passes(self.rng))
         self.ledger = self.folder / "L.json"
+
+    def test_a_ledger_that_asks_for_an_element_there_is_not(self):
+        """Of a single file as of folders: refused by name. All of one element is laid on the file, whatever it is
+        called."""
+        path = self.write("one.1001.exr", passes(self.rng))
+        ledger = first_ledger(find_sources([path]))
+        strange = ledger.with_setting(ledger.rows[0].id, "source", "nosuchelement/diffuse_direct")
+        for document, code in ((ledger, 0), (strange, 2), (ledger.moved("", "render v003"), 0)):
+            (self.folder / "e.json").write_text(json.dumps(document.as_json()))
+            found, _, said = self.run_verb("balance", path, "--ledger", self.folder / "e.json")
+            self.assertEqual(found, code, said)
+            self.assertEqual("nosuchelement/diffuse_direct" in said, code == 2)
 
     def test_inspect_reads_the_samples_of_deep_files(self):
         path = zoo.deep(self.folder / "deep.exr")
