@@ -204,9 +204,3 @@ _KINDS = {
     "shape": _shape,
 }  # fmt: skip
 KINDS = tuple(_KINDS)
-
-
-def made_of(matte):
-    """Other mattes that a matte is made of."""
-    parts = [part["of"] for part in matte.get("parts", []) if part["kind"] == "matte"]
-    return [*parts, *([matte["of"]] if matte["kind"] == "inverted" else [])]

@@ -33,34 +33,32 @@ def picture(document, sources, frame, shape, plates=None, deep=None, manifest=()
     return Page(document, sources, frame, shape, plates or {}, deep or {}, manifest).picture()
 
 
+class Mattes(dict):
+    """Mattes by id, each made when it is first asked for: what nothing asks for need not be there."""
+
+    def __init__(self, page):
+        super().__init__()
+        self.page = page
+        self.documents = {matte["id"]: matte for matte in page.document.get("mattes", [])}
+
+    def __missing__(self, key):
+        matte = self.documents[key]
+        if matte["kind"] == "alpha":
+            made = self.page.alpha_of(matte["source"])
+        elif matte["kind"] == "made":
+            made = matte_page.plane(self.page, matte, self)
+        else:
+            made = 1 - self[matte["of"]]
+        return self.setdefault(key, made)
+
+
 class Page:
     def __init__(self, document, sources, frame, shape, plates, deep=None, manifest=()):
         self.document, self.sources, self.frame, self.shape = document, sources, frame, shape
         self.plates, self.deep, self.manifest = plates, deep, manifest
         self.xyz = to_xyz(document.get("space", "lin_rec709"))
         self.soloed = any(row.get("solo") for row in all_rows(document.get("rows", [])))
-        self.mattes = {}
-        for matte in document.get("mattes", []):
-            if matte["id"] not in self.wanted():
-                continue
-            if matte["kind"] == "alpha":
-                self.mattes[matte["id"]] = self.alpha_of(matte["source"])
-            elif matte["kind"] == "made":
-                self.mattes[matte["id"]] = matte_page.plane(self, matte, self.mattes)
-            else:
-                self.mattes[matte["id"]] = 1 - self.mattes[matte["of"]]
-
-    def wanted(self):
-        """Mattes that rows ask for, and those they are made of."""
-        made_of = {matte["id"]: matte_page.made_of(matte) for matte in self.document.get("mattes", [])}
-        asked = [row["matte"] for row in all_rows(self.document.get("rows", [])) if row.get("matte")]
-        found = set()
-        while asked:
-            key = asked.pop()
-            if key not in found:
-                found.add(key)
-                asked += made_of.get(key, ())
-        return found
+        self.mattes = Mattes(self)
 
     def alpha_of(self, key):
         """The alpha of a source; of a pass of one channel, that."""

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from prism.fields import Shown
 from prism.finish.base import Domain, FinishStep, Number, Share
 from prism.finish.context import Context
-from prism.finish.planes import brightness
+from prism.finish.planes import brightness, finite
 from prism.keyed import Within
 from prism.pixels.picture import Picture
 
@@ -41,7 +41,7 @@ class VibranceStep(FinishStep):
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:
         """(4, H, W): pixel by pixel."""
-        rgb = picture.rgba[:3]
+        rgb = finite(picture.rgba)[:3]
         luma = brightness(rgb, picture.space)
         most, least = rgb.max(axis=0), rgb.min(axis=0)
         span = most - least
