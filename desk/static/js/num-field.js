@@ -21,6 +21,7 @@ class NumField extends HTMLElement {
     this.input.addEventListener("keydown", (event) => this.key(event));
     this.input.addEventListener("input", () => (this.typing = true));
     this.input.addEventListener("change", () => this.typed());
+    this.input.addEventListener("focus", () => !this.typing && this.draw());
     this.input.addEventListener("blur", () => this.leave());
     this.input.addEventListener("dblclick", () => this.settle(this.resting));
     this.draw();
@@ -43,7 +44,11 @@ class NumField extends HTMLElement {
   draw(number = this.number) {
     const digits = Number(this.getAttribute("digits") ?? 2);
     const short = number.toFixed(digits);
-    this.input.value = Math.abs(Number(short) - number) < 1e-9 ? short : String(Number(number.toPrecision(7)));
+    const whole = Math.abs(Number(short) - number) < 1e-9 ? short : String(Number(number.toPrecision(7)));
+    // A number between two keys has many digits: they show while it is worked on, and on hover.
+    const resting = document.activeElement !== this.input && !this.dragging;
+    this.input.value = resting && whole !== short ? String(Number(number.toPrecision(Math.max(4, digits + 2)))) : whole;
+    this.input.title = this.input.value === whole ? "" : whole;
     this.input.disabled = this.locked;
     this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");
     this.input.setAttribute("aria-valuenow", String(number));
@@ -111,9 +116,8 @@ class NumField extends HTMLElement {
 
   // What was typed and taken back by hand sends no change; the value may have become another meanwhile.
   leave() {
-    if (!this.typing) return;
     this.typing = false;
-    this.draw();
+    if (!this.hasAttribute("wrong")) this.draw();
   }
 
   typed() {
