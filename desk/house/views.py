@@ -6,7 +6,8 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET
 
-from desk.elements.services import frames_on_disk, small_picture
+from desk.elements.services import frames_on_disk
+from desk.house.pictures import picture_of
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
 from desk.stations.registry import stations, titles
@@ -52,11 +53,10 @@ def shot(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 @computed("thumbs", waiting=40)
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
-    """The rendered beauty of the first frame, small, for the list of shots."""
-    element = shot.elements.first()
-    frames = frames_on_disk(element)
-    if not frames:
+    """What has come of the shot, small, for the list of shots."""
+    found = picture_of(shot)
+    if found is None:
         raise Http404("No frames yet.")
-    answer = HttpResponse(small_picture(element, frames[0]), content_type="image/jpeg")
+    answer = HttpResponse(found, content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=60"
     return answer

@@ -85,7 +85,7 @@ class MainJob(BrowserCase):
         shutil.copy(path, target)
         document = Document.from_json(json.loads(json.dumps(Ledger.objects.get().document)))
         self.assertEqual((document.row("emission").amount, document.row("background").on), (0.5, False))
-        expected = evaluate(document, find_sources([self.folder / "TST_010.1001.exr"])).rgba
+        expected = evaluate(document.moved("render", ""), find_sources([self.folder / "TST_010.1001.exr"])).rgba
         with OpenEXR.File(str(target), separate_channels=True) as file:
             for plane, name in zip(expected, "RGBA"):
                 np.testing.assert_array_equal(file.channels()[name].pixels, plane)

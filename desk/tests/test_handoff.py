@@ -91,9 +91,8 @@ class Orders(HandoffCase):
             sorted(path.name for path in (folder / "beauty").iterdir()),
             [f"TST_010_first_v001_beauty.{f}.exr" for f in (1001, 1002)],
         )
-        expected = evaluate(
-            Document.from_json(self.ledger.document), find_sources([self.folder / "TST_010.1002.exr"])
-        ).rgba
+        sources = find_sources([self.folder / "TST_010.1002.exr"])
+        expected = evaluate(Document.from_json(self.ledger.document).moved("render", ""), sources).rgba
         path = services.path_of(delivery, 1002)
         np.testing.assert_array_equal(read_channels(path, read_parts(path)[0]).plane("R"), expected[0])
 
@@ -292,7 +291,7 @@ class TwoElements(HandoffCase):
         self.work()
         written = read_channels(services.path_of(delivery, 1001), read_parts(services.path_of(delivery, 1001))[0])
         without = Document.from_json(self.ledger.document)
-        without = without.replace(rows=without.rows[:-1])
+        without = without.replace(rows=without.rows[:-1]).moved("render", "")
         expected = evaluate(without, find_sources([self.folder / "TST_010.1001.exr"])).rgba[0] + np.float32(0.25)
         np.testing.assert_array_equal(written.plane("R"), expected)
         again = self.order()

@@ -144,7 +144,7 @@ class Closing(HandoffCase):
 
     def test_a_sheet_that_does_not_read_back_is_not_delivered(self):
         self.order("1001-1002", {"id": "sheet", "encoding": {"kind": "sheet", "cell_width": 60, "cell_height": 40}})
-        other = lambda page, path: write_page(page.__class__(page.codes ^ 1), path)  # noqa: E731
+        other = lambda page, path, **_: write_page(page.__class__(page.codes ^ 1), path)  # noqa: E731
         with mock.patch("prism.delivery.encodings.sheet.write_page", other):
             self.work()
         self.assertEqual(Delivery.objects.get().state, State.FAILED)

@@ -1,10 +1,12 @@
 """Shots list, station marks, and Intake."""
 
+import io
 import os
 from unittest import mock
 
 import numpy as np
 from django.urls import reverse
+from PIL import Image as Pillow
 
 from desk.elements.models import Place
 from desk.elements.services import document_of, frames_on_disk, sources_of
@@ -35,6 +37,17 @@ class Shots(WorldCase):
         picture = self.client.get(self.url("shot-picture"))
         self.assertEqual(picture.headers["Content-Type"], "image/jpeg")
         self.assertEqual(picture.content[:2], b"\xff\xd8")
+        # What the ledger makes of it: dark once every row is off, and bright with a step that lifts it.
+        ledger = self.shot.ledgers.get()
+        mean = lambda: np.asarray(Pillow.open(io.BytesIO(self.client.get(self.url("shot-picture")).content))).mean()  # noqa: E731
+        rendered = mean()
+        ledger.document = ledger.document | {"rows": [row | {"on": False} for row in ledger.document["rows"]]}
+        ledger.save()
+        self.assertLess(mean(), 0.2 * rendered)
+        lift = {"id": "lift", "kind": "grade", "offset": [0.5, 0.5, 0.5]}
+        ledger.document = ledger.document | {"finish": [lift]}
+        ledger.save()
+        self.assertGreater(mean(), 60)
 
     def test_marks_tell_what_is_there(self):
         def marks():

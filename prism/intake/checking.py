@@ -224,7 +224,7 @@ def _facts_of_pass(pass_: ElementPass, part: Part, image: dict, facts: dict[str,
         alpha=weighed,
         border=_border(colour) if colour and not part.deep and pass_.kind in (None, "wire") else 0,
         missing=tuple(name for name in _names(pass_) if name not in image),
-        says=tuple(said_by(part).items()),
+        says=tuple((name, said) for name, said in said_by(part).items() if name != "passes" or "," not in said),
         outliers=outliers_of(colour) if _may_sparkle(pass_, part, colour) else (),
     )
 

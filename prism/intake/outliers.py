@@ -19,33 +19,50 @@ MOST = 500  # that are listed; there are no more than this in what can be repair
 
 
 def outliers_of(colour: Sequence[NDArray]) -> tuple[tuple[int, int], ...]:
-    """Column and row of each, row by row, at most MOST. colour: planes (H, W) of any float type, scene-linear."""
-    brightest = np.zeros(colour[0].shape, np.float32)
-    for plane in colour:
-        np.maximum(brightest, np.nan_to_num(plane, nan=0, posinf=0, neginf=0), out=brightest)
-    if min(brightest.shape) < 3:
+    """Column and row of each, row by row, at most MOST. colour: planes (H, W) of any float type, scene-linear, of which
+    the brightest counts; nothing is copied of float32."""
+    planes = [np.ascontiguousarray(plane, np.float32) for plane in colour[:3]]
+    if min(planes[0].shape) < 3:
         return ()
-    least = np.float32(max(AGAINST_MEAN * float(brightest.mean(dtype=np.float64)), 1e-6))
+    red, green, blue = (planes * 3)[:3]
+    total = np.zeros(1)
+    _total(red, green, blue, total)
+    least = np.float32(max(AGAINST_MEAN * float(total[0]) / red.size, 1e-6))
     found = np.zeros((MOST, 2), np.int64)
-    count = _outliers(brightest, np.float32(TIMES), least, found)
+    count = _outliers(red, green, blue, np.float32(TIMES), least, found)
     return tuple((int(x), int(y)) for x, y in found[:count])
 
 
 @compiled
-def _outliers(plane, times, least, found):
+def _light(red, green, blue, y, x):
+    """The brightest channel of a pixel; 0 where any is no number."""
+    value = max(red[y, x], max(green[y, x], blue[y, x]))
+    return value if np.isfinite(red[y, x] + green[y, x] + blue[y, x]) else np.float32(0)
+
+
+@compiled
+def _total(red, green, blue, total):
+    """The light of all pixels together, into `total`, (1,)."""
+    for y in range(red.shape[0]):
+        for x in range(red.shape[1]):
+            total[0] += max(_light(red, green, blue, y, x), np.float32(0))
+
+
+@compiled
+def _outliers(red, green, blue, times, least, found):
     """How many there are, up to as many as `found` has room for."""
-    height, width = plane.shape
+    height, width = red.shape
     count = 0
     for y in range(1, height - 1):
         for x in range(1, width - 1):
-            value = plane[y, x]
+            value = _light(red, green, blue, y, x)
             if value < least:
                 continue
             around = np.float32(0)
             for down in range(-1, 2):
                 for across in range(-1, 2):
                     if down or across:
-                        around = max(around, plane[y + down, x + across])
+                        around = max(around, _light(red, green, blue, y + down, x + across))
             if value > times * around:
                 if count == found.shape[0]:
                     return count

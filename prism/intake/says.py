@@ -16,6 +16,7 @@ WORDS: Mapping[str, tuple[str, ...]] = MappingProxyType(
         "passes": ("passes",),
     }
 )
+LONGEST = 200  # characters of a word that are kept; lists of passes are kept whole
 PIXELS = "pixelFingerprint"  # of the planes of a part, as they were rendered
 
 
@@ -25,5 +26,5 @@ def said_by(part: Part) -> dict[str, str]:
     for name, words in WORDS.items():
         said = next((value for word in words if isinstance(value := part.says(word), str) and value), "")
         if said:
-            found[name] = said[:200]
+            found[name] = said if name == "passes" else said[:LONGEST]
     return found

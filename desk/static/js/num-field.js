@@ -21,7 +21,6 @@ class NumField extends HTMLElement {
     this.input.addEventListener("keydown", (event) => this.key(event));
     this.input.addEventListener("input", () => (this.typing = true));
     this.input.addEventListener("change", () => this.typed());
-    this.input.addEventListener("focus", () => !this.typing && this.draw());
     this.input.addEventListener("blur", () => this.leave());
     this.input.addEventListener("dblclick", () => this.settle(this.resting));
     this.draw();
@@ -91,6 +90,7 @@ class NumField extends HTMLElement {
         this.settle(number);
       } else {
         this.input.focus();
+        this.draw(); // all of its digits, chosen, so that what is typed takes their place
         this.input.select();
       }
     };
@@ -120,7 +120,9 @@ class NumField extends HTMLElement {
     if (!this.hasAttribute("wrong")) this.draw();
   }
 
+  // What was only looked at stays as it is, with the digits that do not show.
   typed() {
+    if (!this.typing) return;
     this.typing = false;
     const number = Number(this.input.value.trim().replace(",", "."));
     if (this.input.value.trim() === "" || !Number.isFinite(number)) {
