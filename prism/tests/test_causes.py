@@ -20,7 +20,7 @@ from prism.tests.memory import MemoryFrame
 
 PARTS = ("diffuse_direct", "diffuse_indirect", "specular_direct", "emission", "background")
 HEIGHT, WIDTH = 60, 90
-SEEDS = range(40, 40 + int(os.environ.get("EAGER_SEEDS", "2")))  # of held-out faults; more for a campaign
+SEEDS = range(40, 40 + int(os.environ.get("EAGER_SEEDS", "1")))  # of held-out faults; more for a campaign
 
 
 def texture(rng, level=0.4):
@@ -231,13 +231,14 @@ class HeldOut(unittest.TestCase):
     """Of faults made by seed, nearly all are named first, and none is named wrongly with confidence."""
 
     def test_faults_are_named_and_none_confidently_wrong(self):
-        """All kinds in six rows; in 8 and 20 rows, half and float, one layer and two, some of them."""
+        """Every kind, in 6, 8 or 20 rows, half or float, one layer or two, as its turn comes; with more seeds, all of
+        that."""
         kinds = (*VALUES, *OF_ROWS, *LOST, "camera")
         missed, wrong, count = [], [], 0
         for seed in SEEDS:
             for place, name in enumerate(kinds):
-                plain = seed == SEEDS[0] or place % 4 == seed % 4
-                made = {"rows": 6} if plain else {"rows": (8, 20)[place % 2], "layered": place % 3 == 0}
+                rows = (6, 8, 6, 20)[(place + seed) % 4]
+                made = {"rows": rows, "layered": rows > 6 and place % 3 == 0}
                 scene, causes, keys = broken(name, seed, dtype=(np.float16, np.float32)[place % 2], **made)
                 found = balance(scene.ledger(), scene.frame())
                 self.assertFalse(found.balanced, name)
