@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.balance.filtered import filter_between
-from prism.balance.lost import black_of, enlarged_by, negative_share
+from prism.balance.lost import BELOW_NOTHING, black_of, enlarged_by, negative_share
 from prism.balance.pairs import Delta, by_what_is_left, likely_pairs
 from prism.balance.picked import Picked
 from prism.balance.places import (
@@ -311,7 +311,7 @@ class _Search:
         fair = [
             (key, source)
             for key, source in world.sources()
-            if negative_share(world.light_wanted(key)[:, 0]) < 0.02 and world.slope(key) is not None
+            if negative_share(world.light_wanted(key)[:, 0]) <= BELOW_NOTHING and world.slope(key) is not None
         ]
         return sorted(fair, key=lambda pair: -_likeness(size, world.picked.pixels(pair[0])))
 
