@@ -280,6 +280,8 @@ class _Search:
         yield from self._edges(world)
         tile = self._own_tile if world is self._world else Tile(world, self._frame)
         for key, source in world.sources():
+            if not self._work.may("where each pass lies"):
+                return
             shifts = likely_shifts(*tile.pair(key))
             for trial in place_trials(key, source.title, world.picked, shifts):
                 if not self._work.may("where each pass lies"):
@@ -518,6 +520,8 @@ class _Search:
         if len(others) > most // 2 or not self._work.thorough:
             self._work.leave("two causes at once beside any but the likeliest rows and passes")
         for first in dict.fromkeys((*of_ledger, *others[: most // 2])):
+            if not self._work.may("two causes at once"):
+                return
             world = self._world.with_ledger(first.ledger, first.frame, first.suggestion.key)
             seconds = [*self._values(world)]
             if first.suggestion.cause in OF_THE_LEDGER:

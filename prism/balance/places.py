@@ -122,7 +122,9 @@ def likely_shifts(stored: NDArray, wanted: NDArray, *, still: bool = False) -> l
     size = np.abs(cross)
     peaks = fft.irfft2(cross / (size + 1e-3 * size.mean() + 1e-30), s=stored.shape)
     found = []
-    for place in np.argsort(peaks, axis=None)[::-1][: PEAKS + 1]:
+    few = min(PEAKS + 1, peaks.size)
+    highest = np.argpartition(peaks, -few, axis=None)[-few:]
+    for place in highest[np.argsort(peaks.flat[highest])[::-1]]:
         y, x = (int(at) for at in np.unravel_index(place, peaks.shape))
         x, y = (at - side if at > side // 2 else at for at, side in ((x, stored.shape[1]), (y, stored.shape[0])))
         if still or (x, y) != (0, 0):

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from prism.limits import current
 
-MOST_TRIALS = 6000  # of a search that somebody waits for
+MOST_TRIALS = 1500  # of a search that somebody waits for: every kind by itself in 20 rows, and the likeliest of pairs
 THOROUGH = 20_000  # of one that was asked to go on
 FRAMES_NEAR = 2  # frames before and after that are looked at
 FRAMES_THOROUGH = 10

@@ -44,8 +44,7 @@ class Residue:
         """Light beyond rounding, (C, 1, N); what is not finite is left to another cause."""
         with np.errstate(invalid="ignore", over="ignore"):
             apart = np.abs(gap)[: self.channels]
-            apart = np.where(apart > (self.bound + slack)[: self.channels], apart, 0)
-        return np.nan_to_num(apart, nan=0, posinf=0)
+            return np.where((apart > (self.bound + slack)[: self.channels]) & (apart < np.inf), apart, 0)
 
 
 def gap_of(ledger: Ledger, frame: Frame) -> NDArray[np.float32]:
