@@ -1,17 +1,22 @@
-"""`python -m prism inspect`: what is in OpenEXR files."""
+"""`python -m prism inspect`: what is in pictures."""
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Mapping
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+from numpy.typing import NDArray
+
 from prism.commands import Answer
 from prism.formats.decoding import SAMPLES
 from prism.formats.exr import read_channels
-from prism.formats.guarded import decode_deep
+from prism.formats.guarded import decode_deep, decode_still
 from prism.formats.headers import Part, read_parts
+from prism.formats.reading import as_float, read_header, values_of
+from prism.pixels.file_formats import is_picture
 from prism.pixels.stats import plane_stats
 
 
@@ -19,15 +24,22 @@ def inspect(args: argparse.Namespace) -> Answer:
     """What is in the files: parts, windows, compression, and the numbers of every channel, whose pixels or samples are
     all read. Raises UnreadableFile."""
     files = [
-        {"file": str(path), "parts": [_inspect_part(path, part) for part in read_parts(path)]} for path in args.files
+        {"file": str(path), "parts": [_inspect_part(path, part) for part in _parts(path)]} for path in args.files
     ]
     return files, "\n".join(_inspect_text(file) for file in files)
 
 
+def _parts(path: Path) -> list[Part]:
+    """Whatever has no suffix of a picture may be an OpenEXR file under another name."""
+    return read_header(path) if is_picture(path.name) else read_parts(path)
+
+
 def _inspect_part(path: Path, part: Part) -> dict[str, Any]:
-    planes = decode_deep(path, part).planes if part.deep else read_channels(path, part).channels
+    planes = _stored(path, part)
+    as_values = as_float if part.stored else None
     channels = [
-        {"name": name, "type": kind, **asdict(plane_stats(planes[name]))} for name, kind in part.channels.items()
+        {"name": name, "type": part.stored or kind, **asdict(plane_stats(planes[name], as_values=as_values))}
+        for name, kind in part.channels.items()
     ]
     return {
         "name": part.name,
@@ -39,6 +51,13 @@ def _inspect_part(path: Path, part: Part) -> dict[str, Any]:
         "display_window": asdict(part.display_window),
         "channels": channels,
     }
+
+
+def _stored(path: Path, part: Part) -> Mapping[str, NDArray]:
+    """Planes of a flat part and of a still, runs of a deep one."""
+    if part.stored:
+        return decode_still(path, values_of(part)).planes
+    return decode_deep(path, part).planes if part.deep else read_channels(path, part).channels
 
 
 def _inspect_text(file: dict[str, Any]) -> str:

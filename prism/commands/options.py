@@ -65,7 +65,7 @@ def _add_frames(command: argparse.ArgumentParser) -> None:
 
 
 def _add_inspect(command: argparse.ArgumentParser) -> None:
-    command.add_argument("files", nargs="+", type=Path, metavar="FILE", help="EXR files")
+    command.add_argument("files", nargs="+", type=Path, metavar="FILE", help="pictures")
 
 
 def _add_ledger(command: argparse.ArgumentParser) -> None:
@@ -337,7 +337,7 @@ class Verb:
 VERBS: Mapping[str, Verb] = MappingProxyType(
     {
         "inspect": Verb(
-            "files:inspect", "Parts, channels, types, windows and statistics of EXR files.", _add_inspect
+            "files:inspect", "Parts, channels, types, windows and statistics of pictures.", _add_inspect
         ),
         "ledger": Verb("ledgers:make_ledger", "The first ledger from the passes of one frame.", _add_ledger),
         "balance": Verb("ledgers:show_balance", "Rebuilt against rendered beauty.", _add_balance),

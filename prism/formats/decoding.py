@@ -28,6 +28,7 @@ VALUE_LIMIT = 1 << 30  # decoded in one call: pixels times channels
 CACHED_BYTES = 1 << 19  # half a current core's second cache
 ROWS_AT_ONCE = 64  # decoded together, so that extra memory stays small whatever the frame size
 _DTYPES = {"half": "float16", "float": "float32", "uint": "uint32"}
+_KEPT = {"uint8": "uint8", "uint16": "uint16", "half": "float16"}  # types of stills that keep their size in memory
 
 
 def decode_flat(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
@@ -135,16 +136,17 @@ def describe_still(path: str, request: Mapping[str, Any], allocate: Allocate) ->
 
 
 def decode_still(path: str, request: Mapping[str, Any], allocate: Allocate) -> dict[str, Any]:
-    """All channels of a picture of any format that the image library knows, as float: whole numbers of n bits as v /
-    (2^n - 1), colour as it is stored, straight or premultiplied."""
+    """All channels of a picture of any format that the image library knows: codes of 8 and 16 bits and halves as they
+    are stored, all else as float; colour straight or premultiplied, as it is stored."""
     source = _open_still(path)
     spec = source.spec()
-    planes = allocate({name: ("float32", (spec.height, spec.width)) for name in spec.channelnames})
+    kind = str(spec.format) if str(spec.format) in _KEPT else "float"
+    planes = allocate({name: (_KEPT.get(kind, "float32"), (spec.height, spec.width)) for name in spec.channelnames})
     for top, bottom in split_rows(spec.height, spec.height if spec.tile_width else ROWS_AT_ONCE):
         if spec.tile_width:
-            pixels = source.read_image(0, 0, 0, spec.nchannels, oiio.FLOAT)
+            pixels = source.read_image(0, 0, 0, spec.nchannels, kind)
         else:
-            pixels = source.read_scanlines(0, 0, spec.y + top, spec.y + bottom, 0, 0, spec.nchannels, oiio.FLOAT)
+            pixels = source.read_scanlines(0, 0, spec.y + top, spec.y + bottom, 0, 0, spec.nchannels, kind)
         if pixels is None:
             raise UnreadableFile(f"Damaged or cut short: {_reason(source.geterror())}.")
         for place, name in enumerate(spec.channelnames):

@@ -94,8 +94,8 @@ def decode_deep(path: Path, part: Part, *, cache: PlaneFolder | None = None) -> 
 
 
 def decode_still(path: Path, values: int, *, cache: PlaneFolder | None = None) -> Decoded:
-    """All channels of a picture that is no OpenEXR file, each (H, W) as float. values: pixels times channels, as its
-    header was read. facts: type and aspect.
+    """All channels of a picture that is no OpenEXR file, each (H, W) as it is stored; `prism.formats.reading.as_float`
+    makes values of them. values: pixels times channels, as its header was read. facts: type and aspect.
 
     Raises UnreadableFile or TooLarge.
     """

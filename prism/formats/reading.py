@@ -8,6 +8,9 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 from prism.errors import SizeMismatch, UnreadableFile
 from prism.formats import exr, guarded
 from prism.formats.headers import Kept, Part, open_regular, read_parts
@@ -57,10 +60,17 @@ def read_planes(
     if shapes != {part.data_window.shape}:
         raise UnreadableFile("It has changed while it was read.", where=str(path), advice="Look again.")
     return Image(
-        channels={name: planes[name] for name in (part.channels if names is None else names)},
+        channels={name: as_float(planes[name]) for name in (part.channels if names is None else names)},
         data_window=part.data_window,
         display_window=part.display_window,
     )
+
+
+def as_float(plane: NDArray) -> NDArray[np.float32]:
+    """A plane of a still as it was stored, as values: codes of n bits as v / (2^n - 1)."""
+    if plane.dtype.kind == "u":
+        return plane / np.float32(np.iinfo(plane.dtype).max)
+    return plane.astype(np.float32, copy=False)
 
 
 def values_of(part: Part) -> int:

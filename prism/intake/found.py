@@ -13,7 +13,7 @@ from prism.formats import guarded
 from prism.formats.decoding import SAMPLES
 from prism.formats.exr import read_channels
 from prism.formats.headers import Part, read_parts
-from prism.formats.reading import read_header, values_of
+from prism.formats.reading import as_float, read_header, values_of
 from prism.intake.measuring import measure
 from prism.intake.says import PIXELS, said_by
 from prism.passes.audit import FoundFile
@@ -97,6 +97,6 @@ def _flat(path: Path) -> FoundFile:
         display=(width, height),
         data=(0, 0, width, height),
         channels=dict.fromkeys(decoded.planes, decoded.facts["type"]),
-        planes=measure(dict(decoded.planes)),
+        planes=measure({name: as_float(plane) for name, plane in decoded.planes.items()}),
         pixel_aspect=decoded.facts["aspect"],
     )

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.bands import split_rows
 from prism.errors import SizeMismatch
+
+VALUES_AT_ONCE = 1 << 22  # of a plane, so that extra memory stays small whatever its size
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,21 +26,25 @@ class PlaneStats:
     negative_count: int
 
 
-def plane_stats(plane: NDArray) -> PlaneStats:
-    """Statistics of a plane (H, W) of any numeric type; sums are taken in float64."""
-    values = plane.astype(np.float64) if plane.dtype.kind != "f" or plane.dtype == np.float16 else plane
-    nan, inf = int(np.isnan(values).sum()), int(np.isinf(values).sum())
-    finite = values[np.isfinite(values)] if nan or inf else values
-    if finite.size == 0:
+def plane_stats(plane: NDArray, *, as_values: Callable[[NDArray], NDArray] | None = None) -> PlaneStats:
+    """Statistics of a plane (H, W) or run (N,) of any numeric type, some rows at a time; sums are taken in float64.
+    as_values: what makes values of stored codes."""
+    least, most, total, count, nan, inf, negative = np.inf, -np.inf, 0.0, 0, 0, 0, 0
+    rows = max(1, VALUES_AT_ONCE // max(1, plane[:1].size))
+    for top, bottom in split_rows(len(plane), rows):
+        band = plane[top:bottom]
+        band = as_values(band) if as_values else band
+        values = band if band.dtype == np.float32 else band.astype(np.float64)
+        lost, endless = int(np.isnan(values).sum()), int(np.isinf(values).sum())
+        finite = values[np.isfinite(values)] if lost or endless else values
+        nan, inf, count = nan + lost, inf + endless, count + finite.size
+        if finite.size:
+            least, most = min(least, float(finite.min())), max(most, float(finite.max()))
+            total += float(finite.sum(dtype=np.float64))
+            negative += int((finite < 0).sum())
+    if not count:
         return PlaneStats(None, None, None, nan, inf, 0)
-    return PlaneStats(
-        float(finite.min()),
-        float(finite.mean(dtype=np.float64)),
-        float(finite.max()),
-        nan,
-        inf,
-        int((finite < 0).sum()),
-    )
+    return PlaneStats(least, total / count, most, nan, inf, negative)
 
 
 @dataclass(frozen=True, slots=True)

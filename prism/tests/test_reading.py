@@ -18,14 +18,15 @@ from prism.elements.gathering import gather
 from prism.elements.opening import find_sources, open_frame
 from prism.elements.pixels import Region
 from prism.errors import TooCostly, UnreadableFile
-from prism.formats import budget
+from prism.formats import budget, guarded
 from prism.formats.exr import write_exr, write_parts
 from prism.formats.headers import chromaticities_entry, read_parts
-from prism.formats.reading import read_header, read_planes
+from prism.formats.reading import as_float, read_header, read_planes
 from prism.ledger.first import first_ledger
 from prism.limits import limited
 from prism.pixels.image import Image
 from prism.pixels.resize import resized
+from prism.pixels.stats import plane_stats
 from prism.pixels.window import Window
 from prism.tests import zoo
 from prism.tests.frames import FolderCase
@@ -72,6 +73,19 @@ class Kinds(FolderCase):
                 plane = find_sources([path]).pixels("beauty").planes[1]
                 self.assertEqual((part.stored, part.data_window.shape, part.pixel_aspect), (kind, (4, 6), 1.0))
                 np.testing.assert_allclose(plane, code / top, rtol=1e-6)
+
+    def test_stills_take_no_more_memory_than_their_pixels_are_stored_in(self):
+        """100 million pixels of 8 bits are 300 MB then; the image library decodes the same values to float."""
+        for suffix, kind, stored in (("png", "uint8", 1), ("png", "uint16", 2), ("hdr", "float", 4)):
+            with self.subTest(suffix, kind=kind):
+                path = zoo.still(self.folder / f"{kind}.{suffix}", self.rng.random((70, 30, 3)), kind=kind)
+                planes = guarded.decode_still(path, 70 * 30 * 3).planes
+                self.assertEqual({plane.itemsize for plane in planes.values()}, {stored})
+                expected = oiio.ImageInput.open(str(path)).read_image(oiio.FLOAT)
+                for place, name in enumerate("RGB"):
+                    np.testing.assert_allclose(as_float(planes[name]), expected[..., place], rtol=2e-7)
+                    said = plane_stats(planes[name], as_values=as_float)
+                    self.assertAlmostEqual(said.mean, float(expected[..., place].mean(dtype=float)), places=7)
 
     def test_what_else_the_image_library_reads(self):
         for suffix in ("hdr", "pfm", "jpg"):
@@ -180,7 +194,8 @@ class Kinds(FolderCase):
         self.assertEqual(find_sources([path]).pixels("beauty").planes[0].shape, (5, 7))
 
     def test_every_kind_as_the_image_library_has_it(self):
-        """Each stored channel, against the library's own reader asked for what is stored."""
+        """Each stored channel, against the library's own reader asked for what is stored; codes within half a rounding,
+        since it multiplies by a rounded 1 / (2^n - 1)."""
         rng = np.random.default_rng(4)
         for suffix, kind, count in (
             ("png", "uint8", 4),
@@ -204,7 +219,7 @@ class Kinds(FolderCase):
                 planes = read_planes(path, part).channels
                 self.assertEqual(list(planes), list(theirs.spec().channelnames))
                 for place, name in enumerate(planes):
-                    np.testing.assert_array_equal(planes[name], expected[..., place])
+                    np.testing.assert_allclose(planes[name], expected[..., place], rtol=1.2e-7 if "u" in kind else 0)
                 self.assertEqual(part.stored, str(theirs.spec().format))
 
     def test_deep_pixels_are_listed_and_flattened(self):
@@ -450,6 +465,20 @@ class Gathering(FolderCase):
                 self.write(f"s_{layer}_beauty_v{version:03}.0001.exr", self.planes(""))
         names = [element.name for element in gathered(self.folder).elements]
         self.assertEqual(sorted(names), ["char v001", "char v002", "set v001", "set v002"])
+
+    def test_elements_are_called_after_what_tells_them_apart(self):
+        for paths, names in (
+            (("sh010_hero_v001.1001.png", "sh010_hero_v002.1001.png"), {"hero v001", "hero v002"}),
+            (("v001/beauty.1001.png", "v002/beauty.1001.png"), {"v001", "v002"}),
+            (("hero/beauty.1001.png", "hero/left/beauty.1001.png"), {"hero", "hero left"}),
+            (("sh010_hero.1001.png", "sh010.1001.png"), {"hero", "sh 010"}),
+        ):
+            with self.subTest(paths):
+                folder = self.folder / str(len(list(self.folder.iterdir())))
+                for path in paths:
+                    (folder / path).parent.mkdir(parents=True, exist_ok=True)
+                    zoo.still(folder / path, np.full((2, 2, 3), 0.5))
+                self.assertEqual({element.name for element in gathered(folder).elements}, names)
 
     def test_layers_and_views_inside_one_file(self):
         self.write("all.0001.exr", self.planes("char.diffuse", "char.specular", "set.diffuse", "set.specular"))
