@@ -27,6 +27,7 @@ from prism.text import printable
 
 Headers = Callable[[Path], list[Part]]
 _RANKS = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
+NAMELESS = "files"  # an element of which no word tells anything
 LONGEST_NAME = 100  # characters of what is made of many words
 TRIED = 5  # files of a sequence that are opened until one can be read
 
@@ -198,7 +199,7 @@ def _element(claims: Sequence[Claim]) -> Element:
         taken[pass_.key] = pass_
     passes = sorted(taken.values(), key=_place_of)
     return Element(
-        name=" ".join(first.words)[:LONGEST_NAME] or "files",
+        name=" ".join(first.words)[:LONGEST_NAME] or NAMELESS,
         layer=first.image[:LONGEST_NAME],
         camera=first.camera[:LONGEST_NAME],
         number=first.version,
@@ -265,18 +266,24 @@ def _state_of(layer: Layer, match: Match | None) -> AlphaState:
 
 
 def _named(elements: Iterable[Element]) -> list[Element]:
-    """Short names, unique: without the words that all share; with the version."""
+    """Short names, unique: the words that tell an element from the others, else the last of those that all share; with
+    view and version."""
     elements = list(elements)
-    split = [element.name.split(" ") for element in elements]
+    split = [element.name.split() for element in elements]
     shared = set.intersection(*map(set, split)) if len(split) > 1 else set()
     names: list[str] = []
     for element, words in zip(elements, split, strict=True):
-        own = [word for word in words if word not in shared] or ([words[-1]] if len(split) == 1 else ["main"])
+        own = [word for word in words if word not in shared] or _last(words)
         parts = [*own, *([element.camera] if element.camera and element.camera not in own else [])]
         version = [f"v{element.number:03}"] if element.number is not None else []
-        name = " ".join([*parts, *version])[:LONGEST_NAME].replace("/", "_") or "files"
-        names.append(_free(name, names))
+        parts = version if version and parts == [NAMELESS] else [*parts, *version]
+        names.append(_free(" ".join(parts)[:LONGEST_NAME].replace("/", "_"), names))
     return [element.replace(name=name) for element, name in zip(elements, names, strict=True)]
+
+
+def _last(words: Sequence[str]) -> Sequence[str]:
+    """The last of them; a number with the word before it."""
+    return words[-2:] if words[-1].isdigit() else words[-1:]
 
 
 @dataclass(frozen=True, slots=True)
