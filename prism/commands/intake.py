@@ -139,7 +139,7 @@ def _text(answer: dict[str, Any]) -> str:
             lines.append(f"  {pass_['key']:<32}{pass_['alpha']:<15}{pass_['certainty']:>5.0%}  {channels}")
     problems: Sequence[dict] = answer["findings"]
     for finding in problems:
-        frames = f" [{format_frames(finding['frames'])}]" if finding["frames"] else ""
+        frames = f" [{finding['frames_text']}]" if finding["frames_text"] else ""
         lines.append(f"{finding['severity']}: {finding['text']}{frames} {finding['advice']}".rstrip())
     if not problems:
         lines.append("No problems.")

@@ -20,6 +20,7 @@ CLEAR = 1.5  # times better one reading must explain the edge
 SOFT_PAIRS = 200  # of soft pixels beside each other; fewer tell nothing
 NOISY = 0.3  # of alpha's own steps, squared: colour that changes more by itself tells nothing
 FOLLOWS = (0.35, 0.65)  # slope of colour over alpha, up to which it is straight and from which it is premultiplied
+EMPTY = 0.01  # share of pixels without anything, from which what is soft stands before nothing
 _SOFT = (0.02, 0.98)
 _SOLID = 0.999
 
@@ -60,7 +61,10 @@ def evidence(colour: NDArray, alpha: NDArray | None, part: Part) -> AlphaEvidenc
     above = int((soft & (peak > alpha * 1.02 + 1e-3)).sum())
     edge, edge_pixels = _edge(colour, alpha, soft)
     counts = {"soft": int(soft.sum()), "outside": outside, "above": above, "edge": edge, "edge_pixels": edge_pixels}
-    state, certainty, reasons = _weighed(part, counts, alpha, _follows(peak, alpha, soft))
+    follows = _follows(peak, alpha, soft)
+    if follows is not None and follows <= FOLLOWS[0] and not _is_alone(peak, alpha):
+        follows = None
+    state, certainty, reasons = _weighed(part, counts, alpha, follows)
     return AlphaEvidence(state, certainty, tuple(reasons), **counts)
 
 
@@ -87,6 +91,14 @@ def _follows(peak: NDArray[np.float32], alpha: NDArray[np.float32], soft: NDArra
     return slope if left < NOISY * bottoms else None
 
 
+def _is_alone(peak: NDArray[np.float32], alpha: NDArray[np.float32]) -> bool:
+    """Whether what is soft stands before nothing: some pixels are empty, and none has light without alpha. A sky has
+    none and shines through soft edges, and fog that fills the picture ends nowhere; colour that does not follow alpha
+    tells nothing then."""
+    lit = peak > 1e-4
+    return not ((alpha <= 0) & lit).any() and bool(((alpha < _SOFT[0]) & ~lit).mean() >= EMPTY)
+
+
 def _weighed(part: Part, counts: dict, alpha: NDArray, follows: float | None) -> tuple[str, float, list[str]]:
     rule = format_of_title(part.format)
     edge, soft = counts["edge"], counts["soft"]
@@ -106,8 +118,7 @@ def _weighed(part: Part, counts: dict, alpha: NDArray, follows: float | None) ->
         if state == "straight" and counts["above"] > soft / 2:
             reasons.append(f"{counts['above']} of {soft} soft pixels are brighter than their alpha")
         return state, min(0.99, 0.6 + 0.1 * max(edge, 1 / edge)), reasons
-    # Light of a sky has no alpha, and shines through soft edges: then colour that does not follow tells nothing.
-    if follows is not None and (follows >= FOLLOWS[1] or (follows <= FOLLOWS[0] and not counts["outside"])):
+    if follows is not None and not FOLLOWS[0] < follows < FOLLOWS[1]:
         state = "premultiplied" if follows >= FOLLOWS[1] else "straight"
         how = "falls with" if state == "premultiplied" else "does not fall with"
         reasons.append(f"along soft edges colour {how} alpha")

@@ -37,7 +37,7 @@ from prism.pixels.digest import digest_of
 from prism.pixels.image import Image
 from prism.text import storable
 
-CHECKER = 2  # of what is measured here: readings by another are made again, so that a new finding reaches every frame
+CHECKER = 3  # of what is measured here: readings by another are made again, so that a new finding reaches every frame
 WHERE = (SAMPLES, FRONT, BACK)  # where the samples of a deep pass are
 MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums

@@ -7,6 +7,9 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from prism.elements.element import Element, Files
+from prism.naming.frames import format_frames
+
+NAMED = 3  # of what has the same fault, that a sentence names
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,7 +30,14 @@ class Finding:
 
     def as_json(self) -> dict[str, Any]:
         """All fields, frames as a list of numbers."""
-        return asdict(self) | {"frames": list(self.frames), "files": list(self.files)}
+        frames = {"frames": list(self.frames), "frames_text": self.frames_text}
+        return asdict(self) | frames | {"files": list(self.files)}
+
+    @property
+    def frames_text(self) -> str:
+        """Its frames as runs, as in `1001-1003,1010`; empty where the sentence has them already."""
+        runs = format_frames(self.frames)
+        return "" if runs in self.text else runs
 
     @property
     def mark(self) -> str:
@@ -56,3 +66,11 @@ def paths_of(files: Files, numbers: Iterable[int]) -> tuple[str, ...]:
 def count_of(numbers: Sequence[int]) -> str:
     """`1 frame`, `3 frames`."""
     return f"{len(numbers)} frame{'s' * (len(numbers) > 1)}"
+
+
+def listed(names: Sequence[str]) -> str:
+    """The first few of them in words."""
+    few = names[:NAMED]
+    more = [f"{len(names) - NAMED} more"] if len(names) > NAMED else []
+    *all_but, last = [*few, *more]
+    return f"{', '.join(all_but)} and {last}" if all_but else last

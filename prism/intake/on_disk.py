@@ -10,7 +10,7 @@ from statistics import median
 from prism.elements import disk
 from prism.elements.element import Element, Files
 from prism.elements.gathering import Fault
-from prism.intake.finding import Finding, Wanted, count_of, files_of, paths_of
+from prism.intake.finding import Finding, Wanted, count_of, files_of, listed, paths_of
 from prism.naming.frames import format_frames
 from prism.passes.judging import ERROR, NOTE, WARNING
 from prism.text import printable
@@ -21,7 +21,8 @@ OLDER_SECONDS = 600  # between a file and the next younger one, to say that it w
 def findings_on_disk(
     element: Element, sequences: Sequence[disk.Sequence], wanted: Wanted = Wanted()
 ) -> Iterator[Finding]:
-    """What names, numbers and times tell, without opening a file."""
+    """What names, numbers and times tell, without opening a file. What several sequences lack or have alike is said
+    once."""
     there = {(s.folder, s.head, s.padding, s.suffix): s for s in sequences}
     whole = set(element.frames)
     nowhere = sorted(set(wanted.frames) - whole)
@@ -30,31 +31,45 @@ def findings_on_disk(
             "missing", ERROR, f"No pass has {count_of(nowhere)} of the shot's range: {format_frames(nowhere)}.",
             "Render them, or copy them here.", frames=tuple(nowhere),
         )  # fmt: skip
+    alike: dict[tuple[str, tuple[int, ...]], list[Files]] = defaultdict(list)
     for files in files_of(element):
         if files.is_still:
             continue
         own = set(files.numbers)
-        name = printable(files.pattern)
-        gaps = sorted(set(range(min(own), max(own) + 1)) - own) if own else []
-        gaps = [] if own and _is_stepped(files.numbers) else gaps
-        absent = sorted(whole - own - set(gaps))
-        if gaps:
-            yield _missing(files, name, gaps, "within its range")
-        if absent:
-            yield _missing(files, name, absent, "that other passes have")
-        beyond = sorted(own - set(wanted.frames)) if wanted.frames else []
-        if beyond:
-            yield Finding(
-                "extra",
-                NOTE,
-                f"{name} has {count_of(beyond)} outside the shot's range: {format_frames(beyond)}.",
-                "They can be looked at; widen the range in Plan if they belong to the shot.",
-                files=paths_of(files, beyond),
-                frames=tuple(beyond),
-            )
+        gaps = set(range(min(own), max(own) + 1)) - own - set(nowhere) if own else set()
+        gaps = set() if own and _is_stepped(files.numbers) else gaps
         sequence = there.get(files.sequence)
-        if sequence is not None:
-            yield from _older(sequence, name)
+        for kind, numbers in (
+            ("within its range", gaps),
+            ("that other passes have", whole - own - gaps),
+            ("beyond", own - set(wanted.frames) if wanted.frames else ()),
+            ("older", _older(sequence) if sequence is not None else ()),
+        ):
+            if numbers:
+                alike[kind, tuple(sorted(numbers))].append(files)
+    for (kind, numbers), same in alike.items():
+        yield _of_sequences(kind, numbers, same, planned=element.planned)
+
+
+def _of_sequences(kind: str, numbers: tuple[int, ...], same: Sequence[Files], *, planned: bool) -> Finding:
+    names, many = listed([printable(files.pattern) for files in same]), len(same) > 1
+    paths = tuple(path for files in same for path in paths_of(files, numbers))
+    runs, are = format_frames(numbers), "are" if len(numbers) > 1 else "is"
+    if kind == "beyond":
+        return Finding(
+            "extra", NOTE, f"{names} {'have' if many else 'has'} {count_of(numbers)} outside the shot's range: {runs}.",
+            "They can be looked at; widen the range in Plan if they belong to the shot.", files=paths, frames=numbers,
+        )  # fmt: skip
+    if kind == "older":
+        # A render of ours that was interrupted has a pause too, and its headers say which plan they are of.
+        return Finding(
+            "older", NOTE if planned else WARNING, f"{names}: {count_of(numbers)} {are} older than the others: {runs}.",
+            "Were they left from an earlier render? Compare them with their neighbours.", files=paths, frames=numbers,
+        )  # fmt: skip
+    return Finding(
+        "missing", ERROR, f"{names} {'lack' if many else 'lacks'} {count_of(numbers)} {kind}: {runs}.",
+        "Render them, or copy them here.", files=paths, frames=numbers,
+    )  # fmt: skip
 
 
 def findings_of_scan(scanned: disk.Scan, faults: Iterable[Fault]) -> Iterator[Finding]:
@@ -104,29 +119,14 @@ def _is_stepped(numbers: Sequence[int]) -> bool:
     return len(numbers) > 2 and len(gaps) == 1 and gaps != {1}
 
 
-def _missing(files: Files, name: str, numbers: Sequence[int], which: str) -> Finding:
-    return Finding(
-        "missing", ERROR, f"{name} lacks {count_of(numbers)} {which}: {format_frames(numbers)}.",
-        "Render them, or copy them here.", files=paths_of(files, numbers), frames=tuple(numbers),
-    )  # fmt: skip
-
-
-def _older(sequence: disk.Sequence, name: str) -> Iterator[Finding]:
-    """Files from before a long pause, where most are from after it."""
+def _older(sequence: disk.Sequence) -> tuple[int, ...]:
+    """Frames from before a long pause, where most are from after it."""
     times = sorted((facts.modified / 1e9, frame) for frame, facts in sequence.files.items())
     if len(times) < 3:
-        return
+        return ()
     pauses = [(b[0] - a[0], place) for place, (a, b) in enumerate(pairwise(times), start=1)]
     longest, place = max(pauses)
     usual = median(pause for pause, _ in pauses)
     if longest < max(OLDER_SECONDS, 10 * usual) or place > len(times) / 2:
-        return
-    old = tuple(sorted(frame for _, frame in times[:place]))
-    yield Finding(
-        "older",
-        WARNING,
-        f"{name}: {count_of(old)} {'are' if len(old) > 1 else 'is'} older than the others: {format_frames(old)}.",
-        "Were they left from an earlier render? Compare them with their neighbours.",
-        files=tuple(str(sequence.path(frame)) for frame in old),
-        frames=old,
-    )
+        return ()
+    return tuple(frame for _, frame in times[:place])

@@ -7,10 +7,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import pairwise
 
-from prism.elements.element import Element, Files
+from prism.elements.element import Element, ElementPass, Files
 from prism.elements.identify import DENOISED
 from prism.intake.checking import FrameFacts
-from prism.intake.finding import Finding, count_of, files_of, paths_of
+from prism.intake.finding import Finding, count_of, files_of, listed, paths_of
 from prism.intake.outliers import MOST
 from prism.naming.frames import format_frames
 from prism.passes.judging import ERROR, NOTE, WARNING
@@ -46,30 +46,48 @@ def findings_over_time(element: Element, frames: Mapping[int, FrameFacts]) -> It
 
 
 def _fireflies(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[Finding]:
-    """Single pixels that outshine their neighbours, and are not there in the frames beside."""
-    for pass_ in element.passes:
-        if pass_.excluded:
-            continue
-        places = {n: set(facts.passes[pass_.key].outliers) for n, facts in frames.items() if pass_.key in facts.passes}
-        found = {n: _not_beside(own, (places.get(n - 1), places.get(n + 1))) for n, own in places.items()}
-        odd = [n for n in sorted(found) if found[n]]
-        if not odd:
-            continue
-        first = frames[odd[0]].passes[pass_.key]
-        x, y = min(found[odd[0]], key=lambda place: (place[1], place[0]))
-        place = x + first.window[0], y + first.window[1]
-        count = sum(len(found[n]) for n in odd)
-        yield Finding(
-            "fireflies",
-            WARNING,
-            f"{pass_.title} has {count}{'' if count < MOST else ' or more'} single pixel{'s' * (count > 1)} that "
-            f"outshine all around them, the first at x {place[0]} y {place[1]}.",
-            "Render with more samples or a limit of indirect light, or denoise; look whether they show in the picture.",
-            key=pass_.key,
-            files=paths_of(pass_.files, odd) if not pass_.files.is_still else (),
-            frames=tuple(odd) if element.frames else (),
-            place=place,
-        )
+    """Single pixels that outshine their neighbours, and are not there in the frames beside: one finding, with the place
+    of the first in the beauty, else in the pass that has most."""
+    by_pass = {pass_.key: by_frame for pass_ in element.passes if (by_frame := _fireflies_of(pass_, frames))}
+    if not by_pass:
+        return
+    counts = {key: sum(map(len, by_frame.values())) for key, by_frame in by_pass.items()}
+    ranked = sorted(counts, key=lambda key: (element.find(key).kind != "beauty", -counts[key]))
+    key = ranked[0]
+    first, odd = min(by_pass[key]), sorted(set().union(*by_pass.values()))
+    own = frames[first].passes[key].window
+    x, y = min(by_pass[key][first], key=lambda place: (place[1], place[0]))
+    place = x + own[0], y + own[1]
+    said = listed([f"{element.find(other).title} {_counted(counts[other])}" for other in ranked])
+    paths = (
+        path
+        for other, by_frame in by_pass.items() if not element.find(other).files.is_still
+        for path in paths_of(element.find(other).files, sorted(by_frame))
+    )  # fmt: skip
+    yield Finding(
+        "fireflies",
+        WARNING,
+        f"Single pixels outshine all around them: {said}; the first of {element.find(key).title} at x {place[0]} "
+        f"y {place[1]}.",
+        "Render with more samples or a limit of indirect light, or denoise; look whether they show in the picture.",
+        key=key,
+        files=tuple(paths),
+        frames=tuple(odd) if element.frames else (),
+        place=place,
+    )
+
+
+def _fireflies_of(pass_: ElementPass, frames: Mapping[int, FrameFacts]) -> dict[int, set[tuple[int, int]]]:
+    """Places by frame, of the frames that have some."""
+    if pass_.excluded:
+        return {}
+    places = {n: set(facts.passes[pass_.key].outliers) for n, facts in frames.items() if pass_.key in facts.passes}
+    found = {n: _not_beside(own, (places.get(n - 1), places.get(n + 1))) for n, own in places.items()}
+    return {n: own for n, own in found.items() if own}
+
+
+def _counted(count: int) -> str:
+    return f"{count} or more" if count >= MOST else str(count)
 
 
 def _not_beside(own: set[tuple[int, int]], beside: Sequence[set[tuple[int, int]] | None]) -> set[tuple[int, int]]:

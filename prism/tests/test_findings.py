@@ -111,6 +111,12 @@ class OnDisk(Found):
         self.render(1003)
         self.path("diffuse", 1004).unlink()
         self.assertIn("that other passes have", self.one("missing").text)
+        self.path("emission", 1004).unlink()
+        both = self.one("missing")  # one sentence of both
+        self.assertEqual((both.text, both.frames_text), (
+            "shot_diffuse.####.exr and shot_emission.####.exr lack 1 frame that other passes have: 1004.", ""
+        ))  # fmt: skip
+        self.render(1004)
         self.render(1004)
         self.assertEqual(self.one("missing", frames=range(1001, 1007)).frames, (1005, 1006))
         beyond = [f for f in self.look(frames=(1001, 1002, 1003)) if f.kind == "extra"]
@@ -257,10 +263,9 @@ class Values(Found):
             total = sum(planes.astype(np.float32) for planes in light.values()).astype(np.float16)
             files = {name: self.rgb(planes) for name, planes in light.items()}
             self.render(frame, beauty=self.rgb(total) | {"A": self.alpha.astype(np.float16)}, **files)
-        found = {f.key: f for f in self.look() if f.kind == "fireflies"}
-        self.assertEqual(found.keys(), {"specular", "beauty"})
-        self.assertEqual((found["specular"].frames, found["specular"].place), ((1002,), (31, 20)))
-        self.assertIn("has 1 single pixel that", found["specular"].text)
+        found = self.one("fireflies")  # of all passes, said once
+        self.assertEqual((found.key, found.frames, found.place), ("beauty", (1002,), (31, 20)))
+        self.assertIn(": beauty 1 and specular 1; the first of beauty at x 31 y 20", found.text)
         plane = np.ones((9, 9), np.float32)
         for value, count in ((TIMES * 1.01, 1), (TIMES * 0.99, 0)):
             plane[4, 4] = value
@@ -278,6 +283,15 @@ class Values(Found):
                 own = self.rgb(planes.astype(np.float16)) | {"A": smoke.astype(np.float16)}
                 self.render(frame, beauty=own)
             self.assertEqual("alpha" in self.kinds(), straight)
+
+    def test_fog_before_a_sky_is_not_straight(self):
+        """A sky has no alpha and shines through fog that ends nowhere: colour that does not follow alpha is no sign."""
+        fog = np.linspace(0.07, 0.9, WIDTH, dtype=np.float32) * np.ones((HEIGHT, 1), np.float32)
+        for frame in FRAMES:
+            planes = np.stack([0.5 * fog + 0.6 * (1 - fog)] * 3).astype(np.float16)
+            planes[:, 0, 0] += np.float16(frame / 8192)
+            self.render(frame, beauty=self.rgb(planes) | {"A": fog.astype(np.float16)})
+        self.assertNotIn("alpha", self.kinds())
 
     def test_headers_of_other_programs_name_cameras_and_passes(self):
         for frame in FRAMES:

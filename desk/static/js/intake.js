@@ -153,7 +153,7 @@ export default () => {
     },
     icon(finding) { return finding.accepted ? "bi-check2" : ICONS[finding.severity]; },
     findingClass(finding) { return { [`severity-${finding.severity}`]: true, accepted: finding.accepted }; },
-    framesOf(finding) { return finding.frames.length ? `frames ${runs(finding.frames)}` : ""; },
+    framesOf(finding) { return finding.frames_text ? `frames ${finding.frames_text}` : ""; },
     whereText(finding) { return finding.place ? `at ${finding.place[0]}, ${finding.place[1]}` : ""; },
     acceptedText(finding) { return `accepted by ${finding.by}: ${finding.accepted}`; },
     doText(finding) {
@@ -283,14 +283,3 @@ export default () => {
     get rebuildUrl() { return page.urls.rebuild; },
   };
 };
-
-// [1, 2, 3, 7] is 1-3, 7.
-function runs(numbers) {
-  const found = [];
-  for (const number of numbers) {
-    const last = found.at(-1);
-    if (last && number === last[1] + 1) last[1] = number;
-    else found.push([number, number]);
-  }
-  return found.map(([first, last]) => (first === last ? `${first}` : `${first}-${last}`)).join(", ");
-}
