@@ -117,7 +117,7 @@ def _begin(shot: Shot, delivery: Delivery, user, marks: dict[int, str]) -> None:
     """The job of its frames, and the one that closes it. marks: of the files of each frame."""
     version = delivery.version
     names = ", ".join(item.id for item in delivery.parsed.enabled)
-    title = f"{shot.code} {version.ledger.name} {version.label}: {names}"[:200]
+    title = f"{version.ledger.name} {version.label}: {names}"[:200]
     tasks = (
         Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark}) for number, mark in marks.items()
     )

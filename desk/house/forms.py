@@ -28,8 +28,10 @@ class ShotForm(forms.Form):
     frames = forms.CharField(max_length=200, initial="1001-1048", help_text="Both ends included.")
     rate = forms.FloatField(min_value=0.001, max_value=1000, initial=24, label="frames per second")
     size = forms.ChoiceField(choices=_sizes, initial="1920x1080", required=False)
-    width = forms.IntegerField(min_value=1, max_value=65536, required=False)
-    height = forms.IntegerField(min_value=1, max_value=65536, required=False)
+    width = forms.IntegerField(
+        min_value=1, max_value=65536, required=False, label="or width", help_text="Pixels; with a height, these count."
+    )
+    height = forms.IntegerField(min_value=1, max_value=65536, required=False, label="and height")
     space = forms.ChoiceField(choices=list(SPACES.items()), label="working colour")
     camera = forms.CharField(
         max_length=64, required=False, help_text="The render camera, if you know its name already."

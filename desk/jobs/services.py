@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models import Count, Max, Min, Q, QuerySet, Sum
 from django.urls import reverse
+from django.utils import timezone
 
 from desk.jobs import engine
 from desk.jobs.models import GOOD, OPEN, Job, State, Task
@@ -24,7 +25,12 @@ def listed(user) -> dict[str, Any]:
     jobs = (
         visible_to(user)
         .select_related("production", "shot", "author", "after")
-        .annotate(**counts_by_state("tasks"), share=Sum("tasks__progress"))
+        .annotate(
+            **counts_by_state("tasks"),
+            share=Sum("tasks__progress"),
+            begun=Min("tasks__begun"),
+            ended=Max("tasks__ended"),
+        )
     )
     newest = list(jobs.order_by("-made", "-pk")[:SHOWN])
     unfinished = [job for job in jobs.filter(open__gt=0) if job not in newest]
@@ -71,7 +77,8 @@ def _summary(job, user) -> dict[str, Any]:
         "shot": job.shot.code if job.shot else job.production.code,
         "url": _address(job),
         "author": job.author.get_username() if job.author else "",
-        "made": job.made.isoformat(timespec="minutes"),
+        "made": job.made.isoformat(timespec="seconds"),
+        "seconds": _seconds(job),
         "state": state_of(job),
         "good": job.good,
         "whole": job.whole,
@@ -81,6 +88,13 @@ def _summary(job, user) -> dict[str, Any]:
         "fault": fault or "",
         "mayChange": job.production.can_be_changed_by(user),
     }
+
+
+def _seconds(job) -> float | None:
+    """From its first task to the end of the last, or to now while it is open; None before it began."""
+    if job.begun is None:
+        return None
+    return ((timezone.now() if job.open else job.ended or job.begun) - job.begun).total_seconds()
 
 
 def _address(job: Job) -> str:

@@ -42,7 +42,7 @@ def begin(shot: Shot, plan: Plan, author) -> Job:
         for frame in plan.shot.written_frames
         for image in plan.images()
     )
-    title = f"comparing {shot.code} v{plan.number:03} with the disk"
+    title = f"comparing v{plan.number:03} with the disk"
     job = engine.begin(
         KIND,
         shot,

@@ -20,7 +20,7 @@ def begin_measuring(shot: Shot, camera: str, author) -> Job | None:
         if camera in open_tasks.values_list("title", flat=True):
             return None
         task = Task(number=0, title=camera, payload={"camera": camera})
-        job = engine.begin("measure", shot, f"small frame of {shot.code}, {camera}", [task], author=author, priority=1)
+        job = engine.begin("measure", shot, f"small frame of {camera}", [task], author=author, priority=1)
     engine.top_up()
     return job
 

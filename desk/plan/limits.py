@@ -29,7 +29,7 @@ def begin(shot: Shot, camera: str, author) -> Job | None:
         if Task.objects.filter(job__shot=shot, job__kind=KIND, state__in=OPEN).exists():
             return None
         task = Task(number=0, title=camera, payload={"camera": camera, "scene": scene.fingerprint if scene else ""})
-        job = engine.begin(KIND, shot, f"deep limits of {shot.code}, {camera}", [task], author=author, priority=1)
+        job = engine.begin(KIND, shot, f"deep limits of {camera}", [task], author=author, priority=1)
     engine.top_up()
     return job
 

@@ -106,7 +106,7 @@ def begin(shot: Shot, user, request: RunRequest) -> Run:
         if request.new_version:
             save(opened, plan, opened.revision)
         versions.lock(opened)
-        title = f"{shot.code} v{plan.number:03}" + (
+        title = f"render v{plan.number:03}" + (
             f", only {', '.join(request.light_groups)}" if request.light_groups else ""
         )
         job = engine.begin(KIND, shot, title, tasks, author=user, priority=request.priority)

@@ -68,7 +68,6 @@ class Review(BrowserCase):
             "() => [...document.querySelectorAll('.review-pair img')].every((i) => i.naturalWidth)"
         )
         self.check_axe()
-        self.assertEqual(self.complaints, [])
 
     def check_axe(self):
         found = Axe().run(self.page).response["violations"]
@@ -185,4 +184,3 @@ class BoardEditor(BrowserCase):
         self.assertEqual(Delivery.objects.get().state, "done")
         (path,) = self.root.rglob("delivery/**/*.pdf")
         self.assertIn("of one shot", pypdf.PdfReader(path).pages[0].extract_text())
-        self.assertEqual(self.complaints, [])

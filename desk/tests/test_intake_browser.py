@@ -83,8 +83,6 @@ class FromElsewhere(BrowserCase):
         self.page.get_by_role("button", name="Yes").click()
         self.settled()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
-        complaints = [text for text in self.complaints if "422" not in text]
-        self.assertEqual(complaints, [])
 
 
 class Claims(BrowserCase):
@@ -107,7 +105,6 @@ class Claims(BrowserCase):
         element = Element.objects.get(name="twice")
         self.assertEqual(float(sources_of([element], 1001).pixels("twice/depth").planes[0][0, 0]), 5)
         self.assertEqual(str(NameRule.objects.get()), "Z is ignored")
-        self.assertEqual(self.complaints, [])
 
 
 class Sending(BrowserCase):
@@ -128,6 +125,7 @@ class Sending(BrowserCase):
             else:
                 route.continue_()
 
+        self.expected.append("ERR_CONNECTION_RESET")
         self.page.route("**/upload/piece/**", pass_on)
         self.page.locator("input[type=file]").set_input_files(path)
         expect(self.page.locator(".intake-place")).to_have_count(2)
@@ -203,7 +201,6 @@ class Looking(BrowserCase):
         self.page.mouse.up()
         self.page.keyboard.up("Shift")
         expect(self.page.locator(".probe")).to_contain_text("mean ")
-        self.assertEqual(self.complaints, [])
 
     def test_numbers_in_single_pixels_and_keys(self):
         self.open(frame=1001, **{"pass": "depth"})
@@ -225,7 +222,6 @@ class Looking(BrowserCase):
         self.assertEqual(asked.value.post_data_json["remap"]["near"], 3)
         self.page.get_by_role("button", name="Scopes").click()
         expect(self.page.get_by_label("Vectors of display values")).to_be_visible()
-        self.assertEqual(self.complaints, [])
 
     def test_play_keeps_pictures_and_a_frame_that_cannot_be_shown_shows_that(self):
         (self.folder / "TST_010.1002.exr").write_bytes(b"RGBA")
@@ -244,4 +240,3 @@ class Looking(BrowserCase):
         self.page.wait_for_timeout(1500)
         self.page.get_by_role("button", name="Play").click()
         expect(self.page.locator(".shown")).to_contain_text("frame 100")
-        self.assertEqual([text for text in self.complaints if "422" not in text], [])

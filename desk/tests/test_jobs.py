@@ -226,7 +226,7 @@ class WorkPage(WorldCase):
         quietly(self)
         states = (State.DONE, State.FAILED, State.QUEUED)
         self.job = Job.objects.create(
-            kind="render", production=self.shot.production, shot=self.shot, title="TST_010 v001", author=self.artist
+            kind="render", production=self.shot.production, shot=self.shot, title="render v001", author=self.artist
         )
         for number, state in enumerate(states):
             fault = "A fault." if state == State.FAILED else ""
@@ -242,6 +242,15 @@ class WorkPage(WorldCase):
         (entry,) = self.client.get(reverse("work")).context["page"]["work"]["jobs"]
         self.assertEqual((entry["good"], entry["whole"], entry["state"]), (1, 3, "waiting"))
         self.assertEqual((entry["author"], entry["fault"], entry["url"]), ("ada", "A fault.", self.url("render")))
+        self.assertIsNone(entry["seconds"])
+        begun = timezone.now() - timedelta(minutes=3)
+        self.job.tasks.filter(number=0).update(begun=begun, ended=begun + timedelta(seconds=50))
+        (entry,) = self.client.get(reverse("work-progress")).json()["jobs"]
+        self.assertAlmostEqual(entry["seconds"], 180, delta=60)  # it is still open
+        self.job.tasks.filter(state=State.QUEUED).update(state=State.DONE)
+        (entry,) = self.client.get(reverse("work-progress")).json()["jobs"]
+        self.assertEqual(entry["seconds"], 50)
+        self.job.tasks.filter(number=2).update(state=State.QUEUED)
         self.assertContains(self.client.get("/"), '<span class="count">1</span>')
         self.assertEqual(self.change(action="cancel").json()["jobs"][0]["state"], "failed")
         self.assertNotContains(self.client.get("/"), '<span class="count">')

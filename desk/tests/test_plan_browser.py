@@ -70,10 +70,6 @@ class Planning(BrowserCase):
         self.page.reload()
         expect(names).to_have_value("{shot}/{pass}_v{version:03}.{frame:04}.{suffix}")
         expect(self.checks).to_contain_text("No problems found")
-        self.assertEqual(
-            self.complaints,
-            ["Failed to load resource: the server responded with a status of 422 (Unprocessable Entity)"],
-        )
 
     def test_ticks_in_quick_succession_are_all_kept(self):
         """Ten within one turn of the page, while answers to the first ones are still on their way."""
@@ -135,7 +131,6 @@ class Planning(BrowserCase):
         everywhere = ["beauty", "light_group"]
         self.assertEqual(plants["for_camera"], {"wide": everywhere, "close": [*everywhere, "depth"]})
         self.assertEqual((plan["layers"][0]["passes"], plan["light_labels"]), (everywhere, {"moon": ""}))
-        self.assertEqual(self.complaints, [])
 
     def held_back(self, address):
         """Requests to an address from now on, kept until they are continued."""
@@ -202,7 +197,6 @@ class Planning(BrowserCase):
         expect(start).to_be_focused()
         self.assertEqual(self.saved()["mist"], dragged | {"near": 4, "far": dragged["far"] + 1})
         expect(self.page.locator(".mist-foot img")).to_be_visible()
-        self.assertEqual(self.complaints, [])
 
     def test_a_plan_changed_elsewhere_is_not_overwritten(self):
         """The page says so and keeps what was changed on it; nothing is saved over the other."""
@@ -212,7 +206,6 @@ class Planning(BrowserCase):
         expect(self.page.locator("header")).to_contain_text("not saved")
         expect(self.page.get_by_label("depth in layer all")).to_be_checked()
         self.assertEqual(Plan.objects.get(shot=self.other).revision, 7)
-        self.assertIn("409", self.complaints.pop())
 
     def test_one_stop_of_tab_and_arrow_keys_on_the_sheet(self):
         self.page.get_by_label("beauty in layer all").focus()

@@ -10,6 +10,7 @@ from desk.elements.services import sources_of
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH, write_named
+from desk.web.faults import REFUSED
 from prism.colour.temperature import kelvin_of
 from prism.combine.shaping import haze
 from prism.curves import bent
@@ -69,7 +70,9 @@ class Ledgers(BrowserCase):
             if len(refused) < 2:
                 refused.append(route.request.url)
                 error = {"code": "work.busy", "what": "Busy.", "where": "", "advice": ""}
-                route.fulfill(status=429, content_type="application/json", body=json.dumps({"error": error}))
+                route.fulfill(
+                    headers={REFUSED: "429"}, content_type="application/json", body=json.dumps({"error": error})
+                )
             else:
                 route.continue_()
 
@@ -77,7 +80,7 @@ class Ledgers(BrowserCase):
             """A comparison that fails is said to have failed, also under a picture that came, and is tried again."""
             self.page.unroute("**/rebuild/balance/")
             error = {"code": "work.costly", "what": "This took too long.", "where": "", "advice": ""}
-            route.fulfill(status=422, content_type="application/json", body=json.dumps({"error": error}))
+            route.fulfill(headers={REFUSED: "422"}, json={"error": error})
 
         self.page.route("**/look/picture/", busy_at_first)
         self.page.route("**/rebuild/balance/", too_long_at_first)
@@ -208,7 +211,6 @@ class Ledgers(BrowserCase):
         self.sweep()
         expect(self.page.locator(".balance-foot")).to_contain_text("3 balanced")
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
-        self.assertEqual(self.complaints, [])
 
     def test_the_exact_picture_waits_for_no_quick_one(self):
         """Where a drag stands still it is there before the number is let go, and then even if a quick one never
@@ -245,7 +247,6 @@ class Ledgers(BrowserCase):
         expect(canvas).to_have_attribute("data-encoding", "png")
         self.assertTrue(held)
         self.settled()
-        self.assertEqual(self.complaints, [])
 
     def test_fog_is_dragged_and_picked_and_other_files_are_undone(self):
         self.render(1001, name="other", seed=5).rename(self.root / "other.1001.exr")
@@ -297,7 +298,6 @@ class Ledgers(BrowserCase):
         self.page.get_by_role("button", name="Undo").click()
         self.settled()
         self.assertEqual(Ledger.objects.get().document["beauty"], "render/beauty")
-        self.assertEqual(self.complaints, [])
 
     def elsewhere(self, address, change):
         """A change by another page, saved."""
@@ -346,8 +346,6 @@ class Ledgers(BrowserCase):
             self.assertEqual(Document.from_json(Ledger.objects.get().document).row("emission").amount, expected, choice)
         kept = LedgerVersion.objects.get()
         self.assertEqual(Document.from_json(kept.document).row("emission").amount, 0.25)
-        self.complaints = [said for said in self.complaints if "409" not in said]
-        self.assertEqual(self.complaints, [])
 
     def test_a_lost_pass_is_named_and_put_back_in_one_click(self):
         self.log_in()
@@ -473,7 +471,6 @@ class Mattes(BrowserCase):
         self.page.get_by_role("button", name="Mattes", exact=True).click()
         self.settled()
         self.assertEqual(Document.from_json(Ledger.objects.get().document), first)
-        self.assertEqual(self.complaints, [])
 
     def test_shapes_are_drawn_moved_and_keyed_and_a_range_is_dragged(self):
         self.log_in()
@@ -550,4 +547,3 @@ class Mattes(BrowserCase):
         self.page.get_by_role("button", name="and all above").click()
         expect(self.page.locator(".matte-sentence")).to_contain_text("only in depth above")
         self.assertEqual(parts()[2].high, 1e9)
-        self.assertEqual(self.complaints, [])

@@ -15,6 +15,9 @@ from prism.errors import PrismError, Superseded
 
 log = logging.getLogger("desk.web.faults")
 STATUS = {Superseded.code: 409, "work.busy": 429}  # of faults that lie in the moment, not in what was asked
+HANDLES, REFUSED = "Prism-Handles-Refusals", "Prism-Refused"
+"""Headers. A page that says it tells its reader of refusals gets them as 200 with their status beside: browsers write
+every other one into their console as an error."""
 ANSWERED = (Http404, PermissionDenied, SuspiciousOperation)  # by Django, which has pages for them
 
 
@@ -32,7 +35,12 @@ class FaultsMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        return self.get_response(request)
+        answer = self.get_response(request)
+        if HANDLES in request.headers and 400 <= answer.status_code < 500 and isinstance(answer, JsonResponse):
+            answer[REFUSED] = str(answer.status_code)
+            answer["Cache-Control"] = "no-store"
+            answer.status_code = 200
+        return answer
 
     def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
         if isinstance(exception, ANSWERED):

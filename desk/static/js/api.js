@@ -2,6 +2,7 @@
 const BUSY = 429;
 const ATTEMPTS = 4;
 const MOST_LEAVING = 60_000; // characters of a request that may outlast its page
+export const HANDLES = { "Prism-Handles-Refusals": "1" }; // refusals come as 200 with their status beside: they are no errors of the page
 const PAUSE = 600; // milliseconds, longer with every attempt
 
 export class Fault extends Error {
@@ -34,7 +35,7 @@ export async function post(url, body, { signal, leaving = false } = {}) {
   const text = JSON.stringify(body);
   const request = {
     method: "POST",
-    headers: { "Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": token() },
+    headers: { "Content-Type": "application/json", Accept: "application/json", "X-CSRFToken": token(), ...HANDLES },
     body: text,
     signal,
     keepalive: leaving && text.length < MOST_LEAVING,
@@ -44,22 +45,25 @@ export async function post(url, body, { signal, leaving = false } = {}) {
 
 // Bytes as they are.
 export async function send(url, bytes) {
-  const headers = { "Content-Type": "application/octet-stream", Accept: "application/json", "X-CSRFToken": token() };
+  const headers = { "Content-Type": "application/octet-stream", Accept: "application/json", "X-CSRFToken": token(), ...HANDLES };
   return answer(await reach(url, { method: "POST", headers, body: bytes }));
 }
 
 export async function get(url) {
-  return answer(await patiently(() => reach(url, { headers: { Accept: "application/json" } })));
+  return answer(await patiently(() => reach(url, { headers: { Accept: "application/json", ...HANDLES } })));
 }
 
 // As often as there is room for: an answer that says to come back in a moment is asked for again.
 async function patiently(ask) {
   for (let attempt = 1; ; attempt++) {
     const response = await ask();
-    if (response.status !== BUSY || attempt > ATTEMPTS) return response;
+    if (Number(refusal(response)) !== BUSY || attempt > ATTEMPTS) return response;
     await new Promise((resolve) => setTimeout(resolve, attempt * PAUSE));
   }
 }
+
+// The status of a refusal, null for an answer.
+export const refusal = (response) => response.headers.get("Prism-Refused");
 
 async function reach(url, request) {
   try {
@@ -74,7 +78,7 @@ async function answer(response) {
   if (response.redirected && response.url.includes("/login/")) {
     throw new Fault({ what: "You are logged out.", advice: "Log in again in another tab; this page keeps your changes." });
   }
-  if (response.ok) return response;
+  if (response.ok && !refusal(response)) return response;
   if (response.headers.get("Content-Type")?.includes("json")) throw new Fault((await response.json()).error);
   if (response.status === 403) throw new Fault({ what: "You can look at this production, but not change it." });
   throw new Fault({ what: `The server failed (${response.status}).`, advice: "Nothing saved is lost; the server's log has the details." });

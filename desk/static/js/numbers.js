@@ -6,3 +6,9 @@ export function number(value) {
 }
 
 export const power = (value) => (value === 0 ? "0" : typeof value === "string" ? value : value.toExponential(2));
+
+export function duration(seconds) {
+  if (seconds < 100) return `${seconds.toFixed(seconds < 10 ? 1 : 0)} s`;
+  const minutes = seconds / 60;
+  return minutes < 100 ? `${minutes.toFixed(0)} min` : `${(minutes / 60).toFixed(minutes < 6000 ? 1 : 0)} h`;
+}

@@ -1,4 +1,6 @@
 // Pictures in lists that were refused because the server has too much to do are asked for again until they are there.
+import { HANDLES, refusal } from "./api.js";
+
 const BUSY = 429;
 const FIRST_PAUSE = 800; // milliseconds, longer with every attempt
 const LONGEST_PAUSE = 8000;
@@ -19,7 +21,8 @@ async function cameNot(image) {
   const wanted = image.src;
   if (!wanted || new URL(wanted).origin !== location.origin) return;
   image.dataset.state = "waiting";
-  const status = await fetch(wanted, { headers: { Accept: "image/*" } }).then((answer) => answer.status, () => 0);
+  const asked = { headers: { Accept: "application/json", ...HANDLES } }; // of a refusal; a picture comes as it is
+  const status = await fetch(wanted, asked).then((answer) => Number(refusal(answer) ?? answer.status), () => 0);
   if (image.src !== wanted || !image.isConnected) return;
   if (status !== BUSY && !(status >= 200 && status < 300)) {
     image.dataset.state = "failed";

@@ -1,6 +1,7 @@
 // The Render station: a wall of frames that fills, the latest picture, and runs side by side.
 import { get, ofFault, pageData, post } from "./api.js";
-import { duration, megabytes } from "./plan/fields.js";
+import { duration } from "./numbers.js";
+import { megabytes } from "./plan/fields.js";
 
 const EVERY = 1000;
 const REST = 5000;

@@ -1,5 +1,6 @@
 // All long work: what runs, waits or failed, whose it is, with cancel.
 import { get, ofFault, pageData, post } from "./api.js";
+import { duration } from "./numbers.js";
 
 const EVERY = 1500;
 
@@ -40,6 +41,15 @@ export default () => {
     mayFirst(job) { return job.mayChange && job.open > 0 && job.state === "waiting"; },
     mayResume(job) { return job.mayChange && job.open === 0 && job.good < job.whole; },
     stateText(job) { return job.failed && job.state !== "failed" ? `${job.state}, ${job.failed} failed` : job.state; },
+    madeText(job) {
+      const made = new Date(job.made);
+      const time = made.toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hour12: false });
+      return made.toDateString() === new Date().toDateString() ? time : `${made.toLocaleDateString("sv")} ${time}`;
+    },
+    tookText(job) {
+      if (job.seconds === null) return "";
+      return job.open ? `${duration(job.seconds)} so far` : duration(job.seconds);
+    },
     shareText(job) { return `${job.good} of ${job.whole}`; },
     get workersText() {
       if (!this.workers.length) return "No worker is running. Run ./eager start, or start one on another machine.";

@@ -25,9 +25,3 @@ export const megabytes = (bytes) => {
   if (bytes < 1e9) return `${(bytes / 1e6).toFixed(1)} MB`;
   return bytes < 1e12 ? `${(bytes / 1e9).toFixed(2)} GB` : `${(bytes / 1e12).toFixed(2)} TB`;
 };
-
-export function duration(seconds) {
-  if (seconds < 100) return `${seconds.toFixed(seconds < 10 ? 1 : 0)} s`;
-  const minutes = seconds / 60;
-  return minutes < 100 ? `${minutes.toFixed(0)} min` : `${(minutes / 60).toFixed(minutes < 6000 ? 1 : 0)} h`;
-}

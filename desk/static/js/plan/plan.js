@@ -2,7 +2,8 @@
 // The sections of the page are components of their own inside this one and change the plan through it.
 import { get, ofFault, pageData, post } from "../api.js";
 import { Kept } from "../kept.js";
-import { duration, fieldOf, fieldTitle, megabytes, toggled, withFields } from "./fields.js";
+import { duration } from "../numbers.js";
+import { fieldOf, fieldTitle, megabytes, toggled, withFields } from "./fields.js";
 
 const SECTIONS = ["sheet", "shot", "lights", "quality", "mist", "extras", "packing", "names", "presets"];
 const MEASURE_EVERY = 1500;
