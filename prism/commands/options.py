@@ -246,7 +246,7 @@ def _add_render(command: argparse.ArgumentParser) -> None:
     )
     command.add_argument("--frames", help="with --plan: a list such as 1001-1010x3 (default: all of the plan)")
     command.add_argument("--out", type=Path, required=True, metavar="FOLDER")
-    command.add_argument("--camera", help="default: the first of the scene that is not a working view")
+    command.add_argument("--camera", help="default: the first of the scene that is rendered")
     command.add_argument("--size", type=_size, metavar="WxH", help="default: the size of the scene")
     command.add_argument("--samples", type=_positive, default=16, help="per pixel")
     command.add_argument("--seed", type=int, default=1)

@@ -35,7 +35,7 @@ def scene(args: argparse.Namespace) -> Answer:
         f"  groups   {', '.join(facts.groups) or 'none'}",
         f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
         "  cameras  "
-        f"{', '.join(name + (' (working view)' if camera.working else '') for name, camera in facts.cameras.items())}",
+        f"{', '.join(name + (' (only for working, not rendered)' if camera.working else '') for name, camera in facts.cameras.items())}",
     ]
     return answer, "\n".join(lines)
 

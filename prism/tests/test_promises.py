@@ -115,7 +115,7 @@ class Cameras(unittest.TestCase):
         made = working.replace(name="made", working=False)
         scene = scene_of([], [], camera=working)
         self.assertEqual(scene.replace(cameras=[working, made]).camera().name, "made")
-        with self.assertRaisesRegex(BadArgument, "only a working view"):
+        with self.assertRaisesRegex(BadArgument, "only a camera for working"):
             scene.camera()
         self.assertEqual(scene.camera("view").name, "view")
 

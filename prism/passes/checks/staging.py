@@ -32,7 +32,7 @@ def _cameras(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
         elif camera in facts.working_views:
             instead = others or (made if len(made) == 1 else [])
             yield Finding(
-                "camera.working-view", WARNING, f"{camera} is the working view.", "cameras",
+                "camera.working-view", WARNING, f"{camera} is only for working, not for rendering.", "cameras",
                 f"It shows what was looked at last, not the shot; the scene has {', '.join(made) or 'no other'}.",
                 {"cameras": instead} if instead else {},
             )  # fmt: skip
