@@ -1,23 +1,17 @@
 """Addresses name what is shown: production, shot, station."""
 
-from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.views import LogoutView
-from django.http import HttpResponse
 from django.urls import include, path
 
 from desk.accounts.views import Login, password
 from desk.house import guide, setup_views
+from desk.house.health import health
 from desk.house.views import shots
 
 SHOT = "shots/<slug:production>/<slug:shot>/"
 
 
-@login_not_required
-def health(request):
-    """Answers once the application can serve; the launcher waits for it."""
-    return HttpResponse("ok", content_type="text/plain")
-
-
+handler500 = "desk.web.faults.failed"
 urlpatterns = [
     path("health/", health, name="health"),
     path("login/", Login.as_view(), name="login"),

@@ -8,6 +8,7 @@ import os
 import shutil
 import subprocess
 import sys
+import urllib.error
 import urllib.request
 from collections.abc import Collection, Sequence
 
@@ -247,7 +248,10 @@ def _web_ready(house: House):
         try:
             with urllib.request.urlopen(f"{address(house)}health/", timeout=5) as answer:
                 return answer.status == 200
-        except OSError:
+        except urllib.error.HTTPError as refusal:  # a full disk or no worker is no reason not to begin
+            parts = json.loads(refusal.read()).get("parts", {})
+            return all(parts.get(name, {}).get("ok") for name in ("database", "queue"))
+        except (OSError, ValueError):
             return False
 
     return ready

@@ -6,12 +6,12 @@ import re
 from os import PathLike
 
 # Controls, ends of lines, marks that turn the direction of text or cannot be seen, and halves of characters.
-_UNFIT = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
+UNFIT = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
 
 
 def printable(text: str | PathLike[str]) -> str:
     """The text on one line of UTF-8, with whatever has no place there spelt out: names of files may hold any bytes."""
-    return _UNFIT.sub(lambda found: found[0].encode("unicode_escape", "surrogatepass").decode(), str(text))
+    return UNFIT.sub(lambda found: found[0].encode("unicode_escape", "surrogatepass").decode(), str(text))
 
 
 _ESCAPE = "\u241b"  # a picture of the escape character, which no name has for a reason

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable
 from functools import lru_cache
+from pathlib import Path
 
 from desk.elements.models import Element
 from desk.elements.store import PIXELS
@@ -45,27 +46,44 @@ def frames_on_disk(element: Element | None) -> list[int]:
     return list(document_of(element).frames) if element is not None and element.document else []
 
 
-def require_files(elements: Iterable[Element], frame: int) -> None:
-    """Raises UnreadableFile if a frame has no files, or if a link leads out of the production."""
-    _require_files([(element, document_of(element)) for element in elements], frame)
+def require_files(elements: Iterable[Element], *frames: int) -> None:
+    """Raises UnreadableFile if one of the frames has no files, or if a link leads out of the production."""
+    _require_files([(element, document_of(element)) for element in elements], *frames)
 
 
-def _require_files(elements: list[tuple[Element, Document]], frame: int) -> None:
-    files = [kept_inside(path, e.shot.production) for e, document in elements for path in document.files_at(frame)]
-    if not files:
-        raise UnreadableFile(
-            f"Frame {frame} is not there.",
-            where=", ".join(element.name for element, _ in elements),
-            advice="Render it, or choose a frame that is marked present.",
-        )
+def _require_files(elements: list[tuple[Element, Document]], *frames: int) -> None:
+    followed: set[Path] = set()
+    for frame in frames:
+        files = [(element, path) for element, document in elements for path in document.files_at(frame)]
+        for element, path in files:
+            # Of thousands of frames the folders are followed once, and a file only if it is a link.
+            for place in (path.parent, *([path] if path.is_symlink() else [])):
+                if place not in followed:
+                    followed.add(kept_inside(place, element.shot.production))
+        if not files:
+            raise UnreadableFile(
+                f"Frame {frame} is not there.",
+                where=", ".join(element.name for element, _ in elements),
+                advice="Render it, or choose a frame that is marked present.",
+            )
 
 
 def mark_of(elements: Iterable[Element], frame: int) -> str:
     """Changes whenever a file of a frame does, or how its passes are read: what a verdict or a delivery was made
     from."""
+    return marks_of(elements, [frame])[frame]
+
+
+def marks_of(elements: Iterable[Element], frames: Iterable[int]) -> dict[int, str]:
+    """The same of many frames."""
     documents = [document_of(element) for element in elements]
-    files = mark_of_files(path for document in documents for path in document.files_at(frame))
-    return fingerprint([files, [document.reading for document in documents]])
+    readings = [document.reading for document in documents]
+    return {
+        frame: fingerprint(
+            [mark_of_files(path for document in documents for path in document.files_at(frame)), readings]
+        )
+        for frame in frames
+    }
 
 
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:

@@ -11,7 +11,15 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from desk.elements.services import document_of, elements_named, frames_on_disk, mark_of, require_files, sources_of
+from desk.elements.services import (
+    document_of,
+    elements_named,
+    frames_on_disk,
+    mark_of,
+    marks_of,
+    require_files,
+    sources_of,
+)
 from desk.handoff.boards import loader, with_boards
 from desk.handoff.models import Delivery, DeliveryPreset, Draft
 from desk.intake.models import Judgement
@@ -48,7 +56,7 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
     Raises BadArgument, with nothing queued, if a frame is not there, the list cannot be read, or an item cannot be
     written.
     """
-    delivery = _ordered(shot, ledger, user, frames, document)
+    delivery = _begun(shot, ledger, user, frames, document)
     engine.top_up()
     return delivery
 
@@ -58,7 +66,7 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
     its id, `words`, and `paths` below the folder of the first frame and of what is made of all. Nothing is ordered.
     Raises BadArgument, as `order`."""
     with transaction.atomic():
-        delivery = _ordered(shot, ledger, user, frames, document)
+        delivery, _ = _ordered(shot, ledger, user, frames, document)
         place = place_of(delivery)
         first = next(number for number in place.frames if number in frames_on_disk(ledger.element))
         opened, sources = _opener(delivery)(first)
@@ -82,7 +90,24 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
 
 
 @at_once
-def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
+def _begun(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
+    """The delivery, under way."""
+    delivery, marks = _ordered(shot, ledger, user, frames, document)
+    if delivery.pk is None:
+        _require_names(delivery)
+        _begin(shot, delivery, user, marks)
+    return delivery
+
+
+def _require_names(delivery: Delivery) -> None:
+    """Raises BadArgument or UnwritableFile for an item whose files could not have the names that they would get."""
+    place = place_of(delivery)
+    for item in delivery.parsed.enabled:
+        place.path(item, item.encoding.suffix, frame=place.frames[0])
+
+
+def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> tuple[Delivery, dict[int, str]]:
+    """The delivery, saved if it is under way already, and the marks of the files of its frames."""
     numbers = parse_frames(frames)
     document = with_boards(shot, document)
     there = set(frames_on_disk(ledger.element))
@@ -90,16 +115,12 @@ def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) 
     _require_present(numbers, present, document)
     laid = parse(shot, ledger.document)
     elements = elements_named(shot, laid.elements, ledger.element)
-    for number in present:
-        require_files(elements, number)
+    require_files(elements, *present)
     require(document, laid, sources_of(elements, present[0]))
-    marks = {number: mark_of(elements, number) for number in present}
+    marks = marks_of(elements, present)
     locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
-    delivery = _taking(version, ledger, document.replace(rate=shot.settings.rate), numbers, marks)
-    if delivery.pk is None:
-        _begin(shot, delivery, user, marks)
-    return delivery
+    return _taking(version, ledger, document.replace(rate=shot.settings.rate), numbers, marks), marks
 
 
 def _require_present(numbers: Sequence[int], present: Sequence[int], document: Document) -> None:

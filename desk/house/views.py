@@ -15,6 +15,9 @@ from desk.web.limits import computed
 from prism.colour.spaces import SPACES
 from prism.naming.frames import format_frames
 
+MOST_CELLS = 256  # of the bar of frames, which is not wider than that
+MOST_LETTERS = 60  # of the list of frames
+
 
 def shots(request: HttpRequest) -> HttpResponse:
     """Every shot one may see, archived ones aside, and the productions they belong to."""
@@ -24,20 +27,27 @@ def shots(request: HttpRequest) -> HttpResponse:
     return render(request, "shots/list.html", {"rows": rows, "productions": productions, "titles": titles()})
 
 
+def shorten(text: str, most: int) -> str:
+    """A list of frames, cut between two of them."""
+    return text if len(text) <= most else f"{text[:most].rpartition(',')[0]}, …"
+
+
 def _row(shot: Shot) -> dict[str, Any]:
     element = shot.elements.first()
     present = frames_on_disk(element)
     settings, planned = shot.settings, shot.frames
     places = {frame: place for place, frame in enumerate(planned)}
+    cells = min(len(planned), MOST_CELLS) or 1
     return {
         "shot": shot,
         "facts": f"{settings.frames} · {settings.rate:g} fps · {settings.width} × {settings.height} · "
         f"{SPACES[settings.space]}",
-        "frames": format_frames(present),
+        "frames": shorten(format_frames(present), MOST_LETTERS),
         "present": len(present),
         "whole": len(planned),
         "frame": present[0] if present else None,
-        "places": [places[frame] for frame in present if frame in places],
+        "cells": cells,
+        "places": sorted({places[frame] * cells // len(planned) for frame in present if frame in places}),
         "stations": stations(shot),
     }
 

@@ -11,7 +11,10 @@ from django.db import InterfaceError, OperationalError, connection
 from desk.jobs import engine
 from desk.jobs.models import State, Task
 from desk.jobs.registry import Outcome, of_kind
+from desk.shots.storage import folders_of
+from desk.web.paths import without_roots
 from prism.errors import PrismError, Superseded
+from prism.formats.safe import writing_below
 
 BEAT_EVERY = 1.0
 CUT_OFF = (OperationalError, InterfaceError)  # what a database says that is being restarted
@@ -26,14 +29,15 @@ def next_task(worker: str) -> Task | None:
     begun = time.monotonic()
     with BeatingWatch(task) as watch:
         try:
-            outcome = of_kind(task.job.kind)(task, watch)
+            with writing_below(*folders_of(task.job.production)):
+                outcome = of_kind(task.job.kind)(task, watch)
         except Superseded:
             finish = lambda: engine.end(task, State.CANCELLED, "Cancelled.")  # noqa: E731
         except CUT_OFF as error:
             text = f"The database went away: {error}"
             finish = lambda: engine.put_off(task, text, outage=True)  # noqa: E731
         except PrismError as error:
-            text = str(error)
+            text = without_roots(str(error))
             finish = lambda: engine.put_off(task, text)  # noqa: E731
         except Exception as error:
             text = f"An unexpected fault: {type(error).__name__}: {error}"

@@ -81,6 +81,7 @@ TEMPLATES = [
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [BASE / "desk" / "templates"],
         "OPTIONS": {
+            "libraries": {"paths": "desk.web.paths"},
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",

@@ -10,11 +10,12 @@ from pathlib import Path
 from django.conf import settings
 
 from desk.shots.models import Production, Shot
+from desk.web.paths import without_roots
 from prism.errors import UnreadableFile
 
 
 def allowed_folder(text: str, production: Production) -> Path:
-    """A folder of the production, given absolutely or from the first root. Raises UnreadableFile.
+    """A folder of the production, given absolutely or from a root. Raises UnreadableFile.
 
     A folder elsewhere and one that is not there give the same answer, so that nobody can explore the machine or what
     others make.
@@ -47,7 +48,7 @@ def kept_inside(path: Path, production: Production) -> Path:
     if _inside(str(path), production) is None:
         raise UnreadableFile(
             "A link leads out of the production's folder.",
-            where=str(path),
+            where=without_roots(str(path)),
             advice="Put the file itself there instead of the link.",
         )
     return path
@@ -56,6 +57,11 @@ def kept_inside(path: Path, production: Production) -> Path:
 def stays_inside(text: str, production: Production) -> bool:
     """Whether a folder or file, there or not, lies in the production's folder."""
     return _inside(text, production) is not None
+
+
+def folders_of(production: Production) -> list[Path]:
+    """All that its files may lie in."""
+    return [root / production.code for root in settings.STORAGE_ROOTS]
 
 
 def shot_file(shot: Shot, relative: str) -> Path:
@@ -78,16 +84,17 @@ def free_bytes() -> int | None:
 
 
 def _inside(text: str, production: Production) -> Path | None:
-    roots = [root.resolve() for root in settings.STORAGE_ROOTS]
     try:
-        path = (roots[0] / text).resolve()  # an absolute text replaces the root
+        places = [(root / text).resolve() for root in settings.STORAGE_ROOTS]  # an absolute text replaces the root
+        path = next(filter(os.path.exists, places), places[0])
     except (OSError, ValueError, RuntimeError):
         return None
-    return path if any(path.is_relative_to(root / production.code) for root in roots) else None
+    return path if any(path.is_relative_to(folder.resolve()) for folder in folders_of(production)) else None
 
 
 def _refusal(what: str, text: str, production: Production) -> UnreadableFile:
-    places = ", ".join(str(root / production.code) for root in settings.STORAGE_ROOTS)
     return UnreadableFile(
-        f"There is no such {what} of this production.", where=text[:200], advice=f"Name a {what} below {places}."
+        f"There is no such {what} of this production.",
+        where=text[:200],
+        advice=f"Name a {what} below {production.code}, its folder in the storage.",
     )

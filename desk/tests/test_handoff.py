@@ -2,6 +2,7 @@
 
 import json
 import subprocess
+import tempfile
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
@@ -332,6 +333,22 @@ class Jobs(HandoffCase):
 
     def state(self):
         return list(self.frame_tasks().order_by("number").values_list("state", flat=True))
+
+    def test_a_camera_that_is_a_path_leads_nowhere_else(self):
+        """Kept in an element from before names were cleaned: names say why, and nothing is written elsewhere."""
+        outside = Path(tempfile.gettempdir(), "outside-of-the-storage")
+        element = self.ledger.element
+        for camera in (str(outside / "name"), "../../../name"):
+            element.document = element.document | {"camera": camera}
+            element.save()
+            item = STILL | {"pattern": "{camera}.{frame:04}.png"}
+            for to in ("names", "order"):
+                answer = self.post(item, to=to)
+                self.assertNotEqual(answer.status_code, 500)
+            self.assertIn("no name", self.post(item).json()["error"]["what"])
+        self.work()
+        self.assertFalse(outside.exists())
+        self.assertEqual(self.paths("*.png"), [])
 
     def test_a_bad_frame_fails_and_the_rest_goes_on(self):
         delivery = self.order("1001-1002")

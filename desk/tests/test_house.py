@@ -2,10 +2,12 @@
 
 import json
 import os
+import re
 import socket
 import subprocess
 import sys
 import tempfile
+import threading
 import time
 import unittest
 import zipfile
@@ -15,13 +17,14 @@ from uuid import uuid4
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
-from django.db import connection
+from django.db import OperationalError, connection, connections
 from django.test import Client, TransactionTestCase, override_settings
 from django.urls import reverse
+from redis.exceptions import ConnectionError as RedisConnectionError
 
 from demo.conservatory import build_scene
 from desk.elements.models import Place
-from desk.house import backup
+from desk.house import backup, health
 from desk.jobs import engine
 from desk.jobs.models import Task
 from desk.plan.services import open_plan
@@ -121,6 +124,63 @@ def is_closed(line: socket.socket) -> bool:
         return False
     except OSError:
         return True
+
+
+class Health(WorldCase):
+    """It says no to each of its parts, to nobody anything of the machine, and waits for none."""
+
+    def asked(self):
+        answer = Client().get("/health/")
+        body = answer.json()
+        self.assertEqual(answer.status_code, 200 if body["ok"] else 503)
+        self.assertNotIn(str(settings.STORAGE_ROOTS[0]), answer.content.decode())
+        return {name for name, part in body["parts"].items() if not part["ok"]}
+
+    def test_each_part(self):
+        answers = dict.fromkeys(health.PARTS, lambda: "is there")
+        with mock.patch.dict(health.PARTS, answers):
+            self.assertEqual(self.asked(), set())
+        broken = (
+            ("database", type(connections["default"]), "get_new_connection", OperationalError(2002, "gone")),
+            ("queue", health.QUEUE, "ping", RedisConnectionError()),
+        )
+        for name, owner, method, error in broken:
+            part = health.PARTS[name]
+            others = answers | {name: part}
+            with mock.patch.dict(health.PARTS, others), mock.patch.object(owner, method, side_effect=error):
+                self.assertEqual(self.asked(), {name})
+        for found, faulty in (([], {"workers"}), (["one"], set())):
+            part = answers | {"workers": health.PARTS["workers"]}
+            with mock.patch.dict(health.PARTS, part), mock.patch.object(health, "running_workers", return_value=found):
+                self.assertEqual(self.asked(), faulty)
+
+    def test_the_disk(self):
+        answers = dict.fromkeys(health.PARTS, lambda: "is there") | {"storage": health.PARTS["storage"]}
+        with mock.patch.dict(health.PARTS, answers):
+            for free, faulty in ((health.LEAST_FREE, set()), (health.LEAST_FREE - 1, {"storage"})):
+                with mock.patch.object(health.shutil, "disk_usage", return_value=mock.Mock(free=free)):
+                    self.assertEqual(self.asked(), faulty)
+            with mock.patch.object(health.os, "access", return_value=False):
+                self.assertEqual(self.asked(), {"storage"})
+
+    def test_what_hangs_is_not_waited_for(self):
+        over = threading.Event()
+        self.addCleanup(over.set)
+        answers = dict.fromkeys(health.PARTS, lambda: "is there") | {"database": lambda: over.wait(60)}
+        with mock.patch.dict(health.PARTS, answers), mock.patch.object(health, "PATIENCE", 0.05):
+            self.assertEqual(self.asked(), {"database"})
+
+    def test_a_page_without_a_database_says_so_under_a_number(self):
+        gone = OperationalError(2002, "Can't connect to server on '127.0.0.1'")
+        self.client.raise_request_exception = False
+        for target in ("django.contrib.sessions.backends.db.SessionStore.load", "desk.house.views._row"):
+            with mock.patch(target, side_effect=gone), self.assertLogs("desk.web.faults") as logged:
+                answer = self.client.get("/")
+                self.assertEqual(answer.status_code, 503)
+                number = re.search(r"fault ([0-9a-f]{8})", answer.content.decode())[1]
+                self.assertIn(number, logged.output[0])
+                self.assertIn("The database does not answer", answer.content.decode())
+                self.assertNotIn("127.0.0.1", answer.content.decode())
 
 
 class Late(unittest.TestCase):

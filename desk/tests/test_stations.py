@@ -8,13 +8,14 @@ import numpy as np
 from django.urls import reverse
 from PIL import Image as Pillow
 
-from desk.elements.models import Place
+from desk.elements.models import Element, Place
 from desk.elements.services import document_of, frames_on_disk, sources_of
 from desk.intake import checks, services
 from desk.intake.looking import take_over
 from desk.intake.models import FrameCheck
 from desk.intake.services import choose, look_again
 from desk.jobs import work
+from desk.plan.models import Plan
 from desk.stations.registry import stations
 from desk.tests.world import WorldCase
 from prism.formats.exr import write_exr
@@ -48,6 +49,20 @@ class Shots(WorldCase):
         ledger.document = ledger.document | {"finish": [lift]}
         ledger.save()
         self.assertGreater(mean(), 60)
+
+    def test_the_list_stays_small_whatever_the_frames(self):
+        """20,000 planned, every third there."""
+        self.with_ledger()
+        plan = Plan.objects.get(shot=self.shot)
+        plan.document = plan.document | {"shot": plan.document["shot"] | {"frames": "1-20000"}}
+        plan.save()
+        there = ",".join(map(str, range(1, 20001, 3)))
+        document = self.element.document
+        passes = [entry | {"files": entry["files"] | {"frames": there}} for entry in document["passes"]]
+        Element.objects.filter(pk=self.element.pk).update(document=document | {"passes": passes})
+        page = self.client.get(reverse("shots"))
+        self.assertContains(page, "6667 of 20000 frames")
+        self.assertLess(len(page.content), 60_000)
 
     def test_marks_tell_what_is_there(self):
         def marks():

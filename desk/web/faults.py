@@ -5,12 +5,16 @@ What nobody foresaw is logged with its traceback under a number, and the page sh
 
 import logging
 import secrets
+import sys
 
 from django.core.exceptions import PermissionDenied, SuspiciousOperation
 from django.core.signals import got_request_exception
+from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
+from django.template.loader import get_template
 
+from desk.web.paths import without_roots
 from prism.errors import PrismError, Superseded
 
 log = logging.getLogger("desk.web.faults")
@@ -47,20 +51,38 @@ class FaultsMiddleware:
             return None
         if isinstance(exception, PrismError):
             return _answer(request, exception, STATUS.get(exception.code, 422))
-        number = secrets.token_hex(4)
-        log.error("fault %s: %s %s", number, request.method, request.path, exc_info=exception)
         got_request_exception.send(sender=type(self), request=request)
-        fault = Unforeseen(
-            "The server failed at this.",
-            where=f"fault {number}",
-            advice="Nothing you saved is lost. Please report it with this number: the log has the details under it.",
-        )
-        return _answer(request, fault, 500)
+        return _unforeseen(request, exception)
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """What is raised outside of views: Django calls this while it handles it."""
+    return _unforeseen(request, sys.exception())
+
+
+def _unforeseen(request: HttpRequest, exception: BaseException | None) -> HttpResponse:
+    """Logged under a number that the answer says. A page of it asks the database for nothing: that may be what is
+    gone."""
+    number = secrets.token_hex(4)
+    log.error("fault %s: %s %s", number, request.method, request.path, exc_info=exception)
+    gone = isinstance(exception, OperationalError | InterfaceError)
+    fault = Unforeseen(
+        "The database does not answer." if gone else "The server failed at this.",
+        where=f"fault {number}",
+        advice="Nothing you saved is lost. "
+        + ("Try again in a moment; if it stays, tell whoever runs the server the number." if gone else
+           "Please report it with this number: the log has the details under it."),
+    )  # fmt: skip
+    status = 503 if gone else 500
+    if wants_json(request):
+        return JsonResponse({"error": fault.as_json()}, status=status)
+    return HttpResponse(get_template("500.html").render({"fault": fault}), status=status)
 
 
 def _answer(request: HttpRequest, fault: PrismError, status: int) -> HttpResponse:
+    said = {name: without_roots(text) if isinstance(text, str) else text for name, text in fault.as_json().items()}
     if wants_json(request):
-        return JsonResponse({"error": fault.as_json()}, status=status)
+        return JsonResponse({"error": said}, status=status)
     return render(request, "fault.html", {"fault": fault}, status=status)
 
 

@@ -21,6 +21,7 @@ from prism.delivery.running import run
 from prism.elements import disk
 from prism.errors import BadArgument, UnreadableFile
 from prism.finish.document import Finish
+from prism.formats.safe import below
 from prism.formats.stills import to_codes
 from prism.ledger.document import Ledger
 from prism.movies.burning import band_remarks, burnt, require_burn, with_band
@@ -53,7 +54,8 @@ def deliver(args: argparse.Namespace) -> Answer:
         "layer": "",
         "camera": "",
     }
-    place = Place(base / delivery.out, fields | dict(delivery.fields), tuple(numbers))
+    root = base / delivery.out if args.anywhere else below(base, delivery.out)
+    place = Place(root, fields | dict(delivery.fields), tuple(numbers))
     report = run(delivery, numbers, opened, place, pictures=loader(base))
     files = [str(file) for file in report.files]
     lines = [*files, *([f"already there: {format_frames(report.skipped)}"] if report.skipped else []), *report.remarks]

@@ -129,6 +129,7 @@ def _add_deliver(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "delivery", type=Path, metavar="DELIVERY.json", help="paths in it are taken from its own folder"
     )
+    command.add_argument("--anywhere", action="store_true", help="its `out` may lead out of that folder")
 
 
 def _add_movie(command: argparse.ArgumentParser) -> None:

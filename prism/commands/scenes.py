@@ -30,12 +30,13 @@ def scene(args: argparse.Namespace) -> Answer:
         "lights": {light.name: light.label or "rest" for light in facts.lights},
         "cameras": {name: {"working": camera.working} for name, camera in facts.cameras.items()},
     }
+    aside = " (only for working, not rendered)"
+    cameras = [name + aside * camera.working for name, camera in facts.cameras.items()]
     lines = [
         f"{facts.name}, {facts.fingerprint}",
         f"  groups   {', '.join(facts.groups) or 'none'}",
         f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
-        "  cameras  "
-        f"{', '.join(name + (' (only for working, not rendered)' if camera.working else '') for name, camera in facts.cameras.items())}",
+        f"  cameras  {', '.join(cameras)}",
     ]
     return answer, "\n".join(lines)
 

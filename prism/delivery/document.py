@@ -16,6 +16,7 @@ from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.naming.patterns import FIELDS, parse_pattern
+from prism.naming.safety import word_fault
 
 Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=40)]
 
@@ -75,6 +76,10 @@ class Delivery(Document):
         strange = sorted(set(self.fields) - set(FIELDS) - {"ledger"} | {"frame", "pass", "suffix"} & set(self.fields))
         if strange:
             raise ValueError(f"The field {strange[0]} cannot be given a value here")
+        for field, value in self.fields.items():
+            fault = word_fault(value) if isinstance(value, str) else ""
+            if fault:
+                raise ValueError(f"The value of the field {field} is no name: {fault}")
         return self
 
     @classmethod

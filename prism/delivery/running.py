@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -208,12 +209,12 @@ def _added(
         return number, add(delivery, Made(*opened(number)), place)
 
     with ThreadPoolExecutor(AT_ONCE) as workers:
-        waiting = [workers.submit(work, number) for number in numbers[:AT_ONCE]]
+        waiting = [workers.submit(copy_context().run, work, number) for number in numbers[:AT_ONCE]]
         try:
             for following in [*numbers[AT_ONCE:], *[None] * min(AT_ONCE, len(numbers))]:
                 done = waiting.pop(0).result()
                 if following is not None:
-                    waiting.append(workers.submit(work, following))
+                    waiting.append(workers.submit(copy_context().run, work, following))
                 yield done
         finally:
             for each in waiting:

@@ -54,6 +54,14 @@ class Files(Value):
         """Frames, ascending; empty for a still."""
         return tuple(parse_frames(self.frames, most=None)) if self.frames else ()
 
+    def has(self, frame: int) -> bool:
+        """Whether it is one of its frames."""
+        return frame in self._numbered
+
+    @cached_property
+    def _numbered(self) -> frozenset[int]:
+        return frozenset(self.numbers)
+
     @property
     def pattern(self) -> str:
         """The name, with # for every digit of the frame."""
@@ -148,5 +156,5 @@ class Element(Document):
 
     def files_at(self, frame: int) -> list[Path]:
         """The files of a frame, each once."""
-        there = (files for files in self.sequences if files.is_still or frame in files.numbers)
+        there = (files for files in self.sequences if files.is_still or files.has(frame))
         return sorted({files.path(frame) for files in there})

@@ -21,6 +21,7 @@ from prism.elements.rules import Rule
 from prism.errors import PrismError
 from prism.formats.headers import Part
 from prism.formats.reading import read_header
+from prism.naming.safety import as_word
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 from prism.text import printable
@@ -200,8 +201,8 @@ def _element(claims: Sequence[Claim]) -> Element:
     passes = sorted(taken.values(), key=_place_of)
     return Element(
         name=" ".join(first.words)[:LONGEST_NAME] or NAMELESS,
-        layer=first.image[:LONGEST_NAME],
-        camera=first.camera[:LONGEST_NAME],
+        layer=as_word(first.image)[:LONGEST_NAME],
+        camera=as_word(first.camera)[:LONGEST_NAME],
         number=first.version,
         planned=all(claim.planned for claim in claims),
         passes=tuple(passes),

@@ -80,7 +80,7 @@ def _opened(
     found: list[_Found] = []
     for name, element in elements:
         for pass_ in element.passes:
-            if pass_.files.is_still or frame in pass_.files.numbers:
+            if pass_.files.is_still or pass_.files.has(frame):
                 path = _path(pass_.files, frame, paths)
                 try:
                     key = f"{name}/{pass_.key}" if name else pass_.key

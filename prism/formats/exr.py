@@ -20,7 +20,7 @@ from prism.formats.decoding import VALUE_LIMIT
 from prism.formats.entries import header_entries
 from prism.formats.headers import Attribute, Part, read_parts
 from prism.formats.planes import PlaneFolder
-from prism.formats.safe import replacing
+from prism.formats.safe import replacing, writing_below
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
 
@@ -98,7 +98,7 @@ def passing(attributes: Mapping[str, Attribute]) -> tuple[dict[str, Attribute], 
 def _can_carry(attributes: Mapping[str, Attribute]) -> bool:
     """Tried with a file of one pixel, since only the libraries know what they take."""
     image = Image.of_planes({"R": np.zeros((1, 1), np.float16)}, **attributes)
-    with TemporaryDirectory() as folder:
+    with TemporaryDirectory() as folder, writing_below(Path(folder)):
         path = Path(folder, "carried.exr")
         try:
             write_exr(path, image, compression="none")

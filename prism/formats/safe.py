@@ -6,8 +6,9 @@ import errno
 import fcntl
 import os
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
+from contextvars import ContextVar
 from glob import escape
 from pathlib import Path
 
@@ -23,14 +24,51 @@ _ADVICE = {
 }
 
 
+_roots: ContextVar[tuple[Path, ...]] = ContextVar("roots", default=())
+
+
+@contextmanager
+def writing_below(*roots: Path) -> Iterator[None]:
+    """Whatever is written meanwhile lies below one of these folders, links resolved."""
+    token = _roots.set(tuple(Path(root).resolve() for root in roots))
+    try:
+        yield
+    finally:
+        _roots.reset(token)
+
+
+def below(root: Path, relative: str) -> Path:
+    """The file of that name below a folder. Raises UnwritableFile if an absolute name, `..` or a link leads out of
+    it."""
+    path = Path(root) / relative
+    _require_below(path, (Path(root).resolve(),))
+    return path
+
+
+def _require_below(path: Path, roots: Sequence[Path]) -> None:
+    try:
+        real = path.resolve()
+    except (OSError, RuntimeError, ValueError) as error:
+        raise UnwritableFile("This path cannot be followed.", where=path.name) from error
+    if not any(real.is_relative_to(root) for root in roots):
+        raise UnwritableFile(
+            "This file would lie outside of its folder.", where=path.name,
+            advice="Use names without / and .., and folders that are no links elsewhere.",
+        )  # fmt: skip
+
+
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
     """Yield a temporary path beside `path`; on success it becomes `path`, on any failure it vanishes.
 
     The temporary keeps the suffix, since image libraries choose the format by it. It is locked while its writer lives,
-    so that what a killed one left is known, and goes when the same file is written again. Raises UnwritableFile.
+    so that what a killed one left is known, and goes when the same file is written again. Raises UnwritableFile, also
+    for a file outside of the folders that `writing_below` allows.
     """
     path = Path(path)
+    roots = _roots.get()
+    if roots:
+        _require_below(path, roots)
     if printable(path) != str(path):
         raise UnwritableFile("This path is not plain text.", where=str(path), advice="Choose another folder or name.")
     temporary = path.with_name(f".{path.stem}.{secrets.token_hex(4)}{path.suffix}")

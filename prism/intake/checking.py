@@ -150,7 +150,7 @@ def check_frame(element: Element, frame: int, *, is_stale: Stale = never) -> Fra
     decoded = _Decoded()
     by_place: dict[tuple[Path, int], list[ElementPass]] = defaultdict(list)
     for pass_ in element.passes:
-        if pass_.files.is_still or frame in pass_.files.numbers:
+        if pass_.files.is_still or pass_.files.has(frame):
             by_place[pass_.files.path(frame), pass_.part].append(pass_)
     passes: dict[str, PassFacts] = {}
     for (path, part), together in by_place.items():

@@ -16,7 +16,8 @@ from functools import cached_property
 from types import MappingProxyType
 
 from prism.errors import BadArgument
-from prism.naming.safety import name_faults
+from prism.naming.safety import name_faults, word_fault
+from prism.text import printable
 
 WORD, NUMBER = "word", "number"
 FIELDS: Mapping[str, str] = MappingProxyType(
@@ -66,10 +67,18 @@ class Pattern:
         return max((piece.width for piece in self.pieces if piece.field == "frame"), default=0)
 
     def expand(self, values: Mapping[str, Value]) -> str:
-        """The path for these values. Raises BadArgument if a field of the pattern has no value.
+        """The path for these values, below the folder of the pattern. Raises BadArgument if a field of the pattern has
+        no value, or one that leads elsewhere.
 
         Padding counts the minus sign, as Python and file sequences have it: -7 at width 4 is -007.
         """
+        for field in self.fields:
+            fault = word_fault(word) if isinstance(word := values.get(field), str) else ""
+            if fault:
+                raise BadArgument(
+                    f"The value of {{{field}}} is no name: {fault}.", where=printable(str(word))[:100],
+                    advice="Give it a name without /, or leave the field out of the pattern.",
+                )  # fmt: skip
         try:
             return self.text.format_map(values)
         except KeyError:

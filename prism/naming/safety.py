@@ -9,12 +9,32 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import lru_cache
+
+from prism.text import UNFIT, printable
 
 NAME_BYTES = 255  # of one part on Linux; 255 UTF-16 units elsewhere, which is never less room
 PATH_LENGTH = 259  # of a whole path on Windows without its long-path setting
 _FORBIDDEN = re.compile(r'[\x00-\x1f<>:"\\|?*]')
 _PLAIN = re.compile(r"[A-Za-z0-9_]([A-Za-z0-9_.-]*[A-Za-z0-9_-])?(/[A-Za-z0-9_]([A-Za-z0-9_.-]*[A-Za-z0-9_-])?)*")
 _DEVICES = frozenset({"con", "prn", "aux", "nul", *(f"{port}{n}" for port in ("com", "lpt") for n in range(1, 10))})
+
+
+@lru_cache(maxsize=4096)
+def word_fault(word: str) -> str:
+    """Why a text cannot stand for one field of a name, in words; empty if it can. It is part of one name, and leads to
+    no other folder."""
+    if "/" in word or "\\" in word:
+        return "it holds a slash"
+    if word in (".", ".."):
+        return "it stands for a folder"
+    return "it holds what cannot be seen" if printable(word) != word else ""
+
+
+def as_word(text: str) -> str:
+    """A text of a file as a word that can stand for a field of a name: whatever has no place in one is an
+    underscore."""
+    return re.sub(r"[/\\]+", "_", UNFIT.sub("_", text)).strip(". _-") if word_fault(text) else text
 
 
 def name_faults(path: str) -> Iterator[str]:

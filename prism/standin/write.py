@@ -15,6 +15,7 @@ from prism.deep.samples import BACK
 from prism.elements.identify import identify
 from prism.formats.deep import write_deep
 from prism.formats.exr import to_half, write_parts
+from prism.formats.safe import below
 from prism.formats.stills import write_still, write_values
 from prism.mattes.cryptomatte import header
 from prism.naming.patterns import FIELDS, Pattern, parse_pattern
@@ -42,7 +43,7 @@ def write_planned(
     """
     written = []
     for planned in files:
-        path = folder / planned.path(frame)
+        path = below(folder, planned.path(frame))
         planes = {**rendered.planes, **cleaned} if planned.group.denoised else rendered.planes
         write_group(rendered, planes, planned.group, path)
         written.append(path)
@@ -76,9 +77,10 @@ def write_frame(
         for stored_name, channel in zip(stored_names, layer.names, strict=True):
             plane = image.plane(channel)
             planes[stored_name] = to_half(plane, name=channel) if known.kind.pixel == "half" else plane
-    for path, planes in files.items():
-        write_parts(folder / path, [("", Image.of_planes(planes, **image.attributes))])
-    return [folder / path for path in files]
+    written = {below(folder, path): planes for path, planes in files.items()}
+    for path, planes in written.items():
+        write_parts(path, [("", Image.of_planes(planes, **image.attributes))])
+    return list(written)
 
 
 def _write_exr(rendered: Rendered, planes: Mapping[str, Planes], group: FileGroup, path: Path) -> None:

@@ -405,3 +405,15 @@ class Runs(DeliveryCase):
         self.assertTrue(all(Path(file).is_file() for file in answer["files"]))
         again = json.loads(subprocess.run(command, capture_output=True, text=True).stdout)
         self.assertEqual(again["skipped"], [1001, 1002])
+        for out in ("../sent", str(self.folder.parent / "sent")):  # elsewhere only if told so
+            inner = self.folder / "inner"
+            inner.mkdir(exist_ok=True)
+            moved = delivery | {"ledger": "../l.json", "folders": ["../passes"], "out": out, "frames": "1001"}
+            (inner / "d.json").write_text(json.dumps(moved | {"items": delivery["items"][:1]}))
+            told = [*command[:-1], str(inner / "d.json")]
+            refused = subprocess.run(told, capture_output=True, text=True)
+            self.assertEqual((refused.returncode, "outside of its folder" in refused.stderr), (1, True), refused.stderr)
+        moved["out"] = "../elsewhere"
+        (inner / "d.json").write_text(json.dumps(moved | {"items": delivery["items"][:1]}))
+        self.assertEqual(subprocess.run([*told, "--anywhere"], capture_output=True).returncode, 0)
+        self.assertTrue(list((self.folder / "elsewhere").rglob("*.exr")))

@@ -15,6 +15,7 @@ from prism.delivery.made import Made
 from prism.documents import Value
 from prism.elements.pixels import Frame
 from prism.errors import BadArgument
+from prism.formats.safe import below
 from prism.ledger.document import Ledger
 from prism.limits import Stale, never
 from prism.naming.patterns import Value as FieldValue
@@ -54,12 +55,12 @@ class Place:
 
     def path(self, item: Item, suffix: str, *, frame: int | None = None, what: str = "") -> Path:
         """Of one file. frame: None for a file of all frames. what: stands for {pass}. Raises BadArgument for a name
-        that a system cannot hold."""
+        that a system cannot hold, UnwritableFile if a link leads out of the root."""
         values = {**self.fields, "item": item.id, "pass": what or item.id, "suffix": suffix}
         pattern = parse_pattern(item.name_pattern, more=DELIVERY_FIELDS)
         relative = pattern.expand(values if frame is None else values | {"frame": frame})
         require_portable(relative, f"names of {item.id}")
-        return self.root / relative
+        return below(self.root, relative)
 
     def share_at(self, number: int) -> float:
         """How far a frame lies in the delivery: 0 at its first, 1 at its last."""
