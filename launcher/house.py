@@ -56,8 +56,10 @@ class House:
         try:
             self._require_own()
             self.var.mkdir(mode=0o700, parents=True, exist_ok=True)
-            for name in ("log", "run", "storage", "static"):
+            for name in ("log", "run", "cache", "redis", "storage", "static"):
                 (self.var / name).mkdir(exist_ok=True)
+            for name in ("log", "run", "cache", "redis"):  # of nobody but whoever runs it
+                (self.var / name).chmod(0o700)
             with tempfile.TemporaryFile(dir=self.var / "run") as probe:
                 probe.write(b"x")
         except OSError as error:

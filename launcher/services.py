@@ -41,7 +41,7 @@ def _launch(house: House, service: Service) -> subprocess.Popen:
     if service.port is not None:
         require_free(service.name, service.port, service.port_variable)
     step(f"Starting {service.name}")
-    with open(_log_path(house, service.name), "ab") as file:
+    with open(_log_path(house, service.name), "ab", opener=_private) as file:
         process = subprocess.Popen(
             service.command,
             cwd=ROOT,
@@ -105,6 +105,13 @@ def _await(house: House, service: Service, process: subprocess.Popen) -> None:
 
 def _pid_path(house: House, name: str) -> Path:
     return house.var / "run" / f"{name}.pid"
+
+
+def _private(path: str, flags: int) -> int:
+    """Open a log that nobody else may read; one from before, too."""
+    descriptor = os.open(path, flags, 0o600)
+    os.fchmod(descriptor, 0o600)
+    return descriptor
 
 
 def _log_path(house: House, name: str) -> Path:

@@ -17,6 +17,7 @@ from prism.errors import BadDocument
 from prism.fields import settings_of
 from prism.finish.steps import kinds_for_page as steps_for_page
 from prism.json_text import read_json
+from prism.sheets.boards.costs import MOST_IN_A_PREVIEW
 from prism.sheets.boards.document import Board as Document
 from prism.sheets.boards.elements import FilePicture, Shadow, ShotPicture, kinds_for_page
 from prism.sheets.boards.render import board_page
@@ -94,10 +95,8 @@ def preview(request: HttpRequest, shot: Shot, board: int) -> HttpResponse:
     """A board as it is written, with fewer dots."""
     get_object_or_404(shot.boards, pk=board)
     document = Document.from_json(json_body(request).get("document"), where="board")
-    width = document.size[0]
-    if width > PREVIEW and document.unit != "px":
-        document = document.replace(dpi=max(1.0, document.dpi * PREVIEW / width))
-    page = board_page(document, boards.loader(shot.production, shot))
+    shrink = min(1.0, PREVIEW / max(document.size))
+    page = board_page(document, boards.loader(shot.production, shot), shrink=shrink, most=MOST_IN_A_PREVIEW)
     return HttpResponse(encode(page.with_words, "png"), content_type="image/png")
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor, wait
 from concurrent.futures import TimeoutError as TooLate
-from functools import partial
+from functools import cache, partial
 
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
@@ -75,14 +75,19 @@ PARTS: dict[str, Callable[[], str]] = {
 def health(request: HttpRequest) -> JsonResponse:
     """Every part with `ok` and what it `says`; 503 unless all are there. No part is waited for longer than a second or
     two: what hangs is not there."""
-    threads = ThreadPoolExecutor(len(PARTS), thread_name_prefix="health")
-    asked = {name: threads.submit(part) for name, part in PARTS.items()}
-    threads.shutdown(wait=False)
-    parts = {name: _said(partial(each.result, PATIENCE)) for name, each in asked.items()}
+    asked = {name: _thread(name).submit(part) for name, part in PARTS.items()}
+    wait(asked.values(), timeout=PATIENCE)
+    parts = {name: _said(partial(each.result, 0)) for name, each in asked.items()}
     fine = all(part["ok"] for part in parts.values())
     answer = JsonResponse({"ok": fine, "parts": parts}, status=200 if fine else 503)
     answer["Cache-Control"] = "no-store"
     return answer
+
+
+@cache
+def _thread(name: str) -> ThreadPoolExecutor:
+    """One for each part, so that what hangs takes no second one when it is asked again."""
+    return ThreadPoolExecutor(1, thread_name_prefix=f"health-{name}")
 
 
 def _said(ask: Callable[[], str]) -> dict[str, bool | str]:

@@ -40,6 +40,7 @@ class FaultsMiddleware:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         answer = self.get_response(request)
+        answer.headers.setdefault("Cache-Control", "private, no-store")  # pages and answers are of whoever asked
         if HANDLES in request.headers and 400 <= answer.status_code < 500 and isinstance(answer, JsonResponse):
             answer[REFUSED] = str(answer.status_code)
             answer["Cache-Control"] = "no-store"

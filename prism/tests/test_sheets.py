@@ -3,8 +3,10 @@ PDFium."""
 
 import io
 import json
+import math
 import subprocess
 import sys
+from contextlib import nullcontext
 from dataclasses import replace
 from datetime import datetime
 
@@ -18,11 +20,12 @@ from PIL import Image as Pillow
 from scipy.ndimage import gaussian_filter
 
 from prism.delivery.reading_back import require_page
-from prism.errors import BadArgument, BadDocument, UnwritableFile
+from prism.errors import BadArgument, BadDocument, TooCostly, UnwritableFile
 from prism.lettering.letters import FACES, fitting, letters, unknown_letters
+from prism.sheets.boards.costs import MOST_DRAWN, MOST_LETTERS, drawn_of, require_affordable
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.elements import ELEMENTS
-from prism.sheets.boards.render import DRAW, board_page
+from prism.sheets.boards.render import DRAW, Scale, board_page
 from prism.sheets.boards.templates import TEMPLATES
 from prism.sheets.contact import Entry, SheetLayout, contact_sheet, fitted
 from prism.sheets.notes import NoteEntry, notes_pdf
@@ -213,8 +216,61 @@ class Boards(FolderCase):
         ]
         for fields, size in cases:
             self.assertEqual(self.board(**fields).size, size)
-        with self.assertRaisesRegex(BadArgument, "cannot be made"):
-            self.board(unit="inch", width=900, height=900, dpi=600).require_size()
+        with self.assertRaisesRegex(TooCostly, "is too large"):
+            self.codes(unit="inch", width=900, height=900, dpi=600)
+
+    def test_what_takes_too_long_is_refused_before_it_is_drawn(self):
+        """Each kind just within what may be drawn, and just beyond: named by its element. Elements and blurs beyond the
+        sheet count only as far as they are seen, and a preview is as small as the screen in any unit."""
+        soft = {"blur": 10.0, "dx": 0.0, "dy": 0.0}
+        large = {"unit": "px", "width": 1000, "height": 1000}
+        text = {"kind": "text", "size": 4, "text": "\n".join("ab" for _ in range(500))}
+        kinds = {
+            "texture": {"kind": "band", "width": 1000, "height": 1000, "texture": "dots"},
+            "shadow": {"kind": "band", "width": 400, "height": 400, "shadow": soft},
+            "marks": {"kind": "marks", "count": 900, "size": 2.0, "spacing": 1.0},
+            "glow": {"kind": "text", "text": "glowing words", "size": 60, "glow": 30.0, "y": 100},
+            "text": text,
+        }
+        for name, element in kinds.items():
+            with self.subTest(name):
+                one = self.board({"id": "a"} | element, **large)
+                own = drawn_of(one.elements[0], Scale.of(one))
+                require_affordable(one, Scale.of(one), most=math.ceil(own))
+                with self.assertRaisesRegex(TooCostly, "Up to a too much"):
+                    require_affordable(one, Scale.of(one), most=math.floor(own) - 1)
+                many = [{"id": f"a{place}"} | element for place in range(int(MOST_DRAWN / own) + 1)]
+                with self.assertRaises(TooCostly):
+                    self.codes(*many, **large)
+        thin = {"kind": "text", "size": 0.1}
+        for count, refused in ((MOST_LETTERS, False), (MOST_LETTERS + 1, True)):
+            spread = [thin | {"id": f"t{at}", "text": "a" * 1000} for at in range(count // 1000)]
+            board = self.board(*spread, thin | {"id": "end", "text": "b" * (count % 1000)}, **large)
+            with self.assertRaisesRegex(TooCostly, "letters") if refused else nullcontext():
+                require_affordable(board, Scale.of(board))
+        wide = kinds["shadow"] | {"shadow": soft | {"blur": 10_000}}
+        for huge in ({"kind": "marks", "size": 10_000, "count": 1}, wide):
+            with self.assertRaisesRegex(TooCostly, "a is too large to draw"):
+                self.codes({"id": "a"} | huge, **large)
+        beyond = {"id": "a", "kind": "band", "x": -5000, "y": -5000, "width": 10_000, "height": 10_000, "outline": 500}
+        self.assertEqual(self.codes(beyond, **large).shape, (1000, 1000, 3))
+        small = board_page(self.board(beyond, **large), lambda *_: plain((1, 2, 3)), shrink=0.1)
+        self.assertEqual(small.codes.shape, (100, 100, 3))
+
+    def test_what_lies_beyond_the_sheet_changes_nothing_on_it(self):
+        """Cut at the sheet or not, to the last code: the same board in the middle of a larger sheet."""
+        elements = [
+            {"id": "b", "kind": "band", "x": -60, "y": -30, "width": 150, "height": 90, "texture": "dots",
+             "blend": True, "spacing": 7, "turn": 30, "outline": 5, "shadow": {"blur": 6, "dx": 9, "dy": 4}},
+            {"id": "m", "kind": "marks", "x": -20, "y": 60, "count": 9, "spacing": 14, "size": 17, "form": "arrow",
+             "shadow": {"blur": 2, "dx": 3, "dy": 3}},
+            {"id": "t", "kind": "text", "x": -40, "y": 95, "size": 30, "text": "glowing words", "glow": 8,
+             "shadow": {"blur": 3, "dx": 5, "dy": 5}},
+        ]  # fmt: skip
+        moved = [element | {"x": element["x"] + 200, "y": element["y"] + 200} for element in elements]
+        small = self.codes(*elements, unit="px", width=120, height=100)
+        large = self.codes(*moved, unit="px", width=520, height=500)
+        np.testing.assert_array_equal(small, large[200:300, 200:320])
 
     def test_a_border_makes_the_sheet_larger_and_covers_nothing(self):
         band = {"id": "b", "kind": "band", "x": 0, "y": 0, "width": 200, "height": 100, "colour": "#ff0000"}

@@ -12,8 +12,9 @@ from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.ledger.document import Ledger
+from prism.sheets.boards.costs import require_affordable
 from prism.sheets.boards.document import Board
-from prism.sheets.boards.render import board_page
+from prism.sheets.boards.render import Scale, board_page
 from prism.sheets.page import write_page
 
 if TYPE_CHECKING:
@@ -56,7 +57,7 @@ class BoardSheet(Encoding):
                 f"There is no board {self.name}." if self.name else "No board was chosen.", where="board",
                 advice="Make one under Boards, or choose another.",
             )  # fmt: skip
-        self.board.require_size()
+        require_affordable(self.board, Scale.of(self.board))
 
     def close(self, item: Item, closing: Closing) -> list[Written]:
         """The sheet."""

@@ -13,7 +13,6 @@ from prism.finish.steps import Steps
 from prism.keyed import Within
 from prism.lettering.letters import remarks_on
 from prism.sheets.boards.elements import AnyElement, Caption, Hex, Length, Picture, PictureSource
-from prism.sheets.page import require_size
 
 MM_PER_INCH = 25.4
 UNITS = {"mm": "millimetres", "inch": "inches", "px": "pixels"}
@@ -62,9 +61,11 @@ class Board(Document):
         edge = 2 * round(self.pixels(self.border))
         return round(self.pixels(self.width)) + edge, round(self.pixels(self.height)) + edge
 
-    def require_size(self) -> None:
-        """Raises BadArgument for a sheet that memory cannot hold."""
-        require_size(*self.size)
+    def size_at(self, shrink: float) -> tuple[int, int]:
+        """The same of a smaller one, all of its lengths times `shrink`."""
+        edge = 2 * round(self.pixels(self.border) * shrink)
+        across, down = (max(1, round(self.pixels(side) * shrink)) for side in (self.width, self.height))
+        return across + edge, down + edge
 
     @property
     def remarks(self) -> tuple[str, ...]:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 from PIL import ImageDraw
 
+from prism.bands import split_rows
 from prism.colour.developing import colour_of
 from prism.errors import BadArgument, Superseded
 from prism.finish.context import Context
@@ -21,10 +22,11 @@ from prism.finish.display import on_display_values
 from prism.finish.evaluate import reach_of
 from prism.finish.planes import DISPLAY
 from prism.finish.steps import active
-from prism.limits import Stale, never
+from prism.limits import Stale, current, never
 from prism.pixels.blur import gaussian
 from prism.pixels.picture import Picture as Values
 from prism.pixels.window import Window
+from prism.sheets.boards.costs import MOST_DRAWN, require_affordable
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, Picture, PictureSource, Shadow
 from prism.sheets.contact import fitted
@@ -33,19 +35,23 @@ from prism.sheets.page import Page, Words, cover_of, covered, lay
 Codes = NDArray[np.uint8]
 Load = Callable[[PictureSource, int], Codes]
 """Codes (H, W, 3 or 4), straight, of a picture; told how many pixels across it will have."""
+LAID_AT_ONCE = 1_000_000  # pixels
 FINISHED_AT_ONCE = 4_000_000  # pixels
-FINER = 8  # shapes are drawn so many times finer and averaged
+FINER = 8  # shapes are drawn so many times finer and averaged,
+FINE_UP_TO = 512  # pixels; larger ones
+FINE_OF_LARGE = 2  # times
 MISSING = (90, 60, 50)
+Span = tuple[int, int]  # first, and the one after the last
 Box = tuple[int, int, int, int]  # left, upper, right, lower, in pixels; the last ones not included
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Drawn:
-    """An element in pixels. rgb: float32 (h, w, 3) codes, or one colour. cover: (h, w) 0..1."""
+    """An element in pixels. rgb: codes (h, w, 3), whole ones or float32, or one colour. cover: (h, w) 0..1."""
 
     left: int
     upper: int
-    rgb: NDArray[np.float32]
+    rgb: NDArray
     cover: NDArray[np.float32]
 
     @property
@@ -61,6 +67,21 @@ class Scale:
 
     scale: float
     edge: int
+    sheet: tuple[int, int]  # width and height in pixels, with the border
+
+    @classmethod
+    def of(cls, board: Board, shrink: float = 1.0) -> Scale:
+        """Of a board, or of one that is smaller."""
+        return cls(board.scale * shrink, round(board.pixels(board.border) * shrink), board.size_at(shrink))
+
+    def clipped(self, box: Box, grow: int = 0) -> Box:
+        """What of a box can be seen, or lies so near to the sheet."""
+        left, upper, right, lower = box
+        width, height = self.sheet
+        return (
+            max(left, min(-grow, right)), max(upper, min(-grow, lower)),
+            min(right, max(width + grow, left)), min(lower, max(height + grow, upper)),
+        )  # fmt: skip
 
     def length(self, units: float) -> float:
         """In pixels."""
@@ -71,24 +92,30 @@ class Scale:
         return units * self.scale + self.edge
 
 
-def board_page(board: Board, load: Load, *, is_stale: Stale = never) -> Page:
-    """The page of a board. load: its pictures. Raises BadArgument for a sheet that is too large, and what loading
-    raises."""
-    board.require_size()
-    width, height = board.size
-    scale = Scale(board.scale, round(board.pixels(board.border)))
+def board_page(
+    board: Board, load: Load, *, shrink: float = 1.0, most: int = MOST_DRAWN, is_stale: Stale = never
+) -> Page:
+    """The page of a board. load: its pictures. shrink: of all lengths, for a smaller one to look at. most: pixels that
+    may be drawn. Raises BadArgument for a sheet that is too large, TooCostly for what would take too long, and what
+    loading raises."""
+    scale = Scale.of(board, shrink)
+    width, height = scale.sheet
+    require_affordable(board, scale, most=most)
     codes = _ground(board, width, height, scale.edge)
     shown = [element for element in board.elements if not element.hidden]
+    reaches = [reach(element, scale) for element in shown] if len(shown) > 1 else []
     words: list[Words] = []
     for place, element in enumerate(shown):
         if is_stale():
             raise Superseded(f"Board {board.name}.")
         drawn, lines = DRAW[type(element)](element, scale, load)
         for each in drawn:
+            current().require()
             _lay_with_shadow(codes, each, element, scale)
-        above = [reach(later, scale) for later in shown[place + 1 :]]
+        above = reaches[place + 1 :]
         for line in lines:
-            if element.shadow is not None:
+            current().require()
+            if element.shadow is not None and _seen(line, element, scale):
                 cover, left, upper = cover_of(line)
                 _lay(codes, _shadow(Drawn(left, upper, _ink(line), cover), element.shadow, scale), element.opacity)
             if board.finish or covered(line, above):
@@ -156,23 +183,31 @@ def _lay(codes: Codes, drawn: Drawn, opacity: float) -> None:
     x0, y0, x1, y1 = max(0, left), max(0, upper), min(width, right), min(height, lower)
     if x0 >= x1 or y0 >= y1:
         return
-    inside = slice(y0 - upper, y1 - upper), slice(x0 - left, x1 - left)
-    share = drawn.cover[inside][..., None] * np.float32(opacity)
-    rgb = drawn.rgb[inside] if drawn.rgb.ndim == 3 else drawn.rgb
-    part = codes[y0:y1, x0:x1]
-    part[:] = np.floor(part * (1 - share) + rgb * share + np.float32(0.5)).astype(np.uint8)
+    for top, end in split_rows(y1 - y0, max(1, LAID_AT_ONCE // (x1 - x0))):
+        inside = slice(y0 + top - upper, y0 + end - upper), slice(x0 - left, x1 - left)
+        share = drawn.cover[inside][..., None] * np.float32(opacity)
+        rgb = drawn.rgb[inside] if drawn.rgb.ndim == 3 else drawn.rgb
+        part = codes[y0 + top : y0 + end, x0:x1]
+        part[:] = np.floor(part * (1 - share) + rgb * share + np.float32(0.5)).astype(np.uint8)
 
 
 def _shadow(drawn: Drawn, shadow: Shadow, scale: Scale) -> Drawn:
     """The cover of an element, moved and softened by a Gaussian that is cut at four deviations."""
     sigma = scale.length(shadow.blur)
     reach = math.ceil(4 * sigma)
-    cover = np.pad(drawn.cover, reach)
+    x, y = round(scale.length(shadow.dx)), round(scale.length(shadow.dy))
+    cover, left, upper = _near(drawn, scale, reach + max(abs(x), abs(y)))
+    cover = np.pad(cover, reach)
     if sigma > 0:
         cover = gaussian(cover, sigma, edge="constant")
-    x, y = round(scale.length(shadow.dx)), round(scale.length(shadow.dy))
     rgb = _codes_of(shadow.colour).astype(np.float32)
-    return Drawn(drawn.left - reach + x, drawn.upper - reach + y, rgb, cover * np.float32(shadow.opacity))
+    return Drawn(left - reach + x, upper - reach + y, rgb, cover * np.float32(shadow.opacity))
+
+
+def _near(drawn: Drawn, scale: Scale, grow: int) -> tuple[NDArray[np.float32], int, int]:
+    """The cover on the sheet and so near to it, with the place of its upper left pixel."""
+    x0, y0, x1, y1 = scale.clipped(drawn.box, grow)
+    return drawn.cover[y0 - drawn.upper : y1 - drawn.upper, x0 - drawn.left : x1 - drawn.left], x0, y0
 
 
 def _ink(line: Words) -> NDArray[np.float32]:
@@ -202,42 +237,57 @@ def _draw_picture(element: Picture, scale: Scale, load: Load) -> tuple[list[Draw
     cover = (
         codes[..., 3].astype(np.float32) / np.float32(255)
         if codes.shape[2] == 4
-        else np.ones(codes.shape[:2], np.float32)
+        else np.broadcast_to(np.float32(1), codes.shape[:2])
     )
-    drawn = Drawn(left, upper, codes[..., :3].astype(np.float32), cover)
-    return _outlined(drawn, element, scale), []
+    drawn = Drawn(left, upper, codes[..., :3], cover)
+    return _outlined(drawn, drawn.box, element, scale), []
 
 
-def _outlined(drawn: Drawn, element: Any, scale: Scale) -> list[Drawn]:
-    """With a frame around its box, outside of it."""
+def _outlined(drawn: Drawn, whole: Box, element: Any, scale: Scale) -> list[Drawn]:
+    """With a frame around its whole box, outside of it."""
     edge = round(scale.length(element.outline))
     if edge == 0:
         return [drawn]
-    height, width = drawn.cover.shape
-    cover = np.ones((height + 2 * edge, width + 2 * edge), np.float32)
-    cover[edge:-edge, edge:-edge] = 0
+    left, upper, right, lower = whole
+    x0, y0, x1, y1 = scale.clipped((left - edge, upper - edge, right + edge, lower + edge), _outside(element, scale))
+    cover = np.ones((y1 - y0, x1 - x0), np.float32)
+    cover[max(0, upper - y0) : max(0, lower - y0), max(0, left - x0) : max(0, right - x0)] = 0
     colour = _codes_of(element.outline_colour).astype(np.float32)
-    return [drawn, Drawn(drawn.left - edge, drawn.upper - edge, colour, cover)]
+    return [drawn, Drawn(x0, y0, colour, cover)]
+
+
+def _outside(element: Element, scale: Scale) -> int:
+    """How far outside of the sheet an element still throws a shadow onto it."""
+    shadow = element.shadow
+    if shadow is None:
+        return 0
+    return math.ceil(scale.length(4 * shadow.blur + max(abs(shadow.dx), abs(shadow.dy)))) + 1
 
 
 def _draw_band(element: Band, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
-    left, upper, right, lower = _box_of(element, scale)
-    height, width = lower - upper, right - left
+    whole = _box_of(element, scale)
+    x0, y0, x1, y1 = scale.clipped(whole, _outside(element, scale))
+    height, width = y1 - y0, x1 - x0
     rgb = np.empty((height, width, 3), np.float32)
-    share = np.linspace(0, 1, height, dtype=np.float32)[:, None, None] if element.blend else np.float32(0)
+    down = whole[3] - whole[1]
+    share: NDArray[np.float32] = np.zeros((1, 1, 1), np.float32)
+    if element.blend:
+        share = np.linspace(0, 1, down, dtype=np.float32)[y0 - whole[1] : y1 - whole[1], None, None]
     rgb[:] = _codes_of(element.colour) * (1 - share) + _codes_of(element.colour_below) * share
     if element.texture != "plain":
-        cover = _texture(element, scale, width, height)[..., None]
+        cover = _texture(element, scale, (x0 - whole[0], x1 - whole[0]), (y0 - whole[1], y1 - whole[1]))[..., None]
         rgb = rgb * (1 - cover) + _codes_of(element.texture_colour) * cover
-    return _outlined(Drawn(left, upper, rgb, np.ones((height, width), np.float32)), element, scale), []
+    drawn = Drawn(x0, y0, rgb, np.ones((height, width), np.float32))
+    return _outlined(drawn, whole, element, scale), []
 
 
-def _texture(element: Band, scale: Scale, width: int, height: int) -> NDArray[np.float32]:
-    """Lines, or dots on a square grid, `spacing` apart and `weight` of that wide; edges are soft over a pixel."""
+def _texture(element: Band, scale: Scale, across_of: Span, down_of: Span) -> NDArray[np.float32]:
+    """Lines, or dots on a square grid, `spacing` apart and `weight` of that wide, on some columns and rows of a band;
+    edges are soft over a pixel."""
     spacing = scale.length(element.spacing)
     half = spacing * element.weight / 2
     sine, cosine = math.sin(math.radians(element.turn)), math.cos(math.radians(element.turn))
-    y, x = np.ogrid[:height, :width]
+    y, x = np.ogrid[slice(*down_of), slice(*across_of)]
     along = (x * cosine + y * sine).astype(np.float32)
     across = (y * cosine - x * sine).astype(np.float32)
     away = np.abs((across + spacing / 2) % spacing - spacing / 2)
@@ -259,12 +309,25 @@ def _draw_marks(element: Marks, scale: Scale, load: Load) -> tuple[list[Drawn], 
     drawn = []
     colour = _codes_of(element.colour).astype(np.float32)
     for x, y, turned in places:
+        current().require()
         cover = shape[::-1] if turned else shape
         height, width = cover.shape
         left, upper = math.floor(scale.place(x) - width / 2 + 0.5), scale.place(y) - height / 2
         upper = math.ceil(upper - 0.5) if turned else math.floor(upper + 0.5)  # so that both sides mirror to the pixel
-        drawn.append(Drawn(left, upper, colour, cover))
+        mark = Drawn(left, upper, colour, cover)
+        if _meets(reach_of_shadow(mark.box, element, scale), scale.sheet):
+            drawn.append(mark)
     return drawn, []
+
+
+def reach_of_shadow(box: Box, element: Element, scale: Scale) -> Box:
+    """A box and all that a shadow of it can touch."""
+    grow = _outside(element, scale)
+    return box[0] - grow, box[1] - grow, box[2] + grow, box[3] + grow
+
+
+def _meets(box: Box, sheet: tuple[int, int]) -> bool:
+    return box[0] < sheet[0] and box[1] < sheet[1] and box[2] > 0 and box[3] > 0
 
 
 _FORMS: Mapping[str, tuple[tuple[float, float], ...]] = MappingProxyType(
@@ -282,8 +345,9 @@ _FORMS: Mapping[str, tuple[tuple[float, float], ...]] = MappingProxyType(
 def _mark(form: str, size: float) -> NDArray[np.float32]:
     """(n, n): how much of each pixel a mark covers."""
     side = math.ceil(size) + 2
-    sheet = Pillow.new("L", (side * FINER, side * FINER))
-    pen, middle, full = ImageDraw.Draw(sheet), side * FINER / 2, size * FINER
+    finer = FINER if side <= FINE_UP_TO else FINE_OF_LARGE
+    sheet = Pillow.new("L", (side * finer, side * finer))
+    pen, middle, full = ImageDraw.Draw(sheet), side * finer / 2, size * finer
     if form in ("dot", "ring"):
         pen.ellipse([middle - full / 2, middle - full / 2, middle + full / 2, middle + full / 2], 255)
         if form == "ring":
@@ -291,8 +355,8 @@ def _mark(form: str, size: float) -> NDArray[np.float32]:
             pen.ellipse([middle - inner, middle - inner, middle + inner, middle + inner], 0)
     else:
         pen.polygon([(middle + x * full, middle + y * full) for x, y in _FORMS[form]], 255)
-    fine = np.asarray(sheet, np.float32) / 255
-    return fine.reshape(side, FINER, side, FINER).mean(axis=(1, 3))
+    fine = np.asarray(sheet).reshape(side, finer, side, finer)
+    return fine.mean(axis=(1, 3), dtype=np.float32) / np.float32(255)
 
 
 def _draw_text(element: Caption, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
@@ -309,8 +373,17 @@ def _draw_text(element: Caption, scale: Scale, load: Load) -> tuple[list[Drawn],
                     element.turn, element.opacity,
                 )
             )  # fmt: skip
-    glows = [_glow(line, element, scale) for line in lines] if element.glow > 0 else []
+    glows = [_glow(line, element, scale) for line in lines if _seen(line, element, scale)] if element.glow > 0 else []
     return glows, lines
+
+
+def _seen(line: Words, element: Element, scale: Scale) -> bool:
+    """Whether a line, or its glow or shadow, reaches onto the sheet."""
+    current().require()
+    glow = element.glow if isinstance(element, Caption) else 0.0
+    grow = math.ceil(2 * scale.length(glow)) + _outside(element, scale)
+    left, upper, right, lower = line.box
+    return _meets((left - grow, upper - grow, right + grow, lower + grow), scale.sheet)
 
 
 def _glow(line: Words, element: Caption, scale: Scale) -> Drawn:
