@@ -14,6 +14,19 @@ def printable(text: str | PathLike[str]) -> str:
     return UNFIT.sub(lambda found: found[0].encode("unicode_escape", "surrogatepass").decode(), str(text))
 
 
+def cell(value: object) -> object:
+    """A cell of a table (RFC 4180) that no spreadsheet runs as a formula, and no terminal as a command: text on one
+    line, with an apostrophe before what would be one. Numbers stay numbers."""
+    if not isinstance(value, str | PathLike):
+        return value
+    text = printable(value)
+    return f"'{text}" if text[:1] in _FORMULA and not _NUMBER.fullmatch(text) else text
+
+
+_FORMULA = frozenset("=+-@|%")
+_NUMBER = re.compile(r"[+-]?[0-9.]+(e[+-]?[0-9]+)?")
+
+
 _ESCAPE = "\u241b"  # a picture of the escape character, which no name has for a reason
 
 

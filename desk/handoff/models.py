@@ -87,6 +87,7 @@ class Draft(models.Model):
     shot = models.OneToOneField(Shot, on_delete=models.CASCADE, related_name="delivery_draft")
     document = models.JSONField()
     frames = models.CharField(max_length=10_000, blank=True)
+    revision = models.PositiveIntegerField(default=1)
     changed = models.DateTimeField(auto_now=True)
 
 

@@ -15,12 +15,19 @@ from desk.handoff.services import folder_of, place_of
 from desk.rebuild.models import LedgerVersion
 from desk.shots.models import Shot
 from desk.shots.storage import kept_inside
+from desk.web.saving import Outdated, at_once
 from prism.delivery.document import Item
 from prism.delivery.encodings.movie import Movie, read_codes
 from prism.errors import BadArgument, UnreadableFile
-from prism.sheets.notes import NoteEntry, notes_pdf
+from prism.limits import current
+from prism.sheets.notes import NoteEntry, notes_pdf, small
+from prism.text import cell
 
 MOST_POINTS = 5000  # of one drawing
+MOST_POINTS_OF_SHOT = 100_000  # of all drawings of a shot, which its pages list
+MOST_NOTES = 1000  # of a shot
+IN_A_PDF = 100  # notes of one file
+ANSWER = ["version", "answer", "answered_by", "answered"]
 HEAD = ("frame", "note", "by", "when", "version seen", "x", "y", "answer", "answered by", "answered in")
 
 
@@ -50,16 +57,31 @@ def add(delivery: Delivery, item: Item, user, said: dict[str, Any]) -> Note:
     if frame not in place_of(delivery).frames or isinstance(frame, bool):
         raise BadArgument("This frame is not in the movie.", where="frame")
     x, y = (_share(said.get(name), name) for name in "xy")
+    strokes = _strokes(said.get("strokes", []))
+    _require_room(delivery.shot, strokes)
     return Note.objects.create(
         shot=delivery.shot, delivery=delivery, item=item.id, seen=delivery.version, frame=frame, x=x, y=y,
-        strokes=_strokes(said.get("strokes", [])), text=text, author=user,
+        strokes=strokes, text=text, author=user,
     )  # fmt: skip
+
+
+def _require_room(shot: Shot, strokes: Sequence[Sequence[Any]]) -> None:
+    """Raises BadArgument for a note that is one too many, or one drawing."""
+    if shot.notes.count() >= MOST_NOTES:
+        raise BadArgument(f"A shot has {MOST_NOTES:,} notes at most.", where="note", advice="Remove old ones first.")
+    if strokes:
+        drawn = sum(len(stroke) for each in shot.notes.values_list("strokes", flat=True) for stroke in each)
+        if drawn + sum(map(len, strokes)) > MOST_POINTS_OF_SHOT:
+            raise BadArgument(
+                "The drawings of this shot have too many points together.", where="strokes",
+                advice="Remove old notes, or say this one in words.",
+            )  # fmt: skip
 
 
 def _share(value: Any, where: str) -> float:
     if isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 1:
         raise BadArgument("A place in the picture is from 0 to 1.", where=where)
-    return float(value)
+    return round(float(value), 5)
 
 
 def _strokes(given: Any) -> list[list[list[float]]]:
@@ -73,21 +95,34 @@ def _strokes(given: Any) -> list[list[list[float]]]:
     return [[[_share(value, "strokes") for value in point] for point in stroke] for stroke in given]
 
 
-def answer(note: Note, version: int, text: str, user) -> None:
-    """Answer a note by a version of its ledger. Raises BadArgument for one there is not, or the one it was said of."""
+@at_once
+def answer(note: Note, version: int, text: str, user, *, was: Any = ...) -> None:
+    """Answer a note by a version of its ledger. was: number of the version that answered it when the page was made,
+    None for an open one; not asked if left out. Raises BadArgument for a version there is not, or the one it was said
+    of, and Outdated for a note that was answered or removed meanwhile."""
+    note = _as_it_was(note, was)
     found = LedgerVersion.objects.filter(ledger=note.seen.ledger, number=version).first()
     if found is None or found.number <= note.seen.number:
         raise BadArgument(
             "A note is answered by a later version.", where="version", advice="Keep a version under Rebuild first."
         )
     note.version, note.answer, note.answered_by, note.answered = found, text.strip()[:2000], user, timezone.now()
-    note.save()
+    note.save(update_fields=ANSWER)
 
 
-def reopen(note: Note) -> None:
-    """Take the answer back."""
+@at_once
+def reopen(note: Note, *, was: Any = ...) -> None:
+    """Take the answer back. Raises Outdated, as `answer`."""
+    note = _as_it_was(note, was)
     note.version, note.answer, note.answered_by, note.answered = None, "", None, None
-    note.save()
+    note.save(update_fields=ANSWER)
+
+
+def _as_it_was(note: Note, was: Any) -> Note:
+    found = Note.objects.select_for_update().filter(pk=note.pk).first()
+    if found is None or (was is not ... and was != (found.version.number if found.version else None)):
+        raise Outdated("note")
+    return found
 
 
 def entry(note: Note) -> dict[str, Any]:
@@ -127,30 +162,42 @@ def as_csv(notes: Sequence[Note]) -> str:
             note.frame, said["text"], said["by"], said["made"], note.seen.label, f"{note.x:.4f}", f"{note.y:.4f}",
             said["answer"], said["answeredBy"], note.version.label if note.version else "",
         )  # fmt: skip
-        writer.writerow([_harmless(cell) for cell in line])
+        writer.writerow([cell(each) for each in line])
     return text.getvalue()
 
 
-def _harmless(cell: Any) -> Any:
-    return f"'{cell}" if isinstance(cell, str) and cell[:1] in "=+-@\t" and cell else cell
+def parts_of(count: int) -> range:
+    """Numbers of the files that so many notes go into."""
+    return range(1, max(1, -(-count // IN_A_PDF)) + 1)
 
 
-def as_pdf(shot: Shot, notes: Sequence[Note], author: str) -> bytes:
-    """With a small picture of each frame and what was drawn on it."""
+def as_pdf(shot: Shot, notes: Sequence[Note], author: str, part: int = 1) -> bytes:
+    """With a small picture of each frame and what was drawn on it; some at a time, parts counted from 1. Raises
+    BadArgument for a part there is not."""
+    parts = len(parts_of(len(notes)))
+    if not 1 <= part <= parts:
+        raise BadArgument(f"There are {parts} parts.", where="part")
+    pictures: dict[tuple[Any, ...], np.ndarray | None] = {}
     entries = []
-    for note in notes:
+    for note in notes[(part - 1) * IN_A_PDF : part * IN_A_PDF]:
+        current().require()
         said = entry(note)
         answered = f"{note.version.label}: {said['answer']}" if note.version else ""
         head = f"frame {note.frame} · {note.seen.label} · {said['by']} {said['made'].replace('T', ' ')}"
-        entries.append(NoteEntry(head, note.text, answered, _picture(note), (note.x, note.y), note.strokes))
-    return notes_pdf(f"{shot.code}: notes", entries, author=author)
+        key = note.delivery_id, note.item, note.frame
+        if key not in pictures:
+            pictures[key] = _picture(note)
+        entries.append(NoteEntry(head, note.text, answered, pictures[key], (note.x, note.y), note.strokes))
+    of = f", part {part} of {parts}" if parts > 1 else ""
+    return notes_pdf(f"{shot.code}: notes{of}", entries, author=author)
 
 
 def _picture(note: Note) -> np.ndarray | None:
+    """Small, so that many are kept at once."""
     if note.delivery is None:
         return None
     try:
         codes = read_codes(frame_file(note.delivery, movie_of(note.delivery, note.item), note.frame))
     except UnreadableFile:
         return None
-    return codes if codes.dtype == np.uint8 else (codes // 257).astype(np.uint8)
+    return small(codes if codes.dtype == np.uint8 else (codes // 257).astype(np.uint8))

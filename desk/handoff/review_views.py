@@ -14,9 +14,10 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.web.files import file_answer
+from desk.web.limits import computed
 from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Item
-from prism.errors import UnreadableFile
+from prism.errors import BadArgument, UnreadableFile
 
 OF_SHOT = ("answer", "note-remove")
 
@@ -56,7 +57,8 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
     return render(
         request,
         "handoff/review.html",
-        head(request, shot, "hand-off") | {"page": shown, "movie": movie, "found": found},
+        head(request, shot, "hand-off")
+        | {"page": shown, "movie": movie, "found": found, "parts": review.parts_of(len(shown["notes"]))},
     )
 
 
@@ -87,10 +89,11 @@ def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
     require_change(request, shot)
     body = json_body(request)
     found = get_object_or_404(shot.notes, pk=whole_number(body, "note"))
+    was = body.get("was", ...)
     if body.get("reopen") is True:
-        review.reopen(found)
+        review.reopen(found, was=was)
     else:
-        review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user)
+        review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user, was=was)
     return _notes(shot)
 
 
@@ -121,13 +124,14 @@ def notes_csv(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_GET
 @with_shot
+@computed()
 def notes_pdf(request: HttpRequest, shot: Shot) -> HttpResponse:
-    """All notes with pictures."""
-    return _download(
-        review.as_pdf(shot, review.listed(shot), request.user.get_username()),
-        f"{shot.code}_notes.pdf",
-        "application/pdf",
-    )
+    """Notes with pictures; of many, one part after the other."""
+    part = request.GET.get("part", "1")
+    if not part.isdecimal():
+        raise BadArgument("A part is a number.", where="part")
+    body = review.as_pdf(shot, review.listed(shot), request.user.get_username(), int(part[:6]))
+    return _download(body, f"{shot.code}_notes{'' if part == '1' else '_' + part}.pdf", "application/pdf")
 
 
 def _download(body: bytes, name: str, kind: str) -> HttpResponse:

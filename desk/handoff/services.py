@@ -31,7 +31,7 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import kept_inside, shot_folder
-from desk.web.saving import at_once, locked
+from desk.web.saving import Outdated, at_once, locked
 from prism.delivery.document import Delivery as Document
 from prism.delivery.document import require
 from prism.delivery.encodings.base import Place
@@ -408,15 +408,29 @@ def keep_preset(production: Production, name: str, document: Document, user) -> 
     )
 
 
-def draft_of(shot: Shot) -> tuple[Document, str]:
-    """What the page of a shot is set to, and its frames; to begin with the first of our own presets, and no frames."""
+def draft_of(shot: Shot) -> tuple[Document, str, int]:
+    """What the page of a shot is set to, its frames and its revision, 0 without one; to begin with the first of our own
+    presets, and no frames."""
     draft = Draft.objects.filter(shot=shot).first()
     if draft is None:
-        return next(iter(PRESETS.values())), ""
-    return Document.from_json(draft.document, where="draft"), draft.frames
+        return next(iter(PRESETS.values())), "", 0
+    return Document.from_json(draft.document, where="draft"), draft.frames, draft.revision
 
 
 @at_once
-def save_draft(shot: Shot, document: Document, frames: str) -> None:
-    """What the page is set to from now on."""
-    Draft.objects.update_or_create(shot=shot, defaults={"document": document.as_json(), "frames": frames[:10_000]})
+def save_draft(shot: Shot, document: Document, frames: str, revision: int) -> int:
+    """What the page is set to from now on. revision: of the draft that it was made from, 0 for none. Returns the new
+    one. Raises Outdated if another page saved in the meantime; nothing is overwritten then."""
+    wanted = {"document": document.as_json(), "frames": frames[:10_000]}
+    locked(shot)  # there may be no draft yet that could be locked
+    draft = Draft.objects.filter(shot=shot).first()
+    if draft is None:
+        return Draft.objects.create(shot=shot, **wanted).revision
+    if (draft.document, draft.frames) == tuple(wanted.values()):
+        return draft.revision
+    if draft.revision != revision:
+        raise Outdated("list")
+    draft.document, draft.frames = wanted.values()
+    draft.revision += 1
+    draft.save()
+    return draft.revision

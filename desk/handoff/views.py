@@ -18,7 +18,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.web.files import file_answer
-from desk.web.requests import json_body
+from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.table import kinds_for_page
 from prism.errors import PrismError, UnreadableFile
@@ -49,11 +49,12 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 
 def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[int]) -> dict[str, Any]:
-    document, ordered = services.draft_of(shot)
+    document, ordered, revision = services.draft_of(shot)
     asked = request.GET.get("frame", "")
     shared = ("order", "names", "draft", "preset", "progress", "board-new", "notes")
     return {
         "document": document.as_json(),
+        "revision": revision,
         "frames": asked or ordered or (str(frames[0]) if frames else ""),
         "present": format_frames(frames),
         "kinds": kinds_for_page(),
@@ -86,7 +87,6 @@ def order(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Order what the page has put together."""
     require_change(request, shot)
     frames, document = _asked(request)
-    services.save_draft(shot, document, frames)
     services.order(shot, _ledger(shot), request.user, frames, document)
     return JsonResponse({"deliveries": _listed(shot)})
 
@@ -110,8 +110,8 @@ def draft(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Keep what the page is set to."""
     require_change(request, shot)
     frames, document = _asked(request)
-    services.save_draft(shot, document, frames)
-    return JsonResponse({"saved": True})
+    revision = services.save_draft(shot, document, frames, whole_number(json_body(request), "revision"))
+    return JsonResponse({"revision": revision})
 
 
 @require_POST

@@ -30,7 +30,7 @@ from prism.elements.element import ElementPass
 from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
 from prism.elements.pixels import OfElement
-from prism.errors import UnreadableFile
+from prism.errors import BadArgument, UnreadableFile
 from prism.ledger import adding
 from prism.ledger import document as documents
 from prism.ledger.adding import Added
@@ -126,18 +126,32 @@ def _joined(base: documents.Ledger | None, mine: documents.Ledger, other: docume
 
 def keep_version(ledger: Ledger, user, comment: str = "", document: documents.Ledger | None = None) -> LedgerVersion:
     """Keep the ledger as it is now, or a document that was not saved; the newest version again if nothing changed
-    since."""
+    since, with what is said of it now behind what was said before."""
     with transaction.atomic():
         now = locked(ledger)
         if document is not None:
             now.document = document.as_json()
         newest = now.versions.first()
         if newest is not None and parse(ledger.shot, newest.document) == parse(ledger.shot, now.document):
-            return newest
+            return _with_comment(newest, comment)
         number = (now.versions.aggregate(Max("number"))["number__max"] or 0) + 1
         return LedgerVersion.objects.create(
             ledger=now, number=number, document=now.document, author=user, comment=comment, base=_nearest(now)
         )
+
+
+LONGEST_COMMENT = 500
+
+
+def _with_comment(version: LedgerVersion, comment: str) -> LedgerVersion:
+    said = [version.comment, comment] if comment and comment not in version.comment else [version.comment]
+    whole = "; ".join(filter(None, said))
+    if whole != version.comment:
+        if len(whole) > LONGEST_COMMENT:
+            raise BadArgument("This version has so many comments that no more fit.", where="comment")
+        version.comment = whole
+        version.save(update_fields=["comment"])
+    return version
 
 
 def _nearest(ledger: Ledger) -> int | None:

@@ -18,6 +18,7 @@ from desk.intake.models import Judgement
 from desk.jobs import engine, work
 from desk.jobs.models import State, Task
 from desk.rebuild.models import Ledger, LedgerVersion
+from desk.rebuild.services import keep_version
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.evaluate import evaluate
 from prism.delivery.document import Delivery as Items
@@ -53,8 +54,9 @@ class HandoffCase(WorldCase):
     def order(self, frames="1001", *items):
         return services.order(self.shot, self.ledger, self.artist, frames, self.items(*(items or (FLOAT,))))
 
-    def post(self, *items, frames="1001", to="order"):
-        return self.ask(f"hand-off-{to}", frames=frames, document=self.items(*(items or (FLOAT,))).as_json())
+    def post(self, *items, frames="1001", to="order", revision=0):
+        document = self.items(*(items or (FLOAT,))).as_json()
+        return self.ask(f"hand-off-{to}", frames=frames, document=document, revision=revision)
 
     def paths(self, pattern="*.exr"):
         return sorted(self.root.rglob(f"delivery/**/{pattern}"))
@@ -134,6 +136,24 @@ class Orders(HandoffCase):
         page = self.client.get(self.url("hand-off")).context["page"]
         self.assertEqual((page["frames"], page["document"]), ("1001-1002", self.items(item).as_json()))
         self.assertEqual(self.client.get(self.url("hand-off"), {"frame": "1002"}).context["page"]["frames"], "1002")
+
+    def test_of_two_pages_the_second_is_told_and_overwrites_nothing(self):
+        self.assertEqual(self.client.get(self.url("hand-off")).context["page"]["revision"], 0)
+        self.assertEqual(self.post(FLOAT, to="draft").json(), {"revision": 1})
+        self.assertEqual(self.post(FLOAT, to="draft").json(), {"revision": 1})  # of another page, with just the same
+        self.assertEqual(self.post(STILL, to="draft", revision=1).json(), {"revision": 2})
+        late = self.post(FLOAT, STILL, to="draft", revision=1)
+        self.assertEqual((late.status_code, late.json()["error"]["code"]), (422, "document.outdated"))
+        page = self.client.get(self.url("hand-off")).context["page"]
+        self.assertEqual((page["revision"], page["document"]), (2, self.items(STILL).as_json()))
+
+    def test_a_version_kept_twice_keeps_both_comments(self):
+        for comment in ("first look", "", "sent to the client", "first look"):
+            version = keep_version(self.ledger, self.artist, comment)
+        self.assertEqual((version.number, version.comment), (1, "first look; sent to the client"))
+        with self.assertRaises(BadArgument):
+            keep_version(self.ledger, self.artist, "x" * 490)
+        self.assertEqual(LedgerVersion.objects.get().comment, "first look; sent to the client")
 
     def test_items_are_kept_for_all_shots_of_the_production(self):
         document = self.items(FLOAT, STILL).as_json()

@@ -7,18 +7,25 @@ import json
 import os
 import random
 from collections.abc import Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from typing import Any
 from unittest import mock
 
 from django.db import transaction
-from django.urls import NoReverseMatch, reverse
+from django.urls import NoReverseMatch, get_resolver, reverse
 
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
+from desk.handoff.boards import make
+from desk.handoff.services import order
 from desk.jobs import engine
+from desk.tests.test_access import addresses
 from desk.tests.world import WorldCase
+from desk.viewer import views as viewer_views
+from desk.web import limits
 from prism.delivery.presets import PRESETS
+from prism.elements.store import PixelStore
+from prism.formats import guarded
 
 MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 20  # of each request
 DEEP: list = []
@@ -213,7 +220,7 @@ class Mutated(WorldCase):
             },
             "hand-off-order": delivery,
             "hand-off-names": delivery,
-            "hand-off-draft": delivery,
+            "hand-off-draft": delivery | {"revision": 1},
             "hand-off-preset": delivery | {"name": "ours"},
             "hand-off-board-new": {"template": "pair"},
             "look-probe": shown | {"x": 1, "y": 2, "x1": 3, "y1": 4},
@@ -332,6 +339,47 @@ class Mutated(WorldCase):
                         if response.status_code >= 500:
                             broken.append(f"{name} {given}: {str(response.exc_info[1])[:160]}")
         self.assertEqual(broken, [], "\n".join(broken))
+
+    def test_whatever_touches_pixels_waits_for_a_place(self):
+        """Every address, with a sound request and nothing cached: none decodes pixels outside of `computing`, where it
+        has a limit, its turn, and ends when nobody waits."""
+        delivery = order(self.shot, self.ledger, self.artist, "1001", PRESETS["picture"])
+        values = {
+            "production": "TST", "shot": "TST_010", "element": self.element.pk, "ledger": self.ledger.pk, "number": 1,
+            "delivery": delivery.pk, "item": "beauty", "board": make(self.shot, "empty", self.artist).pk,
+            "name": "plan.png", "file": "a.exr", "camera": "wide", "pk": delivery.job.tasks.first().pk,
+        }  # fmt: skip
+        bodies, decode, name = self.bodies(), guarded._decode, ""
+        outside, inside, places = set(), set(), []
+
+        @contextmanager
+        def computing(*of, **more):
+            with limits_computing(*of, **more):
+                places.append(name)
+                yield
+                places.pop()
+
+        def decoded(path, request, cache):
+            if request["kind"] != "describe":
+                (inside if places else outside).add(name)
+            return decode(path, request, None)
+
+        limits_computing = limits.computing
+        for module in (limits, viewer_views):
+            self.enterContext(mock.patch.object(module, "computing", computing))
+        cold = mock.patch.object(PixelStore, "get", lambda store, key, make: make())
+        with mock.patch.object(guarded, "_decode", decoded), cold:
+            for name, arguments in addresses(get_resolver().url_patterns):
+                address = reverse(name, kwargs={argument: values[argument] for argument in arguments})
+                shown = {"frame": "1001", "pass": "beauty", "key": "beauty", "kind": "shot", "shot": "TST_010"}
+                places.clear()
+                self.client.force_login(self.artist)  # one of them logs out
+                for query in ({}, shown):
+                    self.undone(self.client.get, address, query)
+                body = json.dumps(bodies.get(name, {}))
+                self.undone(self.client.post, address, body, content_type="application/json")
+        self.assertEqual(outside, set())
+        self.assertGreater(len(inside), 8)
 
     def undone(self, send, *request, **more):
         """The answer to a request, whose changes are taken back."""

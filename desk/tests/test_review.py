@@ -18,6 +18,7 @@ from desk.rebuild.models import Ledger
 from desk.rebuild.services import keep_version
 from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
+from desk.web.saving import Outdated
 from prism.movies.reading import read_movie
 from prism.sheets.boards.elements import Caption
 from prism.sheets.page import write_page
@@ -205,6 +206,52 @@ class Notes(HandoffCase):
         (note,) = self.ask("hand-off-answer", note=note["id"], reopen=True).json()["notes"]
         self.assertTrue(note["open"])
         self.assertEqual(self.client.get(note["url"]).status_code, 200)
+
+    def test_answers_of_two_at_once_and_of_a_note_that_is_gone(self):
+        """The second is told, whatever order they come in, and nothing comes back that was removed."""
+        (note,) = self.say().json()["notes"]
+        for amount in (0.25, 0.5):
+            document = self.ledger.document
+            document["rows"][0]["amount"] = amount
+            Ledger.objects.update(document=document)
+            keep_version(Ledger.objects.get(), self.artist)
+        mine = {"note": note["id"], "was": None, "answer": "done"}
+        self.assertEqual(self.ask("hand-off-answer", **mine, version=2).status_code, 200)
+        for late in (mine | {"version": 3}, {"note": note["id"], "was": None, "reopen": True}):
+            refused = self.ask("hand-off-answer", **late)
+            self.assertEqual(refused.json()["error"]["code"], "document.outdated")
+        self.assertEqual(Note.objects.get().version.number, 2)
+        gone = Note.objects.select_related("seen").get()
+        Note.objects.all().delete()
+        for act in (lambda: review.answer(gone, 3, "late", self.artist), lambda: review.reopen(gone)):
+            self.assertRaises(Outdated, act)
+        self.assertFalse(Note.objects.exists())
+
+    def test_many_notes_are_bounded_and_go_out_in_parts(self):
+        """Each frame is decoded once for a part; one note more than a shot may have is refused."""
+        self.say()
+        one = Note.objects.get()
+        for left in range(review.IN_A_PDF + 9):
+            one.pk, one.frame = None, 1001 + left % 2
+            one.save()
+        with mock.patch.object(review, "read_codes", wraps=review.read_codes) as decoded:
+            parts = [self.client.get(self.url("hand-off-notes-pdf"), {"part": part}) for part in ("1", "2")]
+        self.assertEqual(decoded.call_count, 3)  # two frames in the first, one in the second
+        pages = [pypdf.PdfReader(io.BytesIO(each.content)) for each in parts]
+        found = [sum(page.extract_text().count("warmer key") for page in each.pages) for each in pages]
+        self.assertEqual(found, [review.IN_A_PDF, 10])
+        self.assertEqual(self.client.get(self.url("hand-off-notes-pdf"), {"part": "3"}).status_code, 422)
+        there = Note.objects.count()
+        for most, status in ((there + 1, 200), (there, 422)):
+            with mock.patch.object(review, "MOST_NOTES", most):
+                answer = self.say(text="one more")
+                self.assertEqual(answer.status_code, status)
+            Note.objects.filter(text="one more").delete()
+        points = 2 * Note.objects.count()
+        for most, status in ((points + 2, 200), (points + 1, 422)):
+            with mock.patch.object(review, "MOST_POINTS_OF_SHOT", most):
+                self.assertEqual(self.say(text="one more").status_code, status)
+            Note.objects.filter(text="one more").delete()
 
     def test_what_is_no_note_is_refused(self):
         strokes = ([[[0.1]]], [[[0.1, 7]]], "x", [[[0, 0]] * 9000])

@@ -35,6 +35,13 @@ class NoteEntry:
     strokes: Sequence[Sequence[Sequence[float]]]
 
 
+def small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """A picture (H, W, 3 or 4) as large as a page of notes shows it, without alpha; a small one stays."""
+    picture = Pillow.fromarray(codes).convert("RGB")
+    picture.thumbnail((SMALL, SMALL))
+    return np.asarray(picture)
+
+
 def notes_pdf(title: str, notes: Sequence[NoteEntry], *, author: str = "") -> bytes:
     """A PDF on A4, text as text. author: whoever had it made."""
     target = io.BytesIO()
@@ -88,9 +95,8 @@ def _picture_height(note: NoteEntry) -> float:
 def _draw(canvas: Canvas, note: NoteEntry, top: float) -> None:
     if note.picture is not None:
         high = _picture_height(note)
-        small = Pillow.fromarray(note.picture).convert("RGB")
-        small.thumbnail((SMALL, SMALL))
-        canvas.drawImage(ImageReader(small), MARGIN, top - high, PICTURE, high)
+        picture = Pillow.fromarray(small(note.picture))
+        canvas.drawImage(ImageReader(picture), MARGIN, top - high, PICTURE, high)
         _marks(canvas, note, top, high)
     at = top
     for lines, size, face, colour in _parts(note):

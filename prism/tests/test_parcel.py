@@ -7,6 +7,7 @@ import json
 import shutil
 import subprocess
 import sys
+import unittest
 from contextlib import redirect_stderr, redirect_stdout
 from html.parser import HTMLParser
 from types import SimpleNamespace
@@ -20,6 +21,7 @@ from scipy import ndimage
 from prism.__main__ import main
 from prism.combine.evaluate import evaluate
 from prism.delivery.parcel.checking import check_parcel
+from prism.delivery.parcel.tables import Table
 from prism.delivery.second_opinion import colour, exr, filters
 from prism.elements.opening import find_sources
 from prism.errors import UnreadableFile
@@ -31,6 +33,17 @@ from prism.pixels.image import Image
 from prism.tests.frames import FolderCase, passes
 
 MATTES = [{"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 6.0}]}]
+
+
+class Cells(unittest.TestCase):
+    def test_no_cell_is_a_formula_or_a_command(self):
+        """Signs that spreadsheets run, and what terminals obey or hide; numbers stay numbers."""
+        same = ("-0.5", "1e-07", "plain", "")
+        told = ("=1+1", "+1+1", "-1+1", "@sum", "|x", "%x", "a\nb", "a\x1b[2J", "a\u202eb", *same)
+        table = Table("rows", "Rows", ("cell",), tuple((each,) for each in told))
+        (_, *cells) = (line[0] if line else "" for line in csv.reader(table.as_csv.splitlines()))
+        shown = ["'=1+1", "'+1+1", "'-1+1", "'@sum", "'|x", "'%x", "a\\nb", "a\\x1b[2J", "a\\u202eb"]
+        self.assertEqual(cells, [*shown, *same])
 
 
 class Parcels(FolderCase):

@@ -14,6 +14,7 @@ from prism.ledger.operators import OPERATORS
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
 from prism.mattes.document import Matte
+from prism.text import cell
 
 _ROW_HEAD = (
     "number", "depth", "id", "kind", "operator", "source", "on", "amount", "matte", "other settings", "comment",
@@ -35,7 +36,7 @@ class Table:
         """With commas, quoted where needed (RFC 4180)."""
         text = io.StringIO()
         writer = csv.writer(text, lineterminator="\r\n")
-        writer.writerows([self.head, *self.lines])
+        writer.writerows([[cell(each) for each in line] for line in (self.head, *self.lines)])
         return text.getvalue()
 
 

@@ -132,8 +132,16 @@ export const items = (page) => ({
     await this.guarded(async () => {
       const answer = await (await post(page.urls.names, this.asked)).json();
       this.take(answer);
-      if (!answer.why || answer.why.code !== "document.bad") await post(page.urls.draft, this.asked);
+      if (!answer.why || answer.why.code !== "document.bad") await this.save();
     });
+  },
+  // One after the other, since each goes on from the revision that the one before it made.
+  async save() {
+    const asked = { ...this.asked };
+    page.saving = (page.saving ?? Promise.resolve()).catch(() => {}).then(async () => {
+      page.revision = (await (await post(page.urls.draft, { ...asked, revision: page.revision })).json()).revision;
+    });
+    await page.saving;
   },
   take({ items: found, folder, why }) {
     this.folder = folder;
@@ -144,7 +152,10 @@ export const items = (page) => ({
   get cannotWrite() { return Boolean(this.why) || this.ordering || !this.list.some(({ enabled }) => enabled); },
   async write() {
     this.ordering = true;
-    await this.guarded(async () => this.show((await (await post(page.urls.order, this.asked)).json()).deliveries));
+    await this.guarded(async () => {
+      await this.save();
+      this.show((await (await post(page.urls.order, this.asked)).json()).deliveries);
+    });
     this.ordering = false;
     this.follow();
   },

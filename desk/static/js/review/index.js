@@ -127,11 +127,11 @@ export default () => {
     whereOf(note) { return `frame ${note.frame} · ${this.labelOf(note.seen)} · ${note.by} ${note.made.slice(0, 16).replace("T", " ")}`; },
     async answer(note) {
       await this.guarded(async () => {
-        await this.take(post(page.urls.answer, { note: note.id, version: Number(this.version), answer: this.answers }));
+        await this.take(post(page.urls.answer, { note: note.id, was: note.version, version: Number(this.version), answer: this.answers }));
         this.answers = "";
       });
     },
-    async reopen(note) { await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, reopen: true }))); },
+    async reopen(note) { await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, was: note.version, reopen: true }))); },
     async remove(note) {
       await this.guarded(() => this.take(post(page.urls["note-remove"], { note: note.id })));
       this.open = 0;
