@@ -1,8 +1,10 @@
-"""`./eager start | stop | status | demo | backup | restore | test`."""
+"""`./eager start | worker | stop | status | demo | backup | restore | test`."""
 
 from __future__ import annotations
 
 import argparse
+import os
+import shlex
 import subprocess
 import sys
 import time
@@ -11,7 +13,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from launcher import parts
-from launcher.house import House
+from launcher.house import ROOT, SHARED, House
 from launcher.install import install
 from launcher.services import is_running
 from launcher.tested import run_test
@@ -87,6 +89,26 @@ def run_restore(house: House, file: Path) -> int:
     return code
 
 
+def run_worker(house: House, name: str, processes: int, *, settings: bool) -> int:
+    """One more worker, here or for a house elsewhere, until it is interrupted. settings: print what it would need there
+    instead."""
+    if settings:
+        shared = {"EAGER_DB_HOST": "127.0.0.1", "EAGER_ROOTS": str(house.var / "storage")} | house.environment()
+        print("\n".join(f"export {variable}={shlex.quote(shared[variable])}" for variable in SHARED))
+        return 0
+    elsewhere = "EAGER_QUEUE_URL" in os.environ
+    lacking = [variable for variable in SHARED if variable not in os.environ] if elsewhere else []
+    if lacking:
+        raise Trouble(f"Not set: {', '.join(lacking)}. `./eager worker --settings` prints them where the house runs.")
+    if not elsewhere and not is_running(house, "queue"):
+        raise Trouble("The house does not run. Use `./eager start` first, or set the variables of one elsewhere.")
+    install()
+    environment = house.environment() | {variable: os.environ[variable] for variable in SHARED if elsewhere}
+    command = parts.worker_command(name, processes)
+    os.chdir(ROOT)
+    os.execvpe(command[0], command, environment)
+
+
 def run_stop(house: House) -> int:
     ended = parts.stop_all(house)
     print(f"Stopped {', '.join(ended)}." if ended else "Nothing was running.")
@@ -117,6 +139,10 @@ def main() -> int:
     start.add_argument(
         "--empty", action="store_true", help="without the demo; an account of your own, and nothing else"
     )
+    worker = verbs.add_parser("worker", help="one more worker in this terminal, here or for a house elsewhere")
+    worker.add_argument("--name", default="second", help="which tells it from others of this machine")
+    worker.add_argument("--processes", type=int, default=parts.WORKER_PROCESSES, help="tasks at once")
+    worker.add_argument("--settings", action="store_true", help="print the variables that it needs on another machine")
     verbs.add_parser("stop", help="end what start started")
     verbs.add_parser("status", help="what runs")
     verbs.add_parser("demo", help="put the demo back as it was")
@@ -134,6 +160,8 @@ def main() -> int:
             return run_test(rest)
         if args.verb == "start":
             return run_start(House.of_user(), empty=args.empty)
+        if args.verb == "worker":
+            return run_worker(House.of_user(), args.name, args.processes, settings=args.settings)
         if args.verb in ("backup", "restore"):
             return {"backup": run_backup, "restore": run_restore}[args.verb](House.of_user(), args.file)
         run = {"stop": run_stop, "status": run_status, "demo": run_demo}[args.verb]

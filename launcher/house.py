@@ -148,6 +148,10 @@ class House:
         }
 
 
+SHARED = ("EAGER_SECRET_KEY", "EAGER_DB_HOST", "EAGER_DB_PORT", "EAGER_DB_PASSWORD", "EAGER_QUEUE_URL", "EAGER_ROOTS")
+"""Variables by which a worker elsewhere belongs to this house."""
+
+
 def user_name(number: int) -> str:
     """Of the system's user of that number, whatever USER says; empty if the system knows none."""
     try:

@@ -128,13 +128,17 @@ def forget_ready(house: House) -> None:
     (house.var / "run" / READY).unlink(missing_ok=True)
 
 
-def _worker(house: House) -> Service:
+def worker_command(name: str, processes: int) -> list[str]:
+    """What runs a worker. processes: tasks that it carries out at once."""
     # Nice: rendering must not make the page slow.
-    command = [
+    return [
         "nice", "-n", "10", str(PYTHON), "-m", "celery", "-A", "desk", "worker", "--loglevel", "info",
-        "--concurrency", str(WORKER_PROCESSES), "--hostname", f"eager-{house.web_port}@%h",
-        "--without-gossip", "--without-mingle",
+        "--concurrency", str(processes), "--hostname", f"{name}@%h", "--without-gossip", "--without-mingle",
     ]  # fmt: skip
+
+
+def _worker(house: House) -> Service:
+    command = worker_command(f"eager-{house.web_port}", WORKER_PROCESSES)
     said_before = _ready_lines(house)
     return Service("worker", command, house.environment(), lambda: _ready_lines(house) > said_before)
 

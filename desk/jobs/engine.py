@@ -204,14 +204,23 @@ def messages() -> int | None:
         return None
 
 
-def greet(name: str) -> None:
-    """Note that a worker is there."""
-    Worker.objects.update_or_create(name=name, defaults={"seen": timezone.now()})
+def greet(name: str, refuses: str = "") -> None:
+    """Note that a worker is there, and why it takes no work, if so."""
+    Worker.objects.update_or_create(name=name, defaults={"seen": timezone.now(), "refuses": refuses})
 
 
 def running_workers() -> list[str]:
-    """The names of the workers that were heard of lately."""
-    return list(Worker.objects.filter(seen__gte=timezone.now() - LOST_AFTER).values_list("name", flat=True))
+    """The names of the workers that were heard of lately, and take work."""
+    return list(_heard_of().filter(refuses="").values_list("name", flat=True))
+
+
+def refusing_workers() -> list[str]:
+    """Workers that were heard of lately and take none, with why."""
+    return [f"{worker.name} {worker.refuses}" for worker in _heard_of().exclude(refuses="")]
+
+
+def _heard_of() -> QuerySet[Worker]:
+    return Worker.objects.filter(seen__gte=timezone.now() - LOST_AFTER)
 
 
 def stalled(tasks: Iterable[Task], now: datetime | None = None) -> str:

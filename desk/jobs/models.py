@@ -85,7 +85,8 @@ class Task(models.Model):
 
 
 class Worker(models.Model):
-    """A process that works, here or on another machine."""
+    """A process that works, here or on another machine. refuses: why it takes no work, empty if it does."""
 
     name = models.CharField(max_length=120, unique=True)
     seen = models.DateTimeField()
+    refuses = models.CharField(max_length=200, blank=True)

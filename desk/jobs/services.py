@@ -35,7 +35,11 @@ def listed(user) -> dict[str, Any]:
     newest = list(jobs.order_by("-made", "-pk")[:SHOWN])
     unfinished = [job for job in jobs.filter(open__gt=0) if job not in newest]
     ordered = sorted([*newest, *unfinished], key=lambda job: (job.open == 0, -job.priority, -job.pk))
-    return {"jobs": [_summary(job, user) for job in ordered], "workers": engine.running_workers()}
+    return {
+        "jobs": [_summary(job, user) for job in ordered],
+        "workers": engine.running_workers(),
+        "refusing": engine.refusing_workers(),
+    }
 
 
 def counts_by_state(tasks: str) -> dict[str, Count]:

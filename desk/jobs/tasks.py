@@ -9,14 +9,17 @@ from celery.signals import worker_ready, worker_shutting_down
 from django.db import Error as DatabaseError
 from django.db import connection
 
-from desk.jobs import engine, work
+from desk.jobs import code, engine, work
 
 SWEEP_EVERY = 5.0
 
 
 @shared_task(name=engine.TASK, bind=True)
 def next_task(self) -> None:
-    """One task of some job: the first that waits. Another look is sent for if more wait than there are messages."""
+    """One task of some job: the first that waits. Another look is sent for if more wait than there are messages. None
+    with other code than the web server: another worker is sent for by the next look of `watch`."""
+    if code.refusal():
+        return
     if work.next_task(self.request.hostname or "worker") is not None and engine.waiting().exists():
         engine.send(1)
 
@@ -28,7 +31,7 @@ def watch(sender, **_) -> None:
     def look() -> None:
         while True:
             with suppress(DatabaseError):
-                engine.greet(sender.hostname)
+                engine.greet(sender.hostname, code.refusal())
                 engine.sweep()
             connection.close()
             time.sleep(SWEEP_EVERY)

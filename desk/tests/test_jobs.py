@@ -13,13 +13,14 @@ from hypothesis import strategies as st
 from hypothesis.extra.django import TestCase as HypothesisCase
 
 from demo.conservatory import build_scene
-from desk.jobs import engine, registry, work
+from desk.jobs import code, engine, registry, tasks, work
 from desk.jobs.models import GOOD, OPEN, Job, State, Task, Worker
 from desk.jobs.registry import Outcome
 from desk.jobs.services import state_of
 from desk.scenes.kinds import begin_pictures
 from desk.scenes.services import facts_for
 from desk.tests.world import Together, World, WorldCase
+from desk.web.queue import QUEUE
 from prism.errors import BadArgument, Superseded, UnreadableFile
 
 ENDED = (*GOOD, State.FAILED, State.CANCELLED)
@@ -237,6 +238,20 @@ class WorkPage(WorldCase):
             reverse("work-change"), json.dumps({"job": self.job.pk} | body), content_type="application/json",
             headers={"accept": "application/json"},
         )  # fmt: skip
+
+    def test_a_worker_with_other_code_takes_nothing_and_work_says_why(self):
+        self.addCleanup(QUEUE.delete, code.KEY)
+        for served, refuses in ((code.own(), False), ("0" * 64, True)):
+            QUEUE.set(code.KEY, served)
+            engine.greet("second@far", code.refusal())
+            with mock.patch.object(work, "next_task", return_value=None) as asked:
+                tasks.next_task.run()
+            self.assertEqual(asked.called, not refuses)
+            listed = self.client.get(reverse("work-progress")).json()
+            said = [f"second@far {code.DIFFERS}"]
+            self.assertEqual((listed["workers"], listed["refusing"]), ([], said) if refuses else (["second@far"], []))
+        code.announce()
+        self.assertEqual(code.refusal(), "")
 
     def test_all_work_with_whose_it_is_and_cancel(self):
         (entry,) = self.client.get(reverse("work")).context["page"]["work"]["jobs"]

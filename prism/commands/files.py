@@ -23,9 +23,7 @@ from prism.pixels.stats import plane_stats
 def inspect(args: argparse.Namespace) -> Answer:
     """What is in the files: parts, windows, compression, and the numbers of every channel, whose pixels or samples are
     all read. Raises UnreadableFile."""
-    files = [
-        {"file": str(path), "parts": [_inspect_part(path, part) for part in _parts(path)]} for path in args.files
-    ]
+    files = [{"file": str(path), "parts": [_inspect_part(path, part) for part in _parts(path)]} for path in args.files]
     return files, "\n".join(_inspect_text(file) for file in files)
 
 

@@ -12,6 +12,7 @@ from prism.delivery.parcel.checking import CHECKSUMS, check_parcel
 from prism.delivery.running import run
 from prism.ledger.document import Ledger
 from prism.naming.frames import parse_frames
+from prism.text import printable
 
 
 def parcel(args: argparse.Namespace) -> Answer:
@@ -42,8 +43,8 @@ def _check(args: argparse.Namespace) -> Answer:
     checked = check_parcel(args.folder)
     faults = [{"file": fault.file, "what": fault.what} for fault in checked.faults]
     answer = {"whole": checked.whole, "files": checked.count, "faults": faults, "extra": list(checked.extra)}
-    lines = [f"{fault.file}: {fault.what}" for fault in checked.faults]
-    lines += [f"{name}: not part of the parcel" for name in checked.extra]
+    lines = [printable(f"{fault.file}: {fault.what}") for fault in checked.faults]
+    lines += [printable(f"{name}: not part of the parcel") for name in checked.extra]
     if not checked.whole:
         raise Refused(answer, "\n".join(lines))
     return answer, "\n".join([f"whole: {checked.count} files", *lines])

@@ -223,7 +223,8 @@ class Scene(Document):
             if made is not None:
                 return made
             raise BadArgument(
-                "This scene has only a camera for working, which is not rendered.", where=self.name,
+                "This scene has only a camera for working, which is not rendered.",
+                where=self.name,
                 advice="Name its camera to render through it.",
             )
         for camera in self.cameras:

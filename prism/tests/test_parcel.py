@@ -142,6 +142,15 @@ class Parcels(FolderCase):
                 with self.assertRaises(UnreadableFile, msg=(name, spoilt[:30])):
                     check_parcel(kept)
             path.write_bytes(whole)
+        path, elsewhere = kept / "passes" / "1001.exr", self.folder / "elsewhere.exr"
+        shutil.move(path, elsewhere)
+        path.symlink_to(elsewhere)
+        self.assertEqual([fault.what for fault in check_parcel(kept).faults], ["leads out of the parcel"])
+        path.unlink()
+        shutil.move(elsewhere, path)
+        (kept / "a\x1b[2J\u202e").write_text("x")
+        self.assertIn("a\\x1b[2J\\u202e: not part", self.run_prism("parcel", "check", kept).stdout)
+        (kept / "a\x1b[2J\u202e").unlink()
         (kept / "more.txt").write_text("x")
         self.assertEqual((check_parcel(kept).whole, check_parcel(kept).extra), (True, ("more.txt",)))
         path = kept / "passes" / "1001.exr"

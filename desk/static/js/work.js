@@ -9,6 +9,7 @@ export default () => {
   return {
     jobs: work.jobs,
     workers: work.workers,
+    refusing: work.refusing,
     fault: null,
 
     init() { this.poll(); },
@@ -23,9 +24,8 @@ export default () => {
         }
       }
     },
-    adopt({ jobs, workers }) {
-      this.jobs = jobs;
-      this.workers = workers;
+    adopt({ jobs, workers, refusing }) {
+      Object.assign(this, { jobs, workers, refusing });
       this.fault = null;
     },
     async change(body) {

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from prism.errors import UnwritableFile
 from prism.formats.digests import read_list, sha256_of
+from prism.formats.safe import below
 
 CHECKSUMS = "checksums.sha256"
 OF_RECORDS = "record.sha256"  # of the records of the delivery that made it, which are written after the parcel
@@ -14,7 +16,7 @@ RECORDS = ("record/", "record.json", OF_RECORDS)  # where it lies in the parcel'
 
 @dataclass(frozen=True, slots=True)
 class Fault:
-    """file: its name in the parcel. what: changed, missing, or cannot be read."""
+    """file: its name in the parcel. what: changed, missing, leads out of it, or cannot be read."""
 
     file: str
     what: str
@@ -50,6 +52,10 @@ def check_parcel(folder: Path, *, with_records: bool = True) -> Checked:
 
 def _fault(folder: Path, name: str, digest: str) -> Fault | None:
     path = folder / name
+    try:
+        below(folder, name)
+    except UnwritableFile:
+        return Fault(name, "leads out of the parcel")
     if not path.is_file():
         return Fault(name, "missing")
     try:
