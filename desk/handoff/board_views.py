@@ -82,9 +82,12 @@ def save(request: HttpRequest, shot: Shot, board: int) -> JsonResponse:
 @require_POST
 @with_shot
 def remove(request: HttpRequest, shot: Shot, board: int) -> JsonResponse:
-    """Forget a board; what was written of it stays."""
+    """Take a board away, or back; what was written of it stays."""
     require_change(request, shot)
-    get_object_or_404(shot.boards, pk=board).delete()
+    if json_body(request).get("restore") is True:
+        boards.restore(shot, board)
+    else:
+        boards.remove(get_object_or_404(shot.boards, pk=board))
     return JsonResponse({"boards": listed(shot)})
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from numpy.typing import NDArray
 from PIL import Image as Pillow
 
@@ -16,7 +17,7 @@ from desk.rebuild.models import Ledger
 from desk.rebuild.services import frame_around, open_ledger, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import shot_file
-from desk.web.saving import Outdated, at_once
+from desk.web.saving import Outdated, at_once, locked
 from prism.colour.view import ViewTransform
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.board import BoardSheet
@@ -169,3 +170,23 @@ def choices(shot: Shot) -> dict[str, Any]:
             aspect = size.width * size.pixel_aspect / size.height
             shots.append({"code": other.code, "frames": list(frames), "versions": versions, "aspect": aspect})
     return {"shots": shots}
+
+
+@at_once
+def remove(board: Board) -> None:
+    """Take a board away, until somebody wants it back."""
+    board.removed, board.name = timezone.now(), f"removed {board.pk}"
+    board.save(update_fields=["removed", "name"])
+
+
+@at_once
+def restore(shot: Shot, pk: int) -> Board:
+    """A board that was removed, under its name or one like it. Raises UnreadableFile if there is none."""
+    board = Board._base_manager.filter(shot=locked(shot), pk=pk).exclude(removed=None).first()
+    if board is None:
+        raise UnreadableFile("This board is not among those that were removed.", where="board")
+    document = parsed(board)
+    board.name = free(document.name, set(shot.boards.values_list("name", flat=True)))
+    board.document, board.removed = document.replace(name=board.name).as_json(), None
+    board.save()
+    return board

@@ -91,6 +91,14 @@ class Draft(models.Model):
     changed = models.DateTimeField(auto_now=True)
 
 
+class Present(models.Manager):
+    """Of what was not removed. The rest stays for those who want it back."""
+
+    def get_queryset(self) -> models.QuerySet:
+        """Without what was removed."""
+        return super().get_queryset().filter(removed=None)
+
+
 class Board(models.Model):
     """A presentation board of a shot, saved by itself at every change."""
 
@@ -100,6 +108,9 @@ class Board(models.Model):
     revision = models.PositiveIntegerField(default=1)  # up by one at each save; a save must name the one it builds on
     changed = models.DateTimeField(auto_now=True)
     changed_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
+    removed = models.DateTimeField(null=True)  # its name is free for another one then
+
+    objects = Present()
 
     class Meta:
         ordering = ["name"]
@@ -128,6 +139,9 @@ class Note(models.Model):
     answer = models.CharField(max_length=2000, blank=True)
     answered_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.SET_NULL, null=True, related_name="+")
     answered = models.DateTimeField(null=True)
+    removed = models.DateTimeField(null=True)
+
+    objects = Present()
 
     class Meta:
         ordering = ["frame", "pk"]

@@ -5,10 +5,11 @@ from typing import Any
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.handoff import review
-from desk.handoff.models import Delivery
+from desk.handoff.models import Delivery, Note
 from desk.rebuild.services import version_entry
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -51,7 +52,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
             "note": reverse("hand-off-note", kwargs=address),
             "frame": reverse("hand-off-frame", kwargs=address | {"number": 0}),
             "picture": reverse("hand-off-board-picture", kwargs=shot.address),
-            **{name: reverse(f"hand-off-{name}", kwargs=shot.address) for name in ("answer", "notes-csv", "notes-pdf")},
+            **{name: reverse(f"hand-off-{name}", kwargs=shot.address) for name in OF_SHOT},
         },
     }
     return render(
@@ -100,11 +101,16 @@ def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def remove(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """Remove a note: one's own while nobody has answered it, or any for those who may change the shot."""
-    found = get_object_or_404(shot.notes, pk=whole_number(json_body(request), "note"))
+    """Remove a note, or take it back: one's own while nobody has answered it, or any for those who may change the
+    shot."""
+    body = json_body(request)
+    back = body.get("restore") is True
+    among = Note._base_manager.filter(shot=shot).exclude(removed=None) if back else shot.notes
+    found = get_object_or_404(among, pk=whole_number(body, "note"))
     if found.author != request.user or found.version is not None:
         require_change(request, shot)
-    found.delete()
+    found.removed = None if back else timezone.now()
+    found.save(update_fields=["removed"])
     return _notes(shot)
 
 

@@ -71,8 +71,8 @@ def backup(path: Path) -> dict[str, int]:
             with archive.open("records.jsonl", "w") as file, _one_moment():
                 text = io.TextIOWrapper(file, encoding="utf-8", newline="\n")
                 for model in _models():
-                    records = model._default_manager.order_by("pk").iterator(AT_ONCE)
-                    counts[model._meta.label_lower] = model._default_manager.count()
+                    records = model._base_manager.order_by("pk").iterator(AT_ONCE)
+                    counts[model._meta.label_lower] = model._base_manager.count()
                     serializers.serialize("jsonl", records, stream=text, cls=_Exact)
                 text.flush()
                 text.detach()
@@ -125,7 +125,7 @@ def _restored(lines, manifest: Manifest, path: Path) -> dict[str, int]:
                 raise UnreadableFile("Records are missing from this backup.", where=str(path))
             _move_elements(manifest.roots[0])
             for model in kinds:  # once all are there that they refer to
-                for record in model._default_manager.order_by("pk").iterator(AT_ONCE):
+                for record in model._base_manager.order_by("pk").iterator(AT_ONCE):
                     require_sound(record)
             return counts
     except (DeserializationError, DatabaseError, TypeError, AttributeError) as error:

@@ -1,16 +1,25 @@
 """Two people at the same moment: what was answered as done is there afterwards, and the other is told."""
 
+from django.apps import apps
 from django.contrib.auth import get_user_model
 from django.test import TransactionTestCase
 
 from desk.elements.models import Element, Place
 from desk.elements.services import document_of
+from desk.handoff import boards
+from desk.handoff.boards import make
+from desk.handoff.models import Board, Draft
+from desk.handoff.services import save_draft
 from desk.house import setup
 from desk.intake.looking import look, rule
 from desk.intake.services import choose
 from desk.plan import services, versions
 from desk.plan.models import Plan
+from desk.rebuild.models import Ledger
+from desk.rebuild.services import parse
+from desk.rebuild.services import save as save_ledger
 from desk.shots.models import Membership, Production, Shot
+from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
 from desk.tests.world import Together, World
 from desk.web.saving import Outdated
 from prism.errors import BadArgument
@@ -96,3 +105,75 @@ class AtOnce(Together, World, TransactionTestCase):
         self.together(lambda: rule(self.shot, "wibble", "pass", "diffuse"))
         self.together(lambda: setup.change_role(self.production, self.stranger, "owner"))
         self.assertEqual((self.shot.name_rules.count(), self.stranger.memberships.count()), (1, 1))
+
+
+KEPT_OTHERWISE = {
+    "accounts.OneTimePassword": "made once, and gone with its use",
+    "shots.Production": "a switch: archived or not",
+    "shots.Membership": "one role, which the last word decides",
+    "shots.Shot": "its name; the plan behind it has a revision",
+    "elements.Place": "written by looking at a folder, never by a page",
+    "elements.Element": "single choices of passes, each merged into the others under a lock",
+    "elements.NameRule": "made and removed whole",
+    "scenes.SceneVersion": "never changed once made",
+    "jobs.Job": "a number of tasks",
+    "jobs.Task": "claimed by a token",
+    "jobs.Worker": "said by the worker alone",
+    "plan.PlanVersion": "never changed once made",
+    "plan.StoredPreset": "kept whole under a name of the artist's choice",
+    "plan.OwnSize": "kept whole under a name",
+    "plan.MeasuredFrame": "written by workers",
+    "intake.FrameCheck": "written by workers, of files as they were",
+    "intake.Judgement": "worked out anew under a lock",
+    "intake.Acceptance": "one reason, which the last word decides",
+    "rebuild.LedgerVersion": "never changed once made, but for comments, which are added",
+    "finish.FinishPreset": "kept whole under a name",
+    "handoff.Delivery": "never changed once ordered",
+    "handoff.DeliveryPreset": "kept whole under a name",
+    "handoff.Note": "an answer names the one that it was made to",
+    "render.Run": "never changed once begun",
+    "render.Written": "written by workers",
+}
+
+
+class Revisions(HandoffCase):
+    """Whatever a page saves again and again has a revision, and a save names the one that it goes on from."""
+
+    def setUp(self):
+        super().setUp()
+        self.saves = {
+            Plan: self.save_plan, Ledger: self.save_ledger, Draft: self.save_draft, Board: self.save_board,
+        }  # fmt: skip
+        services.open_plan(self.shot)
+        save_draft(self.shot, self.items(STILL), "1001", 0)
+        make(self.shot, "empty", self.artist)
+
+    def save_plan(self, record, revision):
+        services.save(record, services.parse(record.document).replace(cameras=("another",)), revision)
+
+    def save_ledger(self, record, revision):
+        document = parse(self.shot, record.document)
+        save_ledger(record, document.replace(name=f"{document.name} more"), revision, self.artist)
+
+    def save_draft(self, record, revision):
+        save_draft(self.shot, self.items(FLOAT), record.frames, revision)
+
+    def save_board(self, record, revision):
+        boards.save(record, boards.parsed(record).replace(width=77), revision, self.artist)
+
+    def test_every_model_has_one_or_a_reason(self):
+        models = {model for model in apps.get_models() if model.__module__.startswith("desk.")}
+        revised = {model for model in models if any(field.name == "revision" for field in model._meta.fields)}
+        self.assertEqual(revised, set(self.saves))
+        self.assertEqual({model._meta.label for model in models - revised}, set(KEPT_OTHERWISE))
+
+    def test_a_save_from_an_older_one_changes_nothing(self):
+        for model, save in self.saves.items():
+            with self.subTest(model.__name__):
+                record, before = model.objects.get(), model.objects.values().get()
+                for wrong in (record.revision - 1, record.revision + 1):
+                    self.assertRaises(Outdated, save, model.objects.get(), wrong)
+                self.assertEqual(model.objects.values().get(), before)
+                save(model.objects.get(), record.revision)
+                self.assertNotEqual(model.objects.get().document, record.document)
+                self.assertEqual(model.objects.get().revision, record.revision + 1)

@@ -41,6 +41,20 @@ class Boards(HandoffCase):
         for body in ({"template": "nothing"}, {"text": "{}["}, {"text": '{"format": "other"}'}):
             self.assertEqual(self.ask("hand-off-board-new", **body).status_code, 422)
 
+    def test_a_board_that_was_removed_comes_back_under_a_free_name(self):
+        board = self.made("empty")
+        name = board.name
+        act = lambda **body: self.client.post(  # noqa: E731
+            self.url("hand-off-board-remove", board=board.pk), json.dumps(body), content_type="application/json",
+            headers={"accept": "application/json"},
+        )  # fmt: skip
+        self.assertEqual(act().json()["boards"], [])
+        self.assertEqual(self.client.get(self.url("hand-off-board", board=board.pk)).status_code, 404)
+        self.assertEqual(self.made("empty").name, name)  # which is free
+        self.assertEqual([each["name"] for each in act(restore=True).json()["boards"]], [name, f"{name}-2"])
+        self.assertEqual(boards.parsed(Board.objects.get(pk=board.pk)).name, f"{name}-2")
+        self.assertEqual(act(restore=True).status_code, 422)
+
     def test_saved_by_itself_and_never_over_another_change(self):
         board = self.made("empty")
         document = boards.parsed(board).replace(width=100)
@@ -252,6 +266,17 @@ class Notes(HandoffCase):
             with mock.patch.object(review, "MOST_POINTS_OF_SHOT", most):
                 self.assertEqual(self.say(text="one more").status_code, status)
             Note.objects.filter(text="one more").delete()
+
+    def test_a_note_that_was_removed_can_be_had_back(self):
+        (note,) = self.say().json()["notes"]
+        self.assertEqual(self.ask("hand-off-note-remove", note=note["id"]).json()["notes"], [])
+        self.assertEqual(self.ask("hand-off-answer", note=note["id"], version=2).status_code, 404)
+        self.client.force_login(self.reviewer)
+        self.assertEqual(self.ask("hand-off-note-remove", note=note["id"], restore=True).status_code, 403)
+        self.client.force_login(self.artist)
+        (back,) = self.ask("hand-off-note-remove", note=note["id"], restore=True).json()["notes"]
+        self.assertEqual(back, note)
+        self.assertEqual(self.ask("hand-off-note-remove", note=note["id"], restore=True).status_code, 404)
 
     def test_what_is_no_note_is_refused(self):
         strokes = ([[[0.1]]], [[[0.1, 7]]], "x", [[[0, 0]] * 9000])

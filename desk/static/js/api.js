@@ -66,6 +66,7 @@ async function patiently(ask) {
 export const refusal = (response) => response.headers.get("Prism-Refused");
 
 async function reach(url, request) {
+  if (!url) throw new TypeError("A request without an address."); // which the browser would take for a page beside this one
   try {
     return await fetch(url, request);
   } catch (error) {

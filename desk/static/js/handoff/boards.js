@@ -23,6 +23,10 @@ export const boards = (page) => ({
     });
   },
   async removeBoard(board) {
-    await this.guarded(async () => (this.boards = (await (await post(board.remove, {})).json()).boards));
+    await this.changeBoard(board, {});
+    if (!this.fault) this.removed = { what: `board ${board.name}`, back: () => this.changeBoard(board, { restore: true }) };
+  },
+  async changeBoard(board, body) {
+    await this.guarded(async () => (this.boards = (await (await post(board.remove, body)).json()).boards));
   },
 });

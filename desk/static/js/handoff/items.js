@@ -13,6 +13,7 @@ export const items = (page) => ({
   why: "",
   whose: "", // the item that `why` is said of
   naming: 0,
+  removed: null, // the last thing taken away: its name, and what brings it back
   ordering: false,
 
   init() { if (this.mayChange) this.name(); },
@@ -113,8 +114,15 @@ export const items = (page) => ({
     this.changed();
   },
   remove(item) {
+    const at = this.list.indexOf(item);
     this.document.items = this.list.filter((other) => other !== item);
+    this.removed = { what: item.id, back: () => this.list.splice(at, 0, { ...item, id: this.free(item.id) }) && this.changed() };
     this.changed();
+  },
+  async takeBack() {
+    const { back } = this.removed;
+    this.removed = null;
+    await back();
   },
   setFrames(text) {
     this.frames = text;

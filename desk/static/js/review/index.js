@@ -19,6 +19,7 @@ export default () => {
     text: "",
     open: 0, // id of the note that is shown
     answers: "",
+    removed: null, // the last note taken away
     version: page.versions[0]?.number ?? 0,
     comparing: false,
     fault: "",
@@ -134,7 +135,12 @@ export default () => {
     async reopen(note) { await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, was: note.version, reopen: true }))); },
     async remove(note) {
       await this.guarded(() => this.take(post(page.urls["note-remove"], { note: note.id })));
+      if (!this.fault) this.removed = note;
       this.open = 0;
+    },
+    async takeBack() {
+      await this.guarded(() => this.take(post(page.urls["note-remove"], { note: this.removed.id, restore: true })));
+      if (!this.fault) this.removed = null;
     },
     async take(request) { this.notes = (await (await request).json()).notes; },
     async guarded(request) {
