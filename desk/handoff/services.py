@@ -31,6 +31,7 @@ from desk.rebuild.models import Ledger, LedgerVersion
 from desk.rebuild.services import keep_version, parse
 from desk.shots.models import Production, Shot
 from desk.shots.storage import kept_inside, shot_folder
+from desk.web.paths import without_roots
 from desk.web.saving import Outdated, at_once, locked
 from prism.delivery.document import Delivery as Document
 from prism.delivery.document import require
@@ -342,7 +343,7 @@ def progress(delivery: Delivery) -> dict[str, Any]:
         "share": (ended + partial) / len(tasks) if tasks else 1,
         "bytes": sum(file["bytes"] for file in files),
         "items": _items(delivery, files),
-        "folder": str(folder_of(delivery)),
+        "folder": without_roots(str(folder_of(delivery))),
         "errors": sorted({task.fault for task in tasks if task.fault}),
         "remarks": _remarks(remark for file in files for remark in file["remarks"]),
         "stalled": engine.stalled(frames if any(frame.state in OPEN for frame in frames) else tasks),

@@ -68,9 +68,9 @@ def count_of(numbers: Sequence[int]) -> str:
     return f"{len(numbers)} frame{'s' * (len(numbers) > 1)}"
 
 
-def listed(names: Sequence[str]) -> str:
-    """The first few of them in words."""
-    few = names[:NAMED]
+def listed(names: Sequence[str], *, comma: str = ",") -> str:
+    """The first few of them in words. comma: another mark between names that have commas of their own."""
     more = [f"{len(names) - NAMED} more"] if len(names) > NAMED else []
-    *all_but, last = [*few, *more]
-    return f"{', '.join(all_but)} and {last}" if all_but else last
+    *all_but, last = [*names[:NAMED], *more]
+    mark = comma if comma != "," else ""
+    return f"{f'{comma} '.join(all_but)}{mark} and {last}" if all_but else last

@@ -58,7 +58,7 @@ def _fireflies(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[F
     own = frames[first].passes[key].window
     x, y = min(by_pass[key][first], key=lambda place: (place[1], place[0]))
     place = x + own[0], y + own[1]
-    said = listed([f"{element.find(other).title} {_counted(counts[other])}" for other in ranked])
+    said = listed([f"{element.find(other).title} {_counted(counts[other])}" for other in ranked], comma=";")
     paths = (
         path
         for other, by_frame in by_pass.items() if not element.find(other).files.is_still
@@ -67,7 +67,7 @@ def _fireflies(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[F
     yield Finding(
         "fireflies",
         WARNING,
-        f"Single pixels outshine all around them: {said}; the first of {element.find(key).title} at x {place[0]} "
+        f"Single pixels outshine all around them: {said}. The first of {element.find(key).title} lies at x {place[0]} "
         f"y {place[1]}.",
         "Render with more samples or a limit of indirect light, or denoise; look whether they show in the picture.",
         key=key,

@@ -265,7 +265,7 @@ class Values(Found):
             self.render(frame, beauty=self.rgb(total) | {"A": self.alpha.astype(np.float16)}, **files)
         found = self.one("fireflies")  # of all passes, said once
         self.assertEqual((found.key, found.frames, found.place), ("beauty", (1002,), (31, 20)))
-        self.assertIn(": beauty 1 and specular 1; the first of beauty at x 31 y 20", found.text)
+        self.assertIn(": beauty 1; and specular 1. The first of beauty lies at x 31 y 20", found.text)
         plane = np.ones((9, 9), np.float32)
         for value, count in ((TIMES * 1.01, 1), (TIMES * 0.99, 0)):
             plane[4, 4] = value
