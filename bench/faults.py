@@ -16,11 +16,12 @@ from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
 
-from bench import clients, servers
+from bench import boards, clients, servers
 from prism.tests.damaged import damaged_files, odd_files
 from prism.tests.readers import READERS, outcome
 
 FILES, ALL_FILES = 1_350, 4_500
+BOARDS = 40
 KILLS, ALL_KILLS = 2, 20  # of each process
 ROOT = Path(__file__).resolve().parent.parent
 
@@ -70,7 +71,20 @@ def many(nightly: bool) -> dict[str, object]:
     return clients.run(clients.SECONDS * (5 if nightly else 1))
 
 
-CAMPAIGNS = {"files": files, "requests": requests, "writes": writes, "kills": kills, "servers": house, "clients": many}
+def paths(nightly: bool) -> dict[str, object]:
+    """Ways out of a folder, by every writer and every value of a name."""
+    return _tests("prism.tests.test_writing", nightly)
+
+
+def sheets(nightly: bool) -> dict[str, object]:
+    """Boards that cost as much as they may."""
+    return boards.run(BOARDS * (10 if nightly else 1))
+
+
+CAMPAIGNS = {
+    "files": files, "requests": requests, "writes": writes, "kills": kills, "servers": house, "clients": many,
+    "paths": paths, "boards": sheets,
+}  # fmt: skip
 
 
 def _tests(name: str, nightly: bool) -> dict[str, object]:

@@ -15,11 +15,11 @@ def printable(text: str | PathLike[str]) -> str:
 
 
 def cell(value: object) -> object:
-    """A cell of a table (RFC 4180) that no spreadsheet runs as a formula, and no terminal as a command: text on one
-    line, with an apostrophe before what would be one. Numbers stay numbers."""
+    """A cell of a table (RFC 4180) that no spreadsheet runs as a formula, and no terminal as a command: with what has
+    no place in a line spelt out, and an apostrophe before what would be one. Numbers stay numbers, lines lines."""
     if not isinstance(value, str | PathLike):
         return value
-    text = printable(value)
+    text = "\n".join(map(printable, str(value).split("\n")))
     return f"'{text}" if text[:1] in _FORMULA and not _NUMBER.fullmatch(text) else text
 
 

@@ -12,6 +12,7 @@ from django.db import connection
 from desk.jobs import code, engine, work
 
 SWEEP_EVERY = 5.0
+code.own()  # of what was loaded now, for this process and those that it forks
 
 
 @shared_task(name=engine.TASK, bind=True)

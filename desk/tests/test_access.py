@@ -299,6 +299,15 @@ class Access(WorldCase):
         self.assertNotIn("unsafe", policy)
         self.assertEqual(self.client.get("/").headers["X-Frame-Options"], "DENY")
 
+    def test_what_is_of_one_reader_is_kept_by_no_proxy(self):
+        """Pages and answers in no cache at all; pictures, which cost, in the reader's own."""
+        for name in PAGES:
+            self.assertEqual(self.client.get(self.url(name)).headers["Cache-Control"], "private, no-store", name)
+        answer = self.client.get(reverse("work-progress"))
+        self.assertEqual(answer.headers["Cache-Control"], "private, no-store")
+        thumb = self.client.get(self.url("intake-thumb", element=self.element.pk), {"pass": "beauty", "frame": "1001"})
+        self.assertIn("private", thumb.headers["Cache-Control"])
+
     def test_folders_outside_the_production(self):
         """Absolute, climbing and linked ways out, and the next production's, all answer as what is not there."""
         other = self.root / "OTHER" / "X"

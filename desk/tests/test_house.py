@@ -220,7 +220,7 @@ class Serving(WorldCase):
             self.assertLess(time.monotonic(), deadline, "the server does not answer")
             time.sleep(0.2)
 
-    def ask(self, path: str = "/health/", **headers: str) -> bytes:
+    def ask(self, path: str = "/login/", **headers: str) -> bytes:
         try:
             with socket.create_connection(("127.0.0.1", self.port), timeout=20) as line:
                 lines = "".join(f"{name.replace('_', '-')}: {value}\r\n" for name, value in headers.items())

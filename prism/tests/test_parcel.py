@@ -41,8 +41,8 @@ class Cells(unittest.TestCase):
         same = ("-0.5", "1e-07", "plain", "")
         told = ("=1+1", "+1+1", "-1+1", "@sum", "|x", "%x", "a\nb", "a\x1b[2J", "a\u202eb", *same)
         table = Table("rows", "Rows", ("cell",), tuple((each,) for each in told))
-        (_, *cells) = (line[0] if line else "" for line in csv.reader(table.as_csv.splitlines()))
-        shown = ["'=1+1", "'+1+1", "'-1+1", "'@sum", "'|x", "'%x", "a\\nb", "a\\x1b[2J", "a\\u202eb"]
+        (_, *cells) = (line[0] if line else "" for line in csv.reader(io.StringIO(table.as_csv, newline="")))
+        shown = ["'=1+1", "'+1+1", "'-1+1", "'@sum", "'|x", "'%x", "a\nb", "a\\x1b[2J", "a\\u202eb"]
         self.assertEqual(cells, [*shown, *same])
 
 

@@ -19,12 +19,13 @@ const came = (image) => {
 // The element tells nothing of why, so the address is asked once more.
 async function cameNot(image) {
   const wanted = image.src;
-  if (!wanted || new URL(wanted).origin !== location.origin) return;
+  if (!image.getAttribute("src") || new URL(wanted).origin !== location.origin) return;
   image.dataset.state = "waiting";
   const asked = { headers: { Accept: "application/json", ...HANDLES } }; // of a refusal; a picture comes as it is
-  const status = await fetch(wanted, asked).then((answer) => Number(refusal(answer) ?? answer.status), () => 0);
+  const answer = await fetch(wanted, asked).catch(() => null);
   if (image.src !== wanted || !image.isConnected) return;
-  if (status !== BUSY && !(status >= 200 && status < 300)) {
+  const isPicture = answer?.ok && answer.headers.get("Content-Type")?.startsWith("image/");
+  if (!isPicture && Number(answer && refusal(answer)) !== BUSY) {
     image.dataset.state = "failed";
     return;
   }
