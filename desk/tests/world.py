@@ -24,7 +24,7 @@ from django.urls import reverse
 from desk.elements.models import Element, Place
 from desk.house.setup import create_shot
 from desk.intake.looking import look
-from desk.jobs import work
+from desk.jobs import code, work
 from desk.rebuild.services import open_ledger
 from desk.scenes.services import keep
 from desk.shots.models import Membership, Production, Shot
@@ -124,6 +124,7 @@ class World:
     ) -> subprocess.Popen:
         """A worker as the launcher starts it, on the database of this test. limit: of the shell, such as `ulimit -f
         8`."""
+        code.announce()  # of the web server that this test is: an earlier one's may still be remembered
         variables = os.environ | {"EAGER_DB_NAME": connection.settings_dict["NAME"], "EAGER_ROOTS": str(self.root)}
         arguments = ["-m", "celery", "-A", "desk", "worker", "--pool", pool, "--hostname", f"{name}@test"]
         command = [sys.executable, *arguments, "--without-gossip", "--without-mingle"]
