@@ -11,13 +11,13 @@ from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, P
 from prism.sheets.page import require_size
 
 MOST_PIXELS = 60_000_000  # of the sheet
-MOST_DRAWN = 230_000_000  # by all elements together, counted in plain pixels: some ten seconds
-MOST_IN_A_PREVIEW = 45_000_000  # two seconds
-MOST_OF_ONE = 180_000_000  # by one element
+MOST_DRAWN = 190_000_000  # by all elements together, counted in plain pixels: some ten seconds
+MOST_IN_A_PREVIEW = 35_000_000  # two seconds
+MOST_OF_ONE = 170_000_000  # by one element
 MOST_LETTERS = 100_000
 # What else counts as so many plain pixels, as measured on two cores.
-PICTURE, TEXTURE, SOFT = 2.5, 3.0, 4.0  # times a pixel of a picture, of a texture, of a shadow or glow
-A_MARK, A_LINE, A_BLUR = 4_000, 14_000, 50_000  # each, however small
+PICTURE, TEXTURE, SOFT = 2.5, 4.0, 5.0  # times a pixel of a picture, of a texture, of a shadow or glow
+A_MARK, A_LINE, A_BLUR, A_BAND, A_PICTURE = 4_000, 28_000, 50_000, 50_000, 250_000  # each, however small
 
 
 class Measures(Protocol):
@@ -61,12 +61,13 @@ def drawn_of(element: Element, measures: Measures) -> float:
     """Plain pixels that an element counts as: what of it is drawn, for pictures and letters also beside the sheet."""
     width, height = measures.sheet
     if isinstance(element, Boxed):
-        across, down = (measures.length(side) for side in (element.width, element.height))
+        edge = 2 * measures.length(element.outline)
+        across, down = (measures.length(side) + edge for side in (element.width, element.height))
         if isinstance(element, Picture):
-            return _with_shadow(element, across, down, measures, times=PICTURE)
+            return A_PICTURE + _with_shadow(element, across, down, measures, times=PICTURE)
         textured = isinstance(element, Band) and (element.texture != "plain" or element.blend)
-        times = TEXTURE if textured else 1.0
-        return _with_shadow(element, min(across, width), min(down, height), measures, times=times)
+        times = (TEXTURE if textured else 1.0) + (edge > 0)  # an outline is laid over all of it
+        return A_BAND + _with_shadow(element, min(across, width), min(down, height), measures, times=times)
     if isinstance(element, Marks):
         side = measures.length(element.size) + 2
         one = _with_shadow(element, side, side, measures)
