@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from prism.balance.filtered import filter_between
 from prism.balance.lost import BELOW_NOTHING, black_of, enlarged_by, negative_share
 from prism.balance.pairs import Delta, by_what_is_left, likely_pairs
-from prism.balance.picked import Picked
+from prism.balance.picked import Change, Picked
 from prism.balance.places import (
     Tile,
     frame_trials,
@@ -34,7 +34,7 @@ from prism.balance.places import (
 from prism.balance.steps import steps_of
 from prism.balance.trials import UNIT_HALF, Wanted, value_trials
 from prism.balance.work import Work
-from prism.balance.world import Residue, World
+from prism.balance.world import Residue, World, finite
 from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
@@ -156,11 +156,13 @@ class _Search:
             yield from make(world)
 
     def _of_rows(self, world: World, suggestion: Suggestion, ledger: Ledger) -> Iterator[_Trial]:
-        """A changed ledger, evaluated."""
+        """A changed ledger: by difference, and evaluated where that promises something."""
         if not self._work.may("rows left out, added and joined otherwise"):
             return
         try:
-            gap = world.gap_in(ledger)
+            gap = world.gap_by_rows(ledger)
+            if world.share(gap) >= PROMISING:
+                gap = world.gap_in(ledger)
         except PrismError:
             return
         yield _Trial(replace(suggestion, share=world.share(gap)), ledger, world.picked, gap)
@@ -231,8 +233,16 @@ class _Search:
         slack = self._slack(world, said, frame, gap)
         share = world.share(gap, judged=judged, slack=slack)
         if share >= PROMISING:
-            share = world.share(world.evaluated(said.key, lambda _: frame.pixels(said.key)), judged=judged, slack=slack)
+            gaps = (world.evaluated(said.key, change) for change in self._with_either_alpha(said.key, frame))
+            share = max(world.share(each, judged=judged, slack=slack) for each in gaps)
         return _Trial(replace(said, share=share), world.ledger, frame, gap, judged)
+
+    def _with_either_alpha(self, key: str, frame: Picked) -> Iterator[Change]:
+        """A changed source, and the same with the alpha that is stored, which may be right as it is."""
+        pixels, own = frame.pixels(key), self._world.picked.pixels(key).alpha
+        yield lambda _: pixels
+        if own is not None and not np.array_equal(own, pixels.alpha, equal_nan=True):
+            yield lambda _: Pixels(pixels.planes, own)
 
     def _slack(self, world: World, said: Suggestion, frame: Picked, gap: NDArray) -> NDArray[np.float32] | float:
         """Rounding that a change makes larger: a steep curve turns half a step into more of them."""
@@ -450,7 +460,7 @@ class _Search:
 
     def _absent(self) -> Suggestion | None:
         """Light that no pass holds: everything that is off is missing, in all channels."""
-        gap = _finite(self._world.gap[:3])
+        gap = finite(self._world.gap[:3])
         off = np.where(self._world.before[:3] > 0, gap, 0)
         total = float(np.abs(off).sum(dtype=np.float64))
         if not total or float(np.maximum(off, 0).sum(dtype=np.float64)) < ONLY_ADDS * total:
@@ -545,14 +555,14 @@ class _Search:
         """A pass that is a very little brighter or darker: most pixels hide that within rounding, but not in sum."""
         world = self._world
         weight = 1 / np.maximum(world.residue.bound[:3], 1e-30)
-        gap = _finite(world.gap[:3]) * weight
+        gap = finite(world.gap[:3]) * weight
         before = float((gap.astype(np.float64) ** 2).sum())
         best = None
         for key, source in world.sources():
             slope = world.slope(key)
             if slope is None:
                 continue
-            way = (slope * _finite(world.stored(key)) * weight).astype(np.float64)
+            way = (slope * finite(world.stored(key)) * weight).astype(np.float64)
             power = float((way**2).sum())
             factor = -float((way * gap).sum()) / power if power else 0.0
             left = float(((gap + factor * way) ** 2).sum())
@@ -578,17 +588,17 @@ class _Search:
 
     def _amount(self) -> str:
         """How much light is off, in words with a scale."""
-        gap = _finite(self._world.gap[:3]).astype(np.float64)
+        gap = finite(self._world.gap[:3]).astype(np.float64)
         rendered = self._world.rendered[:3]
         wrong = np.broadcast_to(self._world.residue.wrong, gap.shape)
-        whole = float(np.abs(np.nan_to_num(rendered, nan=0, posinf=0, neginf=0)[wrong]).sum(dtype=np.float64))
+        whole = float(np.abs(finite(rendered)[wrong]).sum(dtype=np.float64))
         return light_words(float(gap[wrong].sum()), whole)
 
     def _unexplained(self, tried: Sequence[_Trial], likely: Suggestion | None) -> list[Suggestion]:
         """How much it is, and which pass it looks like; what explains a part of it follows."""
         if likely is not None:
             return []
-        gap = _finite(self._world.gap[:3])
+        gap = finite(self._world.gap[:3])
         lit = [source for source in self._own if _adds_light(source)]
         alike = [(_likeness(gap, self._world.picked.pixels(source.key)), source) for source in lit]
         likeness, nearest = max(alike, key=lambda pair: pair[0], default=(0.0, None))
@@ -634,13 +644,9 @@ def _ranked(suggestions: Sequence[Suggestion]) -> list[Suggestion]:
 
 
 def _likeness(gap: NDArray, pixels: Pixels) -> float:
-    colour = np.nan_to_num(np.stack(pixels.planes).astype(np.float32), nan=0, posinf=0, neginf=0).ravel()
+    colour = finite(np.stack(pixels.planes).astype(np.float32)).ravel()
     both = np.linalg.norm(gap) * np.linalg.norm(colour)
     return float(abs(gap.ravel() @ colour) / both) if both else 0.0
-
-
-def _finite(values: NDArray) -> NDArray[np.float32]:
-    return np.nan_to_num(values, nan=0, posinf=0, neginf=0)
 
 
 def _adds_light(source: Source) -> bool:

@@ -15,6 +15,7 @@ REACH = 4  # pixels to either side; a cubic spline's own reach is endless, and f
 MOST_TOLD = 2000  # pixels that a filter is told from
 FEWEST_TOLD = 400
 MOVED = 0.04  # of a pixel, from which a filter moves
+SPREADS = 0.97  # largest tap of a filter that blurs
 KEPT = 0.02  # by which the taps may differ from 1 together: moving and blurring keep the light
 SOFT = 1e-6  # ridge, relative to the mean power: patterns that do not tell the taps apart
 
@@ -36,8 +37,8 @@ class Filter:
 
     @property
     def blurs(self) -> bool:
-        """Whether it takes from each pixel and gives to those around."""
-        return self.centre < 1
+        """Whether it takes from each pixel and gives to those around, more than noise between them may look like."""
+        return self.centre < SPREADS
 
 
 def filter_between(

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.balance.world import World
+from prism.balance.world import World, finite
 from prism.elements.pixels import Frame
 
 ALL_BLACK = 0.995  # share of the wrong pixels that must be black in a source
@@ -69,7 +69,7 @@ def _holed(lit: NDArray[np.bool_], y: NDArray, x: NDArray) -> bool:
 
 def negative_share(light: NDArray) -> float:
     """How much of light (3, N) lies below nothing."""
-    light = np.nan_to_num(light, nan=0, posinf=0, neginf=0)
+    light = finite(light)
     total = np.abs(light).sum(dtype=np.float64)
     return float(np.maximum(-light, 0).sum(dtype=np.float64) / total) if total else 0.0
 

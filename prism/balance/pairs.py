@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.balance.world import finite
+
 MOST_PAIRS = 24  # that are tried
 MOST_PIXELS = 600  # that they are chosen by
 SURE = 0.02  # share of what is off by which a value may be wrong and still count fully
@@ -30,7 +32,7 @@ def likely_pairs(gap: NDArray, bound: NDArray, deltas: Sequence[Delta]) -> Itera
     if len(deltas) < 2:
         return
     some, weight = _chosen(gap, bound)
-    off = _numbers(gap[..., some])
+    off = finite(gap[..., some])
     left = np.stack([(delta.change[..., some] * weight).ravel() for delta in deltas])
     target = (off * weight).ravel()
     products, toward = left @ left.T, left @ target
@@ -50,8 +52,8 @@ def by_what_is_left(gaps: Sequence[NDArray], ways: Sequence[NDArray], gap: NDArr
     if not gaps or not ways:
         return list(range(len(gaps)))
     some, weight = _chosen(gap, bound)
-    off = np.stack([_numbers(gap[..., some]) * weight for gap in gaps])[:, :, 0]
-    along = np.stack([_numbers(way[..., some]) * weight for way in ways])[:, :, 0]
+    off = np.stack([finite(gap[..., some]) * weight for gap in gaps])[:, :, 0]
+    along = np.stack([finite(way[..., some]) * weight for way in ways])[:, :, 0]
     products = np.einsum("gcn,wcn->gwc", off, along)
     power = np.maximum((along**2).sum(axis=2), 1e-30)
     left = (off**2).sum(axis=(1, 2)) - (products**2 / power).sum(axis=2).max(axis=1)
@@ -61,8 +63,4 @@ def by_what_is_left(gaps: Sequence[NDArray], ways: Sequence[NDArray], gap: NDArr
 def _chosen(gap: NDArray, bound: NDArray) -> tuple[slice, NDArray[np.float64]]:
     """Some of the pixels, and how much each value of theirs counts."""
     some = slice(None, None, max(1, gap.shape[-1] // MOST_PIXELS))
-    return some, 1 / (bound[..., some] + SURE * np.abs(_numbers(gap[..., some])) + 1e-30)
-
-
-def _numbers(values: NDArray) -> NDArray[np.float64]:
-    return np.nan_to_num(values, nan=0, posinf=0, neginf=0).astype(np.float64)
+    return some, 1 / (bound[..., some] + SURE * np.abs(finite(gap[..., some])).astype(np.float64) + 1e-30)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,13 +17,13 @@ from scipy.ndimage import uniform_filter
 from prism.balance.lost import BELOW_NOTHING, negative_share
 from prism.balance.picked import Picked
 from prism.balance.rounding import rounding_bound
-from prism.balance.world import World
+from prism.balance.world import World, finite
 from prism.combine.program import compile_ledger
 from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
 
-TILE = 320  # side of the part that is correlated
+TILE = 256  # side of the part that is correlated
 PEAKS = 3  # places that are tried
 BLOCK = 8  # pixels over which light that was moved by scaling evens out
 MOVES_ALONG = 0.2  # likeness of what a frame lacks and the way to another frame
@@ -56,7 +57,7 @@ class Tile:
         picked = Picked(frame, places)
         programs = (compile_ledger(each, frame.number) for each in (world.ledger, world.ledger.rendered))
         self.world = world.elsewhere(picked, rounding_bound(*programs, picked), places)
-        self._known: dict[str, NDArray[np.float32]] = {}
+        self._pairs: dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]] = {}
 
     def stored(self, key: str) -> NDArray[np.float32]:
         """A source as it is stored, (3, h, w)."""
@@ -64,9 +65,7 @@ class Tile:
 
     def wanted(self, key: str) -> NDArray[np.float32]:
         """A source as it would have to be, (3, h, w); NaN where nothing tells."""
-        if key not in self._known:
-            self._known[key] = self._whole(self.world.light_wanted(key))
-        return self._known[key]
+        return self._whole(self.world.light_wanted(key))
 
     def noise(self, key: str) -> NDArray[np.float32]:
         """How far rounding may have moved that, (3, h, w)."""
@@ -79,7 +78,9 @@ class Tile:
 
     def pair(self, key: str) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
         """A source as it is and as it would have to be, as brightness, (h, w) each."""
-        return _grey(self.stored(key)), _grey(self.filled(key))
+        if key not in self._pairs:
+            self._pairs[key] = _grey(self.stored(key)), _grey(self.filled(key))
+        return self._pairs[key]
 
     def _whole(self, row: NDArray[np.float32]) -> NDArray[np.float32]:
         return row.reshape(3, *self.shape)
@@ -96,7 +97,7 @@ def _begin(middle: int, side: int) -> int:
 
 def _grey(planes: NDArray) -> NDArray[np.float32]:
     """Equal parts of the channels, without what is no number."""
-    return np.nan_to_num(planes[:3], nan=0, posinf=0, neginf=0).mean(axis=0, dtype=np.float32)
+    return finite(planes[:3]).mean(axis=0, dtype=np.float32)
 
 
 def place_trials(key: str, title: str, picked: Picked, shifts: Sequence[tuple[int, int]]) -> Iterator[PlaceTrial]:
@@ -116,7 +117,7 @@ def place_trials(key: str, title: str, picked: Picked, shifts: Sequence[tuple[in
 
 def likely_shifts(stored: NDArray, wanted: NDArray, *, still: bool = False) -> list[tuple[int, int]]:
     """Right and down, by which the stored one may lie off, the likeliest first. still: not moved may be one of them."""
-    fading = np.outer(np.hanning(stored.shape[0] + 2)[1:-1], np.hanning(stored.shape[1] + 2)[1:-1])
+    fading = _fading(*stored.shape)
     one, other = (fft.rfft2(np.sign(plane) * np.log1p(np.abs(8 * plane)) * fading) for plane in (stored, wanted))
     cross = one * np.conj(other)
     size = np.abs(cross)
@@ -130,6 +131,12 @@ def likely_shifts(stored: NDArray, wanted: NDArray, *, still: bool = False) -> l
         if still or (x, y) != (0, 0):
             found.append((x, y))
     return found[:PEAKS]
+
+
+@cache
+def _fading(height: int, width: int) -> NDArray[np.float32]:
+    """Towards the border of a tile, where there is an edge that means nothing; of one size or a few."""
+    return np.outer(np.hanning(height + 2)[1:-1], np.hanning(width + 2)[1:-1]).astype(np.float32)
 
 
 def _where(by: float, positive: str, negative: str) -> str:
@@ -226,7 +233,7 @@ def of_another_picture(stored: NDArray[np.float32], wanted: NDArray[np.float32])
 
 def _alike(gap: NDArray, way: NDArray) -> float:
     """Cosine of two differences."""
-    gap, way = (np.nan_to_num(plane, nan=0, posinf=0, neginf=0).ravel() for plane in (gap, way))
+    gap, way = (finite(plane).ravel() for plane in (gap, way))
     both = np.linalg.norm(gap) * np.linalg.norm(way)
     return float(gap @ way / both) if both else 0.0
 

@@ -20,7 +20,9 @@ from prism.balance.picked import Change, mapped
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion_between, decode_srgb, plain_conversion
 
 Colour = NDArray[np.float32]  # (3, 1, N)
+Curve = Callable[[NDArray], NDArray]
 UNIT_HALF = 2.0**-11
+AT_ONE = 2e-3  # from 1, within which values were cut off at it
 COVERED = 1e-4  # alpha below which nothing covers
 NEAR_ONE = 4e-3  # by which a factor must differ from 1 to be one
 _PRIMARIES: Mapping[str, tuple[float, ...]] = MappingProxyType(
@@ -88,7 +90,7 @@ def value_trials(wanted: Wanted) -> Iterator[ValueTrial]:
         yield from make(wanted)
 
 
-def _curve(power: float) -> Callable[[NDArray], NDArray]:
+def _curve(power: float) -> Curve:
     return lambda colour: np.sign(colour) * np.abs(colour) ** power
 
 
@@ -103,18 +105,33 @@ def _decode_bt709(display: NDArray) -> NDArray:
 
 
 def _curves(wanted: Wanted) -> Iterator[ValueTrial]:
-    """Where everything was cut off at 1 by a curve, what lay above is lost, and not judged."""
+    """Where everything was cut off at 1 by a curve, what lay above is lost: it is what it should be there, and the
+    curve is told from the rest."""
     top = float(np.nanmax(wanted.stored, initial=0))
-    judged = None
-    if abs(top - 1) < 2e-3:
-        judged = (wanted.stored < 1 - 2e-3).all(axis=0)
+    at_top = wanted.stored >= 1 - AT_ONE
+    told = (wanted.wrong & ~at_top).all(axis=0).sum() >= FEWEST_TOLD
+    cut = abs(top - 1) < AT_ONE and told
     baked = f"{wanted.title} has a display curve baked in: it should be linear."
     twice = f"{wanted.title} was made linear twice: it is darker than its light."
     for text, back in (
         (baked, decode_srgb), (baked, _curve(2.2)), (baked, _curve(2.4)), (baked, _decode_bt709),
         (twice, _encode_whole_srgb), (twice, _curve(1 / 2.2)), (twice, _curve(1 / 2.4)),
     ):  # fmt: skip
-        yield ValueTrial("encoded", text, mapped(back), judged if text is baked else None)
+        if cut and text is baked:
+            said = f"{text} What lay above 1 is lost."
+            yield ValueTrial("encoded", said, mapped(_filled(back, at_top, wanted.light)))
+        else:
+            yield ValueTrial("encoded", text, mapped(back))
+
+
+def _filled(back: Curve, at_top: NDArray[np.bool_], light: Colour) -> Curve:
+    """A curve, and light in place of what it cut off."""
+
+    def change(colour: NDArray) -> NDArray:
+        linear = back(colour)
+        return np.where(at_top & (light > linear), light, linear)
+
+    return change
 
 
 def _alphas(wanted: Wanted) -> Iterator[ValueTrial]:
@@ -238,7 +255,7 @@ def _outside(wanted: Wanted) -> Iterator[ValueTrial]:
     alpha = wanted.alpha
     if alpha is None or not wanted.is_sky:
         return
-    open_ = np.broadcast_to(alpha <= COVERED, wanted.stored.shape)
+    open_ = np.broadcast_to(alpha == 0, wanted.stored.shape)
     if not (open_[0] & wanted.wrong).any() or np.abs(wanted.stored[open_]).max(initial=0) > 1e-6:
         return
     text = f"{wanted.title} has lost its light where nothing covers: it was multiplied by alpha, which is 0 there."

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.balance.by_rows import ByRows
 from prism.balance.picked import Change, Picked, mapped
 from prism.combine.evaluate import evaluate
 from prism.elements.pixels import Frame, Pixels, Source
@@ -47,6 +48,11 @@ class Residue:
             return np.where((apart > (self.bound + slack)[: self.channels]) & (apart < np.inf), apart, 0)
 
 
+def finite(values: NDArray) -> NDArray:
+    """What is no number, or infinite, counts as nothing."""
+    return np.where(np.isfinite(values), values, values.dtype.type(0))
+
+
 def gap_of(ledger: Ledger, frame: Frame) -> NDArray[np.float32]:
     """Rendered less rebuilt, (4, H, W)."""
     with np.errstate(invalid="ignore", over="ignore"):
@@ -77,13 +83,21 @@ class World:
         self.gap = self.gap_in(ledger)
         self.before = residue.beyond(self.gap)
         self._before = float(self.before.sum(dtype=np.float64))
+        self._rows = ByRows(ledger, picked)
         self._slopes: dict[str, NDArray[np.float32] | None] = {}
         self._stored: dict[str, NDArray[np.float32]] = {}
+        self._wanted: dict[str, NDArray[np.float32]] = {}
 
     def gap_in(self, ledger: Ledger) -> NDArray[np.float32]:
         """The gap of a ledger with other rows and the same reference, (4, 1, N). Raises PrismError."""
         with np.errstate(invalid="ignore", over="ignore"):
             return self.rendered - evaluate(ledger, self.picked).rgba
+
+    def gap_by_rows(self, ledger: Ledger) -> NDArray[np.float32]:
+        """As `gap_in` but for rounding, by difference where one row was changed. Raises PrismError."""
+        with np.errstate(invalid="ignore", over="ignore"):
+            change = self._rows.with_ledger(ledger)
+            return self.gap_in(ledger) if change is None else self.gap - change
 
     def with_ledger(self, ledger: Ledger, picked: Picked, key: str) -> World:
         """The same with one row or source changed: what is known of how the others are taken stays, where rows only
@@ -118,7 +132,7 @@ class World:
         """How the gap follows a source, (3, 1, N), 0 where it does not; None if not in proportion."""
         if key not in self._slopes:
             with np.errstate(all="ignore"):
-                once, twice = ((self.evaluated(key, mapped(_Lift(by))) - self.gap)[:3] for by in (1, 2))
+                once, twice = ((self._changed(key, mapped(_Lift(by))) - self.gap)[:3] for by in (1, 2))
                 whole = np.round(once)
                 slope = np.where(np.abs(once - whole) < NEAR_WHOLE, whole, once).astype(np.float32)
                 in_proportion = np.abs(twice - 2 * once) <= 4 * NEAR_WHOLE * np.maximum(1, np.abs(once))
@@ -130,7 +144,7 @@ class World:
         """The gap were a source changed so, (4, 1, N)."""
         slope = self.slope(key)
         if slope is None:
-            return self.evaluated(key, change)
+            return self._changed(key, change)
         gap = self.gap.copy()
         with np.errstate(invalid="ignore", over="ignore"):
             gap[:3] += slope * (changed(self.picked.pixels(key), change) - self.stored(key))
@@ -144,14 +158,23 @@ class World:
         with np.errstate(invalid="ignore", over="ignore"):
             return self.rendered - evaluate(self.ledger, frame).rgba
 
+    def _changed(self, key: str, change: Change) -> NDArray[np.float32]:
+        """As `evaluated` but for rounding, by difference where one row takes the source."""
+        frame = self.picked.with_change(key, change)
+        with np.errstate(invalid="ignore", over="ignore"):
+            by_rows = None if key in self._reference else self._rows.with_source(key, frame)
+        return self.evaluated(key, change) if by_rows is None else self.gap - by_rows
+
     def light_wanted(self, key: str) -> NDArray[np.float32]:
         """What a source would have to be for the sum to land, were it the only wrong one, (3, 1, N); NaN where the sum
         does not follow it."""
-        slope = self.slope(key)
-        if slope is None:
-            return np.full_like(self.stored(key), np.nan)
-        with np.errstate(all="ignore"):
-            return np.where(np.abs(slope) > NO_SLOPE, self.stored(key) - self.gap[:3] / slope, np.nan)
+        if key not in self._wanted:
+            stored, slope = self.stored(key), self.slope(key)
+            with np.errstate(all="ignore"):
+                followed = slope is not None and np.abs(slope) > NO_SLOPE
+                light = stored - self.gap[:3] / slope if slope is not None else stored
+            self._wanted[key] = np.where(followed, light, np.float32(np.nan))
+        return self._wanted[key]
 
     def noise(self, key: str) -> NDArray[np.float32]:
         """How far rounding may take that, (3, 1, N)."""

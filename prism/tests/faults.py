@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.ndimage import gaussian_filter, shift, zoom
 
+from prism.balance.causes import FEW
 from prism.colour.spaces import CHROMATICITIES, conversion_between, decode_srgb, encode_srgb, plain_conversion
 from prism.ledger.document import Ledger
 from prism.ledger.rows import GroupRow, PassRow
@@ -278,6 +279,12 @@ def _with(plane, value):
     plane = plane.copy()
     plane[(1, *at)] = plane[(1, *at)] * 1.02 if value is None else value
     return plane
+
+
+def is_named(first, beyond: int, causes: set[str], keys: set[str]) -> bool:
+    """Whether a suggestion says what was done. beyond: pixels that differ by more than rounding; a handful of them fits
+    any cause, and saying just that is right."""
+    return (first.cause in causes and first.key in keys) or (beyond <= FEW and first.cause == "one_pixel")
 
 
 def broken(name: str, seed: int, target: str = "", **made) -> tuple[Scene, set[str], set[str]]:
