@@ -19,6 +19,7 @@ from desk.rebuild.models import Ledger
 from desk.render.models import Run
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH
+from desk.web.faults import REFUSED
 from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.elements.opening import find_sources
@@ -107,6 +108,18 @@ class MainJob(BrowserCase):
             right_of = box["picture"]["x"] + box["picture"]["width"] <= box["form"]["x"]
             self.assertEqual(right_of, beside)
             self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), width)
+
+    def test_a_form_says_what_is_wrong_and_the_console_nothing(self):
+        """In a browser, that is: what asks by itself gets the status."""
+        self.log_in()
+        self.page.goto(f"{self.live_server_url}{reverse('password')}")
+        for name, text in (("old_password", "wrong"), ("new_password1", "seven-lamps"), ("new_password2", "eleven")):
+            self.page.locator(f"[name={name}]").fill(text)
+        with self.page.expect_navigation() as sent:
+            self.page.get_by_role("button", name="Change the password").click()
+        self.assertEqual((sent.value.status, sent.value.headers[REFUSED.lower()]), (200, "422"))
+        expect(self.page.locator("main")).to_contain_text("current password is not right")
+        self.assertEqual(self.client.post(reverse("password"), {"old_password": "wrong"}).status_code, 422)
 
     def test_nothing_lies_off_the_screen_and_no_name_is_cut(self):
         """At 1280 and 1024 wide: all of the strip, and names of rows whole."""

@@ -20,8 +20,9 @@ from prism.errors import PrismError, Superseded
 log = logging.getLogger("desk.web.faults")
 STATUS = {Superseded.code: 409, "work.busy": 429}  # of faults that lie in the moment, not in what was asked
 HANDLES, REFUSED = "Prism-Handles-Refusals", "Prism-Refused"
-"""Headers. A page that says it tells its reader of refusals gets them as 200 with their status beside: browsers write
-every other one into their console as an error."""
+"""Headers. A page that says it tells its reader of refusals gets them as 200 with their status beside, and so does a
+browser that opens a page which says what is wrong with what was filled in: every other status is an error in its
+console."""
 ANSWERED = (Http404, PermissionDenied, SuspiciousOperation)  # by Django, which has pages for them
 
 
@@ -41,7 +42,9 @@ class FaultsMiddleware:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         answer = self.get_response(request)
         answer.headers.setdefault("Cache-Control", "private, no-store")  # pages and answers are of whoever asked
-        if HANDLES in request.headers and 400 <= answer.status_code < 500 and isinstance(answer, JsonResponse):
+        handled = HANDLES in request.headers and 400 <= answer.status_code < 500 and isinstance(answer, JsonResponse)
+        filled_in = request.headers.get("Sec-Fetch-Mode") == "navigate" and answer.status_code == 422
+        if handled or filled_in:
             answer[REFUSED] = str(answer.status_code)
             answer["Cache-Control"] = "no-store"
             answer.status_code = 200
