@@ -77,7 +77,8 @@ class BufferedWorker(Worker):
 
     def run(self) -> None:
         """Serve until gunicorn asks to end; requests that are being answered are finished."""
-        threading.Thread(target=warm, daemon=True).start()  # before someone drags
+        if not os.environ.get("EAGER_PICTURES"):  # else others compute
+            threading.Thread(target=warm, daemon=True).start()  # before someone drags
         channels: dict[int, wasyncore.dispatcher] = {}
         proxy = os.environ.get("EAGER_PROXY", "")
         server = create_server(

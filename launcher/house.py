@@ -87,12 +87,25 @@ class House:
 
     @property
     def socket(self) -> Path:
-        """Of the database. Elsewhere if the folder's path is too long for a socket."""
-        path = self.var / "run" / "db.sock"
+        """Of the database."""
+        return self._socket("db")
+
+    @property
+    def pictures_socket(self) -> Path:
+        """Of what computes pictures for the web server."""
+        return self._socket("pictures")
+
+    def _socket(self, name: str) -> Path:
+        """Elsewhere if the folder's path is too long for a socket; in a folder of our own there, too."""
+        path = self.var / "run" / f"{name}.sock"
         if len(str(path)) < SOCKET_PATH_LIMIT:
             return path
         digest = hashlib.sha256(str(self.var).encode()).hexdigest()[:12]
-        return Path(tempfile.gettempdir()) / f"eager-{digest}.sock"
+        folder = Path(tempfile.gettempdir()) / f"eager-{digest}"
+        folder.mkdir(mode=0o700, exist_ok=True)
+        if folder.stat().st_uid != os.geteuid() or folder.stat().st_mode & 0o077:
+            raise Trouble(f"{folder} is open to others. Delete it, or set EAGER_VAR to a shorter path.")
+        return folder / f"{name}.sock"
 
     @contextmanager
     def alone(self, what: str, *, wait: bool = False) -> Iterator[None]:

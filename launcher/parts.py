@@ -6,6 +6,7 @@ import hashlib
 import json
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import urllib.error
@@ -18,13 +19,13 @@ from launcher.services import Service, is_running, require_free, start, stop
 from launcher.trouble import Trouble, step
 
 DATABASE = "eager"
-WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced
+WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced; as many for pages as for pictures
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
 READY = "prepared"  # name of the file that says what was made ready
 PREPARED = ("demo", "desk", "prism")  # folders whose files decide what has to be made ready
 SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
-STOP_ORDER = ("web", "worker", "logs", "queue", "database")
+STOP_ORDER = ("web", "pictures", "worker", "logs", "queue", "database")
 
 
 def running(house: House) -> set[str]:
@@ -79,7 +80,7 @@ def start_queue(house: House) -> None:
 def start_serving(house: House) -> None:
     """Start the worker, the web server, and what keeps their logs short."""
     logs = [sys.executable, "-m", "launcher.logs", str(house.var / "log")]
-    start(house, _worker(house), _web(house), Service("logs", logs, os.environ, lambda: True))
+    start(house, _worker(house), _pictures(house), _web(house), Service("logs", logs, os.environ, lambda: True))
 
 
 def stop_outdated(house: House) -> None:
@@ -88,7 +89,7 @@ def stop_outdated(house: House) -> None:
     stamp = house.var / "run" / "served"
     now = _digest_of(house, SERVED)
     before = stamp.read_text() if stamp.exists() else ""
-    running = [name for name in ("web", "worker") if is_running(house, name)]
+    running = [name for name in ("web", "pictures", "worker") if is_running(house, name)]
     if before != now and running:
         step(f"Reloading {' and '.join(running)}: their files or secrets have changed")
         for name in running:
@@ -150,12 +151,29 @@ def _ready_lines(house: House) -> int:
 
 
 def _web(house: House) -> Service:
-    command = [
-        str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", f"127.0.0.1:{house.web_port}",
+    environment = house.environment() | {"EAGER_PICTURES": str(house.pictures_socket)}
+    command = _gunicorn(f"127.0.0.1:{house.web_port}")
+    return Service("web", command, environment, _web_ready(house), house.web_port, PORT_VARIABLES["web"])
+
+
+def _pictures(house: House) -> Service:
+    """What the web server has computed, a little nicer: pages go first."""
+    path = house.pictures_socket
+    environment = house.environment() | {"EAGER_PROXY": "localhost"}  # that is whom the socket connects to
+
+    def ready() -> bool:
+        with socket.socket(socket.AF_UNIX) as probe:
+            return probe.connect_ex(str(path)) == 0
+
+    return Service("pictures", ["nice", "-n", "5", *_gunicorn(f"unix:{path}")], environment, ready)
+
+
+def _gunicorn(place: str) -> list[str]:
+    return [
+        str(PYTHON), "-m", "gunicorn", "desk.wsgi", "--bind", place, "--preload",
         "--workers", str(WEB_PROCESSES), "--worker-class", "desk.serving.BufferedWorker", "--timeout", "120",
         "--no-control-socket",
     ]  # fmt: skip
-    return Service("web", command, house.environment(), _web_ready(house), house.web_port, PORT_VARIABLES["web"])
 
 
 def stop_all(house: House, *, but: Collection[str] = ()) -> list[str]:

@@ -17,7 +17,7 @@ from desk.viewer import services
 from desk.viewer.newest import claim_newest
 from desk.viewer.registry import Asked, Opened
 from desk.viewer.registry import opened as open_subject
-from desk.web.limits import computed, computing
+from desk.web.limits import computed, computes, computing
 from desk.web.requests import finite, json_body, nearest_frame, number, texts, whole_number
 from prism.colour.view import ViewTransform
 from prism.errors import BadArgument, PrismError, Superseded
@@ -52,6 +52,7 @@ def look(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 
 @require_POST
+@computes
 @with_shot
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     """A picture of a subject, as a file; what else there is to say of it is in headers."""

@@ -1,4 +1,4 @@
-"""What one request may cost: time, and pictures of one user that are made at once."""
+"""What one request may cost: time, and a place among what is computed at once."""
 
 from __future__ import annotations
 
@@ -12,16 +12,18 @@ from threading import BoundedSemaphore
 import redis
 from django.http import HttpRequest, HttpResponse
 
+from desk.web.places import Place
 from desk.web.queue import QUEUE
 from prism.errors import PrismError, Superseded
 from prism.limits import current, limited
 
 SECONDS = 20.0  # of computing for one answer; what takes longer is a job's
-AT_ONCE = 2  # answers that are being computed for one user
-WAITING = 8  # more that wait for that, for so long:
-PATIENCE = 5.0
-LOOK_EVERY = 0.02
-COMPUTING = 2  # answers that one process computes at once; they share its cores
+WAITING = 8  # answers that wait to be computed for one user, for so long:
+IN_LINE = 15.0
+LESS_URGENT = 2.0  # seconds by which thumbnails let others go first
+PATIENCE = 5.0  # for a place that is not in this line
+LOOK_EVERY = 0.03
+COMPUTING = 2  # answers that one process computes at once while the queue's server does not answer
 View = Callable[..., HttpResponse]
 _computing = BoundedSemaphore(COMPUTING)
 
@@ -90,25 +92,50 @@ def _wait(key: str, own: str, at_once: int, waiting: int, is_stale: Callable[[],
 def computing(
     what: str, user_id: int, *, waiting: int = WAITING, is_stale: Callable[[], bool] = lambda: False
 ) -> Iterator[None]:
-    """A place among what is computed for one user, and then among what this process computes: the other threads answer
-    what costs nothing. Raises Busy or TooCostly."""
-    with one_of_few(f"{what} {user_id}", at_once=AT_ONCE, waiting=waiting, is_stale=is_stale):
-        limit = current()
-        while not _computing.acquire(timeout=LOOK_EVERY):
-            if limit.is_over:
-                raise Busy("Everybody asks for pictures at once.", advice="Try again in a moment.")
-            if is_stale():
-                raise Superseded("A newer request took over.")
+    """A place among what is computed, in turn. what: "thumbs" let everything else go first. While the queue's server
+    does not answer, there are places in this process alone.
+
+    Raises Busy, TooCostly, or Superseded if nobody waits any more.
+    """
+    place = Place(user_id, 2 * SECONDS, waiting, later=LESS_URGENT if what == "thumbs" else 0.0)
+    try:
         try:
-            yield
-        finally:
-            _computing.release()
+            _until(place.ask, is_stale)
+        except redis.RedisError:
+            with _alone(is_stale):
+                yield
+            return
+        yield
+    finally:
+        with suppress(redis.RedisError):
+            place.give_back()
+
+
+@contextmanager
+def _alone(is_stale: Callable[[], bool]) -> Iterator[None]:
+    _until(lambda: _computing.acquire(timeout=LOOK_EVERY), is_stale)
+    try:
+        yield
+    finally:
+        _computing.release()
+
+
+def _until(ask: Callable[[], bool | None], is_stale: Callable[[], bool]) -> None:
+    """Ask again and again until it is granted."""
+    limit, begun = current(), time.monotonic()
+    while not (granted := ask()):
+        if is_stale() or limit.is_gone():
+            raise Superseded("A newer request took over.")
+        if granted is None or limit.is_over or time.monotonic() - begun > IN_LINE:
+            raise Busy("Everybody asks for pictures at once.", advice="Try again in a moment.")
+        time.sleep(LOOK_EVERY)
 
 
 def computed(what: str = "work", *, waiting: int = WAITING) -> Callable[[View], View]:
     """A view of a shot whose answer is computed from pixels; see `computing`."""
 
     def decorate(view: View) -> View:
+        @computes
         @wraps(view)
         def wrapped(request: HttpRequest, *arguments, **named) -> HttpResponse:
             with computing(what, request.user.pk, waiting=waiting):
@@ -117,6 +144,12 @@ def computed(what: str = "work", *, waiting: int = WAITING) -> Callable[[View], 
         return wrapped
 
     return decorate
+
+
+def computes(view: View) -> View:
+    """Mark a view that computes: it is answered by a process that does nothing else, see `desk.web.forwarding`."""
+    view.computes = True  # type: ignore[attr-defined]
+    return view
 
 
 def require_few_tries(name: str, *, most: int, seconds: int) -> None:
