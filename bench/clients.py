@@ -123,7 +123,7 @@ def _siege(artist: str, reviewer: str, data: dict, seconds: float) -> dict[str, 
     attackers = [Client(reviewer) for _ in range(HOSTILE)]
     _drag(alone, data, 100, seconds / 4)
     with ThreadPoolExecutor(HOSTILE) as pool:
-        attacking = [pool.submit(_attack, over, attacker, data) for attacker in attackers]
+        attacking = [pool.submit(_attack, over, attacker, data, number) for number, attacker in enumerate(attackers)]
         _drag(beside, data, 101, seconds)
         over.set()
         for done in attacking:
@@ -153,7 +153,7 @@ def _at(ordered: list[float], share: float) -> float:
 def _drag(client: Client, data: dict, number: int, seconds: float) -> None:
     """As the Rebuild page does."""
     dice, ledger, until = random.Random(number), json.loads(json.dumps(data["ledger"])), time.monotonic() + seconds
-    serial = 0
+    serial = int(time.time() * 100)  # later than of any run before
     while time.monotonic() < until:
         serial += 1
         row = dice.choice(ledger["rows"])
@@ -169,9 +169,9 @@ def _drag(client: Client, data: dict, number: int, seconds: float) -> None:
         time.sleep(dice.uniform(0, 0.3))
 
 
-def _attack(over: threading.Event, client: Client, data: dict) -> None:
+def _attack(over: threading.Event, client: Client, data: dict, number: int) -> None:
     """Up to two hundred parts, each blurred, in a picture that is asked for again as soon as it was left."""
-    dice = random.Random(id(client))
+    dice = random.Random(1000 + number)
     while not over.is_set():
         parts = [
             {"kind": "range", "source": data["ledger"]["beauty"], "high": dice.random(), "blur": 40, "grow": 15}

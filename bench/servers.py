@@ -15,7 +15,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 PORTS = {"EAGER_PORT": "8760", "EAGER_DB_PORT": "8761", "EAGER_QUEUE_PORT": "8762"}
-NAMES = ("database", "queue", "worker", "web")
+NAMES = ("database", "queue", "worker", "pictures", "web")
 PATIENCE = 600  # seconds for what was ordered to be written after the last kill
 
 ORDER = """

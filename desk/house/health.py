@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, wait
 from concurrent.futures import TimeoutError as TooLate
@@ -12,7 +13,7 @@ from functools import cache, partial
 from django.conf import settings
 from django.contrib.auth.decorators import login_not_required
 from django.db import connection
-from django.http import HttpRequest, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from redis.exceptions import RedisError
 
 from desk.jobs.engine import running_workers
@@ -63,12 +64,37 @@ def _storage() -> str:
     return f"{free >> 30} GB left"
 
 
+def _pictures() -> str:
+    """What computes for the pages; without such processes they compute themselves."""
+    path = os.environ.get("EAGER_PICTURES")
+    with socket.socket(socket.AF_UNIX) as line:
+        line.settimeout(PATIENCE)
+        if path and line.connect_ex(path):
+            raise Missing("do not answer; ./eager start begins them")
+    return "answer"
+
+
 PARTS: dict[str, Callable[[], str]] = {
     "database": _database,
     "queue": _queue,
     "workers": _workers,
     "storage": _storage,
+    "pictures": _pictures,
 }
+ADDRESS = "/health/"
+
+
+class NobodyMiddleware:
+    """Before all that looks who asks: the health is told to anyone, and a browser that is logged in must not wait for
+    the records of its session."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if request.path == ADDRESS:
+            request.META.pop("HTTP_COOKIE", None)
+        return self.get_response(request)
 
 
 @login_not_required

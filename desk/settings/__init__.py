@@ -60,6 +60,7 @@ INSTALLED_APPS = [
     "desk.house",
 ]
 MIDDLEWARE = [
+    "desk.house.health.NobodyMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",

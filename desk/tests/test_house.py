@@ -170,6 +170,18 @@ class Health(WorldCase):
         with mock.patch.dict(health.PARTS, answers), mock.patch.object(health, "PATIENCE", 0.05):
             self.assertEqual(self.asked(), {"database"})
 
+    def test_the_records_of_a_session_are_not_asked(self):
+        """Nor are the pictures there before somebody listens."""
+        answers = dict.fromkeys(health.PARTS, lambda: "is there") | {"pictures": health.PARTS["pictures"]}
+        asked = mock.patch("django.contrib.sessions.backends.db.SessionStore.load", side_effect=OperationalError)
+        self.client.force_login(self.artist)
+        with mock.patch.dict(health.PARTS, answers), asked as load:
+            self.assertEqual(self.client.get(reverse("health")).status_code, 200)
+            with mock.patch.dict(os.environ, EAGER_PICTURES="/nowhere/pictures.sock"):
+                answer = self.client.get(reverse("health"))
+        self.assertEqual((answer.status_code, answer.json()["parts"]["pictures"]["ok"]), (503, False))
+        load.assert_not_called()
+
     def test_a_page_without_a_database_says_so_under_a_number(self):
         gone = OperationalError(2002, "Can't connect to server on '127.0.0.1'")
         self.client.raise_request_exception = False

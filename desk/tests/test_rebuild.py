@@ -17,7 +17,7 @@ from desk.shots.models import Production
 from desk.tests.world import HEIGHT, WIDTH, WorldCase, write_named
 from desk.viewer.newest import claim_newest
 from desk.web import limits
-from desk.web.limits import one_of_few
+from desk.web.limits import computing
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.formats.exr import write_exr
@@ -164,12 +164,12 @@ class Pictures(RebuildCase):
 
     def test_one_user_has_few_pictures_under_way(self):
         """Others wait, so many and so long; further ones are told so, and nobody else's are concerned."""
-        taken = [one_of_few(f"work {self.artist.pk}", at_once=2) for _ in range(2)]
-        with taken[0], taken[1], mock.patch.object(limits, "PATIENCE", 0.1):
-            for name in ("look-picture", "rebuild-contributions", "rebuild-balance", "look-probe"):
-                self.assertEqual(self.question(name, x=1, y=1).status_code, 429, name)
-            with one_of_few(f"work {self.reviewer.pk}", at_once=2):
-                pass
+        with computing("work", self.artist.pk), computing("thumbs", self.artist.pk):
+            with mock.patch.object(limits, "IN_LINE", 0.1):
+                for name in ("look-picture", "rebuild-contributions", "rebuild-balance", "look-probe"):
+                    self.assertEqual(self.question(name, x=1, y=1).status_code, 429, name)
+                with computing("work", self.reviewer.pk):
+                    pass
         self.assertEqual(self.question("look-picture").status_code, 200)
 
     def test_an_overtaken_request_is_dropped(self):

@@ -26,8 +26,9 @@ local own, now, came, most, of_one = ARGV[1], tonumber(ARGV[2]), ARGV[3], tonumb
 local silent, until_, longest = tonumber(ARGV[6]), ARGV[7], tonumber(ARGV[8])
 local user = string.match(own, '^%S+')
 redis.call('ZREMRANGEBYSCORE', taken, '-inf', now)
+if redis.call('ZSCORE', taken, own) then return 1 end
 redis.call('ZADD', waiting, 'NX', came, own)
-redis.call('HSET', asked, own, now)
+if now - tonumber(redis.call('HGET', asked, own) or 0) > silent / 4 then redis.call('HSET', asked, own, now) end
 local has, line, before, found = {}, {}, 0, false
 for _, member in ipairs(redis.call('ZRANGE', taken, 0, -1)) do
   local of = string.match(member, '^%S+')
