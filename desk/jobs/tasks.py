@@ -1,11 +1,12 @@
 from __future__ import annotations
 
+import gc
 import threading
 import time
 from contextlib import suppress
 
 from celery import shared_task
-from celery.signals import worker_ready, worker_shutting_down
+from celery.signals import worker_init, worker_ready, worker_shutting_down
 from django.db import Error as DatabaseError
 from django.db import connection
 
@@ -23,6 +24,14 @@ def next_task(self) -> None:
         return
     if work.next_task(self.request.hostname or "worker") is not None and engine.waiting().exists():
         engine.send(1)
+
+
+@worker_init.connect
+def share(**_) -> None:
+    """What was imported is shared by the processes that carry out tasks: none of them looks through it for garbage,
+    which would copy it."""
+    gc.collect()
+    gc.freeze()
 
 
 @worker_ready.connect
