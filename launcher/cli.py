@@ -5,8 +5,10 @@ from __future__ import annotations
 import argparse
 import os
 import shlex
+import shutil
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -71,10 +73,28 @@ def _records_for_now(house: House) -> Iterator[None]:
             parts.stop_all(house, but=before)
 
 
+@contextmanager
+def _reachable(house: House, file: Path) -> Iterator[Path]:
+    """A file, or a place for its copy: the application may run as a user that cannot reach what its caller can."""
+    user = parts.serving_user(house)
+    if user is None:
+        yield file.absolute()
+        return
+    folder = Path(tempfile.mkdtemp(dir=house.var / "cache"))
+    shutil.chown(folder, user.name)
+    try:
+        yield folder / file.name
+    finally:
+        shutil.rmtree(folder)
+
+
 def run_backup(house: House, file: Path) -> int:
     """Of a house that runs or not."""
-    with _records_for_now(house):
-        return parts.manage(house, "backup", str(file.absolute()))
+    with _records_for_now(house), _reachable(house, file) as place:
+        code = parts.manage(house, "backup", str(place))
+        if code == 0 and place != file.absolute():
+            shutil.copy(place, file)
+        return code
 
 
 def run_restore(house: House, file: Path) -> int:
@@ -82,7 +102,10 @@ def run_restore(house: House, file: Path) -> int:
     with _records_for_now(house):
         if parts.manage(house, "migrate", "--verbosity", "0"):
             raise Trouble("The database could not be made ready; the lines above say why.")
-        code = parts.manage(house, "restore", str(file.absolute()))
+        with _reachable(house, file) as place:
+            if place != file.absolute() and file.is_file():
+                shutil.copyfile(file, place)
+            code = parts.manage(house, "restore", str(place))
     if code == 0:
         (house.var / "empty").touch()
         parts.forget_ready(house)
@@ -103,10 +126,11 @@ def run_worker(house: House, name: str, processes: int, *, settings: bool) -> in
     if not elsewhere and not is_running(house, "queue"):
         raise Trouble("The house does not run. Use `./eager start` first, or set the variables of one elsewhere.")
     install()
-    environment = house.environment() | {variable: os.environ[variable] for variable in SHARED if elsewhere}
+    environment = parts.environment(house) | {variable: os.environ[variable] for variable in SHARED if elsewhere}
     command = parts.worker_command(name, processes)
-    os.chdir(ROOT)
-    os.execvpe(command[0], command, environment)
+    user = parts.serving_user(house)
+    ended = subprocess.run(command, cwd=ROOT, env=environment, **(user.process if user else {}))
+    return ended.returncode
 
 
 def run_stop(house: House) -> int:

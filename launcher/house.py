@@ -56,9 +56,9 @@ class House:
         try:
             self._require_own()
             self.var.mkdir(mode=0o700, parents=True, exist_ok=True)
-            for name in ("log", "run", "cache", "redis", "storage", "static"):
+            for name in ("log", "run", "cache", "redis", "serve", "storage", "static", "pictures"):
                 (self.var / name).mkdir(exist_ok=True)
-            for name in ("log", "run", "cache", "redis"):  # of nobody but whoever runs it
+            for name in ("log", "run", "cache", "redis", "serve"):  # of nobody but whoever runs it
                 (self.var / name).chmod(0o700)
             with tempfile.TemporaryFile(dir=self.var / "run") as probe:
                 probe.write(b"x")
@@ -88,24 +88,25 @@ class House:
     @property
     def socket(self) -> Path:
         """Of the database."""
-        return self._socket("db")
+        return self._socket("run", "db")
 
     @property
     def pictures_socket(self) -> Path:
         """Of what computes pictures for the web server."""
-        return self._socket("pictures")
+        return self._socket("serve", "pictures")
 
-    def _socket(self, name: str) -> Path:
-        """Elsewhere if the folder's path is too long for a socket; in a folder of our own there, too."""
-        path = self.var / "run" / f"{name}.sock"
+    def _socket(self, folder: str, name: str) -> Path:
+        """In a folder that nobody else sees; elsewhere if its path is too long for a socket."""
+        path = self.var / folder / f"{name}.sock"
         if len(str(path)) < SOCKET_PATH_LIMIT:
             return path
         digest = hashlib.sha256(str(self.var).encode()).hexdigest()[:12]
-        folder = Path(tempfile.gettempdir()) / f"eager-{digest}"
-        folder.mkdir(mode=0o700, exist_ok=True)
-        if folder.stat().st_uid != os.geteuid() or folder.stat().st_mode & 0o077:
-            raise Trouble(f"{folder} is open to others. Delete it, or set EAGER_VAR to a shorter path.")
-        return folder / f"{name}.sock"
+        short = Path(tempfile.gettempdir()) / f"eager-{folder}-{digest}"
+        short.mkdir(mode=0o700, exist_ok=True)
+        if short.is_symlink() or short.stat().st_mode & 0o077:
+            raise Trouble(f"{short} is open to others. Delete it, or set EAGER_VAR to a shorter path.")
+        os.chown(short, (self.var / folder).stat().st_uid, -1)
+        return short / f"{name}.sock"
 
     @contextmanager
     def alone(self, what: str, *, wait: bool = False) -> Iterator[None]:

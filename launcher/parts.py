@@ -12,11 +12,14 @@ import sys
 import urllib.error
 import urllib.request
 from collections.abc import Collection, Sequence
+from functools import cache
 
+from launcher import users
 from launcher.house import ROOT, House, user_name
 from launcher.install import PYTHON
 from launcher.services import Service, is_running, require_free, start, stop
 from launcher.trouble import Trouble, step
+from launcher.users import User
 
 DATABASE = "eager"
 WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced; as many for pages as for pictures
@@ -129,6 +132,18 @@ def forget_ready(house: House) -> None:
     (house.var / "run" / READY).unlink(missing_ok=True)
 
 
+@cache
+def serving_user(house: House) -> User | None:
+    """Whom the web server and the worker run as; None for whoever starts them."""
+    return users.serving(house.var, users.made(), house.environment())
+
+
+def environment(house: House) -> dict[str, str]:
+    """What the application's processes need to know."""
+    user = serving_user(house)
+    return house.environment() | {"PRISM_DECODER": users.made()} | (user.environment if user else {})
+
+
 def worker_command(name: str, processes: int) -> list[str]:
     """What runs a worker. processes: tasks that it carries out at once."""
     # Nice: rendering must not make the page slow.
@@ -141,7 +156,8 @@ def worker_command(name: str, processes: int) -> list[str]:
 def _worker(house: House) -> Service:
     command = worker_command(f"eager-{house.web_port}", WORKER_PROCESSES)
     said_before = _ready_lines(house)
-    return Service("worker", command, house.environment(), lambda: _ready_lines(house) > said_before)
+    ready = lambda: _ready_lines(house) > said_before  # noqa: E731
+    return Service("worker", command, environment(house), ready, user=serving_user(house))
 
 
 def _ready_lines(house: House) -> int:
@@ -151,21 +167,23 @@ def _ready_lines(house: House) -> int:
 
 
 def _web(house: House) -> Service:
-    environment = house.environment() | {"EAGER_PICTURES": str(house.pictures_socket)}
+    known = environment(house) | {"EAGER_PICTURES": str(house.pictures_socket)}
     command = _gunicorn(f"127.0.0.1:{house.web_port}")
-    return Service("web", command, environment, _web_ready(house), house.web_port, PORT_VARIABLES["web"])
+    port, variable = house.web_port, PORT_VARIABLES["web"]
+    return Service("web", command, known, _web_ready(house), port, variable, serving_user(house))
 
 
 def _pictures(house: House) -> Service:
     """What the web server has computed, a little nicer: pages go first."""
     path = house.pictures_socket
-    environment = house.environment() | {"EAGER_PROXY": "localhost"}  # that is whom the socket connects to
+    known = environment(house) | {"EAGER_PROXY": "localhost"}  # that is whom the socket connects to
 
     def ready() -> bool:
         with socket.socket(socket.AF_UNIX) as probe:
             return probe.connect_ex(str(path)) == 0
 
-    return Service("pictures", ["nice", "-n", "5", *_gunicorn(f"unix:{path}")], environment, ready)
+    command = ["nice", "-n", "5", *_gunicorn(f"unix:{path}")]
+    return Service("pictures", command, known, ready, user=serving_user(house))
 
 
 def _gunicorn(place: str) -> list[str]:
@@ -187,7 +205,9 @@ def address(house: House) -> str:
 
 def manage(house: House, *arguments: str) -> int:
     """Run a management command of the application. Returns its exit code."""
-    return subprocess.run([str(PYTHON), "manage.py", *arguments], cwd=ROOT, env=house.environment()).returncode
+    user = serving_user(house)
+    command = [str(PYTHON), "manage.py", *arguments]
+    return subprocess.run(command, cwd=ROOT, env=environment(house), **(user.process if user else {})).returncode
 
 
 def _database(house: House) -> Service:

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from launcher.house import ROOT, House
 from launcher.trouble import Trouble, step
+from launcher.users import User
 
 STOP_SECONDS = 20
 READY_SECONDS = 60
@@ -20,7 +21,8 @@ READY_SECONDS = 60
 
 @dataclass(frozen=True)
 class Service:
-    """One process. ready: answers True once it serves; port None if it listens to nobody."""
+    """One process. ready: answers True once it serves; port None if it listens to nobody. user: whom it runs as; None
+    for whoever starts it."""
 
     name: str
     command: Sequence[str]
@@ -28,6 +30,7 @@ class Service:
     ready: Callable[[], bool]
     port: int | None = None
     port_variable: str = ""
+    user: User | None = None
 
 
 def start(house: House, *services: Service) -> None:
@@ -50,6 +53,7 @@ def _launch(house: House, service: Service) -> subprocess.Popen:
             stdout=file,
             stderr=subprocess.STDOUT,
             start_new_session=True,
+            **(service.user.process if service.user else {}),
         )
     _pid_path(house, service.name).write_text(f"{process.pid} {_birth(process.pid)}")
     return process

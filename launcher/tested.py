@@ -14,7 +14,7 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 
-from launcher import parts
+from launcher import parts, users
 from launcher.house import ROOT, House
 from launcher.install import PYTHON, install
 from launcher.trouble import step
@@ -87,7 +87,11 @@ def _run(houses: list[House], arguments: list[str], temporary: Path) -> list[int
 
 
 def _process(house: House, arguments: list[str], temporary: Path, log: Path | None) -> subprocess.Popen:
-    environment = house.environment() | {"TMPDIR": str(temporary), "EAGER_TESTS_SHARED": str(temporary / "claims")}
+    environment = house.environment() | {
+        "PRISM_DECODER": users.made(),
+        "TMPDIR": str(temporary),
+        "EAGER_TESTS_SHARED": str(temporary / "claims"),
+    }
     command = [str(PYTHON), "manage.py", "test", "--noinput", *arguments]
     if log is None:
         return subprocess.Popen(command, cwd=ROOT, env=environment)

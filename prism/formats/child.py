@@ -1,8 +1,8 @@
-"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET HIDDEN`, started by
+"""The child process that decodes foreign files: `python -m prism.formats.child SOCKET HIDDEN USER`, started by
 `prism.formats.guarded`.
 
-It reads requests from the socket with the file to read and the file to fill, both open, and shuts itself in before the
-first.
+It reads requests from the socket with the file to read and the file to fill, both open. Before the first it shuts
+itself in and, if it was started as root, becomes USER.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ from pathlib import Path
 import numpy as np
 
 from prism.formats.decoding import DECODERS, refusal
-from prism.formats.sandbox import shut_in
+from prism.formats.sandbox import become, shut_in
 
 IDLE_SECONDS = 90  # without work, after which the process ends
 ALIGNED = 64  # bytes
@@ -116,4 +116,5 @@ if __name__ == "__main__":
     with suppress(OSError), open("/proc/self/oom_score_adj", "w") as file:
         file.write("800")  # if the machine runs out of memory, this process goes first
     shut_in(map(Path, filter(None, sys.argv[2].split(os.pathsep))))
+    become(sys.argv[3])
     serve(socket.socket(fileno=int(sys.argv[1])))

@@ -11,13 +11,15 @@ import hashlib
 import json
 import mmap
 import os
+import shutil
 import signal
 import socket
+import stat
 import struct
 import subprocess
 import sys
-from collections.abc import Mapping
-from contextlib import suppress
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 from threading import BoundedSemaphore, Lock
@@ -119,17 +121,34 @@ def _decode(path: Path, request: dict[str, Any], cache: PlaneFolder | None) -> D
         found = cache.find(key)
         if found is None:
             with cache.new() as target:
-                answer = _door.ask(path, request, source.fileno(), target.descriptor)
+                answer = _ask(path, request, source, target.descriptor)
                 if "full" in answer:
                     return _in_memory(path, source, request)
                 found = target.keep(key, answer)
         return _mapped(*found)
 
 
+@contextmanager
+def _for_others(source: BinaryIO) -> Iterator[BinaryIO]:
+    """A file as the user that decodes can open it: one that only we may read, in memory."""
+    if not os.environ.get("PRISM_DECODER") or os.geteuid() != 0 or os.fstat(source.fileno()).st_mode & stat.S_IROTH:
+        yield source
+        return
+    with open(os.memfd_create("private"), "w+b") as copy:
+        shutil.copyfileobj(source, copy, 1 << 20)
+        copy.flush()
+        yield copy
+
+
+def _ask(path: Path, request: dict[str, Any], source: BinaryIO, target: int) -> dict[str, Any]:
+    with _for_others(source) as readable:
+        return _door.ask(path, request, readable.fileno(), target)
+
+
 def _in_memory(path: Path, source: BinaryIO, request: dict[str, Any]) -> Decoded:
     target = os.memfd_create("planes")
     try:
-        answer = _door.ask(path, request, source.fileno(), target)
+        answer = _ask(path, request, source, target)
         if "full" in answer:
             raise TooLarge("There is no memory left for its pixels.", where=str(path), advice="Try again later.")
         return _mapped(mmap.mmap(target, 0, access=mmap.ACCESS_COPY), answer)
@@ -163,13 +182,16 @@ class _Child:
         with theirs:
             # An environment of its own: secrets of the application are not for what reads foreign files.
             self._process = subprocess.Popen(
-                [sys.executable, "-m", "prism.formats.child", str(theirs.fileno()), os.environ.get("PRISM_HIDDEN", "")],
+                [
+                    sys.executable, "-m", "prism.formats.child", str(theirs.fileno()),
+                    os.environ.get("PRISM_HIDDEN", ""), os.environ.get("PRISM_DECODER", ""),
+                ],
                 env={"PATH": os.defpath, "PYTHONPATH": _PACKAGES},
                 pass_fds=[theirs.fileno()],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 stderr=subprocess.DEVNULL,
-            )
+            )  # fmt: skip
         self._line = ours
         self.requests = 0
 

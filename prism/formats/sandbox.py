@@ -1,5 +1,5 @@
 """What a process can still do once it shuts itself in: read, but not what is hidden from it; write nowhere; reach no
-network.
+network; and be nobody of importance.
 
 By Landlock, which Linux has for any user since 5.13; without it, nothing is changed. Files that are open already stay
 so. Source: the kernel's documentation, "Landlock: unprivileged access control", and its header linux/landlock.h.
@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import ctypes
 import os
+import pwd
 import struct
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 _CREATE, _ADD, _RESTRICT = 444, 445, 446  # system calls, the same on all machines
-_VERSION, _BENEATH, _NO_NEW_PRIVILEGES = 1, 1, 38
+_VERSION, _BENEATH, _NO_NEW_PRIVILEGES, _DUMPABLE = 1, 1, 38, 4
 _EXECUTE, _READ_FILE, _READ_FOLDER = 1 << 0, 1 << 2, 1 << 3
 _FILE_RIGHTS = {1: 13, 2: 14, 3: 15, 4: 15}  # how many there are, by version; 16 from the fifth on
 _OWN = (
@@ -50,6 +51,19 @@ def shut_in(hidden: Iterable[Path]) -> bool:
         return not _libc.prctl(_NO_NEW_PRIVILEGES, 1, 0, 0, 0) and not _libc.syscall(_RESTRICT, ruleset, 0)
     finally:
         os.close(ruleset)
+
+
+def become(user: str) -> None:
+    """From now on a user without rights instead of root; nothing for any other user. What was imported stays, and of
+    its own descriptors it may still open those files that all may read. Raises KeyError for a user there is not,
+    OSError."""
+    if not user or os.geteuid() != 0:
+        return
+    entry = pwd.getpwnam(user)
+    os.setgroups([])
+    os.setresgid(entry.pw_gid, entry.pw_gid, entry.pw_gid)
+    os.setresuid(entry.pw_uid, entry.pw_uid, entry.pw_uid)
+    _libc.prctl(_DUMPABLE, 1, 0, 0, 0)  # else /proc/self would be root's, and with it the files that are open
 
 
 def _all_but(hidden: set[Path], folder: Path = Path("/")) -> Iterator[Path]:

@@ -3,12 +3,14 @@
 import contextlib
 import io
 import os
+import pwd
 import signal
 import socket
 import struct
 import subprocess
 import sys
 import time
+import unittest
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
@@ -87,6 +89,25 @@ class Damaged(FolderCase):
         self.assertEqual(picture_of(alone, np.ones((4, 2, 2), np.float32)).on_display.sum(), 0)
 
 
+BECOME = """
+import os, sys
+from pathlib import Path
+from prism.formats.sandbox import become
+folder = Path(sys.argv[1])
+opened = [os.open(folder / name, os.O_RDONLY) for name in ("for all", "for one")]
+become(sys.argv[2])
+def tried(what):
+    try:
+        what()
+        return "done"
+    except OSError as error:
+        return error.strerror
+again = lambda file: lambda: os.open(f"/proc/self/fd/{file}", os.O_RDONLY)
+print([os.geteuid() == 0, *map(tried, (
+    *map(again, opened),
+    lambda: (folder / "new").write_text("x"), lambda: os.kill(os.getppid(), 0), lambda: os.setuid(0),
+))])
+"""
 SHUT_IN = """
 import os, socket, sys
 from pathlib import Path
@@ -125,6 +146,49 @@ class ShutIn(FolderCase):
         if "not on this system" in done.stderr:
             self.skipTest("This kernel has no Landlock.")
         self.assertEqual(done.stdout.strip(), str(["done"] * 3 + ["Permission denied"] * 6), done.stderr)
+
+
+@unittest.skipUnless(os.geteuid() == 0, "Only root can become another user.")
+class Nobody(FolderCase):
+    """What decodes for root is a user without rights: `nobody` here, one of the house's own where the launcher starts
+    it."""
+
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch.dict(os.environ, {"PRISM_DECODER": "nobody"}))
+        self.door = guarded._Door(1)
+        self.enterContext(mock.patch.object(guarded, "_door", self.door))
+        self.addCleanup(lambda: [child.end() for child in self.door._idle])
+        self.folder.chmod(0o755)
+
+    def test_it_may_read_what_all_may_and_nothing_else(self):
+        for name, mode in (("for all", 0o644), ("for one", 0o600)):
+            (self.folder / name).write_text("x")
+            (self.folder / name).chmod(mode)
+        command = [sys.executable, "-c", BECOME, str(self.folder), "nobody"]
+        done = subprocess.run(command, capture_output=True, text=True, cwd=Path(guarded._PACKAGES))
+        denied, forbidden = "Permission denied", "Operation not permitted"
+        self.assertEqual(done.stdout.strip(), str([False, "done", denied, denied, forbidden, forbidden]), done.stderr)
+
+    def test_files_are_decoded_whoever_may_read_them(self):
+        for mode in (0o644, 0o600):
+            path = self.write(f"{mode}.exr", {"R": np.full((4, 4), 7, np.float32)})
+            path.chmod(mode)
+            np.testing.assert_array_equal(read_channels(path, read_parts(path)[0]).plane("R"), 7)
+            process = self.door._idle[-1]._process
+            self.assertEqual(Path(f"/proc/{process.pid}").stat().st_uid, pwd.getpwnam("nobody").pw_uid)
+
+    def test_every_kind_of_file_comes_to_the_same(self):
+        """Whatever a library looks for later, it finds."""
+        for path in sound_files(self.folder):
+            path.chmod(0o600)
+            asked = []
+            for user in ("", "nobody"):
+                with mock.patch.dict(os.environ, {"PRISM_DECODER": user}):
+                    asked.append([outcome(read, path) for read in READERS.values()])
+                for child in self.door._idle:
+                    child.end()
+            self.assertEqual(*asked, path.name)
 
 
 class Children(FolderCase):
