@@ -105,7 +105,8 @@ class House:
         short.mkdir(mode=0o700, exist_ok=True)
         if short.is_symlink() or short.stat().st_mode & 0o077:
             raise Trouble(f"{short} is open to others. Delete it, or set EAGER_VAR to a shorter path.")
-        os.chown(short, (self.var / folder).stat().st_uid, -1)
+        if (self.var / folder).exists():
+            os.chown(short, (self.var / folder).stat().st_uid, -1)
         return short / f"{name}.sock"
 
     @contextmanager

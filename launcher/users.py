@@ -59,7 +59,7 @@ def _make(name: str) -> None:
     command = ["useradd", "--system", "--no-create-home", "--home-dir", "/nonexistent", "--shell", "/usr/sbin/nologin"]
     try:
         done = subprocess.run([*command, name], capture_output=True, text=True)
-        said = done.stderr.strip() if done.returncode else ""
+        said = (done.stderr.strip() or f"code {done.returncode}") if done.returncode else ""
     except OSError as error:
         said = str(error)
     if said:
@@ -72,8 +72,12 @@ def serving(var: Path, name: str, environment: Mapping[str, str]) -> User | None
     if not name:
         return None
     user = User(name, var / "cache")
+    for folder in OWN:
+        (var / folder).chmod(0o700)
+    var.chmod(0o711)  # passed through, not listed: the program's packages lie in it
     roots = map(Path, environment.get("EAGER_ROOTS", str(var / "storage")).split(os.pathsep))
     if not _can_serve(user, environment, [root for root in roots if not root.is_relative_to(var)]):
+        var.chmod(0o700)
         step(
             f"The web server and the worker stay root: {name} cannot read the program or write in the storage. "
             "Give it the right to, and start again."
@@ -81,7 +85,6 @@ def serving(var: Path, name: str, environment: Mapping[str, str]) -> User | None
         return None
     for folder in OWN:
         _hand_over(var / folder, pwd.getpwnam(name))
-    var.chmod(0o711)  # passed through, not listed
     return user
 
 
@@ -97,9 +100,7 @@ def _can_serve(user: User, environment: Mapping[str, str], roots: Sequence[Path]
 
 
 def _hand_over(folder: Path, owner: pwd.struct_passwd) -> None:
-    """With all that is in it, if it is not that owner's already. Nobody else sees into it."""
-    folder.mkdir(exist_ok=True)
-    folder.chmod(0o700)
+    """With all that is in it, if it is not that owner's already."""
     if folder.stat().st_uid == owner.pw_uid:
         return
     for place, _, files in os.walk(folder, topdown=False):  # the folder itself last: it says that all was done

@@ -13,11 +13,11 @@ import time
 import tomllib
 import unittest
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from unittest import mock
 
-from launcher import cli, install, logs, parts, services
+from launcher import cli, install, logs, parts, services, users
 from launcher import house as houses
 from launcher.house import House
 from launcher.services import Service
@@ -185,6 +185,42 @@ class TheHouse(LauncherCase):
             self.assertRaisesRegex(Trouble, "no name for user"),
         ):
             parts._user()
+
+    def test_a_user_is_made_for_root_and_for_nobody_else(self):
+        self.assertEqual(users.made() == "", os.geteuid() != 0)
+        nowhere = mock.patch.object(users.pwd, "getpwnam", side_effect=KeyError)
+        for code, said in ((0, ""), (1, "useradd: cannot lock")):
+            done = mock.patch.object(users.subprocess, "run", return_value=mock.Mock(returncode=code, stderr=said))
+            root = mock.patch.object(users.os, "geteuid", return_value=0)
+            with root, nowhere, done as run:
+                with self.assertRaisesRegex(Trouble, "cannot lock.*EAGER_USER") if code else nullcontext():
+                    self.assertEqual(users.made(), users.NAME)
+                self.assertEqual(run.call_args.args[0][-1], users.NAME)
+
+    @unittest.skipUnless(os.geteuid() == 0, "Only root can hand anything over.")
+    def test_what_the_application_writes_becomes_its_user_s_if_that_can_serve(self):
+        known, other = {"EAGER_ROOTS": str(self.var / "storage")}, pwd.getpwnam("nobody").pw_uid
+        (self.var / "storage" / "deep").mkdir()
+        (self.var / "storage" / "deep" / "a.exr").touch()
+        for can, mode, owner in ((False, 0o700, 0), (True, 0o711, other)):
+            with mock.patch.object(users, "_can_serve", return_value=can), mock.patch.object(users, "step") as said:
+                user = users.serving(self.var, "nobody", known)
+            self.assertEqual((user is not None, said.called), (can, not can))
+            self.assertEqual(self.var.stat().st_mode & 0o777, mode)
+            for path in ("storage", "storage/deep/a.exr", "cache", "serve"):
+                self.assertEqual((self.var / path).stat().st_uid, owner, path)
+            for path in ("run", "log", "redis"):
+                self.assertEqual((self.var / path).stat().st_uid, 0, path)
+            self.assertEqual((self.var / "storage").stat().st_mode & 0o777, 0o700)
+
+    @unittest.skipUnless(os.geteuid() == 0, "Only root can become another user.")
+    def test_whoever_cannot_write_where_pictures_go_does_not_serve(self):
+        outside = Path(self.enterContext(tempfile.TemporaryDirectory(dir="/tmp")))  # which others may pass through
+        user = users.User("nobody", outside)
+        with mock.patch.object(users, "PYTHON", "/bin/sh"), mock.patch.object(users, "_TRIES", '[ -w "$0" ]'):
+            for mode, can in ((0o700, False), (0o777, True)):
+                outside.chmod(mode)
+                self.assertEqual(users._can_serve(user, os.environ, [outside]), can)
 
     def test_bad_ports(self):
         for text in ("http", "80", "99999", "-1"):
