@@ -80,7 +80,16 @@ class Document(Value):
 
 def fingerprint(data: Any) -> str:
     """Sixteen hex digits that change whenever the JSON data does: the first of its SHA-256 in canonical form."""
-    text = json.dumps(data, sort_keys=True, separators=(",", ":"), allow_nan=False)
+    return fingerprint_of(canonical(data))
+
+
+def canonical(data: Any) -> str:
+    """JSON data as the one text that it has."""
+    return json.dumps(data, sort_keys=True, separators=(",", ":"), allow_nan=False)
+
+
+def fingerprint_of(text: str) -> str:
+    """As `fingerprint`, of data in canonical form: of many that are alike in most, that is written once."""
     return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:16]
 
 

@@ -13,7 +13,7 @@ from desk.shots.models import Shot
 from desk.shots.storage import kept_inside
 from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
-from prism.documents import fingerprint
+from prism.documents import canonical, fingerprint_of
 from prism.elements.element import Element as Document
 from prism.elements.frame import OpenFrame
 from prism.elements.opening import open_frames
@@ -77,13 +77,11 @@ def mark_of(elements: Iterable[Element], frame: int) -> str:
 def marks_of(elements: Iterable[Element], frames: Iterable[int]) -> dict[int, str]:
     """The same of many frames."""
     documents = [document_of(element) for element in elements]
-    readings = [document.reading for document in documents]
-    return {
-        frame: fingerprint(
-            [mark_of_files(path for document in documents for path in document.files_at(frame)), readings]
-        )
-        for frame in frames
+    readings = canonical([document.reading for document in documents])
+    of_files = {
+        frame: mark_of_files(path for document in documents for path in document.files_at(frame)) for frame in frames
     }
+    return {frame: fingerprint_of(f"[{canonical(mark)},{readings}]") for frame, mark in of_files.items()}
 
 
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:

@@ -69,10 +69,10 @@ class Files(Value):
 
     def path(self, frame: int) -> Path:
         """The file that shows a frame, whether it is there or not."""
-        head, suffix = from_storable(self.head), from_storable(self.suffix)
-        return Path(from_storable(self.folder), file_name(head, self.padding, suffix, None if self.is_still else frame))
+        folder, head, padding, suffix = self.sequence
+        return folder / file_name(head, padding, suffix, None if self.is_still else frame)
 
-    @property
+    @cached_property
     def sequence(self) -> tuple[Path, str, int, str]:
         """What tells it from other sequences: folder, head, padding, suffix."""
         return Path(from_storable(self.folder)), from_storable(self.head), self.padding, from_storable(self.suffix)
