@@ -160,8 +160,10 @@ def _open_still(path: str):
     as_stored.attribute("oiio:UnassociatedAlpha", 1)  # straight colour is not multiplied by the library
     source = oiio.ImageInput.open(path, as_stored)
     if source is None:
-        raise UnreadableFile(f"{_reason(oiio.geterror())}.")
+        raise UnreadableFile(f"The format is not known, or the header is damaged: {_reason(oiio.geterror())}.")
     spec = source.spec()
+    if source.format_name() == "jpeg" and not _is_whole_jpeg(path, spec.width * spec.height):
+        raise UnreadableFile("Cut short: a part of the picture is missing.")
     if spec.width * spec.height > PIXEL_LIMIT or spec.width * spec.height * spec.nchannels > VALUE_LIMIT:
         raise TooLarge(f"The header declares {spec.width} x {spec.height} pixels of {spec.nchannels} channels.")
     if not spec.nchannels or spec.depth > 1 or len(set(spec.channelnames)) < spec.nchannels:
@@ -169,12 +171,22 @@ def _open_still(path: str):
     return source
 
 
+def _is_whole_jpeg(path: str, pixels: int) -> bool:
+    """Whether a JPEG has the mark of its end after that of its last scan, and at least a bit for each block of 8 x 8
+    pixels: the library fills with grey what is not there. Neither mark can lie within a scan (ITU-T T.81, B.1.1.5), and
+    no code is shorter than a bit (F.1.2.1)."""
+    with open(path, "rb") as file:
+        data = file.read()
+    return data.rfind(b"\xff\xd9") > data.rfind(b"\xff\xda") and 8 * len(data) >= pixels // 64
+
+
 DECODERS = {"flat": decode_flat, "deep": decode_deep, "still": decode_still, "describe": describe_still}
 
 
 def _reason(text: str) -> str:
     """The first line of a library's message, without its final full stop."""
-    return (text.strip().splitlines() or ["no reason given"])[0].rstrip(".")
+    line = (text.strip().splitlines() or ["no reason given"])[0].rstrip(".")
+    return "no reader takes it" if "could not find a format reader" in line else line
 
 
 def refusal(error: Exception) -> UnreadableFile | TooLarge:

@@ -82,7 +82,7 @@ def odd_files(folder: Path) -> dict[str, Path]:
     deep = attribute("type", "string", b"deepscanline") + attribute("version", "int", struct.pack("<i", 1))
     contents = {
         "attributes": one_pixel(more=b"".join(attribute(f"a{n}", "int", bytes(4)) for n in range(50_000))),
-        "parts": struct.pack("<II", 20000630, 0x1002) + header(more=named) * 3000 + b"\0",
+        "parts": struct.pack("<II", 20000630, 0x1002) + header(more=named) * 10_000 + b"\0",
         "channels": one_pixel(channels=channel_list([b"c%d" % n for n in range(70_000)])),
         "display": one_pixel(display=wide),
         "bomb": _bomb(),
@@ -92,6 +92,10 @@ def odd_files(folder: Path) -> dict[str, Path]:
         "endless": one_pixel(more=b"x" * 100_000),
         "huge entry": one_pixel(more=b"a\0string\0" + struct.pack("<i", 2**31 - 1)),
         "aspect": one_pixel().replace(struct.pack("<f", 1), struct.pack("<f", float("nan")), 1),
+        **{f"tiles of {side}": _tiled(side) for side in (0, 1, 2**31 - 1)},
+        "tile elsewhere": _tiled(16, of=(0, 0, 31, 31), at=(7, 7)),
+        "samples": _deep(counts=2**31 - 1),
+        "packed samples": _deep(counts=1, size=2**40),
         "nothing": b"",
         "text": b"RGBA",
     }
@@ -105,9 +109,65 @@ def odd_files(folder: Path) -> dict[str, Path]:
     paths["loop"].symlink_to(paths["loop"])
     paths["folder"] = folder / "folder.1001.exr"
     paths["folder"].mkdir()
-    paths["picture"] = folder / "picture.1001.png"
-    paths["picture"].write_bytes(_large_png())
+    return paths | lying_stills(folder)
+
+
+def lying_stills(folder: Path) -> dict[str, Path]:
+    """Small pictures whose headers say that they are huge, by format."""
+    paths = {}
+    for suffix in ("png", "jpg", "tif", "webp", "tga", "bmp", "hdr", "pnm"):
+        path = paths[suffix] = folder / f"huge.1001.{suffix}"
+        output = oiio.ImageOutput.create(str(path))
+        output.open(str(path), oiio.ImageSpec(20, 24, 3, oiio.FLOAT if suffix == "hdr" else oiio.UINT8))
+        output.write_image(np.zeros((24, 20, 3), np.float32))
+        output.close()
+        path.write_bytes(_huge(suffix, path.read_bytes()))
     return paths
+
+
+def _huge(suffix: str, sound: bytes) -> bytes:
+    """The same picture, said to be at least 16,000 pixels wide and high."""
+    if suffix == "png":
+        return _large_png()
+    if suffix == "webp":  # lossy or lossless, each with 14 bits a side
+        lossless = sound.find(b"VP8L")
+        place = lossless + 9 if lossless > 0 else sound.find(b"\x9d\x01\x2a") + 3
+        sides = struct.pack("<I", (1 << 28) - 1) if lossless > 0 else struct.pack("<HH", 16_383, 16_383)
+        return sound[:place] + sides + sound[place + 4 :]
+    if suffix == "tif":
+        for tag in (256, 257):
+            entry = next(
+                at for kind in (3, 4) if (at := sound.find(struct.pack("<HHI", tag, kind, 1))) > 0
+            )  # a short or a long
+            sound = sound[: entry + 2] + struct.pack("<HII", 4, 1, 60_000) + sound[entry + 12 :]
+        return sound
+    if suffix in ("hdr", "pnm"):
+        return sound.replace(b"-Y 24 +X 20", b"-Y 60000 +X 60000").replace(b"20 24", b"60000 60000")
+    place, sides = {
+        "jpg": (sound.find(b"\xff\xc0") + 5, struct.pack(">HH", 65_500, 65_500)),
+        "tga": (12, struct.pack("<HH", 65_535, 65_535)),
+        "bmp": (18, struct.pack("<ii", 60_000, 60_000)),
+    }[suffix]
+    return sound[:place] + sides + sound[place + len(sides) :]
+
+
+def _tiled(side: int, *, of=(0, 0, 16_383, 8_191), at=(0, 0)) -> bytes:
+    """One sound tile of a file in tiles of so many pixels, said to be another."""
+    tiles = attribute("tiles", "tiledesc", struct.pack("<IIB", side & 0xFFFFFFFF, side & 0xFFFFFFFF, 0))
+    head = struct.pack("<II", 20000630, 0x202) + header(more=tiles, data=of, display=of)
+    wide = -(-(of[2] + 1) // side) if side > 1 else 1
+    body = struct.pack("<5i", *at, 0, 0, 4 * 256) + bytes(4 * 256)
+    return head + struct.pack("<Q", len(head) + 8 * wide * wide) * (wide * wide) + body
+
+
+def _deep(*, counts: int, size: int = 4) -> bytes:
+    """One pixel that is said to have so many samples, in so many bytes."""
+    more = attribute("type", "string", b"deepscanline") + attribute("version", "int", struct.pack("<i", 1))
+    more += attribute("chunkCount", "int", struct.pack("<i", 1)) + attribute("name", "string", b"deep")
+    more += attribute("maxSamplesPerPixel", "int", struct.pack("<i", -1))
+    head = struct.pack("<II", 20000630, 0x802) + header(more=more)
+    chunk = struct.pack("<iQQQ", 0, 4, size, size) + struct.pack("<i", counts) + bytes(4)
+    return head + struct.pack("<Q", len(head) + 8) + chunk
 
 
 def _bomb() -> bytes:

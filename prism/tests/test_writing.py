@@ -42,6 +42,7 @@ OF_FILES = {
 BY_THEMSELVES = {
     "prism/formats/safe.py": "the one door",
     "prism/formats/planes.py": "a cache in a folder of its own, under names that are digests",
+    "prism/formats/guarded.py": "memory of its own, which has no name",
     "prism/formats/child.py": "a setting of its own process",
     "prism/formats/png.py": "changes the temporary that it is given",
     "prism/formats/deep.py": "writes the temporary that it is given",
