@@ -8,6 +8,8 @@ from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from django.db.models import Q, QuerySet
+from django.urls import reverse
 from django.utils import timezone
 
 from desk.handoff.models import Delivery, Note
@@ -27,6 +29,7 @@ MOST_POINTS = 5000  # of one drawing
 MOST_POINTS_OF_SHOT = 100_000  # of all drawings of a shot, which its pages list
 MOST_NOTES = 1000  # of a shot
 IN_A_PDF = 100  # notes of one file
+IN_A_LIST = 50  # notes that a page shows at once
 ANSWER = ["version", "answer", "answered_by", "answered"]
 HEAD = ("frame", "note", "by", "when", "version seen", "x", "y", "answer", "answered by", "answered in")
 
@@ -143,12 +146,46 @@ def entry(note: Note) -> dict[str, Any]:
         "answeredBy": note.answered_by.get_username() if note.answered_by else "",
         "delivery": note.delivery_id,
         "item": note.item,
+        "url": _address(note),
     }
+
+
+def _address(note: Note) -> str:
+    """Where it is looked at; empty once its delivery is gone."""
+    if note.delivery is None:
+        return ""
+    address = note.delivery.shot.address | {"delivery": note.delivery_id, "item": note.item}
+    return f"{reverse('hand-off-review', kwargs=address)}?frame={note.frame}"
 
 
 def listed(shot: Shot) -> list[Note]:
     """All notes of a shot, by frame."""
-    return list(shot.notes.select_related("author", "seen__ledger", "version", "answered_by", "delivery"))
+    return list(_of(shot))
+
+
+def _of(shot: Shot) -> QuerySet[Note]:
+    return shot.notes.select_related("author", "seen__ledger", "version", "answered_by", "delivery__shot__production")
+
+
+def a_page(shot: Shot, number: int = 1, *, only_open: bool = False, holding: Note | None = None) -> dict[str, Any]:
+    """Some of the notes, by frame: the `notes` of a `page`, the last for a number beyond, of how many `pages`; and of
+    all notes the `count`, and how many are `open`. holding: a note whose page it is to be."""
+    found = _of(shot).filter(version=None) if only_open else _of(shot)
+    count = found.count()
+    pages = max(1, -(-count // IN_A_LIST))
+    if holding is not None:
+        before = found.filter(Q(frame__lt=holding.frame) | Q(frame=holding.frame, pk__lt=holding.pk)).count()
+        number = before // IN_A_LIST + 1
+    number = min(max(1, number), pages)
+    return {
+        "notes": [entry(note) for note in found[(number - 1) * IN_A_LIST : number * IN_A_LIST]],
+        "page": number, "pages": pages, "count": shot.notes.count(), "open": shot.notes.filter(version=None).count(),
+    }  # fmt: skip
+
+
+def on_frame(delivery: Delivery, item: Item, frame: int) -> list[dict[str, Any]]:
+    """Notes that are drawn on a frame of a movie."""
+    return [entry(note) for note in _of(delivery.shot).filter(delivery=delivery, item=item.id, frame=frame)]
 
 
 def as_csv(notes: Sequence[Note]) -> str:

@@ -20,7 +20,7 @@ from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Item
 from prism.errors import BadArgument, UnreadableFile
 
-OF_SHOT = ("answer", "note-remove")
+OF_SHOT = ("answer", "note-remove", "notes")
 
 
 @require_GET
@@ -44,13 +44,14 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "item": movie.id,
         "shot": shot.code,
         "versions": [version_entry(version) for version in versions if version.number > found.version.number],
-        "notes": [review.entry(note) for note in review.listed(shot)],
+        "listed": review.a_page(shot, _number(request, "page")),
         "mayChange": shot.production.can_be_changed_by(request.user),
         "user": request.user.get_username(),
         "frame": request.GET.get("frame", ""),
         "urls": {
             "note": reverse("hand-off-note", kwargs=address),
             "frame": reverse("hand-off-frame", kwargs=address | {"number": 0}),
+            "marks": reverse("hand-off-marks", kwargs=address | {"number": 0}),
             "picture": reverse("hand-off-board-picture", kwargs=shot.address),
             **{name: reverse(f"hand-off-{name}", kwargs=shot.address) for name in OF_SHOT},
         },
@@ -59,7 +60,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         request,
         "handoff/review.html",
         head(request, shot, "hand-off")
-        | {"page": shown, "movie": movie, "found": found, "parts": review.parts_of(len(shown["notes"]))},
+        | {"page": shown, "movie": movie, "found": found, "parts": review.parts_of(shown["listed"]["count"])},
     )
 
 
@@ -74,13 +75,20 @@ def frame(request: HttpRequest, shot: Shot, delivery: int, item: str, number: in
         raise Http404(error.what) from error
 
 
+@require_GET
+@with_shot
+def marks(request: HttpRequest, shot: Shot, delivery: int, item: str, number: int) -> JsonResponse:
+    """The notes that are drawn on a frame."""
+    return JsonResponse({"notes": review.on_frame(*_movie(shot, delivery, item), number)})
+
+
 @require_POST
 @with_shot
 def note(request: HttpRequest, shot: Shot, delivery: int, item: str) -> JsonResponse:
     """Keep a note. Every member of a production may say one."""
     found, movie = _movie(shot, delivery, item)
-    review.add(found, movie, request.user, json_body(request))
-    return _notes(shot)
+    made = review.add(found, movie, request.user, json_body(request))
+    return JsonResponse(review.a_page(shot, holding=made))
 
 
 @require_POST
@@ -95,7 +103,7 @@ def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
         review.reopen(found, was=was)
     else:
         review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user, was=was)
-    return _notes(shot)
+    return JsonResponse(review.a_page(shot, holding=found))
 
 
 @require_POST
@@ -111,14 +119,14 @@ def remove(request: HttpRequest, shot: Shot) -> JsonResponse:
         require_change(request, shot)
     found.removed = None if back else timezone.now()
     found.save(update_fields=["removed"])
-    return _notes(shot)
+    return JsonResponse(review.a_page(shot, holding=found))
 
 
 @require_GET
 @with_shot
 def notes(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """All notes of a shot, with where each can be looked at."""
-    return _notes(shot)
+    """Notes of a shot, with where each can be looked at: one page of them, or of those that are open."""
+    return JsonResponse(review.a_page(shot, _number(request, "page"), only_open="open" in request.GET))
 
 
 @require_GET
@@ -133,26 +141,21 @@ def notes_csv(request: HttpRequest, shot: Shot) -> HttpResponse:
 @computed()
 def notes_pdf(request: HttpRequest, shot: Shot) -> HttpResponse:
     """Notes with pictures; of many, one part after the other."""
-    part = request.GET.get("part", "1")
-    if not part.isdecimal():
-        raise BadArgument("A part is a number.", where="part")
-    body = review.as_pdf(shot, review.listed(shot), request.user.get_username(), int(part[:6]))
-    return _download(body, f"{shot.code}_notes{'' if part == '1' else '_' + part}.pdf", "application/pdf")
+    part = _number(request, "part")
+    body = review.as_pdf(shot, review.listed(shot), request.user.get_username(), part)
+    return _download(body, f"{shot.code}_notes{'' if part == 1 else f'_{part}'}.pdf", "application/pdf")
 
 
 def _download(body: bytes, name: str, kind: str) -> HttpResponse:
     return HttpResponse(body, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
 
 
-def _notes(shot: Shot) -> JsonResponse:
-    entries = []
-    for found in review.listed(shot):
-        url = ""
-        if found.delivery is not None:
-            address = shot.address | {"delivery": found.delivery_id, "item": found.item}
-            url = f"{reverse('hand-off-review', kwargs=address)}?frame={found.frame}"
-        entries.append(review.entry(found) | {"url": url})
-    return JsonResponse({"notes": entries})
+def _number(request: HttpRequest, name: str) -> int:
+    """Of an address, 1 without one. Raises BadArgument."""
+    text = request.GET.get(name, "1")
+    if not text.isdecimal() or not text.isascii():
+        raise BadArgument(f"A {name} is a number.", where=name)
+    return int(text[:6])
 
 
 def _movie(shot: Shot, delivery: int, item: str) -> tuple[Delivery, Item]:

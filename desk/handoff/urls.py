@@ -26,5 +26,6 @@ urlpatterns = [
     path("<int:delivery>/review/<str:item>/", review_views.page, name="hand-off-review"),
     path("<int:delivery>/review/<str:item>/note/", review_views.note, name="hand-off-note"),
     path("<int:delivery>/review/<str:item>/<int:number>/", review_views.frame, name="hand-off-frame"),
+    path("<int:delivery>/review/<str:item>/<int:number>/notes/", review_views.marks, name="hand-off-marks"),
     path("<int:delivery>/file/<path:file>", views.download, name="hand-off-file"),
 ]

@@ -131,6 +131,7 @@ RULES = {
     "hand-off-board-picture": ("members", None),
     "hand-off-review": ("members", None),
     "hand-off-frame": ("members", None),
+    "hand-off-marks": ("members", None),
     "hand-off-note": (None, "members"),
     "hand-off-answer": (None, "artists"),
     "hand-off-note-remove": (None, "members"),

@@ -14,14 +14,22 @@ from playwright.sync_api import expect
 
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
+from desk.elements.models import Place
+from desk.handoff.boards import make
+from desk.handoff.models import Board, DeliveryPreset, Note
+from desk.jobs.engine import begin
+from desk.jobs.models import Task
 from desk.plan.models import Plan
 from desk.rebuild.models import Ledger
+from desk.rebuild.services import keep_version
 from desk.render.models import Run
+from desk.shots.models import Production, Shot
 from desk.tests.browser import BrowserCase
 from desk.tests.world import HEIGHT, WIDTH
 from desk.web.faults import REFUSED
 from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
+from prism.delivery.presets import PRESETS
 from prism.elements.opening import find_sources
 from prism.ledger.document import Ledger as Document
 from prism.ledger.first import first_ledger, starts_of
@@ -224,6 +232,47 @@ class Rendering(BrowserCase):
             for start in starts_of(sources):
                 ledger = first_ledger(sources, by=start.by, denoised=start.denoised)
                 self.assertTrue(balance(ledger, sources).balanced, (number, start))
+
+
+SAYS = """text => [...document.querySelectorAll('body *')].filter(each => !each.matches('script, style, template'))
+    .some(each => [...each.childNodes].filter(node => node.nodeType === 3).map(node => node.data)
+        .concat([...each.attributes].map(({ value }) => value), String(each.value ?? '')).join(' ').includes(text))"""
+
+
+class Hostile(BrowserCase):
+    def test_no_text_is_run(self):
+        """Whatever people, files and workers say is shown as it is, on every page that says it."""
+        text = "</script><script>hit=1</script><img src=x onerror=hit=1>\"' x-init=hit=1"
+        for objects, field in (
+            (Production.objects, "title"), (Shot.objects, "title"), (Ledger.objects, "name"), (Place.objects, "name"),
+        ):  # fmt: skip
+            objects.update(**{field: text[: objects.model._meta.get_field(field).max_length]})
+        version = keep_version(Ledger.objects.get(), self.artist)
+        type(version).objects.update(comment=text)
+        document = self.ledger.document
+        document["rows"][0] = {"kind": "group", "id": "g", "name": text[:80], "rows": [document["rows"][0]]}
+        Ledger.objects.update(document=document)
+        self.folder = self.folder.with_name("more")
+        self.folder.mkdir()
+        self.render(1001, name="<img src=x onerror=hit=1>")
+        self.bring_in(self.folder, name="")
+        Note.objects.create(shot=self.shot, seen=version, frame=1001, x=0, y=0, text=text, author=self.artist)
+        DeliveryPreset.objects.create(production=self.production, name=text[:80], document=PRESETS["picture"].as_json())
+        board = make(self.shot, "empty", self.artist)
+        Board.objects.update(name=text[:80])
+        tasks = [Task(number=1, title=text[:80], state="failed", fault=text, log=text)]
+        begin("look", self.shot, text[:80], tasks, author=self.artist)
+        self.log_in()
+        of_shot = ("intake", "plan", "render", "look", "rebuild", "finish", "hand-off", "scene", "shot-settings")
+        addresses = [reverse("shots"), "/work/", "/productions/TST/", *map(self.url, of_shot)]
+        shown = {}
+        for address in (*addresses, self.url("hand-off-board", board=board.pk)):
+            self.page.goto(f"{self.live_server_url}{address}")
+            self.page.wait_for_load_state("networkidle")
+            self.assertEqual(self.page.evaluate("typeof hit"), "undefined", address)
+            shown[address] = self.page.evaluate(SAYS, "onerror=hit")
+        for address in (*addresses[:3], *map(self.url, ("rebuild", "hand-off", "scene"))):
+            self.assertTrue(shown[address], address)  # the others show nothing of it
 
 
 class Accessibility(BrowserCase):

@@ -241,6 +241,33 @@ class Notes(HandoffCase):
             self.assertRaises(Outdated, act)
         self.assertFalse(Note.objects.exists())
 
+    def test_a_page_lists_some_of_many_and_what_is_said_of_one_comes_with_its_page(self):
+        self.say()
+        one = Note.objects.get()
+        for number in range(2 * review.IN_A_LIST):
+            one.pk, one.frame, one.version = None, 1001 + (number >= review.IN_A_LIST), None
+            one.save()
+        read = lambda **asked: self.client.get(self.url("hand-off-notes"), asked).json()  # noqa: E731
+        pages = [read(page=number) for number in (1, 2, 3, 9)]
+        self.assertEqual([len(page["notes"]) for page in pages], [50, 50, 1, 1])
+        self.assertEqual([(page["page"], page["pages"]) for page in pages], [(1, 3), (2, 3), (3, 3), (3, 3)])
+        ids = [note["id"] for page in pages[:3] for note in page["notes"]]
+        self.assertEqual(ids, list(Note.objects.values_list("pk", flat=True)))
+        self.assertEqual({(page["count"], page["open"]) for page in pages}, {(101, 101)})
+        document = self.ledger.document
+        document["rows"][0]["amount"] = 0.25
+        Ledger.objects.update(document=document)
+        keep_version(Ledger.objects.get(), self.artist)
+        answered = self.ask("hand-off-answer", note=ids[-1], version=2, answer="done").json()
+        self.assertEqual((answered["page"], answered["notes"][-1]["id"], answered["open"]), (3, ids[-1], 100))
+        self.assertEqual((read(open="")["pages"], read()["pages"]), (2, 3))
+        self.assertEqual(self.say(frame=1001).json()["page"], 2)
+        address = self.url("hand-off-marks", delivery=self.delivery.pk, item="review", number=1001)
+        marks = self.client.get(address).json()["notes"]
+        self.assertEqual((len(marks), {note["frame"] for note in marks}), (51, {1001}))
+        for bad in ("x", "-1", "²"):
+            self.assertEqual(self.client.get(self.url("hand-off-notes"), {"page": bad}).status_code, 422)
+
     def test_many_notes_are_bounded_and_go_out_in_parts(self):
         """Each frame is decoded once for a part; one note more than a shot may have is refused."""
         self.say()

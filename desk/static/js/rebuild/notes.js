@@ -3,11 +3,12 @@ import { get, pageData } from "../api.js";
 
 export const notesBeside = () => ({
   notes: [],
+  more: 0, // further ones, which the review lists
 
   async init() {
     try {
-      const { notes } = await (await get(pageData().urls.notes)).json();
-      this.notes = notes.filter(({ open }) => open);
+      const { notes, open } = await (await get(`${pageData().urls.notes}?open`)).json();
+      Object.assign(this, { notes, more: open - notes.length });
     } catch {
       this.notes = []; // the ledger does not need them
     }

@@ -1,11 +1,12 @@
 // A movie with its notes: played, or stepped frame by frame as it was made; a place is clicked or drawn on, and said about.
-import { pageData, post, wordsOf } from "../api.js";
+import { get, pageData, post, wordsOf } from "../api.js";
 import { stroke } from "./strokes.js";
 
 export default () => {
   const page = pageData();
   return {
-    notes: page.notes,
+    list: page.listed, // notes of one page, and how many there are
+    onFrame: [], // notes that are drawn on the frame, where the list is not all of them
     versions: page.versions,
     mayChange: page.mayChange,
     movie: page.movie,
@@ -25,8 +26,8 @@ export default () => {
     fault: "",
 
     init() {
-      this.$watch("frame", () => this.$nextTick(() => this.redraw()));
-      this.$nextTick(() => this.redraw());
+      this.$watch("frame", () => this.$nextTick(() => this.guarded(() => this.drawn())));
+      this.$nextTick(() => this.guarded(() => this.drawn()));
     },
 
     // ---- Frames ----
@@ -112,7 +113,12 @@ export default () => {
 
     // ---- Notes ----
     canRemove(note) { return this.mayChange || (note.open && note.by === page.user); },
-    get openCount() { return this.notes.filter(({ open }) => open).length; },
+    get notes() { return this.list.notes; },
+    get pagesText() { return `page ${this.list.page} of ${this.list.pages}`; },
+    async turn(by) {
+      this.open = 0;
+      await this.guarded(() => this.take(get(`${page.urls.notes}?page=${this.list.page + by}`)));
+    },
     isOpen(note) { return this.open === note.id; },
     show(note) {
       this.pause();
@@ -142,7 +148,10 @@ export default () => {
       await this.guarded(() => this.take(post(page.urls["note-remove"], { note: this.removed.id, restore: true })));
       if (!this.fault) this.removed = null;
     },
-    async take(request) { this.notes = (await (await request).json()).notes; },
+    async take(request) {
+      this.list = await (await request).json();
+      await this.drawn();
+    },
     async guarded(request) {
       try {
         await request();
@@ -164,14 +173,25 @@ export default () => {
       this.$nextTick(() => this.redraw());
     },
 
+    // The notes of the frame: from the list, or asked for where that is a part of them.
+    async drawn() {
+      const { frame } = this;
+      if (this.list.pages > 1 && !this.playing) {
+        const { notes } = await (await get(page.urls.marks.replace(/0\/notes\/$/, `${frame}/notes/`))).json();
+        if (frame !== this.frame) return; // another one is shown by now
+        this.onFrame = notes;
+      }
+      this.redraw();
+    },
+    get drawnNotes() {
+      const here = ({ delivery, item, frame }) => delivery === page.delivery && item === page.item && frame === this.frame;
+      return (this.list.pages > 1 ? this.onFrame : this.notes).filter(here);
+    },
     redraw() {
       const svg = this.$refs.marks;
       if (!svg) return;
       svg.replaceChildren();
-      for (const note of this.notes) {
-        if (note.delivery !== page.delivery || note.item !== page.item || note.frame !== this.frame || this.playing) continue;
-        stroke(svg, note, this.isOpen(note) ? "shown" : note.open ? "open" : "answered");
-      }
+      for (const note of this.playing ? [] : this.drawnNotes) stroke(svg, note, this.isOpen(note) ? "shown" : note.open ? "open" : "answered");
       if (this.place) stroke(svg, { x: this.place[0], y: this.place[1], strokes: this.strokes }, "fresh");
     },
     pressed(event) {
