@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -20,15 +20,14 @@ from desk.shots.storage import kept_inside
 from desk.web.saving import Outdated, at_once
 from prism.delivery.document import Item
 from prism.delivery.encodings.movie import Movie, read_codes
-from prism.errors import BadArgument, UnreadableFile
-from prism.limits import current
+from prism.errors import BadArgument, Superseded, UnreadableFile
+from prism.limits import Stale, current, never
 from prism.sheets.notes import NoteEntry, notes_pdf, small
 from prism.text import cell
 
 MOST_POINTS = 5000  # of one drawing
 MOST_POINTS_OF_SHOT = 100_000  # of all drawings of a shot, which its pages list
 MOST_NOTES = 1000  # of a shot
-IN_A_PDF = 100  # notes of one file
 IN_A_LIST = 50  # notes that a page shows at once
 ANSWER = ["version", "answer", "answered_by", "answered"]
 HEAD = ("frame", "note", "by", "when", "version seen", "x", "y", "answer", "answered by", "answered in")
@@ -203,21 +202,22 @@ def as_csv(notes: Sequence[Note]) -> str:
     return text.getvalue()
 
 
-def parts_of(count: int) -> range:
-    """Numbers of the files that so many notes go into."""
-    return range(1, max(1, -(-count // IN_A_PDF)) + 1)
-
-
-def as_pdf(shot: Shot, notes: Sequence[Note], author: str, part: int = 1) -> bytes:
-    """With a small picture of each frame and what was drawn on it; some at a time, parts counted from 1. Raises
-    BadArgument for a part there is not."""
-    parts = len(parts_of(len(notes)))
-    if not 1 <= part <= parts:
-        raise BadArgument(f"There are {parts} parts.", where="part")
+def as_pdf(
+    shot: Shot,
+    notes: Sequence[Note],
+    author: str,
+    *,
+    is_stale: Stale = never,
+    saw: Callable[[float], object] = lambda share: None,
+) -> bytes:
+    """With a small picture of each frame and what was drawn on it. saw: is told the share that is done. Raises
+    Superseded."""
     pictures: dict[tuple[Any, ...], np.ndarray | None] = {}
     entries = []
-    for note in notes[(part - 1) * IN_A_PDF : part * IN_A_PDF]:
+    for number, note in enumerate(notes):
         current().require()
+        if is_stale():
+            raise Superseded("It was cancelled.")
         said = entry(note)
         answered = f"{note.version.label}: {said['answer']}" if note.version else ""
         head = f"frame {note.frame} · {note.seen.label} · {said['by']} {said['made'].replace('T', ' ')}"
@@ -225,8 +225,8 @@ def as_pdf(shot: Shot, notes: Sequence[Note], author: str, part: int = 1) -> byt
         if key not in pictures:
             pictures[key] = _picture(note)
         entries.append(NoteEntry(head, note.text, answered, pictures[key], (note.x, note.y), note.strokes))
-    of = f", part {part} of {parts}" if parts > 1 else ""
-    return notes_pdf(f"{shot.code}: notes{of}", entries, author=author)
+        saw(number / len(notes))
+    return notes_pdf(f"{shot.code}: notes", entries, author=author)
 
 
 def _picture(note: Note) -> np.ndarray | None:

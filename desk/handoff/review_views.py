@@ -8,7 +8,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
-from desk.handoff import review
+from desk.handoff import notes_file, review
 from desk.handoff.models import Delivery, Note
 from desk.rebuild.services import version_entry
 from desk.shots.access import require_change, with_shot
@@ -20,7 +20,7 @@ from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Item
 from prism.errors import BadArgument, UnreadableFile
 
-OF_SHOT = ("answer", "note-remove", "notes")
+OF_SHOT = ("answer", "note-remove", "notes", "notes-order", "notes-pdf")
 
 
 @require_GET
@@ -44,7 +44,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "item": movie.id,
         "shot": shot.code,
         "versions": [version_entry(version) for version in versions if version.number > found.version.number],
-        "listed": review.a_page(shot, _number(request, "page")),
+        "listed": review.a_page(shot, _number(request, "page")) | {"pdf": notes_file.state(shot)},
         "mayChange": shot.production.can_be_changed_by(request.user),
         "user": request.user.get_username(),
         "frame": request.GET.get("frame", ""),
@@ -59,8 +59,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
     return render(
         request,
         "handoff/review.html",
-        head(request, shot, "hand-off")
-        | {"page": shown, "movie": movie, "found": found, "parts": review.parts_of(shown["listed"]["count"])},
+        head(request, shot, "hand-off") | {"page": shown, "movie": movie, "found": found},
     )
 
 
@@ -88,7 +87,7 @@ def note(request: HttpRequest, shot: Shot, delivery: int, item: str) -> JsonResp
     """Keep a note. Every member of a production may say one."""
     found, movie = _movie(shot, delivery, item)
     made = review.add(found, movie, request.user, json_body(request))
-    return JsonResponse(review.a_page(shot, holding=made))
+    return _listed(shot, holding=made)
 
 
 @require_POST
@@ -103,7 +102,7 @@ def answer(request: HttpRequest, shot: Shot) -> JsonResponse:
         review.reopen(found, was=was)
     else:
         review.answer(found, whole_number(body, "version"), str(body.get("answer", "")), request.user, was=was)
-    return JsonResponse(review.a_page(shot, holding=found))
+    return _listed(shot, holding=found)
 
 
 @require_POST
@@ -119,14 +118,14 @@ def remove(request: HttpRequest, shot: Shot) -> JsonResponse:
         require_change(request, shot)
     found.removed = None if back else timezone.now()
     found.save(update_fields=["removed"])
-    return JsonResponse(review.a_page(shot, holding=found))
+    return _listed(shot, holding=found)
 
 
 @require_GET
 @with_shot
 def notes(request: HttpRequest, shot: Shot) -> JsonResponse:
     """Notes of a shot, with where each can be looked at: one page of them, or of those that are open."""
-    return JsonResponse(review.a_page(shot, _number(request, "page"), only_open="open" in request.GET))
+    return _listed(shot, _number(request, "page"), only_open="open" in request.GET)
 
 
 @require_GET
@@ -140,10 +139,30 @@ def notes_csv(request: HttpRequest, shot: Shot) -> HttpResponse:
 @with_shot
 @computed()
 def notes_pdf(request: HttpRequest, shot: Shot) -> HttpResponse:
-    """Notes with pictures; of many, one part after the other."""
-    part = _number(request, "part")
-    body = review.as_pdf(shot, review.listed(shot), request.user.get_username(), part)
-    return _download(body, f"{shot.code}_notes{'' if part == 1 else f'_{part}'}.pdf", "application/pdf")
+    """Notes with pictures; of many, what a worker has made."""
+    name = f"{shot.code}_notes.pdf"
+    if not notes_file.is_long(shot):
+        body = review.as_pdf(shot, review.listed(shot), request.user.get_username())
+        return _download(body, name, "application/pdf")
+    path = notes_file.made(shot)
+    if path is None:
+        raise BadArgument(
+            f"Of more than {notes_file.AT_ONCE} notes a worker makes the PDF.", where="notes",
+            advice="Have it made under Review, and wait for it.",
+        )  # fmt: skip
+    return _download(path.read_bytes(), name, "application/pdf")
+
+
+@require_POST
+@with_shot
+def notes_order(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """Have the PDF of many notes made."""
+    notes_file.order(shot, request.user)
+    return _listed(shot, whole_number(json_body(request), "page", 1))
+
+
+def _listed(shot: Shot, page: int = 1, **more: Any) -> JsonResponse:
+    return JsonResponse(review.a_page(shot, page, **more) | {"pdf": notes_file.state(shot)})
 
 
 def _download(body: bytes, name: str, kind: str) -> HttpResponse:

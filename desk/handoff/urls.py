@@ -21,6 +21,7 @@ urlpatterns = [
     path("notes/", review_views.notes, name="hand-off-notes"),
     path("notes/answer/", review_views.answer, name="hand-off-answer"),
     path("notes/remove/", review_views.remove, name="hand-off-note-remove"),
+    path("notes/pdf/", review_views.notes_order, name="hand-off-notes-order"),
     path("notes.csv", review_views.notes_csv, name="hand-off-notes-csv"),
     path("notes.pdf", review_views.notes_pdf, name="hand-off-notes-pdf"),
     path("<int:delivery>/review/<str:item>/", review_views.page, name="hand-off-review"),

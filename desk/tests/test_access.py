@@ -137,6 +137,7 @@ RULES = {
     "hand-off-note-remove": (None, "members"),
     "hand-off-notes": ("members", None),
     "hand-off-notes-csv": ("members", None),
+    "hand-off-notes-order": (None, "members"),
     "hand-off-notes-pdf": ("members", None),
 }
 ROLES = (

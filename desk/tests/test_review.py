@@ -9,16 +9,17 @@ import numpy as np
 import pypdf
 from PIL import Image as Pillow
 
-from desk.handoff import boards, review, services
+from desk.handoff import boards, notes_file, review, services
 from desk.handoff.models import Board, Delivery, Note
 from desk.house.setup import create_shot
-from desk.jobs import work
-from desk.jobs.models import State
+from desk.jobs import engine, work
+from desk.jobs.models import Job, State
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import keep_version
 from desk.tests.test_handoff import FLOAT, STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
 from desk.web.saving import Outdated
+from prism.errors import Superseded
 from prism.movies.reading import read_movie
 from prism.sheets.boards.elements import Caption
 from prism.sheets.page import write_page
@@ -268,20 +269,39 @@ class Notes(HandoffCase):
         for bad in ("x", "-1", "²"):
             self.assertEqual(self.client.get(self.url("hand-off-notes"), {"page": bad}).status_code, 422)
 
-    def test_many_notes_are_bounded_and_go_out_in_parts(self):
-        """Each frame is decoded once for a part; one note more than a shot may have is refused."""
+    def test_of_many_notes_a_worker_makes_the_pdf(self):
+        """Each frame is decoded once; what was made of other notes is not sent; asked for twice it is made once."""
         self.say()
         one = Note.objects.get()
-        for left in range(review.IN_A_PDF + 9):
+        for left in range(notes_file.AT_ONCE + 9):
             one.pk, one.frame = None, 1001 + left % 2
             one.save()
+        read = lambda: self.client.get(self.url("hand-off-notes-pdf"))  # noqa: E731
+        self.assertEqual(read().status_code, 422)
+        for _ in range(2):
+            self.assertEqual(self.ask("hand-off-notes-order").json()["pdf"], notes_file.MAKING)
         with mock.patch.object(review, "read_codes", wraps=review.read_codes) as decoded:
-            parts = [self.client.get(self.url("hand-off-notes-pdf"), {"part": part}) for part in ("1", "2")]
-        self.assertEqual(decoded.call_count, 3)  # two frames in the first, one in the second
-        pages = [pypdf.PdfReader(io.BytesIO(each.content)) for each in parts]
-        found = [sum(page.extract_text().count("warmer key") for page in each.pages) for each in pages]
-        self.assertEqual(found, [review.IN_A_PDF, 10])
-        self.assertEqual(self.client.get(self.url("hand-off-notes-pdf"), {"part": "3"}).status_code, 422)
+            self.work()
+        self.assertEqual((decoded.call_count, Job.objects.filter(kind=notes_file.KIND).count()), (2, 1))
+        self.assertEqual(self.client.get(self.url("hand-off-notes")).json()["pdf"], notes_file.READY)
+        pages = pypdf.PdfReader(io.BytesIO(read().content)).pages
+        self.assertEqual(sum(page.extract_text().count("warmer key") for page in pages), notes_file.AT_ONCE + 10)
+        Note.objects.filter(pk=one.pk).update(text="colder key")
+        self.assertEqual(self.client.get(self.url("hand-off-notes")).json()["pdf"], notes_file.NONE)
+        self.assertEqual(read().status_code, 422)
+        self.ask("hand-off-notes-order")
+        job = Job.objects.filter(kind=notes_file.KIND).latest("pk")
+        engine.cancel(job)
+        self.assertRaises(Superseded, notes_file.write, job.tasks.get(), mock.Mock(is_over=lambda: True))
+        self.ask("hand-off-notes-order")
+        self.work()
+        self.assertIn(b"%PDF", read().content[:8])
+        Note.objects.filter(pk__in=list(Note.objects.values_list("pk", flat=True)[:10])).delete()
+        self.assertEqual(read().status_code, 200)  # few enough now
+
+    def test_notes_of_a_shot_are_bounded(self):
+        """One more than it may have is refused, and one drawing."""
+        self.say()
         there = Note.objects.count()
         for most, status in ((there + 1, 200), (there, 422)):
             with mock.patch.object(review, "MOST_NOTES", most):

@@ -2,6 +2,8 @@
 import { get, pageData, post, wordsOf } from "../api.js";
 import { stroke } from "./strokes.js";
 
+const LOOK_EVERY = 1500; // milliseconds, while a worker makes the PDF
+
 export default () => {
   const page = pageData();
   return {
@@ -118,6 +120,16 @@ export default () => {
     async turn(by) {
       this.open = 0;
       await this.guarded(() => this.take(get(`${page.urls.notes}?page=${this.list.page + by}`)));
+      this.$refs.list.scrollIntoView({ block: "start" });
+    },
+    get pdfUrl() { return page.urls["notes-pdf"]; },
+    async makePdf() {
+      await this.guarded(() => this.take(post(page.urls["notes-order"], { page: this.list.page })));
+      while (this.list.pdf === "being made") {
+        await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
+        await this.guarded(() => this.take(get(`${page.urls.notes}?page=${this.list.page}`)));
+        if (this.fault) return;
+      }
     },
     isOpen(note) { return this.open === note.id; },
     show(note) {
