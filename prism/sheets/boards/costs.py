@@ -17,7 +17,8 @@ MOST_OF_ONE = 170_000_000  # by one element
 MOST_LETTERS = 100_000
 # What else counts as so many plain pixels, as measured on two cores.
 PICTURE, TEXTURE, SOFT = 2.5, 4.0, 5.0  # times a pixel of a picture, of a texture, of a shadow or glow
-A_MARK, A_LINE, A_BLUR, A_BAND, A_PICTURE = 4_000, 28_000, 50_000, 50_000, 250_000  # each, however small
+OUTLINE = 1.6  # more of a pixel of a band with an outline, which is laid over all of it
+A_MARK, A_LINE, A_BLUR, A_BAND, A_PICTURE = 4_000, 36_000, 65_000, 50_000, 340_000  # each, however small
 
 
 class Measures(Protocol):
@@ -66,7 +67,7 @@ def drawn_of(element: Element, measures: Measures) -> float:
         if isinstance(element, Picture):
             return A_PICTURE + _with_shadow(element, across, down, measures, times=PICTURE)
         textured = isinstance(element, Band) and (element.texture != "plain" or element.blend)
-        times = (TEXTURE if textured else 1.0) + (edge > 0)  # an outline is laid over all of it
+        times = (TEXTURE if textured else 1.0) + (OUTLINE if edge > 0 else 0.0)
         return A_BAND + _with_shadow(element, min(across, width), min(down, height), measures, times=times)
     if isinstance(element, Marks):
         side = measures.length(element.size) + 2
