@@ -16,12 +16,13 @@ from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
 
-from bench import boards, clients, servers
+from bench import boards, clients, sending, servers
 from prism.tests.damaged import damaged_files, odd_files
 from prism.tests.readers import READERS, outcome
 
 FILES, ALL_FILES = 1_350, 4_500
 BOARDS = 40
+SENT = 10  # files
 KILLS, ALL_KILLS = 2, 20  # of each process
 ROOT = Path(__file__).resolve().parent.parent
 
@@ -81,9 +82,24 @@ def sheets(nightly: bool) -> dict[str, object]:
     return boards.run(BOARDS * (10 if nightly else 1))
 
 
+def sent(nightly: bool) -> dict[str, object]:
+    """Files and notes while web processes are killed, on the running demo."""
+    return sending.run(SENT * (10 if nightly else 1))
+
+
+def backups(nightly: bool) -> dict[str, object]:
+    """Crafted ones, on a database of the tests."""
+    return _tests("desk.tests.test_house.Backup", nightly)
+
+
+def texts(nightly: bool) -> dict[str, object]:
+    """Scripts in every text that a page shows, in a browser."""
+    return _tests("desk.tests.test_browser.Hostile", nightly)
+
+
 CAMPAIGNS = {
     "files": files, "requests": requests, "writes": writes, "kills": kills, "servers": house, "clients": many,
-    "paths": paths, "boards": sheets,
+    "paths": paths, "boards": sheets, "sending": sent, "backups": backups, "texts": texts,
 }  # fmt: skip
 
 
