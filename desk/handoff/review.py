@@ -166,15 +166,25 @@ def _of(shot: Shot) -> QuerySet[Note]:
     return shot.notes.select_related("author", "seen__ledger", "version", "answered_by", "delivery__shot__production")
 
 
-def a_page(shot: Shot, number: int = 1, *, only_open: bool = False, holding: Note | None = None) -> dict[str, Any]:
+def a_page(
+    shot: Shot,
+    number: int = 1,
+    *,
+    only_open: bool = False,
+    holding: Note | None = None,
+    frame: int | None = None,
+) -> dict[str, Any]:
     """Some of the notes, by frame: the `notes` of a `page`, the last for a number beyond, of how many `pages`; and of
-    all notes the `count`, and how many are `open`. holding: a note whose page it is to be."""
+    all notes the `count`, and how many are `open`. holding, frame: a note whose page it is to be, or where those of a
+    frame begin, instead of a number."""
     found = _of(shot).filter(version=None) if only_open else _of(shot)
     count = found.count()
     pages = max(1, -(-count // IN_A_LIST))
+    before = Q(frame__lt=frame or 0)
     if holding is not None:
-        before = found.filter(Q(frame__lt=holding.frame) | Q(frame=holding.frame, pk__lt=holding.pk)).count()
-        number = before // IN_A_LIST + 1
+        before = Q(frame__lt=holding.frame) | Q(frame=holding.frame, pk__lt=holding.pk)
+    if holding is not None or frame is not None:
+        number = found.filter(before).count() // IN_A_LIST + 1
     number = min(max(1, number), pages)
     return {
         "notes": [entry(note) for note in found[(number - 1) * IN_A_LIST : number * IN_A_LIST]],

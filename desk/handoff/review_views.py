@@ -44,7 +44,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "item": movie.id,
         "shot": shot.code,
         "versions": [version_entry(version) for version in versions if version.number > found.version.number],
-        "listed": review.a_page(shot, _number(request, "page")) | {"pdf": notes_file.state(shot)},
+        "listed": review.a_page(shot, frame=_number(request, "frame")) | {"pdf": notes_file.state(shot)},
         "mayChange": shot.production.can_be_changed_by(request.user),
         "user": request.user.get_username(),
         "frame": request.GET.get("frame", ""),

@@ -61,7 +61,7 @@ def shot(request: HttpRequest, shot: Shot) -> HttpResponse:
 
 @require_GET
 @with_shot
-@computed("thumbs", waiting=40)
+@computed("thumbs", waiting=16)
 def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     """What has come of the shot, small, for the list of shots."""
     found = picture_of(shot)

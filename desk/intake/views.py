@@ -115,7 +115,7 @@ def edge(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
 
 @require_GET
 @with_shot
-@computed("thumbs", waiting=40)
+@computed("thumbs", waiting=16)
 def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """One pass of a frame, small."""
     found = get_object_or_404(shot.elements, pk=element)

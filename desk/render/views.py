@@ -105,7 +105,7 @@ def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
 
 @require_GET
 @with_shot
-@computed("thumbs", waiting=40)
+@computed("thumbs", waiting=16)
 def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
     """The beauty of a rendered frame, small."""
     key, denoised = request.GET.get("pass", "beauty"), request.GET.get("denoised") == "1"

@@ -266,6 +266,9 @@ class Notes(HandoffCase):
         address = self.url("hand-off-marks", delivery=self.delivery.pk, item="review", number=1001)
         marks = self.client.get(address).json()["notes"]
         self.assertEqual((len(marks), {note["frame"] for note in marks}), (51, {1001}))
+        for frame, number in ((1001, 1), (1002, 2), (9999, 3)):
+            address = self.url("hand-off-review", delivery=self.delivery.pk, item="review")
+            self.assertEqual(self.client.get(address, {"frame": frame}).context["page"]["listed"]["page"], number)
         for bad in ("x", "-1", "²"):
             self.assertEqual(self.client.get(self.url("hand-off-notes"), {"page": bad}).status_code, 422)
 
