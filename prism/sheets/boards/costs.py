@@ -11,9 +11,9 @@ from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, P
 from prism.sheets.page import require_size
 
 MOST_PIXELS = 60_000_000  # of the sheet
-MOST_DRAWN = 190_000_000  # by all elements together, counted in plain pixels: some ten seconds
+MOST_DRAWN = 170_000_000  # by all elements together, counted in plain pixels: some ten seconds
 MOST_IN_A_PREVIEW = 35_000_000  # two seconds
-MOST_OF_ONE = 170_000_000  # by one element
+MOST_OF_ONE = 160_000_000  # by one element
 MOST_LETTERS = 100_000
 # What else counts as so many plain pixels, as measured on two cores.
 PICTURE, TEXTURE, SOFT = 2.5, 4.0, 5.0  # times a pixel of a picture, of a texture, of a shadow or glow
