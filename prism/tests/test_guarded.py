@@ -103,26 +103,33 @@ class Damaged(FolderCase):
         self.assertEqual(picture_of(alone, np.ones((4, 2, 2), np.float32)).on_display.sum(), 0)
 
 
-BECOME = """
-import os, sys
-from pathlib import Path
-from prism.formats.sandbox import become
-folder = Path(sys.argv[1])
-opened = [os.open(folder / name, os.O_RDONLY) for name in ("for all", "for one")]
-become(sys.argv[2])
+TRIED = """
 def tried(what):
     try:
         what()
         return "done"
     except OSError as error:
         return error.strerror
+"""
+BECOME = (
+    TRIED
+    + """
+import os, sys
+from pathlib import Path
+from prism.formats.sandbox import become
+folder = Path(sys.argv[1])
+opened = [os.open(folder / name, os.O_RDONLY) for name in ("for all", "for one")]
+become(sys.argv[2])
 again = lambda file: lambda: os.open(f"/proc/self/fd/{file}", os.O_RDONLY)
 print([os.geteuid() == 0, *map(tried, (
     *map(again, opened),
     lambda: (folder / "new").write_text("x"), lambda: os.kill(os.getppid(), 0), lambda: os.setuid(0),
 ))])
 """
-SHUT_IN = """
+)
+SHUT_IN = (
+    TRIED
+    + """
 import os, socket, sys
 from pathlib import Path
 from prism.formats.sandbox import shut_in
@@ -130,12 +137,6 @@ folder, port = Path(sys.argv[1]), int(sys.argv[2])
 held = open(folder / "written", "w")
 if not shut_in([folder / "secret", folder / "deep" / "secret"]):
     sys.exit("not on this system")
-def tried(what):
-    try:
-        what()
-        return "done"
-    except OSError as error:
-        return error.strerror
 print([
     tried(lambda: (folder / "open").read_text()), tried(lambda: (folder / "deep" / "open").read_text()),
     tried(lambda: held.write("x") and held.flush()), tried(lambda: (folder / "secret").read_text()),
@@ -144,6 +145,7 @@ print([
     tried(lambda: Path(f"/proc/{os.getppid()}/environ").read_bytes()),
 ])
 """
+)
 
 
 class ShutIn(FolderCase):
