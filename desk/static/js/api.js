@@ -2,13 +2,20 @@
 const BUSY = 429;
 const ATTEMPTS = 4;
 const MOST_LEAVING = 60_000; // characters of a request that may outlast its page
-export const HANDLES = { "Prism-Handles-Refusals": "1" }; // refusals come as 200 with their status beside: they are no errors of the page
+// Refusals come as 200 with their status beside: they are no errors of the page
+export const HANDLES = { "Prism-Handles-Refusals": "1" };
 const PAUSE = 600; // milliseconds, longer with every attempt
 
 export class Fault extends Error {
+  /** @param {{ code?: string, what: string, where?: string, advice?: string, file?: boolean, theirs?: any }} fault */
   constructor({ code = "page", what, where = "", advice = "", file = false, theirs = null }) {
     super(what);
-    Object.assign(this, { code, what, where, advice, file, theirs });
+    this.code = code;
+    this.what = what;
+    this.where = where;
+    this.advice = advice;
+    this.file = file; // whether it is about a file
+    this.theirs = theirs; // what somebody else saved meanwhile
   }
 }
 
@@ -28,9 +35,14 @@ export const isSuperseded = (error) => error.code === "work.superseded" || error
 
 export const pageData = () => JSON.parse(document.getElementById("page-data")?.textContent ?? "null");
 
-const token = () => document.querySelector('meta[name="csrf-token"]').content;
+const token = () => document.querySelector('meta[name="csrf-token"]').getAttribute("content");
 
-// leaving: goes out although the page is left, as far as browsers allow.
+/**
+ * @param {string} url
+ * @param {any} body
+ * @param {{ signal?: AbortSignal, leaving?: boolean }} [how] leaving: goes out although the page is left, as far as
+ *   browsers allow
+ */
 export async function post(url, body, { signal, leaving = false } = {}) {
   const text = JSON.stringify(body);
   const request = {
@@ -45,7 +57,12 @@ export async function post(url, body, { signal, leaving = false } = {}) {
 
 // Bytes as they are.
 export async function send(url, bytes) {
-  const headers = { "Content-Type": "application/octet-stream", Accept: "application/json", "X-CSRFToken": token(), ...HANDLES };
+  const headers = {
+    "Content-Type": "application/octet-stream",
+    Accept: "application/json",
+    "X-CSRFToken": token(),
+    ...HANDLES,
+  };
   return answer(await reach(url, { method: "POST", headers, body: bytes }));
 }
 
@@ -66,21 +83,32 @@ async function patiently(ask) {
 export const refusal = (response) => response.headers.get("Prism-Refused");
 
 async function reach(url, request) {
-  if (!url) throw new TypeError("A request without an address."); // which the browser would take for a page beside this one
+  // Which the browser would take for a page beside this one
+  if (!url) throw new TypeError("A request without an address.");
   try {
     return await fetch(url, request);
   } catch (error) {
     if (error.name === "AbortError") throw error;
-    throw new Fault({ code: "unreachable", what: "The server does not answer.", advice: "Your changes stay on this page. Check that it runs, then try again." });
+    throw new Fault({
+      code: "unreachable",
+      what: "The server does not answer.",
+      advice: "Your changes stay on this page. Check that it runs, then try again.",
+    });
   }
 }
 
 async function answer(response) {
   if (response.redirected && response.url.includes("/login/")) {
-    throw new Fault({ what: "You are logged out.", advice: "Log in again in another tab; this page keeps your changes." });
+    throw new Fault({
+      what: "You are logged out.",
+      advice: "Log in again in another tab; this page keeps your changes.",
+    });
   }
   if (response.ok && !refusal(response)) return response;
   if (response.headers.get("Content-Type")?.includes("json")) throw new Fault((await response.json()).error);
   if (response.status === 403) throw new Fault({ what: "You can look at this production, but not change it." });
-  throw new Fault({ what: `The server failed (${response.status}).`, advice: "Nothing saved is lost; the server's log has the details." });
+  throw new Fault({
+    what: `The server failed (${response.status}).`,
+    advice: "Nothing saved is lost; the server's log has the details.",
+  });
 }

@@ -1,5 +1,5 @@
-// <curve-field points label bins>: a monotone curve to draw by its points, over the histogram of what it bends; without points it is
-// straight. Detail is the points.
+// <curve-field points label bins>: a monotone curve to draw by its points, over the histogram of what it bends; without
+// points it is straight. Detail is the points.
 import { spline } from "./formulas.js";
 import { between, PointField } from "./point-field.js";
 

@@ -1,5 +1,5 @@
-// What has to be drawn at once, while something is dragged, by formulas of docs/ledger-format.md. All else is computed by the server,
-// and a test holds these to what that computes.
+// What has to be drawn at once, while something is dragged, by formulas of docs/ledger-format.md. All else is computed
+// by the server, and a test holds these to what that computes.
 export const isKeyed = (number) => typeof number === "object";
 
 export function at(number, frame) {
@@ -40,7 +40,11 @@ export function spline(points) {
     const i = points.findLastIndex((point) => point[0] <= x);
     const [h, t] = [widths[i], (x - points[i][0]) / widths[i]];
     const rest = 1 - t;
-    return points[i][1] * rest * rest * (1 + 2 * t) + points[i + 1][1] * t * t * (3 - 2 * t) + h * t * rest * (slopes[i] * rest - slopes[i + 1] * t);
+    return (
+      points[i][1] * rest * rest * (1 + 2 * t) +
+      points[i + 1][1] * t * t * (3 - 2 * t) +
+      h * t * rest * (slopes[i] * rest - slopes[i + 1] * t)
+    );
   };
 }
 

@@ -52,15 +52,18 @@ export default () => {
     choose(element) {
       this.chosen = element.id;
       this.only = "";
-      const url = new URL(window.location);
+      const url = new URL(window.location.href);
       url.searchParams.set("element", element.id);
       window.history.replaceState(null, "", url);
     },
     isChosen(element) { return element.id === this.element?.id; },
-    framesText(element) { return element.still ? "still" : `${element.frames} · ${element.count} frame${element.count === 1 ? "" : "s"}`; },
+    framesText(element) {
+      return element.still ? "still" : `${element.frames} · ${element.count} frame${element.count === 1 ? "" : "s"}`;
+    },
     readingText(element) {
       if (element.reading) return `reading, ${element.reading} frame${element.reading === 1 ? "" : "s"} to go`;
-      if (element.checked < element.whole) return `${element.checked} of ${element.whole} frame${element.whole === 1 ? "" : "s"} read`;
+      if (element.checked < element.whole)
+        return `${element.checked} of ${element.whole} frame${element.whole === 1 ? "" : "s"} read`;
       const left = element.findings.filter((finding) => !finding.accepted).length;
       return left ? `all frames read, ${left} to look at` : "all frames read, nothing found";
     },
@@ -68,12 +71,18 @@ export default () => {
       const open = element.findings.filter((finding) => !finding.accepted);
       return ["error", "warning"].find((severity) => open.some((finding) => finding.severity === severity)) ?? "";
     },
-    worstIcon(element) { return ICONS[this.worst(element)] ?? (element.checked < element.whole ? "bi-hourglass-split" : "bi-check-circle"); },
+    worstIcon(element) {
+      return ICONS[this.worst(element)] ?? (element.checked < element.whole ? "bi-hourglass-split" : "bi-check-circle");
+    },
     worstClass(element) { return `severity-${this.worst(element) || "none"}`; },
 
     // ---- Sequences: their frames against the shot's range ----
-    get low() { return Math.min(this.state.first, ...this.element.sequences.flatMap((s) => s.runs.map((run) => run[0]))); },
-    get high() { return Math.max(this.state.last, ...this.element.sequences.flatMap((s) => s.runs.map((run) => run[1]))); },
+    get low() {
+      return Math.min(this.state.first, ...this.element.sequences.flatMap((s) => s.runs.map((run) => run[0])));
+    },
+    get high() {
+      return Math.max(this.state.last, ...this.element.sequences.flatMap((s) => s.runs.map((run) => run[1])));
+    },
     barStyle(run) {
       const whole = this.high - this.low + 1;
       return { left: `${((run[0] - this.low) / whole) * 100}%`, width: `${((run[1] - run[0] + 1) / whole) * 100}%` };
@@ -87,7 +96,8 @@ export default () => {
     get passes() { return this.element?.passes ?? []; },
     thumb(pass) {
       const url = page.urls.thumb.replace("/0/", `/${this.element.id}/`);
-      return `${url}?pass=${encodeURIComponent(pass.key)}&frame=${pass.frame}&as=${pass.state}${pass.curve}${pass.primaries}`;
+      const as = `${pass.state}${pass.curve}${pass.primaries}`;
+      return `${url}?pass=${encodeURIComponent(pass.key)}&frame=${pass.frame}&as=${as}`;
     },
     lookUrl(pass, frame = pass.frame) {
       return `${page.urls.look}?${new URLSearchParams({ element: this.element.id, pass: pass.key, frame })}`;
@@ -116,10 +126,16 @@ export default () => {
       const url = page.urls.edge.replace("/0/", `/${this.element.id}/`);
       return `${url}?${new URLSearchParams({ pass: pass.key, frame: pass.frame, state })}`;
     },
-    seenText(pass) { return pass.seen ? `The pixels look ${pass.seen.state}: ${pass.seen.reasons}.` : "Its pixels are not read yet."; },
+    seenText(pass) {
+      return pass.seen ? `The pixels look ${pass.seen.state}: ${pass.seen.reasons}.` : "Its pixels are not read yet.";
+    },
     // Two claim one pass: the one that is read from now is left out, so that this one takes its place.
     winnerOf(pass) { return this.passes.find((one) => !one.excluded && one.title === pass.title); },
-    canUse(pass) { return this.mayChange && pass.excluded && Boolean(this.winnerOf(pass)) && this.winnerOf(pass).pattern !== pass.pattern; },
+    canUse(pass) {
+      return (
+        this.mayChange && pass.excluded && Boolean(this.winnerOf(pass)) && this.winnerOf(pass).pattern !== pass.pattern
+      );
+    },
     useInstead(pass) { this.act("rule", { pattern: this.winnerOf(pass).pattern, does: "ignore", target: "" }); },
     isNaming(pass) { return this.naming === pass.key; },
     nameIt(pass) { this.naming = this.naming === pass.key ? "" : pass.key; },
@@ -157,9 +173,14 @@ export default () => {
     whereText(finding) { return finding.place ? `at ${finding.place[0]}, ${finding.place[1]}` : ""; },
     acceptedText(finding) { return `accepted by ${finding.by}: ${finding.accepted}`; },
     doText(finding) {
-      return {
-        scale: "Scale it", linear: "Turn it linear", straight: "Read as straight", premultiplied: "Read as premultiplied",
-      }[finding.action] ?? "";
+      return (
+        {
+          scale: "Scale it",
+          linear: "Turn it linear",
+          straight: "Read as straight",
+          premultiplied: "Read as premultiplied",
+        }[finding.action] ?? ""
+      );
     },
     canDo(finding) { return this.mayChange && !finding.accepted && this.doText(finding) !== ""; },
     doIt(finding) {
@@ -228,20 +249,30 @@ export default () => {
       this.sending = { done: 0, whole: 1, name: "", faults: [] };
       await this.guarded(async () => {
         const place = await upload({
-          files, folder, urls: page.urls, signal: stopping.signal, onProgress: (state) => (this.sending = { ...this.sending, ...state }),
+          files,
+          folder,
+          urls: page.urls,
+          signal: stopping.signal,
+          onProgress: (state) => (this.sending = { ...this.sending, ...state }),
         });
         if (place) this.state = await (await post(page.urls.bring, { folder: place, name: "" })).json();
       });
       const { faults } = this.sending;
       if (faults.length && !this.fault) {
-        this.fault = { what: `${faults.length} of ${files.length} files were not kept.`, where: faults.slice(0, 5).join("; "), advice: "" };
+        this.fault = {
+          what: `${faults.length} of ${files.length} files were not kept.`,
+          where: faults.slice(0, 5).join("; "),
+          advice: "",
+        };
       }
       this.sending = null;
     },
     stopSending() { stopping?.abort(); },
     get isSending() { return this.sending !== null; },
     get sentShare() { return this.sending ? this.sending.done / this.sending.whole : 0; },
-    get sentText() { return this.sending ? `${this.sending.name || "beginning"} · ${Math.floor(this.sentShare * 100)} %` : ""; },
+    get sentText() {
+      return this.sending ? `${this.sending.name || "beginning"} · ${Math.floor(this.sentShare * 100)} %` : "";
+    },
 
     // ---- Bringing in ----
     async browse(at = "") {
@@ -249,7 +280,7 @@ export default () => {
         this.browser = await (await get(`${page.urls.folders}?at=${encodeURIComponent(at)}`)).json();
       });
       await this.$nextTick();
-      const dialog = document.getElementById("intake-browser");
+      const dialog = /** @type {HTMLDialogElement} */ (document.getElementById("intake-browser"));
       if (this.browser && !dialog.open) dialog.showModal();
     },
     openBrowser() { this.browse(); },
@@ -260,7 +291,9 @@ export default () => {
     get hasAbove() { return Boolean(this.browser?.above); },
     get browserText() {
       if (!this.browser) return "";
-      return this.browser.pictures ? `${this.browser.pictures} pictures lie here` : "No pictures lie in this folder itself; those below it are taken too.";
+      return this.browser.pictures
+        ? `${this.browser.pictures} pictures lie here`
+        : "No pictures lie in this folder itself; those below it are taken too.";
     },
     folderText(folder) {
       const parts = [];
@@ -275,7 +308,7 @@ export default () => {
         this.state = await (await post(page.urls.bring, { folder: this.browser.folder, name: this.name })).json();
         this.name = "";
       });
-      document.getElementById("intake-browser").close();
+      /** @type {HTMLDialogElement} */ (document.getElementById("intake-browser")).close();
     },
     get faultWhat() { return this.fault?.what ?? ""; },
     get faultWhere() { return this.fault?.where ?? ""; },

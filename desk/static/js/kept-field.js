@@ -1,4 +1,5 @@
-// x-field="…": a text field shows a value of the page, but what is being typed into it is not overwritten when that changes.
+// x-field="…": a text field shows a value of the page, but what is being typed into it is not overwritten when that
+// changes.
 export function keptField(field, { expression }, { evaluateLater, effect }) {
   const read = evaluateLater(expression);
   let text = "";

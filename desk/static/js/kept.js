@@ -7,10 +7,16 @@ const SAVE_AFTER = 350;
 const KEPT_PAST = 50; // steps back that outlast loading the page anew
 
 export class Kept {
-  // field: under which name the document is sent. say: hears saving, saved or not saved. onFault: hears what went wrong.
-  // base: what the newest revision holds, for changes of two people to be joined.
+  // field: under which name the document is sent. say: hears saving, saved or not saved. onFault: hears what went
+  // wrong. base: what the newest revision holds, for changes of two people to be joined.
   constructor({ document, revision, url, field, extra = {}, say, onFault }) {
-    Object.assign(this, { revision, url, field, extra, say, onFault, base: document });
+    this.revision = revision;
+    this.base = document;
+    this.url = url;
+    this.field = field;
+    this.extra = extra;
+    this.say = say;
+    this.onFault = onFault;
     this.history = new History(document);
     this.saves = new Newest((entry) => this.store(entry));
     this.coming = 0; // changes the page is still checking before it makes them
@@ -59,7 +65,10 @@ export class Kept {
     await this.saves.ask(this.current);
   }
 
-  // What somebody else saved meanwhile is taken in place of ours, which stays one undo away; or ours goes on top of it.
+  /**
+   * What somebody else saved meanwhile is taken in place of ours, which stays one undo away; or ours goes on top of it.
+   * @param {{ revision: number, document?: any, base?: any }} theirs
+   */
   adopt({ revision, document, base }) {
     this.revision = revision;
     this.base = base ?? this.base;

@@ -1,5 +1,5 @@
-// <key-field keys first last frame min max step>: a number over time, drawn by its keys, which are dragged in frame and value. Detail is
-// the keys: { frame, value, ease } each.
+// <key-field keys first last frame min max step>: a number over time, drawn by its keys, which are dragged in frame and
+// value. Detail is the keys: { frame, value, ease } each.
 import { at } from "./rebuild/time.js";
 import { between, PointField } from "./point-field.js";
 

@@ -1,76 +1,86 @@
 // Any pass of any element of a shot, with what is needed to distrust it.
 import { pageData } from "./api.js";
-import { viewer } from "./viewer/index.js";
+import { reactive } from "./reactive.js";
+import { createViewer } from "./viewer/index.js";
 
 export default () => {
   const page = pageData();
 
-  return viewer(page, {
+  const { parts: viewer } = createViewer(page, {
+    subject: () => ({ kind: "pass", element: passes.element, key: passes.key }),
+    title: () => `${passes.pass?.title ?? passes.key} · frame ${frames.current}`,
+    frames: () => passes.shown.frames,
+    probeKey: () => `${passes.shown.name}/${passes.key}`,
+    data: () => (passes.pass?.data ? passes.pass : null),
+    origins: () => passes.origins,
+    otherSubject: (origin, key) => ({ kind: "pass", element: Number(origin.id), key }),
+    onRefresh: () => {
+      const query = new URLSearchParams({ element: passes.element, pass: passes.key, frame: frames.current });
+      window.history.replaceState(null, "", `?${query}`);
+    },
+    ownKeys: () => ({ ArrowUp: () => passes.step(-1), ArrowDown: () => passes.step(1), a: () => passes.toggleSheet() }),
+  });
+  const { frames, looks, picture } = viewer;
+
+  // ---- The list of passes, and all of them at once ----
+  const passes = reactive({
     elements: page.elements,
     element: page.element,
     key: page.key,
     spread: false, // all passes at once instead of one
 
-    init() {
-      this.openViewer();
-      this.refresh();
-    },
-
-    // ---- What is shown ----
     get shown() { return this.elements.find((element) => element.id === this.element); },
-    get passes() { return this.shown.passes; },
-    get pass() { return this.passes.find((pass) => pass.key === this.key); },
-    get title() { return `${this.pass?.title ?? this.key} · frame ${this.frame}`; },
-    get frames() { return this.shown.frames; },
-    get subject() { return { kind: "pass", element: this.element, key: this.key }; },
-    get probeKey() { return `${this.shown.name}/${this.key}`; },
-    get isData() { return this.pass?.data ?? false; },
-    get isRange() { return this.isData && (this.way === "range" || (this.way === "auto" && this.pass.way === "range")); },
+    get all() { return this.shown.passes; },
+    get pass() { return this.all.find((pass) => pass.key === this.key); },
     elementText(element) { return element.name; },
     chooseElement(event) {
       this.element = Number(event.target.value);
-      if (!this.passes.some((pass) => pass.key === this.key)) this.key = this.passes[0]?.key ?? "";
-      if (this.frames.length && !this.frames.includes(this.frame)) this.frame = this.frames[0];
-      this.showRibbon();
-      this.refresh();
+      if (!this.pass) this.key = this.all[0]?.key ?? "";
+      if (frames.all.length && !frames.all.includes(frames.current)) frames.current = frames.all[0];
+      frames.showRibbon();
+      picture.refresh();
     },
-    choosePass(key) {
+    choose(key) {
       this.key = key;
-      this.asSuits();
-      this.refresh();
+      looks.asSuits();
+      picture.refresh();
     },
     isShown(pass) { return pass.key === this.key; },
-    stepPass(by) {
-      const at = this.passes.findIndex((pass) => pass.key === this.key) + by;
-      if (this.passes[at]) this.choosePass(this.passes[at].key);
+    step(by) {
+      const at = this.all.findIndex((pass) => pass.key === this.key) + by;
+      if (this.all[at]) this.choose(this.all[at].key);
     },
-
-    // ---- What it can be compared with ----
+    // What it can be compared with: first what is shown.
     get origins() {
       const own = (element) => Number(element.id !== this.element);
       return this.elements
         .toSorted((a, b) => own(a) - own(b))
-        .map((element) => ({ id: String(element.id), text: element.name, items: element.passes.map(({ key, title }) => ({ key, text: title })) }));
+        .map((element) => ({
+          id: String(element.id),
+          text: element.name,
+          items: element.passes.map(({ key, title }) => ({ key, text: title })),
+        }));
     },
-    otherSubject(origin, key) { return { kind: "pass", element: Number(origin.id), key }; },
-
-    // ---- All passes at once ----
     toggleSheet() { this.spread = !this.spread; },
     open(pass) {
       this.spread = false;
-      this.choosePass(pass.key);
+      this.choose(pass.key);
     },
     thumb(pass) {
       const url = page.urls.thumb.replace("/0/", `/${this.element}/`);
-      return `${url}?${new URLSearchParams({ pass: pass.key, frame: this.frame, width: 240 })}`;
+      return `${url}?${new URLSearchParams({ pass: pass.key, frame: frames.current, width: "240" })}`;
     },
-    get sheetUrl() { return `${page.urls.sheet}?element=${this.element}&frame=${this.frame}&view=${this.viewName}`; },
+    get sheetUrl() {
+      return `${page.urls.sheet}?element=${this.element}&frame=${frames.current}&view=${looks.viewName}`;
+    },
     get intakeUrl() { return `${page.urls.intake}?element=${this.element}`; },
-    nameAddress() {
-      window.history.replaceState(null, "", `?${new URLSearchParams({ element: this.element, pass: this.key, frame: this.frame })}`);
-    },
-    ownKeys() {
-      return { ArrowUp: () => this.stepPass(-1), ArrowDown: () => this.stepPass(1), a: () => this.toggleSheet() };
-    },
   });
+
+  return {
+    ...viewer, passes,
+    init() {
+      frames.showRibbon();
+      picture.refresh();
+    },
+  };
 };

@@ -1,4 +1,5 @@
-// One request at a time, and only the newest matters: while one is under way, the next waits, replacing any that waited.
+// One request at a time, and only the newest matters: while one is under way, the next waits, replacing any that
+// waited.
 export class Newest {
   // run: answers a request; the signal it is handed says when the answer is no longer wanted.
   constructor(run) {

@@ -32,6 +32,7 @@ class NumField extends HTMLElement {
 
   // Alpine binds `value` as a property.
   get value() { return this.getAttribute("value"); }
+  /** @param {any} number */
   set value(number) { this.setAttribute("value", number); }
 
   get number() { return Number(this.getAttribute("value")); }

@@ -1,4 +1,5 @@
-// Numbers for people. Five decimals line up below each other; very small and very large ones keep their digits as powers.
+// Numbers for people. Five decimals line up below each other; very small and very large ones keep their digits as
+// powers.
 export function number(value) {
   if (typeof value === "string") return value; // NaN and infinities arrive as words
   const size = Math.abs(value);

@@ -31,7 +31,10 @@ async function cameNot(image) {
   }
   const attempt = Number(image.dataset.attempt ?? 0) + 1;
   image.dataset.attempt = attempt;
-  setTimeout(() => image.src === wanted && image.isConnected && (image.src = again(wanted, attempt)), Math.min(LONGEST_PAUSE, attempt * FIRST_PAUSE));
+  setTimeout(
+    () => image.src === wanted && image.isConnected && (image.src = again(wanted, attempt)),
+    Math.min(LONGEST_PAUSE, attempt * FIRST_PAUSE),
+  );
 }
 
 // Under another address, since this one's refusal is what the browser knows.

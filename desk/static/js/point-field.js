@@ -1,19 +1,36 @@
-// What fields with points on a little drawing share: points are dragged, stepped by keys, added by a double click, and taken away by
-// Delete or a double click on them. Sends `slide` while they change and `rest` when they stay; detail is what `told` says of them.
+// What fields with points on a little drawing share: points are dragged, stepped by keys, added by a double click, and
+// taken away by Delete or a double click on them. Sends `slide` while they change and `rest` when they stay; detail is
+// what `told` says of them.
 //
-// A field of its own kind has: points (as [x, y]), range(points) (what is seen: x0, x1, y0, y1), line(points) and grid() (paths),
-// put(points, index, at), step(event) (by how much keys go), label(point, index), told(points); canAdd, canRemove, high.
+// A field of its own kind has its points (as [x, y]), and says what differs from what is here.
 const WIDE = 300;
 const TALLEST = 0.96; // of the histogram, in the height of the drawing
+const LAYERS = `<g class="field-bins"></g><path class="field-grid"></path><path class="field-line"></path>
+  <g class="field-points"></g>`;
 const SVG = "http://www.w3.org/2000/svg";
 
 export class PointField extends HTMLElement {
   high = 150;
   canAdd = true;
 
+  // ---- What a field of its own kind has ----
+  /** @returns {number[][]} */
+  get points() { return []; }
+  set points(points) { throw new TypeError(`${this.localName}: nowhere to keep ${points}`); }
+  /** @returns {{ x0: number, x1: number, y0: number, y1: number }} what is seen */
+  range(points) { throw new TypeError(`${this.localName}: no range of ${points}`); }
+  grid() { return ""; }
+  line(points) { return `M${points.join("L")}`; }
+  put(points, index, at) { return points.with(index, at); }
+  fresh(at) { return at; } // the point that a double click adds, null for none
+  /** @returns {number[]} by how much keys go, across and up */
+  step(event) { return event.shiftKey ? [10, 10] : [1, 1]; }
+  label(point, index) { return `${index + 1}: ${point}`; }
+  told(points) { return points; }
+
   connectedCallback() {
     if (this.svg) return;
-    this.innerHTML = `<svg viewBox="0 0 ${WIDE} ${this.high}" role="group"><g class="field-bins"></g><path class="field-grid"></path><path class="field-line"></path><g class="field-points"></g></svg>`;
+    this.innerHTML = `<svg viewBox="0 0 ${WIDE} ${this.high}" role="group">${LAYERS}</svg>`;
     this.svg = this.firstElementChild;
     this.svg.setAttribute("aria-label", this.getAttribute("label") ?? "");
     this.svg.addEventListener("dblclick", (event) => this.add(event));
@@ -38,8 +55,8 @@ export class PointField extends HTMLElement {
     const group = this.querySelector(".field-points");
     if (group.childElementCount !== points.length) this.makeHandles(group, points.length);
     [...group.children].forEach((handle, index) => {
-      handle.setAttribute("cx", this.across(points[index][0]));
-      handle.setAttribute("cy", this.down(points[index][1]));
+      handle.setAttribute("cx", String(this.across(points[index][0])));
+      handle.setAttribute("cy", String(this.down(points[index][1])));
       handle.setAttribute("aria-label", this.label(points[index], index));
     });
   }
@@ -50,11 +67,13 @@ export class PointField extends HTMLElement {
     const most = Math.max(1, ...counts.flatMap((channel) => channel.slice(1, -1))); // the ends hold all that is nowhere
     const areas = counts.map((channel, index) => {
       const size = (high - low) / channel.length;
+      const across = (bin) => this.across(low + bin * size).toFixed(1);
       const steps = channel.map((count, bin) => {
         const top = this.high * (1 - TALLEST * Math.sqrt(Math.min(1, count / most)));
-        return `${this.across(low + bin * size).toFixed(1)} ${top.toFixed(1)}H${this.across(low + (bin + 1) * size).toFixed(1)}`;
+        return `${across(bin)} ${top.toFixed(1)}H${across(bin + 1)}`;
       });
-      return `<path class="bins-${counts.length > 1 ? index : "one"}" d="M${this.across(low).toFixed(1)} ${this.high}L${steps.join("L")}V${this.high}Z"></path>`;
+      const path = `M${across(0)} ${this.high}L${steps.join("L")}V${this.high}Z`;
+      return `<path class="bins-${counts.length > 1 ? index : "one"}" d="${path}"></path>`;
     });
     this.querySelector(".field-bins").innerHTML = areas.join("");
   }
@@ -62,8 +81,8 @@ export class PointField extends HTMLElement {
   makeHandles(group, count) {
     group.replaceChildren(...Array.from({ length: count }, (_, index) => {
       const handle = document.createElementNS(SVG, "circle");
-      handle.setAttribute("r", 5);
-      handle.setAttribute("tabindex", 0);
+      handle.setAttribute("r", "5");
+      handle.setAttribute("tabindex", "0");
       handle.setAttribute("role", "button");
       handle.addEventListener("pointerdown", (event) => this.press(event, index));
       handle.addEventListener("keydown", (event) => this.key(event, index));
@@ -78,7 +97,10 @@ export class PointField extends HTMLElement {
   place(event) {
     const box = this.svg.getBoundingClientRect();
     const { x0, x1, y0, y1 } = this.view;
-    return [x0 + ((event.clientX - box.left) / box.width) * (x1 - x0), y1 - ((event.clientY - box.top) / box.height) * (y1 - y0)];
+    return [
+      x0 + ((event.clientX - box.left) / box.width) * (x1 - x0),
+      y1 - ((event.clientY - box.top) / box.height) * (y1 - y0),
+    ];
   }
 
   press(event, index) {

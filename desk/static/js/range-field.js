@@ -1,5 +1,5 @@
-// <range-field near far names shape bins>: two ends dragged on the histogram of what is measured. names: of the two, as JSON.
-// shape: { falloff, air } of the way between them, as JSON. Detail is [near, far].
+// <range-field near far names shape bins>: two ends dragged on the histogram of what is measured. names: of the two, as
+// JSON. shape: { falloff, air } of the way between them, as JSON. Detail is [near, far].
 import { haze } from "./formulas.js";
 import { PointField } from "./point-field.js";
 
@@ -15,8 +15,8 @@ class RangeField extends PointField {
 
   get points() { return ["near", "far"].map((name, index) => [Number(this.getAttribute(name)), LIFT[index]]); }
   set points([[near], [far]]) {
-    this.setAttribute("near", near);
-    this.setAttribute("far", far);
+    this.setAttribute("near", String(near));
+    this.setAttribute("far", String(far));
   }
   range([[near], [far]]) {
     const ends = [near, far].filter((x) => Math.abs(x) < ENDLESS);
@@ -42,28 +42,41 @@ class RangeField extends PointField {
 
 customElements.define("range-field", RangeField);
 
-// <soft-range-field low high soft_low soft_high bins>: a range whose ends rise and fall; four handles. Detail is the four numbers.
+// <soft-range-field low high soft_low soft_high bins>: a range whose ends rise and fall; four handles. Detail is the
+// four numbers.
 class SoftRangeField extends RangeField {
   static observedAttributes = ["low", "high", "soft_low", "soft_high", "bins", "locked"];
 
   number(name) { return Number(this.getAttribute(name) ?? 0); }
   get points() {
     const [low, high] = [this.number("low"), this.number("high")];
-    return [[low - this.number("soft_low"), LIFT[0]], [low, LIFT[1]], [high, LIFT[1]], [high + this.number("soft_high"), LIFT[0]]];
+    return [
+      [low - this.number("soft_low"), LIFT[0]],
+      [low, LIFT[1]],
+      [high, LIFT[1]],
+      [high + this.number("soft_high"), LIFT[0]],
+    ];
   }
-  set points(points) { for (const [name, value] of Object.entries(this.told(points))) this.setAttribute(name, value); }
+  set points(points) {
+    for (const [name, value] of Object.entries(this.told(points))) this.setAttribute(name, String(value));
+  }
   range(points) { return super.range([points[0], points[3]]); }
   line(points) {
     const { x0, x1 } = this.view;
     return `M${this.at(x0, LIFT[0])}L${points.map(([x, y]) => this.at(x, y)).join("L")}L${this.at(x1, LIFT[0])}`;
   }
-  label([x], index) { return `${["rises from", "whole from", "whole to", "falls to"][index]} ${Number(x.toPrecision(4))}`; }
+  label([x], index) {
+    return `${["rises from", "whole from", "whole to", "falls to"][index]} ${Number(x.toPrecision(4))}`;
+  }
   // An outer handle stays outside; an inner one takes its soft end along.
   put(points, index, [to]) {
     const x = Number(to.toPrecision(5));
     const [a, b, c, d] = points.map(([at]) => at);
     const moved = [
-      [Math.min(x, b), b, c, d], [Math.min(x, c) - (b - a), Math.min(x, c), c, d], [a, b, Math.max(x, b), Math.max(x, b) + (d - c)], [a, b, c, Math.max(x, c)],
+      [Math.min(x, b), b, c, d],
+      [Math.min(x, c) - (b - a), Math.min(x, c), c, d],
+      [a, b, Math.max(x, b), Math.max(x, b) + (d - c)],
+      [a, b, c, Math.max(x, c)],
     ][index];
     return moved.map((at, place) => [at, points[place][1]]);
   }

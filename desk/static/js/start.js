@@ -5,10 +5,13 @@ import { watchImages } from "./patient-images.js";
 import { keeping, keysSheet, strip } from "./strip.js";
 
 export function start(components = {}) {
-  for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components })) Alpine.data(name, component);
+  for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components }))
+    Alpine.data(name, component);
   Alpine.directive("field", keptField);
   Alpine.start();
   // What is in a field counts when the page is left, before anything asks whether all is saved.
-  window.addEventListener("beforeunload", () => document.activeElement?.blur(), { capture: true });
+  window.addEventListener("beforeunload", () => /** @type {HTMLElement} */ (document.activeElement)?.blur(), {
+    capture: true,
+  });
   watchImages();
 }

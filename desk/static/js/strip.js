@@ -2,7 +2,7 @@
 export const strip = () => ({
   init() {
     window.addEventListener("keydown", (event) => {
-      const typing = event.target.closest("input:not([type=checkbox]), select, textarea");
+      const typing = /** @type {Element} */ (event.target).closest("input:not([type=checkbox]), select, textarea");
       if (event.key === "?" && !typing && !document.querySelector("dialog[open]")) this.help();
     });
   },
@@ -25,6 +25,6 @@ export const keysSheet = () => ({
 export const keeping = () => ({
   text: "",
   init() {
-    window.addEventListener("eager:keeping", (event) => (this.text = event.detail));
+    window.addEventListener("eager:keeping", (event) => (this.text = /** @type {CustomEvent} */ (event).detail));
   },
 });

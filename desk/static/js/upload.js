@@ -1,5 +1,5 @@
-// Files sent in pieces. A broken connection is waited for; what has arrived is not sent again. Each is named by the digest of its
-// contents, so that nothing else goes on where it broke off, and what arrived can be compared with it.
+// Files sent in pieces. A broken connection is waited for; what has arrived is not sent again. Each is named by the
+// digest of its contents, so that nothing else goes on where it broke off, and what arrived can be compared with it.
 import { sha256 } from "../vendor/js-sha256/sha256.min.js";
 import { ofFault, post, send } from "./api.js";
 
@@ -16,7 +16,9 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
   for (const file of files) {
     try {
       const digest = await digestOf(file, signal);
-      const begun = await patiently(() => post(urls["upload-begin"], { folder, files: [{ name: file.name, size: file.size, digest }] }, { signal }));
+      const begun = await patiently(() =>
+        post(urls["upload-begin"], { folder, files: [{ name: file.name, size: file.size, digest }] }, { signal }),
+      );
       ({ folder: place } = begun);
       wanted.push({ file, digest, ...begun.files[0] });
     } catch (error) {
@@ -28,7 +30,8 @@ export async function upload({ files, folder, urls, signal, onProgress }) {
   let kept = 0;
   for (const { file, digest, at, done } of wanted) {
     try {
-      if (!done) await sendFile(file, digest, at, (now) => onProgress({ done: before + now, whole, name: file.name, faults }));
+      if (!done)
+        await sendFile(file, digest, at, (now) => onProgress({ done: before + now, whole, name: file.name, faults }));
       kept += 1;
     } catch (error) {
       if (signal.aborted) break;

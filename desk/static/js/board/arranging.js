@@ -23,7 +23,8 @@ export const arranging = () => ({
     fresh.id = this.freeId(kind.kind, this.ids);
     const wide = this.board.width;
     Object.assign(fresh, { x: round(wide / 2 - wide / 10), y: round(this.board.height / 2 - wide / 20) });
-    if ("width" in fresh) Object.assign(fresh, { width: round(wide / 5), height: round(kind.kind === "band" ? wide / 20 : wide / 8.9) });
+    if ("width" in fresh)
+      Object.assign(fresh, { width: round(wide / 5), height: round(kind.kind === "band" ? wide / 20 : wide / 8.9) });
     if (kind.kind === "text" || kind.kind === "marks") fresh.size = round(wide / 40);
     if (kind.kind === "picture" && this.shots.length) {
       const shot = this.shots.find(({ code }) => code === this.ownShot) ?? this.shots[0];
@@ -35,8 +36,12 @@ export const arranging = () => ({
   },
   duplicate() {
     const taken = this.ids;
-    const copies = this.picked.map((element) => ({ ...JSON.parse(JSON.stringify(element)), id: this.freeId(element.id.replace(/_\d+$/, ""), taken) }));
-    for (const copy of copies) Object.assign(copy, { x: round(copy.x + this.board.width / 40), y: round(copy.y + this.board.width / 40) });
+    const copies = this.picked.map((element) => ({
+      ...JSON.parse(JSON.stringify(element)),
+      id: this.freeId(element.id.replace(/_\d+$/, ""), taken),
+    }));
+    for (const copy of copies)
+      Object.assign(copy, { x: round(copy.x + this.board.width / 40), y: round(copy.y + this.board.width / 40) });
     this.change((board) => board.elements.push(...copies));
     this.chosen = copies.map(({ id }) => id);
     this.redraw();
@@ -51,7 +56,8 @@ export const arranging = () => ({
     this.change((board) => {
       const list = step > 0 ? board.elements.reverse() : board.elements;
       for (let place = 1; place < list.length; place++) {
-        if (ids.has(list[place].id) && !ids.has(list[place - 1].id)) [list[place - 1], list[place]] = [list[place], list[place - 1]];
+        if (ids.has(list[place].id) && !ids.has(list[place - 1].id))
+          [list[place - 1], list[place]] = [list[place], list[place - 1]];
       }
       if (step > 0) board.elements.reverse();
     });
@@ -71,7 +77,8 @@ export const arranging = () => ({
   // Several with each other, one with the sheet.
   align(how) {
     const boxes = new Map(this.picked.map((element) => [element.id, boxOf(element, this.$refs.sheet)]));
-    const whole = boxes.size > 1 ? around([...boxes.values()]) : { x: 0, y: 0, width: this.board.width, height: this.board.height };
+    const whole =
+      boxes.size > 1 ? around([...boxes.values()]) : { x: 0, y: 0, width: this.board.width, height: this.board.height };
     this.changePicked((element) => {
       if (element.locked) return;
       const by = ALIGN[how](boxes.get(element.id), whole);
@@ -81,7 +88,9 @@ export const arranging = () => ({
   // Equal gaps between the outermost two.
   distribute(along) {
     const side = along === "x" ? "width" : "height";
-    const boxes = this.picked.map((element) => ({ id: element.id, ...boxOf(element, this.$refs.sheet) })).sort((a, b) => a[along] - b[along]);
+    const boxes = this.picked
+      .map((element) => ({ id: element.id, ...boxOf(element, this.$refs.sheet) }))
+      .sort((a, b) => a[along] - b[along]);
     const whole = around(boxes);
     const gap = (whole[side] - boxes.reduce((sum, box) => sum + box[side], 0)) / (boxes.length - 1);
     const places = new Map();
@@ -90,7 +99,9 @@ export const arranging = () => ({
       places.set(box.id, at - box[along]);
       at += box[side] + gap;
     }
-    this.changePicked((element) => { if (!element.locked) element[along] = round(element[along] + places.get(element.id)); });
+    this.changePicked((element) => {
+      if (!element.locked) element[along] = round(element[along] + places.get(element.id));
+    });
   },
   get canDistribute() { return this.picked.length > 2; },
 });

@@ -2,7 +2,9 @@
 export function boxOf(element, sheet) {
   if ("width" in element) return { x: element.x, y: element.y, width: element.width, height: element.height };
   const drawn = sheet?.querySelector(`[data-element="${CSS.escape(element.id)}"] .body`)?.getBBox();
-  return drawn?.width ? { x: drawn.x, y: drawn.y, width: drawn.width, height: drawn.height } : { x: element.x, y: element.y, width: 1, height: 1 };
+  return drawn?.width
+    ? { x: drawn.x, y: drawn.y, width: drawn.width, height: drawn.height }
+    : { x: element.x, y: element.y, width: 1, height: 1 };
 }
 
 export function around(boxes) {

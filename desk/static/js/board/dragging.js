@@ -37,7 +37,9 @@ export const dragging = () => ({
 
   // What catches: left, middle and right of everything that stays, and of the sheet; likewise downwards.
   linesOf(moving) {
-    const boxes = this.elements.filter(({ id, hidden }) => !moving.has(id) && !hidden).map((each) => boxOf(each, this.$refs.sheet));
+    const boxes = this.elements
+      .filter(({ id, hidden }) => !moving.has(id) && !hidden)
+      .map((each) => boxOf(each, this.$refs.sheet));
     boxes.push({ x: 0, y: 0, width: this.board.width, height: this.board.height });
     return {
       x: boxes.flatMap((box) => [box.x, box.x + box.width / 2, box.x + box.width]),
@@ -60,7 +62,11 @@ export const dragging = () => ({
     const { box } = this.drag;
     if (event.shiftKey) by[Math.abs(by.x) > Math.abs(by.y) ? "y" : "x"] = 0;
     for (const [along, side] of [["x", "width"], ["y", "height"]]) {
-      if (!event.altKey) by[along] += this.caught(along, [box[along], box[along] + box[side] / 2, box[along] + box[side]].map((edge) => edge + by[along]));
+      if (!event.altKey)
+        by[along] += this.caught(
+          along,
+          [box[along], box[along] + box[side] / 2, box[along] + box[side]].map((edge) => edge + by[along]),
+        );
     }
     for (const element of this.elements) {
       const from = this.drag.from.get(element.id);
@@ -86,7 +92,10 @@ export const dragging = () => ({
       [width, height] = [start.width * scale, start.height * scale];
     }
     Object.assign(element, {
-      x: round(left ? start.x + start.width - width : start.x), y: round(upper ? start.y + start.height - height : start.y), width: round(width), height: round(height),
+      x: round(left ? start.x + start.width - width : start.x),
+      y: round(upper ? start.y + start.height - height : start.y),
+      width: round(width),
+      height: round(height),
     });
   },
   // How far to the nearest line that one of the edges is close to.
@@ -95,7 +104,8 @@ export const dragging = () => ({
     for (const edge of edges) {
       for (const line of this.drag.lines[along]) {
         const away = line - edge;
-        if (Math.abs(away) < CATCH * this.unitsPerPixel && (best === null || Math.abs(away) < Math.abs(best.away))) best = { away, line };
+        if (Math.abs(away) < CATCH * this.unitsPerPixel && (best === null || Math.abs(away) < Math.abs(best.away)))
+          best = { away, line };
       }
     }
     if (best) this.guides.push({ along, at: best.line });

@@ -50,7 +50,9 @@ export default () => {
     get one() { return this.picked.length === 1 ? this.picked[0] : null; },
     isChosen(element) { return this.chosen.includes(element.id); },
     choose(element, more) {
-      const alike = element.group ? this.elements.filter(({ group }) => group === element.group).map(({ id }) => id) : [element.id];
+      const alike = element.group
+        ? this.elements.filter(({ group }) => group === element.group).map(({ id }) => id)
+        : [element.id];
       const now = this.isChosen(element);
       this.chosen = more ? [...this.chosen.filter((id) => !alike.includes(id)), ...(now ? [] : alike)] : alike;
       this.redraw();
@@ -60,7 +62,11 @@ export default () => {
       this.chosen = [];
       this.redraw();
     },
-    titleOf(element) { return element.name || (element.kind === "text" ? element.text.split("\n")[0] : "") || this.kinds[element.kind].title; },
+    titleOf(element) {
+      return (
+        element.name || (element.kind === "text" ? element.text.split("\n")[0] : "") || this.kinds[element.kind].title
+      );
+    },
     kindOf(element) { return this.kinds[element.kind]; },
 
     // ---- Changes: each is one step of undo ----
@@ -86,7 +92,11 @@ export default () => {
     typeOne(field, value) {
       const ids = new Set(this.chosen);
       const picked = (board) => board.elements.filter(({ id }) => ids.has(id));
-      this.type(`${[...ids].join()} ${field}`, (board) => picked(board).forEach((element) => { element[field] = value; }));
+      this.type(`${[...ids].join()} ${field}`, (board) =>
+        picked(board).forEach((element) => {
+          element[field] = value;
+        }),
+      );
     },
     typeBoard(field, value) { this.type(`board ${field}`, (board) => { board[field] = value; }); },
     typingEnds() { typed = ""; },
@@ -133,7 +143,9 @@ export default () => {
     settingsOf(element) {
       return this.kindOf(element).settings.filter(({ when }) => !when || when[1].includes(String(element[when[0]])));
     },
-    optionsOf(value, setting) { return setting.words.map((word, place) => ({ word, title: setting.titles[place], chosen: value === word })); },
+    optionsOf(value, setting) {
+      return setting.words.map((word, place) => ({ word, title: setting.titles[place], chosen: value === word }));
+    },
     isLong(setting) { return setting.takes === "text"; },
     set(field, value) { this.changePicked((element) => { element[field] = value; }); },
     setOne(element, field, value) {
@@ -154,10 +166,28 @@ export default () => {
     shotOf(source) { return this.shots.find(({ code }) => code === source?.shot); },
     ledgerOf(source) { return this.shotOf(source?.shared ? { shot: source.shared } : source); },
     framesOf(source) { return this.shotOf(source)?.frames ?? []; },
-    versionsOf(source) { return [{ number: 0, title: "as it is now" }, ...(this.ledgerOf(source)?.versions ?? []).map((number) => ({ number, title: `v${String(number).padStart(3, "0")}` }))]; },
+    versionsOf(source) {
+      return [
+        { number: 0, title: "as it is now" },
+        ...(this.ledgerOf(source)?.versions ?? []).map((number) => ({
+          number,
+          title: `v${String(number).padStart(3, "0")}`,
+        })),
+      ];
+    },
     setSource(field, value) {
       this.changePicked((element) => {
-        element.source = { kind: "shot", shared: "", shot: page.shot, frame: 0, version: 0, view: "film", alpha: "over", ...(element.source?.kind === "shot" ? element.source : {}), [field]: value };
+        element.source = {
+          kind: "shot",
+          shared: "",
+          shot: page.shot,
+          frame: 0,
+          version: 0,
+          view: "film",
+          alpha: "over",
+          ...(element.source?.kind === "shot" ? element.source : {}),
+          [field]: value,
+        };
         const frames = this.framesOf(element.source);
         if (frames.length && !frames.includes(element.source.frame)) [element.source.frame] = frames;
       });
@@ -176,11 +206,18 @@ export default () => {
       this.change((board) => board.finish.push({ ...step, id }));
     },
     removeStep(step) { this.change((board) => { board.finish = board.finish.filter(({ id }) => id !== step.id); }); },
-    setStep(step, field, value) { this.change((board) => { board.finish.find(({ id }) => id === step.id)[field] = value; }); },
+    setStep(step, field, value) {
+      this.change((board) => {
+        board.finish.find(({ id }) => id === step.id)[field] = value;
+      });
+    },
     stepTitle(step) { return this.steps.find(({ kind }) => kind === step.kind)?.title ?? step.kind; },
     stepSettings(step) {
       const known = this.steps.find(({ kind }) => kind === step.kind)?.settings ?? [];
-      return known.filter(({ takes, parts, when }) => takes === "number" && parts.length === 1 && (!when || when[1].includes(String(step[when[0]]))));
+      return known.filter(
+        ({ takes, parts, when }) =>
+          takes === "number" && parts.length === 1 && (!when || when[1].includes(String(step[when[0]]))),
+      );
     },
 
     // ---- The sheet ----
@@ -202,7 +239,9 @@ export default () => {
     closePreview() { this.preview = ""; },
     download() {
       const link = document.createElement("a");
-      link.href = URL.createObjectURL(new Blob([JSON.stringify(history.current, null, 1)], { type: "application/json" }));
+      link.href = URL.createObjectURL(
+        new Blob([JSON.stringify(history.current, null, 1)], { type: "application/json" }),
+      );
       link.download = `${this.board.name}.json`;
       link.click();
       setTimeout(() => URL.revokeObjectURL(link.href), 1000);
@@ -222,7 +261,12 @@ export default () => {
       };
       if (control && event.key.toLowerCase() === "z") run(() => (event.shiftKey ? this.redo() : this.undo()));
       else if (control && event.key.toLowerCase() === "d") run(() => this.duplicate());
-      else if (control && event.key.toLowerCase() === "a") run(() => { this.chosen = this.elements.map(({ id }) => id); this.redraw(); });
+      else if (control && event.key.toLowerCase() === "a") {
+        run(() => {
+          this.chosen = this.elements.map(({ id }) => id);
+          this.redraw();
+        });
+      }
       else if (arrow && this.hasPicked) run(() => this.nudge(arrow, event.shiftKey ? 10 : event.altKey ? 0.1 : 1));
       else if ((event.key === "Delete" || event.key === "Backspace") && this.hasPicked) run(() => this.remove());
       else if (event.key === "[" && this.hasPicked) run(() => this.reorder(-1));
@@ -231,6 +275,7 @@ export default () => {
     },
   };
   const joined = {};
-  for (const part of [own, arranging(), dragging()]) Object.defineProperties(joined, Object.getOwnPropertyDescriptors(part));
+  for (const part of [own, arranging(), dragging()])
+    Object.defineProperties(joined, Object.getOwnPropertyDescriptors(part));
   return joined;
 };

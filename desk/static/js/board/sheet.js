@@ -14,7 +14,8 @@ const FORMS = {
 
 function make(name, attributes = {}, ...children) {
   const node = document.createElementNS(SVG, name);
-  for (const [key, value] of Object.entries(attributes)) if (value !== null && value !== undefined) node.setAttribute(key, value);
+  for (const [key, value] of Object.entries(attributes))
+    if (value !== null && value !== undefined) node.setAttribute(key, value);
   node.append(...children);
   return node;
 }
@@ -26,7 +27,13 @@ export function draw(svg, editor) {
   const defs = make("defs");
   const nodes = [
     defs,
-    make("rect", { x: -border, y: -border, width: board.width + 2 * border, height: board.height + 2 * border, fill: board.border_colour }),
+    make("rect", {
+      x: -border,
+      y: -border,
+      width: board.width + 2 * border,
+      height: board.height + 2 * border,
+      fill: board.border_colour,
+    }),
     make("rect", { width: board.width, height: board.height, fill: board.background }),
   ];
   for (const element of board.elements) if (!element.hidden) nodes.push(drawn(element, editor, defs));
@@ -36,15 +43,30 @@ export function draw(svg, editor) {
 
 function drawn(element, editor, defs) {
   const body = make("g", { class: "body" }, ...BODIES[element.kind](element, editor, defs));
-  const group = make("g", { "data-element": element.id, opacity: element.opacity, class: element.locked ? "locked" : null }, body);
+  const group = make(
+    "g",
+    { "data-element": element.id, opacity: element.opacity, class: element.locked ? "locked" : null },
+    body,
+  );
   if (element.shadow) group.setAttribute("filter", `url(#${shadowOf(element, defs)})`);
   return group;
 }
 
 function shadowOf({ id, shadow }, defs) {
   const key = `shadow-${id}`;
-  defs.append(make("filter", { id: key, x: "-50%", y: "-50%", width: "200%", height: "200%" },
-    make("feDropShadow", { dx: shadow.dx, dy: shadow.dy, stdDeviation: shadow.blur, "flood-color": shadow.colour, "flood-opacity": shadow.opacity })));
+  defs.append(
+    make(
+      "filter",
+      { id: key, x: "-50%", y: "-50%", width: "200%", height: "200%" },
+      make("feDropShadow", {
+        dx: shadow.dx,
+        dy: shadow.dy,
+        stdDeviation: shadow.blur,
+        "flood-color": shadow.colour,
+        "flood-opacity": shadow.opacity,
+      }),
+    ),
+  );
   return key;
 }
 
@@ -54,7 +76,13 @@ function picture(element, editor) {
   const box = { x: element.x, y: element.y, width: element.width, height: element.height };
   const seen = element.fill === "fit" ? fitted(box, editor.shotOf(element.source)?.aspect) : box;
   const nodes = element.source
-    ? [make("image", { ...box, href: editor.pictureUrl(element.source), preserveAspectRatio: element.fill === "fill" ? "xMidYMid slice" : "xMidYMid meet" })]
+    ? [
+        make("image", {
+          ...box,
+          href: editor.pictureUrl(element.source),
+          preserveAspectRatio: element.fill === "fill" ? "xMidYMid slice" : "xMidYMid meet",
+        }),
+      ]
     : [make("rect", { ...box, fill: "#5a3c32" })];
   return [make("rect", { ...box, fill: "transparent" }), ...nodes, ...outline({ ...element, ...seen })];
 }
@@ -69,7 +97,17 @@ function fitted(box, aspect) {
 
 function outline({ x, y, width, height, outline: edge, outline_colour: colour }) {
   if (!edge) return [];
-  return [make("rect", { x: x - edge / 2, y: y - edge / 2, width: width + edge, height: height + edge, fill: "none", stroke: colour, "stroke-width": edge })];
+  return [
+    make("rect", {
+      x: x - edge / 2,
+      y: y - edge / 2,
+      width: width + edge,
+      height: height + edge,
+      fill: "none",
+      stroke: colour,
+      "stroke-width": edge,
+    }),
+  ];
 }
 
 function band(element, editor, defs) {
@@ -77,18 +115,41 @@ function band(element, editor, defs) {
   let fill = element.colour;
   if (element.blend) {
     fill = `url(#blend-${element.id})`;
-    defs.append(make("linearGradient", { id: `blend-${element.id}`, x1: 0, y1: 0, x2: 0, y2: 1 },
-      make("stop", { offset: 0, "stop-color": element.colour }), make("stop", { offset: 1, "stop-color": element.colour_below })));
+    defs.append(
+      make(
+        "linearGradient",
+        { id: `blend-${element.id}`, x1: 0, y1: 0, x2: 0, y2: 1 },
+        make("stop", { offset: 0, "stop-color": element.colour }),
+        make("stop", { offset: 1, "stop-color": element.colour_below }),
+      ),
+    );
   }
   const nodes = [make("rect", { ...box, fill })];
   if (element.texture !== "plain") {
     const { spacing, weight } = element;
-    const shape = element.texture === "dots"
-      ? make("circle", { cx: spacing / 2, cy: spacing / 2, r: (spacing * weight) / 2, fill: element.texture_colour })
-      : make("rect", { y: (spacing * (1 - weight)) / 2, width: spacing, height: spacing * weight, fill: element.texture_colour });
+    const shape =
+      element.texture === "dots"
+        ? make("circle", { cx: spacing / 2, cy: spacing / 2, r: (spacing * weight) / 2, fill: element.texture_colour })
+        : make("rect", {
+            y: (spacing * (1 - weight)) / 2,
+            width: spacing,
+            height: spacing * weight,
+            fill: element.texture_colour,
+          });
     const half = -spacing / 2;
-    defs.append(make("pattern", { id: `texture-${element.id}`, width: spacing, height: spacing, patternUnits: "userSpaceOnUse",
-      patternTransform: `translate(${element.x},${element.y}) rotate(${element.turn}) translate(${half},${half})` }, shape));
+    defs.append(
+      make(
+        "pattern",
+        {
+          id: `texture-${element.id}`,
+          width: spacing,
+          height: spacing,
+          patternUnits: "userSpaceOnUse",
+          patternTransform: `translate(${element.x},${element.y}) rotate(${element.turn}) translate(${half},${half})`,
+        },
+        shape,
+      ),
+    );
     nodes.push(make("rect", { ...box, fill: `url(#texture-${element.id})` }));
   }
   return [...nodes, ...outline(element)];
@@ -96,9 +157,15 @@ function band(element, editor, defs) {
 
 function repeated(element) {
   const nodes = [];
-  const one = (x, y, turned) => nodes.push(make("path", {
-    d: FORMS[element.form], fill: element.colour, "fill-rule": "evenodd", transform: `translate(${x},${y}) scale(${element.size},${turned ? -element.size : element.size})`,
-  }));
+  const one = (x, y, turned) =>
+    nodes.push(
+      make("path", {
+        d: FORMS[element.form],
+        fill: element.colour,
+        "fill-rule": "evenodd",
+        transform: `translate(${x},${y}) scale(${element.size},${turned ? -element.size : element.size})`,
+      }),
+    );
   for (let row = 0; row < element.rows; row++) {
     for (let column = 0; column < element.count; column++) {
       const x = element.x + column * element.spacing;
@@ -124,8 +191,14 @@ function text(element, editor, defs) {
   const nodes = [make("text", { ...attributes, fill: element.colour }, ...lines)];
   if (element.glow > 0) {
     const key = `glow-${element.id}`;
-    defs.append(make("filter", { id: key, x: "-50%", y: "-100%", width: "200%", height: "300%" }, make("feGaussianBlur", { stdDeviation: element.glow / 2 }),
-      make("feComponentTransfer", {}, make("feFuncA", { type: "linear", slope: 2 }))));
+    defs.append(
+      make(
+        "filter",
+        { id: key, x: "-50%", y: "-100%", width: "200%", height: "300%" },
+        make("feGaussianBlur", { stdDeviation: element.glow / 2 }),
+        make("feComponentTransfer", {}, make("feFuncA", { type: "linear", slope: 2 })),
+      ),
+    );
     const shine = nodes[0].cloneNode(true);
     shine.setAttribute("fill", element.glow_colour);
     shine.setAttribute("filter", `url(#${key})`);
@@ -145,12 +218,25 @@ function marks(editor, svg) {
     for (const corner of ["nw", "ne", "sw", "se"]) {
       const x = corner.includes("w") ? box.x : box.x + box.width;
       const y = corner.includes("n") ? box.y : box.y + box.height;
-      group.append(make("rect", { "data-corner": corner, "data-element": element.id, class: `corner ${corner}`, x: x - 5 * unit, y: y - 5 * unit, width: 10 * unit, height: 10 * unit }));
+      group.append(
+        make("rect", {
+          "data-corner": corner,
+          "data-element": element.id,
+          class: `corner ${corner}`,
+          x: x - 5 * unit,
+          y: y - 5 * unit,
+          width: 10 * unit,
+          height: 10 * unit,
+        }),
+      );
     }
   }
   for (const { along, at } of editor.guides) {
     const { board } = editor;
-    const line = along === "x" ? { x1: at, x2: at, y1: -board.border, y2: board.height + board.border } : { y1: at, y2: at, x1: -board.border, x2: board.width + board.border };
+    const line =
+      along === "x"
+        ? { x1: at, x2: at, y1: -board.border, y2: board.height + board.border }
+        : { y1: at, y2: at, x1: -board.border, x2: board.width + board.border };
     group.append(make("line", { ...line, class: "guide", "stroke-width": unit }));
   }
   return group;

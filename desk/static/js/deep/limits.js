@@ -1,13 +1,20 @@
 // What limits of samples cost, as a curve and in numbers, and files written within them.
 import { post } from "../api.js";
+import { reactive } from "../reactive.js";
 
 const WIDE = 250;
 const HIGH = 96;
 const EDGE = 6;
 const LEAST = 1e-7; // error that is drawn as none
 
-export const limits = (page) => ({
-  limiting: false,
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("../viewer/pictures.js").Picture} uses.picture
+ * @param {import("../viewer/notices.js").Notices} uses.notices
+ */
+export const createLimits = (page, { picture, notices }) => reactive({
+  open: false,
   measuring: false,
   costs: [],
   best: null,
@@ -15,21 +22,21 @@ export const limits = (page) => ({
   tolerance: 0,
   most: 0,
   writing: "deep",
-  writeFrames: "",
+  frames: "",
 
-  toggleLimits() { this.limiting = !this.limiting; },
-  async measureLimits() {
+  toggle() { this.open = !this.open; },
+  async measure() {
     this.measuring = true;
-    await this.guarded(async () => {
-      const { costs, best } = await (await post(page.urls.costs, { ...this.asked(), error: this.mostError })).json();
+    await notices.guarded(async () => {
+      const { costs, best } = await (await post(page.urls.costs, { ...picture.asked(), error: this.mostError })).json();
       Object.assign(this, { costs, best });
-      if (best !== null) this.takeLimits(costs[best]);
-      this.remark = best === null ? `Nothing stays within ${this.mostError}; leave all samples.` : "";
+      if (best !== null) this.take(costs[best]);
+      notices.remark = best === null ? `Nothing stays within ${this.mostError}; leave all samples.` : "";
     });
     this.measuring = false;
   },
   get measureText() { return this.measuring ? "measuring…" : "Measure"; },
-  takeLimits({ tolerance, most }) { Object.assign(this, { tolerance, most }); },
+  take({ tolerance, most }) { Object.assign(this, { tolerance, most }); },
   isTaken({ tolerance, most }) { return tolerance === this.tolerance && most === this.most; },
   isBest(index) { return index === this.best; },
   limitText({ tolerance, most }) { return most ? `most ${most}` : tolerance ? `within ${tolerance}` : "all"; },
@@ -54,11 +61,23 @@ export const limits = (page) => ({
     const line = this.curvePoints.toSorted((a, b) => a.x - b.x);
     return line.map(({ x, y }, place) => `${place ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join(" ");
   },
-  get curveDots() { return this.curvePoints.map(({ x, y, size }) => `M${x - size} ${y - size}h${2 * size}v${2 * size}h${-2 * size}z`).join(" "); },
-  async writeFiles() {
-    await this.guarded(async () => {
-      const { title } = await (await post(page.urls.write, { ...this.asked(), way: this.writing, frames: this.writeFrames, tolerance: this.tolerance, most: this.most })).json();
-      this.remark = `${title} is being written; see Work.`;
+  get curveDots() {
+    return this.curvePoints
+      .map(({ x, y, size }) => `M${x - size} ${y - size}h${2 * size}v${2 * size}h${-2 * size}z`)
+      .join(" ");
+  },
+  async write() {
+    await notices.guarded(async () => {
+      const { title } = await (
+        await post(page.urls.write, {
+          ...picture.asked(),
+          way: this.writing,
+          frames: this.frames,
+          tolerance: this.tolerance,
+          most: this.most,
+        })
+      ).json();
+      notices.remark = `${title} is being written; see Work.`;
     });
   },
   get workUrl() { return page.urls.work; },

@@ -2,7 +2,10 @@
 export const onDisplay = (step, kinds) => (step.works_on ?? kinds[step.kind].domains[0]) === "display";
 
 // Light before display values, as the server has them: there is one view between.
-export const inOrder = (steps, kinds) => [...steps.filter((step) => !onDisplay(step, kinds)), ...steps.filter((step) => onDisplay(step, kinds))];
+export const inOrder = (steps, kinds) => [
+  ...steps.filter((step) => !onDisplay(step, kinds)),
+  ...steps.filter((step) => onDisplay(step, kinds)),
+];
 
 export const findStep = (ledger, id) => ledger.finish.find((step) => step.id === id);
 

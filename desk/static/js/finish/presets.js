@@ -1,20 +1,32 @@
 // Chains kept under a name for all shots of the production, and finishes as files.
 import { post } from "../api.js";
+import { byRef, nextTick, reactive } from "../reactive.js";
 
-export const presets = (page, shared) => ({
-  presets: page.presets,
-  presetName: "",
-  keepingPreset: false,
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("../rebuild/editor.js").Editor} uses.editor
+ * @param {import("./steps.js").Steps} uses.steps
+ * @param {import("../viewer/notices.js").Notices} uses.notices
+ */
+export const createPresets = (page, { editor, steps, notices }) => reactive({
+  all: page.presets,
+  name: "",
+  naming: false,
 
-  get presetGroups() {
-    return [["of this production", true], ["to begin with", false]]
-      .map(([name, own]) => ({ name, items: this.presets.filter((preset) => preset.own === own) })).filter(({ items }) => items.length);
+  get groups() {
+    return [
+      ["of this production", true],
+      ["to begin with", false],
+    ]
+      .map(([name, own]) => ({ name, items: this.all.filter((preset) => preset.own === own) }))
+      .filter(({ items }) => items.length);
   },
   layChosen(event) {
     const chosen = event.target.value;
     event.target.value = "";
-    if (chosen === "file") this.$refs.finishFile.click();
-    else if (chosen.startsWith("remove ")) this.removePreset(Number(chosen.slice(7)));
+    if (chosen === "file") byRef("finishFile").click();
+    else if (chosen.startsWith("remove ")) this.remove(Number(chosen.slice(7)));
     else if (chosen) this.lay({ preset: chosen });
   },
   async layFile(event) {
@@ -24,34 +36,41 @@ export const presets = (page, shared) => ({
   },
   // Behind the steps that are there; undo takes it away again.
   async lay(what) {
-    await this.guarded(async () => {
-      const answer = await (await post(page.urls.lay, { ...this.question, keep: true, ...what })).json();
-      this.commit(answer.ledger);
-      this.remark = answer.remark;
+    await notices.guarded(async () => {
+      const answer = await (await post(page.urls.lay, { ...editor.question(), keep: true, ...what })).json();
+      editor.commit(answer.ledger);
+      notices.remark = answer.remark;
     });
   },
-  askPreset() {
-    this.keepingPreset = !this.keepingPreset;
-    if (this.keepingPreset) this.$nextTick(() => this.$refs.presetName.focus());
+  ask() {
+    this.naming = !this.naming;
+    if (this.naming) nextTick(() => byRef("presetName").focus());
   },
   // The step that is open, or all of them.
-  get presetText() { return this.openedStep ? `Keep “${this.nameOf(this.openedStep)}”` : "Keep all steps"; },
-  async keepPreset() {
-    await this.guarded(async () => {
-      const steps = this.openedStep ? [this.openedStep.id] : [];
-      const answer = await post(page.urls.preset, { ...this.question, ledger: shared.ledgers.current, name: this.presetName, steps });
-      this.presets = (await answer.json()).presets;
-      this.remark = `Kept as “${this.presetName.trim()}” for all shots of this production.`;
-      this.presetName = "";
-      this.keepingPreset = false;
+  get text() { return steps.opened ? `Keep “${steps.nameOf(steps.opened)}”` : "Keep all steps"; },
+  async keep() {
+    await notices.guarded(async () => {
+      const chosen = steps.opened ? [steps.opened.id] : [];
+      const answer = await post(page.urls.preset, {
+        ...editor.question(),
+        ledger: editor.current(),
+        name: this.name,
+        steps: chosen,
+      });
+      this.all = (await answer.json()).presets;
+      notices.remark = `Kept as “${this.name.trim()}” for all shots of this production.`;
+      this.name = "";
+      this.naming = false;
     });
   },
-  async removePreset(id) {
-    await this.guarded(async () => (this.presets = (await (await post(page.urls.preset, { remove: id })).json()).presets));
+  async remove(id) {
+    await notices.guarded(
+      async () => (this.all = (await (await post(page.urls.preset, { remove: id })).json()).presets),
+    );
   },
   async saveFinish() {
-    await this.guarded(async () => {
-      const text = JSON.stringify(await (await post(page.urls.export, { ledger: shared.ledgers.current })).json(), null, 2);
+    await notices.guarded(async () => {
+      const text = JSON.stringify(await (await post(page.urls.export, { ledger: editor.current() })).json(), null, 2);
       const link = document.createElement("a");
       link.href = URL.createObjectURL(new Blob([text], { type: "application/json" }));
       link.download = `${page.shot}_finish.json`;

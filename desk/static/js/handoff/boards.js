@@ -24,7 +24,8 @@ export const boards = (page) => ({
   },
   async removeBoard(board) {
     await this.changeBoard(board, {});
-    if (!this.fault) this.removed = { what: `board ${board.name}`, back: () => this.changeBoard(board, { restore: true }) };
+    if (!this.fault)
+      this.removed = { what: `board ${board.name}`, back: () => this.changeBoard(board, { restore: true }) };
   },
   async changeBoard(board, body) {
     await this.guarded(async () => (this.boards = (await (await post(board.remove, body)).json()).boards));

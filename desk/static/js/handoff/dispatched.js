@@ -2,7 +2,13 @@
 import { get, post } from "../api.js";
 
 const EVERY = 700; // milliseconds
-const WORDS = { queued: "waiting", running: "being written", done: "written", failed: "failed", cancelled: "cancelled" };
+const WORDS = {
+  queued: "waiting",
+  running: "being written",
+  done: "written",
+  failed: "failed",
+  cancelled: "cancelled",
+};
 const UNDER_WAY = ["queued", "running"];
 
 export const dispatched = (page) => ({
@@ -37,7 +43,9 @@ export const dispatched = (page) => ({
   },
   rangeClass(delivery) { return delivery.state === "failed" ? "failed" : ""; },
   rangeStyle(delivery) { return { width: `${Math.round(delivery.share * 100)}%` }; },
-  shownFiles(item) { return item.files.slice(0, item.kind === "exr" || item.kind === "still" ? item.files.length : 1); },
+  shownFiles(item) {
+    return item.files.slice(0, item.kind === "exr" || item.kind === "still" ? item.files.length : 1);
+  },
   moreFiles(item) {
     const more = item.count - this.shownFiles(item).length;
     return more > 0 ? `and ${more} more` : "";

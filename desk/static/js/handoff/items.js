@@ -40,7 +40,11 @@ export const items = (page) => ({
   sourcesOf(lists) { return [{ key: "", title: "none" }, ...(page.choices[lists] ?? [])]; },
   noteOf(item, setting) { return setting.notes[item.encoding[setting.field]] ?? ""; },
   optionsOf(item, setting) {
-    return setting.words.map((word, place) => ({ word, title: setting.titles[place], chosen: item.encoding[setting.field] === word }));
+    return setting.words.map((word, place) => ({
+      word,
+      title: setting.titles[place],
+      chosen: item.encoding[setting.field] === word,
+    }));
   },
   set(item, field, value) {
     item.encoding[field] = value;
@@ -76,11 +80,25 @@ export const items = (page) => ({
   adding: { shot: page.choices.shots?.[0]?.code ?? "", version: "0", frames: "", path: "" },
   get shotList() { return page.choices.shots ?? []; },
   versionsOf(code) { return this.shotList.find((shot) => shot.code === code)?.versions ?? []; },
-  pictureText(source) { return source.kind === "file" ? source.path.split("/").at(-1) : `${source.shot} ${source.frame}${source.version ? ` v${source.version}` : ""}`; },
+  pictureText(source) {
+    return source.kind === "file"
+      ? source.path.split("/").at(-1)
+      : `${source.shot} ${source.frame}${source.version ? ` v${source.version}` : ""}`;
+  },
   addPictures(item, setting) {
     const { shot, version, frames } = this.adding;
-    const numbers = frames.split(",").map((text) => Number(text)).filter((number) => Number.isInteger(number) && number);
-    const fresh = numbers.map((frame) => ({ kind: "shot", shot, frame, version: Number(version), view: item.encoding.view, alpha: "over" }));
+    const numbers = frames
+      .split(",")
+      .map((text) => Number(text))
+      .filter((number) => Number.isInteger(number) && number);
+    const fresh = numbers.map((frame) => ({
+      kind: "shot",
+      shot,
+      frame,
+      version: Number(version),
+      view: item.encoding.view,
+      alpha: "over",
+    }));
     this.set(item, setting.field, [...item.encoding[setting.field], ...fresh]);
   },
   addFile(item, setting) {
@@ -88,7 +106,13 @@ export const items = (page) => ({
     if (path) this.set(item, setting.field, [...item.encoding[setting.field], { kind: "file", path }]);
     this.adding.path = "";
   },
-  dropPicture(item, setting, place) { this.set(item, setting.field, item.encoding[setting.field].filter((_, other) => other !== place)); },
+  dropPicture(item, setting, place) {
+    this.set(
+      item,
+      setting.field,
+      item.encoding[setting.field].filter((_, other) => other !== place),
+    );
+  },
 
   // ---- The list ----
   free(stem) {
@@ -116,7 +140,10 @@ export const items = (page) => ({
   remove(item) {
     const at = this.list.indexOf(item);
     this.document.items = this.list.filter((other) => other !== item);
-    this.removed = { what: item.id, back: () => this.list.splice(at, 0, { ...item, id: this.free(item.id) }) && this.changed() };
+    this.removed = {
+      what: item.id,
+      back: () => this.list.splice(at, 0, { ...item, id: this.free(item.id) }) && this.changed(),
+    };
     this.changed();
   },
   async takeBack() {

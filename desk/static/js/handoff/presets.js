@@ -7,8 +7,12 @@ export const presets = (page) => ({
   keepingPreset: false,
 
   get presetGroups() {
-    return [["of this production", true], ["to begin with", false]]
-      .map(([name, own]) => ({ name, items: this.presets.filter((preset) => preset.own === own) })).filter(({ items }) => items.length);
+    return [
+      ["of this production", true],
+      ["to begin with", false],
+    ]
+      .map(([name, own]) => ({ name, items: this.presets.filter((preset) => preset.own === own) }))
+      .filter(({ items }) => items.length);
   },
   get ownPresets() { return this.presets.filter(({ own }) => own); },
   presetChosen(event) {
@@ -36,6 +40,8 @@ export const presets = (page) => ({
     });
   },
   async removePreset(id) {
-    await this.guarded(async () => (this.presets = (await (await post(page.urls.preset, { remove: id })).json()).presets));
+    await this.guarded(
+      async () => (this.presets = (await (await post(page.urls.preset, { remove: id })).json()).presets),
+    );
   },
 });

@@ -1,5 +1,4 @@
-import renderPicture from "../render-picture.js";
-import renderStation from "../render.js";
+import renderStation from "../render/index.js";
 import { start } from "../start.js";
 
-start({ renderStation, renderPicture });
+start({ renderStation });

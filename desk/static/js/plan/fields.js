@@ -19,7 +19,8 @@ export function fieldTitle(name) {
   return leaf && root !== "quality" ? `${root.replaceAll("_", " ")} ${spoken}` : spoken;
 }
 
-export const toggled = (list, item, on) => (on ? [...list.filter((other) => other !== item), item] : list.filter((other) => other !== item));
+export const toggled = (list, item, on) =>
+  on ? [...list.filter((other) => other !== item), item] : list.filter((other) => other !== item);
 
 export const megabytes = (bytes) => {
   if (bytes < 1e9) return `${(bytes / 1e6).toFixed(1)} MB`;

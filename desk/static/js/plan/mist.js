@@ -1,4 +1,5 @@
-// Mist settings on a side view of the camera and the scene: its near and far end are dragged on it, the picture answers.
+// Mist settings on a side view of the camera and the scene: its near and far end are dragged on it, the picture
+// answers.
 import { get, pageData } from "../api.js";
 
 const SVG = "http://www.w3.org/2000/svg";
@@ -38,7 +39,9 @@ export default () => {
     get ownMist() { return this.plan.mist !== null; },
     get reachText() {
       const reach = scene.reach[this.camera];
-      return reach ? `What ${this.camera} sees is from ${reach[0].toFixed(1)} to ${reach[1].toFixed(1)} along its axis.` : "";
+      return reach
+        ? `What ${this.camera} sees is from ${reach[0].toFixed(1)} to ${reach[1].toFixed(1)} along its axis.`
+        : "";
     },
     chooseCamera({ target: { value } }) {
       this.camera = value;
@@ -101,9 +104,19 @@ export default () => {
       const edge = Math.tan((shapes.angle * Math.PI) / 180) * this.shownTo * 1.2;
       const parts = [
         gradient(this.mist, this.answer.ramp, this.shownTo * 1.2),
-        element("polygon", { class: "seen", points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}` }),
+        element("polygon", {
+          class: "seen",
+          points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}`,
+        }),
         ...silhouettes(shapes.outlines, x, y),
-        element("rect", { class: "haze", x: x(0), y: 0, width: this.shownTo * 1.2 * scale, height: HIGH, fill: "url(#haze)" }),
+        element("rect", {
+          class: "haze",
+          x: x(0),
+          y: 0,
+          width: this.shownTo * 1.2 * scale,
+          height: HIGH,
+          fill: "url(#haze)",
+        }),
         element("path", { class: "camera", d: `M${x(0)},${y(0)} l-22,-12 v24 z` }),
         ...ticks(this.shownTo).flatMap((depth) => [
           element("line", { class: "tick", x1: x(depth), x2: x(depth), y1: HIGH - 22, y2: HIGH - 16 }),
@@ -112,15 +125,21 @@ export default () => {
         this.grip("near", this.mist.near, x, scale),
         this.grip("far", this.mist.far, x, scale),
       ];
-      const held = document.activeElement?.dataset?.grip;
+      const held = /** @type {SVGElement} */ (document.activeElement)?.dataset?.grip;
       svg.replaceChildren(...parts);
       if (held) svg.querySelector(`[data-grip="${held}"]`).focus();
     },
     grip(which, depth, x, scale) {
       const at = x(depth);
       const group = element("g", {
-        class: "grip", tabindex: this.mayChange ? 0 : -1, role: "slider", "data-grip": which,
-        "aria-label": `${which} end of the mist`, "aria-valuenow": round(depth), "aria-valuemin": 0, "aria-valuemax": round(this.shownTo),
+        class: "grip",
+        tabindex: this.mayChange ? 0 : -1,
+        role: "slider",
+        "data-grip": which,
+        "aria-label": `${which} end of the mist`,
+        "aria-valuenow": round(depth),
+        "aria-valuemin": 0,
+        "aria-valuemax": round(this.shownTo),
       });
       group.append(
         element("line", { x1: at, x2: at, y1: 0, y2: HIGH - 24 }),
@@ -195,7 +214,9 @@ const round = (number) => Number(number.toFixed(3));
 function silhouettes(outlines, x, y) {
   const groups = new Map();
   for (const { name, group, points } of outlines) {
-    const outline = element("polygon", { points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" ") });
+    const outline = element("polygon", {
+      points: points.map(([depth, height]) => `${x(depth)},${y(height)}`).join(" "),
+    });
     outline.append(element("title", {}, name));
     groups.set(group, [...(groups.get(group) ?? []), outline]);
   }

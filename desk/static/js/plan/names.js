@@ -30,7 +30,9 @@ export default () => {
         this.read = await (await post(urls.name, { plan: this.plan, path: value.trim() })).json();
       });
     },
-    get readValues() { return this.read?.values ? Object.entries(this.read.values).map(([field, value]) => ({ field, value })) : []; },
+    get readValues() {
+      return this.read?.values ? Object.entries(this.read.values).map(([field, value]) => ({ field, value })) : [];
+    },
     get readFails() { return this.read !== null && this.read.values === null; },
   };
 };

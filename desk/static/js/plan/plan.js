@@ -87,13 +87,19 @@ export default () => {
       kept.coming += 1; // from here on the page differs from what is stored
       this.say(kept.state);
       const carried = changes.then(work);
-      changes = carried.then(() => null, (error) => error).then((error) => {
-        kept.coming -= 1;
-        undrawn ||= !error;
-        if (undrawn && !kept.coming) this.adopt(); // drawn once for quick changes, so that none is seen to be taken back
-        if (error) this.fault = error; // what was typed stays
-        this.say(kept.state);
-      });
+      changes = carried
+        .then(
+          () => null,
+          (error) => error,
+        )
+        .then((error) => {
+          kept.coming -= 1;
+          undrawn ||= !error;
+          // Drawn once for quick changes, so that none is seen to be taken back
+          if (undrawn && !kept.coming) this.adopt();
+          if (error) this.fault = error; // what was typed stays
+          this.say(kept.state);
+        });
       return changes;
     },
     // Resolves once every change so far is part of the plan.
@@ -147,7 +153,11 @@ export default () => {
       return mist ? `${short(mist.near)} – ${short(mist.far)}` : "none";
     },
     get extrasText() { return `${this.plan.deep.most_samples} deep, ${this.plan.cryptomatte.levels} levels`; },
-    get packingText() { return { "one-file": "one file", "each-pass": "file for each", "colour-and-data": "two files", parts: "parts" }[this.plan.packing.rule]; },
+    get packingText() {
+      return { "one-file": "one file", "each-pass": "file for each", "colour-and-data": "two files", parts: "parts" }[
+        this.plan.packing.rule
+      ];
+    },
     get namesText() { return this.answer.files.length ? this.answer.files[0][0].split("/").at(-1) : "no file yet"; },
     get presetsText() {
       if (!this.plan.applied) return "none applied";
@@ -163,7 +173,8 @@ export default () => {
     },
     get framesText() {
       const warm = this.plan.shot.warm_up;
-      return `${this.answer.frames} frames: ${this.answer.frameList}${warm ? `; ${warm} before them are rendered and thrown away` : ""}`;
+      const thrown = warm ? `; ${warm} before them are rendered and thrown away` : "";
+      return `${this.answer.frames} frames: ${this.answer.frameList}${thrown}`;
     },
     chooseSize(event) {
       const [width, height] = event.target.value.split("x").map(Number);
@@ -173,7 +184,7 @@ export default () => {
     sizeValue(size) { return `${size.width}x${size.height}`; },
     sizeLabel(size) { return `${size.title}  ${size.width} × ${size.height}`; },
     keepSize(event) {
-      const title = new FormData(event.target).get("title").trim();
+      const title = String(new FormData(event.target).get("title")).trim();
       const { width, height } = this.plan.shot;
       this.attempt(async () => {
         this.sizes = (await (await post(page.urls.sizes, { title, width, height })).json()).sizes;
@@ -187,7 +198,9 @@ export default () => {
       });
     },
     cameraOn(camera) { return this.plan.cameras.includes(camera); },
-    setCamera(camera, { target: { checked } }) { this.change((plan) => ({ cameras: toggled(plan.cameras, camera, checked) })); },
+    setCamera(camera, { target: { checked } }) {
+      this.change((plan) => ({ cameras: toggled(plan.cameras, camera, checked) }));
+    },
     labelOn(label) { return this.plan.light_groups.labels.includes(label); },
     setLabel(label, { target: { checked } }) {
       this.change((plan) => ({ "light_groups.labels": toggled(plan.light_groups.labels, label, checked) }));
@@ -205,11 +218,15 @@ export default () => {
     // ---- Quality ----
     get timeText() {
       const time = this.answer.time;
-      return time ? `${duration(time.perFrame)} a frame, ${duration(time.total)} for all` : "no frame of this scene was measured yet";
+      return time
+        ? `${duration(time.perFrame)} a frame, ${duration(time.total)} for all`
+        : "no frame of this scene was measured yet";
     },
-    get basisText() { return this.answer.time ? `from ${this.answer.time.basis}` : "Have a small one rendered, or render a frame."; },
+    get basisText() {
+      return this.answer.time ? `from ${this.answer.time.basis}` : "Have a small one rendered, or render a frame.";
+    },
     measure() {
-      const camera = this.plan.cameras[0] ?? this.scene.cameras.find((camera) => !camera.working)?.name ?? "";
+      const camera = this.plan.cameras[0] ?? this.scene.cameras.find(({ working }) => !working)?.name ?? "";
       const before = this.answer.time?.measured;
       this.measuring = true;
       return this.attempt(async () => {
@@ -225,9 +242,15 @@ export default () => {
 
     // ---- Limits of deep samples ----
     get limitsText() { return this.limiting ? "rendering…" : "Measure limits"; },
-    get limitCamera() { return this.plan.cameras[0] ?? this.scene.cameras.find((camera) => !camera.working)?.name ?? ""; },
+    get limitCamera() {
+      return this.plan.cameras[0] ?? this.scene.cameras.find((camera) => !camera.working)?.name ?? "";
+    },
     async readLimits() {
-      const { limits } = await (await get(`${page.urls.limits}?${new URLSearchParams({ camera: this.limitCamera, error: this.limitError })}`)).json();
+      const { limits } = await (
+        await get(
+          `${page.urls.limits}?${new URLSearchParams({ camera: this.limitCamera, error: String(this.limitError) })}`,
+        )
+      ).json();
       return limits;
     },
     measureLimits() {
@@ -258,10 +281,16 @@ export default () => {
       this.put("deep.most_samples", most || MOST_SAMPLES);
     },
     isBestLimit(index) { return index === this.limitBest; },
-    limitText({ tolerance, most }) { return most ? `most ${most}` : tolerance ? `within ${tolerance}` : "all samples"; },
+    limitText({ tolerance, most }) {
+      return most ? `most ${most}` : tolerance ? `within ${tolerance}` : "all samples";
+    },
     limitLabel(cost) { return `Use ${this.limitText(cost)}`; },
-    limitBytes({ bytes }) { return `${Math.round((100 * bytes) / Math.max(...this.limitCosts.map((cost) => cost.bytes)))} %`; },
-    limitErrorText(error) { return error < 1e-6 ? "0" : error < 0.001 ? error.toExponential(0) : error.toPrecision(2); },
+    limitBytes({ bytes }) {
+      return `${Math.round((100 * bytes) / Math.max(...this.limitCosts.map((cost) => cost.bytes)))} %`;
+    },
+    limitErrorText(error) {
+      return error < 1e-6 ? "0" : error < 0.001 ? error.toExponential(0) : error.toPrecision(2);
+    },
 
     // ---- Packing ----
     formatOf(use) { return this.formats.find((format) => format.key === this.plan.packing[use].format); },
@@ -270,17 +299,31 @@ export default () => {
       const storage = this.plan.packing[use];
       const pixel = form.pixels.some((known) => known.key === storage.pixel) ? storage.pixel : form.pixels.at(-1).key;
       const same = form.compressions.some((known) => known.key === storage.compression);
-      this.put(`packing.${use}`, { format: value, pixel, compression: same ? storage.compression : form.compressions[0].key });
+      this.put(`packing.${use}`, {
+        format: value,
+        pixel,
+        compression: same ? storage.compression : form.compressions[0].key,
+      });
     },
-    setStorage(use, leaf, { target: { value } }) { this.change((plan) => ({ [`packing.${use}`]: { ...plan.packing[use], [leaf]: value } })); },
+    setStorage(use, leaf, { target: { value } }) {
+      this.change((plan) => ({ [`packing.${use}`]: { ...plan.packing[use], [leaf]: value } }));
+    },
     storageIs(use, leaf, value) { return this.plan.packing[use][leaf] === value; },
-    compressionText(use) { return this.formatOf(use).compressions.find((known) => known.key === this.plan.packing[use].compression)?.meaning ?? ""; },
+    compressionText(use) {
+      return (
+        this.formatOf(use).compressions.find((known) => known.key === this.plan.packing[use].compression)?.meaning ?? ""
+      );
+    },
 
     // ---- Findings ----
     get findings() { return this.answer.findings; },
     get sound() { return this.answer.findings.length === 0; },
     findingKey(finding) { return `${finding.code} ${finding.where} ${finding.what}`; },
-    findingIcon(finding) { return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[finding.level]; },
+    findingIcon(finding) {
+      return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[
+        finding.level
+      ];
+    },
     canFix(finding) { return this.mayChange && Object.keys(finding.fix).length > 0; },
     fix(finding) { return this.change(() => finding.fix); },
     alike(finding) { return this.findings.filter((other) => other.code === finding.code && this.canFix(other)); },
@@ -290,7 +333,8 @@ export default () => {
     // One after another, since each is a change of the plan as the one before has left it.
     async fixAll({ code }) {
       const tried = new Set();
-      const next = () => this.findings.find((other) => other.code === code && this.canFix(other) && !tried.has(this.findingKey(other)));
+      const next = () =>
+        this.findings.find((other) => other.code === code && this.canFix(other) && !tried.has(this.findingKey(other)));
       for (let finding = next(); finding && !this.fault; finding = next()) {
         tried.add(this.findingKey(finding));
         await this.fix(finding);
@@ -306,7 +350,9 @@ export default () => {
     isLocked(number) { return this.versions.some((version) => version.number === number); },
     nextNumber() { return Math.max(kept.current.number, ...this.versions.map((version) => version.number)) + 1; },
     get locked() { return this.isLocked(this.plan.number); },
-    get lockText() { return this.locked ? `${tag(this.plan.number)} is locked; a change makes ${tag(this.nextNumber())}` : ""; },
+    get lockText() {
+      return this.locked ? `${tag(this.plan.number)} is locked; a change makes ${tag(this.nextNumber())}` : "";
+    },
     versionUp() { this.change(() => ({ number: this.nextNumber() })); },
     lock() {
       return this.attempt(async () => {
@@ -333,13 +379,14 @@ export default () => {
     get changedText() {
       if (!this.plan.applied) return "";
       const state = this.differences.length ? "changed since" : "as in";
-      return `${state} the preset “${this.plan.applied.name}”${this.answer.movedOn ? ", which has moved on since" : ""}`;
+      const moved = this.answer.movedOn ? ", which has moved on since" : "";
+      return `${state} the preset “${this.plan.applied.name}”${moved}`;
     },
     differenceTitle(difference) { return fieldTitle(difference.field); },
     putBack(difference) { this.put(difference.field, this.plan.applied.settings[difference.field]); },
     putAllBack() { this.change((plan) => plan.applied.settings); },
     applyPreset(name) {
-      const preset = this.presets.find((preset) => preset.name === name);
+      const preset = this.presets.find((each) => each.name === name);
       if (preset) this.change(() => preset.fields);
     },
     applyChosen({ target }) {
@@ -378,7 +425,11 @@ export default () => {
       try {
         return JSON.parse(await file.text());
       } catch {
-        this.fault = { what: "This file is not JSON.", where: file.name, advice: "Choose a file that was exported here." };
+        this.fault = {
+          what: "This file is not JSON.",
+          where: file.name,
+          advice: "Choose a file that was exported here.",
+        };
         return null;
       }
     },

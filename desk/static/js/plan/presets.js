@@ -10,25 +10,56 @@ export default () => {
 
     open(preset) { this.opened = this.opened === preset.name ? "" : preset.name; },
     isOpened(preset) { return this.opened === preset.name; },
-    settingsOf(preset) { return Object.entries(preset.own).map(([field, value]) => ({ field, title: fieldTitle(field), text: spoken(value) })); },
-    originText(preset) { return [preset.shipped ? "shipped" : "own", preset.base ? `builds on ${preset.base}` : ""].filter(Boolean).join(", "); },
+    settingsOf(preset) {
+      return Object.entries(preset.own).map(([field, value]) => ({
+        field,
+        title: fieldTitle(field),
+        text: spoken(value),
+      }));
+    },
+    originText(preset) {
+      return [preset.shipped ? "shipped" : "own", preset.base ? `builds on ${preset.base}` : ""]
+        .filter(Boolean)
+        .join(", ");
+    },
     differenceText(difference) {
       const preset = fieldOf(this.plan.applied.settings, difference.field) ?? difference.preset;
       if (!Array.isArray(difference.plan)) return `${spoken(difference.plan)} here, ${spoken(preset)} in the preset`;
       const more = difference.plan.filter((item) => !difference.preset.includes(item));
       const less = difference.preset.filter((item) => !difference.plan.includes(item));
-      return [more.length ? `with ${more.join(", ")}` : "", less.length ? `without ${less.join(", ")}` : "", more.length + less.length ? "" : "in another order"].filter(Boolean).join("; ");
+      return [
+        more.length ? `with ${more.join(", ")}` : "",
+        less.length ? `without ${less.join(", ")}` : "",
+        more.length + less.length ? "" : "in another order",
+      ]
+        .filter(Boolean)
+        .join("; ");
     },
     exportPreset(preset) { return `${urls.preset}?name=${encodeURIComponent(preset.name)}`; },
 
     keep(event) {
       const form = new FormData(event.target);
-      const wanted = { action: "keep", plan: this.plan, new: form.get("name"), purpose: form.get("purpose"), base: form.get("base") };
+      const wanted = {
+        action: "keep",
+        plan: this.plan,
+        new: form.get("name"),
+        purpose: form.get("purpose"),
+        base: form.get("base"),
+      };
       this.library(wanted, () => event.target.reset());
     },
-    again(preset) { this.library({ action: "keep", plan: this.plan, new: preset.name, purpose: preset.purpose, base: preset.base }); },
-    rename(preset) { this.library({ action: "rename", name: preset.name, new: this.newName }, () => (this.newName = "")); },
-    duplicate(preset) { this.library({ action: "duplicate", name: preset.name, new: this.newName || `${preset.name} copy` }, () => (this.newName = "")); },
+    again(preset) {
+      this.library({ action: "keep", plan: this.plan, new: preset.name, purpose: preset.purpose, base: preset.base });
+    },
+    rename(preset) {
+      this.library({ action: "rename", name: preset.name, new: this.newName }, () => (this.newName = ""));
+    },
+    duplicate(preset) {
+      this.library(
+        { action: "duplicate", name: preset.name, new: this.newName || `${preset.name} copy` },
+        () => (this.newName = ""),
+      );
+    },
     remove(preset) { this.library({ action: "delete", name: preset.name }); },
     async bringInPreset(event) {
       const preset = await this.readJson(event);

@@ -2,11 +2,19 @@
 import { pageData } from "../api.js";
 import { toggled } from "./fields.js";
 
-const MOVES = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1], Home: [0, -1e4], End: [0, 1e4] };
+const MOVES = {
+  ArrowUp: [-1, 0],
+  ArrowDown: [1, 0],
+  ArrowLeft: [0, -1],
+  ArrowRight: [0, 1],
+  Home: [0, -1e4],
+  End: [0, 1e4],
+};
 
 export default () => {
   const { catalogue, choices } = pageData();
-  const blocks = choices.roles.map(({ role, title }) => ({ role, title, passes: catalogue.filter((entry) => entry.role === role) }))
+  const blocks = choices.roles
+    .map(({ role, title }) => ({ role, title, passes: catalogue.filter((entry) => entry.role === role) }))
     .filter((block) => block.passes.length);
   const byKey = new Map(catalogue.map((entry) => [entry.key, entry]));
   const inOrder = (passes) => catalogue.map((entry) => entry.key).filter((key) => passes.includes(key));
@@ -29,7 +37,9 @@ export default () => {
     get manyCameras() { return this.plan.cameras.length > 1; },
     get columns() {
       const cameras = this.apart && this.manyCameras ? this.plan.cameras : [""];
-      return this.plan.layers.flatMap((layer) => cameras.map((camera) => ({ key: `${layer.name} ${camera}`, layer, camera })));
+      return this.plan.layers.flatMap((layer) =>
+        cameras.map((camera) => ({ key: `${layer.name} ${camera}`, layer, camera })),
+      );
     },
     get camerasApart() { return this.apart && this.manyCameras; },
     get span() { return this.camerasApart ? this.plan.cameras.length : 1; },
@@ -66,7 +76,7 @@ export default () => {
       this.focusCell(target[Math.min(target.length - 1, Math.max(0, place))]);
     },
     focusCell(box) {
-      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((box) => (box.tabIndex = -1));
+      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((each) => (each.tabIndex = -1));
       box.tabIndex = 0;
       box.focus();
       box.scrollIntoView({ block: "nearest", inline: "nearest" });
@@ -85,9 +95,16 @@ export default () => {
     keptOutLabel(layer, thing) { return `${thing} kept out of layer ${layer.name}`; },
     newCell(column, pass) {
       const cell = Object.assign(document.createElement("td"), { className: "cell" });
-      const box = Object.assign(document.createElement("input"), { type: "checkbox", className: "form-check-input m-0", disabled: !this.mayChange });
+      const box = Object.assign(document.createElement("input"), {
+        type: "checkbox",
+        className: "form-check-input m-0",
+        disabled: !this.mayChange,
+      });
       box.tabIndex = -1; // one stop of Tab for the sheet; arrow keys move on
-      box.setAttribute("aria-label", `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`);
+      box.setAttribute(
+        "aria-label",
+        `${pass.title} in layer ${column.layer.name}${column.camera ? `, camera ${column.camera}` : ""}`,
+      );
       box.addEventListener("change", () => {
         const on = box.checked; // now: until its turn comes, an answer to an earlier change draws the box anew
         this.change((plan) => switched(plan, [column], pass.key, on));
@@ -97,23 +114,34 @@ export default () => {
     },
     fill(cell, column, pass) {
       const [box] = cell.children;
-      const on = camerasOf(this.plan, column).map((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key));
+      const on = camerasOf(this.plan, column).map((camera) =>
+        passesOf(this.plan, column.layer, camera).includes(pass.key),
+      );
       box.checked = on.every(Boolean);
       box.indeterminate = !box.checked && on.some(Boolean);
-      const reason = this.sums(column).map((sum) => sum.reasons[pass.key]).every(Boolean) ? this.sums(column)[0]?.reasons[pass.key] : "";
+      const reason = this.sums(column)
+        .map((sum) => sum.reasons[pass.key])
+        .every(Boolean)
+        ? this.sums(column)[0]?.reasons[pass.key]
+        : "";
       cell.title = reason ? `All ${pass.blank} here: ${reason}.` : "";
       cell.classList.toggle("empty", Boolean(reason));
     },
     setRow(pass) {
       const whole = (plan) => plan.layers.map((layer) => ({ layer, camera: "" }));
-      const on = whole(this.plan).every((column) => camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)));
+      const on = whole(this.plan).every((column) =>
+        camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)),
+      );
       this.change((plan) => switched(plan, whole(plan), pass.key, !on));
     },
     rowLabel(pass) { return `Switch ${pass.title} in every layer`; },
 
     // ---- What sums to the beauty ----
     sums(column) {
-      return this.answer.columns.filter((other) => other.layer === column.layer.name && (!other.camera || !column.camera || other.camera === column.camera));
+      return this.answer.columns.filter(
+        (other) =>
+          other.layer === column.layer.name && (!other.camera || !column.camera || other.camera === column.camera),
+      );
     },
     sumText(column) {
       const ways = this.sums(column).map((sum) => sum.ways.join(", ") || "nothing");
@@ -122,7 +150,9 @@ export default () => {
     sumLacks(column) { return this.sums(column).some((sum) => sum.ways.length === 0); },
     sumHint(column) {
       const missing = [...new Set(this.sums(column).flatMap((sum) => sum.missing))];
-      return missing.length ? `Components are not complete without ${missing.join(" · ")}` : "The components are complete";
+      return missing.length
+        ? `Components are not complete without ${missing.join(" · ")}`
+        : "The components are complete";
     },
 
     // ---- Layers ----
@@ -132,12 +162,28 @@ export default () => {
       if (!name) return;
       this.change((plan) => {
         const last = plan.layers.at(-1);
-        return { layers: [...plan.layers, { name, visibility: {}, kept_out: [], override: null, passes: last.passes ?? plan.passes, for_camera: last.for_camera }] };
+        return {
+          layers: [
+            ...plan.layers,
+            {
+              name,
+              visibility: {},
+              kept_out: [],
+              override: null,
+              passes: last.passes ?? plan.passes,
+              for_camera: last.for_camera,
+            },
+          ],
+        };
       });
       this.newLayer = "";
     },
-    removeLayer(layer) { this.change((plan) => ({ layers: plan.layers.filter((other) => other.name !== layer.name) })); },
-    renameLayer(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) })); },
+    removeLayer(layer) {
+      this.change((plan) => ({ layers: plan.layers.filter((other) => other.name !== layer.name) }));
+    },
+    renameLayer(layer, { target: { value } }) {
+      this.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) }));
+    },
     layerLabel(layer) { return `Name of layer ${layer.name}`; },
     removeLabel(layer) { return `Remove layer ${layer.name}`; },
     visibility(layer, group) { return layer.visibility[group] ?? "visible"; },
@@ -145,12 +191,16 @@ export default () => {
     setVisibility(layer, group, { target: { value } }) {
       this.change((plan) => {
         const { [group]: _, ...others } = plan.layers.find((other) => other.name === layer.name).visibility;
-        return { layers: changed(plan, layer, { visibility: value === "visible" ? others : { ...others, [group]: value } }) };
+        return {
+          layers: changed(plan, layer, { visibility: value === "visible" ? others : { ...others, [group]: value } }),
+        };
       });
     },
     visibilityLabel(layer, group) { return `${group} in layer ${layer.name}`; },
     isOverride(layer, override) { return (layer.override ?? "") === override.key; },
-    setOverride(layer, { target: { value } }) { this.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) })); },
+    setOverride(layer, { target: { value } }) {
+      this.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) }));
+    },
     overrideLabel(layer) { return `Material override in layer ${layer.name}`; },
   };
 
@@ -165,7 +215,8 @@ export default () => {
       });
       const alike = lists.every(([, passes]) => String(passes) === String(lists[0][1]));
       if (!alike) fields = { ...fields, layers: changed(now, layer, { for_camera: Object.fromEntries(lists) }) };
-      else if (plan.layers.length > 1) fields = { ...fields, layers: changed(now, layer, { passes: lists[0][1], for_camera: {} }) };
+      else if (plan.layers.length > 1)
+        fields = { ...fields, layers: changed(now, layer, { passes: lists[0][1], for_camera: {} }) };
       else fields = { passes: lists[0][1], layers: changed(now, layer, { passes: null, for_camera: {} }) };
     }
     return fields;
@@ -174,4 +225,5 @@ export default () => {
 
 const camerasOf = (plan, column) => (column.camera ? [column.camera] : plan.cameras.length ? plan.cameras : [""]);
 const passesOf = (plan, layer, camera) => layer.for_camera[camera] ?? layer.passes ?? plan.passes;
-const changed = (plan, layer, fields) => plan.layers.map((other) => (other.name === layer.name ? { ...other, ...fields } : other));
+const changed = (plan, layer, fields) =>
+  plan.layers.map((other) => (other.name === layer.name ? { ...other, ...fields } : other));

@@ -36,17 +36,33 @@ export default () => {
     get rows() { return flattened(this.root, (folder) => this.isOpen(folder)); },
     get window() {
       const first = Math.max(0, Math.floor(this.top / ROW) - SPARE);
-      return this.rows.slice(first, first + Math.ceil(this.height / ROW) + 2 * SPARE).map((row, place) => ({ ...row, y: (first + place) * ROW }));
+      return this.rows
+        .slice(first, first + Math.ceil(this.height / ROW) + 2 * SPARE)
+        .map((row, place) => ({ ...row, y: (first + place) * ROW }));
     },
     get fullHeight() { return { height: `${this.rows.length * ROW}px` }; },
     rowStyle(row) { return { top: `${row.y}px`, "padding-left": `${row.depth * 11}px` }; },
-    isOpen(folder) { return this.closed[folder.path] === undefined ? this.answer.files.length <= OPEN_UP_TO || folder.depth === 0 : !this.closed[folder.path]; },
+    isOpen(folder) {
+      return this.closed[folder.path] === undefined
+        ? this.answer.files.length <= OPEN_UP_TO || folder.depth === 0
+        : !this.closed[folder.path];
+    },
     fold(row) { if (row.folder) this.closed = { ...this.closed, [row.path]: this.isOpen(row) }; },
-    foldIcon(row) { return row.folder ? (this.isOpen(row) ? "bi-chevron-down" : "bi-chevron-right") : "bi-file-earmark"; },
+    foldIcon(row) {
+      return row.folder ? (this.isOpen(row) ? "bi-chevron-down" : "bi-chevron-right") : "bi-file-earmark";
+    },
     rowText(row) { return row.folder ? `${row.sequences} · ${megabytes(row.bytes)}` : megabytes(row.bytes); },
-    rowHint(row) { return row.folder ? counted(row.sequences, "sequence") : `${row.name}: ${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`; },
-    get totalText() { return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`; },
-    get sequencesText() { return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`; },
+    rowHint(row) {
+      return row.folder
+        ? counted(row.sequences, "sequence")
+        : `${row.name}: ${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`;
+    },
+    get totalText() {
+      return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`;
+    },
+    get sequencesText() {
+      return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`;
+    },
 
     // ---- Compared with the folder on disk: every file read to its end, by a worker ----
     compare() {
@@ -82,7 +98,9 @@ export default () => {
     },
     get deviations() { return this.audit?.complete && this.audit.isOfNow ? this.audit.deviations : []; },
     deviationKey(deviation) { return `${deviation.kind} ${deviation.name} ${deviation.what}`; },
-    deviationText(deviation) { return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.what} ${deviation.advice}`; },
+    deviationText(deviation) {
+      return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.what} ${deviation.advice}`;
+    },
   };
 };
 
@@ -96,12 +114,29 @@ function treeOf(answer) {
     add(here, bytes);
     for (const step of steps.slice(0, -1)) {
       if (!here.children.has(step)) {
-        here.children.set(step, { folder: true, name: step, path: `${here.path}${step}/`, depth: here.depth + 1, children: new Map(), sequences: 0, bytes: 0 });
+        here.children.set(step, {
+          folder: true,
+          name: step,
+          path: `${here.path}${step}/`,
+          depth: here.depth + 1,
+          children: new Map(),
+          sequences: 0,
+          bytes: 0,
+        });
       }
       here = here.children.get(step);
       add(here, bytes);
     }
-    here.children.set(`${path} ${place}`, { folder: false, name: steps.at(-1), path: `${path} ${place}`, depth: here.depth + 1, bytes, channels: group.channels, passes: group.passes, storage: group.storage });
+    here.children.set(`${path} ${place}`, {
+      folder: false,
+      name: steps.at(-1),
+      path: `${path} ${place}`,
+      depth: here.depth + 1,
+      bytes,
+      channels: group.channels,
+      passes: group.passes,
+      storage: group.storage,
+    });
   }
   return root;
 }

@@ -1,35 +1,68 @@
 // What can become a row: everything there is, searched by words and grouped by where it comes from.
-export const adding = (page) => ({
-  adding: false,
+import { byRef, nextTick, reactive } from "../reactive.js";
+
+/** @typedef {ReturnType<typeof createAdding>} Adding */
+
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ * @param {import("./sources.js").Sources} uses.sources
+ * @param {import("./settings.js").Settings} uses.settings
+ * @param {import("./rows.js").Rows} uses.rows
+ */
+export const createAdding = (page, { editor, sources, settings, rows }) => reactive({
+  open: false,
   wanted: "",
 
-  toggleAdding() {
-    this.adding = !this.adding;
+  toggle() {
+    this.open = !this.open;
     this.wanted = "";
-    if (this.adding) this.$nextTick(() => this.$refs.wanted.focus());
+    if (this.open) nextTick(() => byRef("wanted").focus());
   },
   // By element, under whose name a pass needs no other; pictures that may lie behind last, those of other files first.
   get choices() {
-    const byElement = Map.groupBy(this.sources, ({ elementName }) => elementName);
-    const asRows = [...byElement].map(([name, sources]) => ({
-      name, items: sources.map((source) => ({ id: source.key, text: source.denoised ? `${source.passTitle}, denoised` : source.passTitle, key: source.pass })),
+    const byElement = Map.groupBy(sources.all, ({ elementName }) => elementName);
+    const asRows = [...byElement].map(([name, own]) => ({
+      name,
+      items: own.map((source) => ({
+        id: source.key,
+        text: source.denoised ? `${source.passTitle}, denoised` : source.passTitle,
+        key: source.pass,
+      })),
     }));
-    const beauty = this.sourceOf({ source: this.ledger.beauty });
-    const light = this.sources.filter(({ data }) => !data).sort((a, b) => (a.element === beauty?.element) - (b.element === beauty?.element));
+    const beauty = sources.of({ source: editor.document.beauty });
+    const light = sources.all
+      .filter(({ data }) => !data)
+      .sort((a, b) => Number(a.element === beauty?.element) - Number(b.element === beauty?.element));
     const behind = light.map((source) => ({ id: `behind ${source.key}`, text: source.title, key: source.pass }));
-    const cards = this.hasDepth ? light.map((source) => ({ id: `card ${source.key}`, text: source.title, key: source.pass })) : [];
-    return [{ name: "", items: page.made }, ...asRows, { name: "as the picture behind", items: behind }, { name: "as a card at a depth", items: cards }];
+    const cards = this.hasDepth
+      ? light.map((source) => ({ id: `card ${source.key}`, text: source.title, key: source.pass }))
+      : [];
+    return [
+      { name: "", items: page.made },
+      ...asRows,
+      { name: "as the picture behind", items: behind },
+      { name: "as a card at a depth", items: cards },
+    ];
   },
-  get hasDepth() { return this.sources.some(({ isDeep }) => isDeep) || this.ledger.rows.some((row) => this.kindOf(row).ordersByDepth); },
+  get hasDepth() {
+    return (
+      sources.all.some(({ isDeep }) => isDeep) || editor.document.rows.some((row) => settings.kindOf(row).ordersByDepth)
+    );
+  },
   get found() {
     const words = this.wanted.toLowerCase().split(/\s+/);
-    const fits = (name, { text, key = "" }) => words.every((word) => `${name} ${text} ${key}`.toLowerCase().includes(word));
-    return this.choices.map(({ name, items }) => ({ name, items: items.filter((item) => fits(name, item)) })).filter(({ items }) => items.length);
+    const fits = (name, { text, key = "" }) =>
+      words.every((word) => `${name} ${text} ${key}`.toLowerCase().includes(word));
+    return this.choices
+      .map(({ name, items }) => ({ name, items: items.filter((item) => fits(name, item)) }))
+      .filter(({ items }) => items.length);
   },
   get nothingFound() { return this.found.length === 0; },
   async addFound(id) {
-    this.adding = false;
-    await this.add(id);
+    this.open = false;
+    await rows.add(id);
   },
   addFirst() {
     const first = this.found[0]?.items[0];

@@ -1,59 +1,22 @@
-// The curves of the opened row over the histogram of what they bend; and the ends of fog over that of what it goes by.
-import { post } from "../api.js";
-import { Newest } from "../newest.js";
-import { drawnCurves } from "./drawn-curves.js";
-import { at, changedTo } from "./time.js";
-import { find } from "./tree.js";
+// The curves of whatever is edited, drawn one at a time.
+import { reactive } from "../reactive.js";
 
-const CURVES = ["all", "red", "green", "blue"];
-const CHANNELS = { red: [0], green: [1], blue: [2] };
+/**
+ * @param {object} uses
+ * @param {import("./settings.js").Settings} uses.settings
+ * @param {() => string[]} uses.names of the curves that there are
+ * @param {(target: any) => any} uses.own those of a target, by name
+ * @param {(target: any, curves: any) => any} uses.changes what puts one in its place
+ * @param {(target: any, name: string) => any} [uses.bins] the histogram behind a curve
+ */
+export const createCurves = ({ settings, names, own, changes, bins = () => null }) => reactive({
+  name: "all",
 
-export const curves = (page, shared) => ({
-  curveNames: CURVES,
-  endsOf(row) { return ["near", "far"].map((field) => this.settingOf(row, field)); },
-  counted: {}, // histograms of the opened row: of its colour, of what it measures
-
-  openCurves() { shared.counting = new Newest((row) => this.fetchCounts(row)); },
-  // Asked anew whenever the row is another one, or what comes before its curves.
-  countAgain() {
-    const row = find(shared.ledgers.current, this.opened); // it may have been undone
-    if (row) shared.counting.ask(row);
-    else this.counted = {};
-  },
-  async fetchCounts(row) {
-    try {
-      const asked = { ...this.question, row: row.id };
-      const colour = await (await post(page.urls.histogram, asked)).json();
-      const measure = this.measures(row) ? await (await post(page.urls.histogram, { ...asked, measure: true })).json() : null;
-      this.counted = { row: row.id, colour, measure };
-    } catch {
-      this.counted = {}; // the picture says why
-    }
-  },
-
-  // ---- Curves ----
-  curveBins(row) {
-    const { colour } = this.counted.row === row.id ? this.counted : {};
-    const chosen = CHANNELS[this.curveName];
-    return JSON.stringify(colour ? { ...colour, counts: chosen ? chosen.map((index) => colour.counts[index]) : colour.counts } : null);
-  },
-  ...drawnCurves((row) => row.curves, (row, curves) => ({ curves: { ...row.curves, ...curves } })),
-
-  // ---- Where fog begins and ends ----
-  measureBins(row) { return JSON.stringify(this.counted.row === row.id ? this.counted.measure : null); },
-  fogShape(row) { return JSON.stringify({ falloff: at(row.falloff, this.frame), air: row.mode === "transmittance" }); },
-  withEnds(row, [near, far]) { return { near: changedTo(row.near, this.frame, near), far: changedTo(row.far, this.frame, far) }; },
-  slideEnds(row, both) { this.slide(row, this.withEnds(row, both)); },
-  setEnds(row, both) { this.change(row, this.withEnds(row, both)); },
-  pickText({ title }) { return `Pick ${title}`; },
-  pickKey(row, { field }) { return `${row.id} ${field}`; },
-  pickEnd(row, end) {
-    this.aimOnce(this.pickKey(row, end), `Press where the fog is to ${end.field === "near" ? "begin" : "be full"}`, async ({ x, y }) => {
-      const { lines } = await (await post(page.urls.probe, { ...this.asked(), x, y, x1: x, y1: y })).json();
-      const { by, channels } = this.kindOf(row).measures;
-      const value = lines.find(({ key }) => key === `row/${row.id}`)?.stored[channels[row[by]]];
-      if (Number.isFinite(value)) this.setNumber(row, end, 0, Number(value.toPrecision(5)));
-      else this.remark = "Nothing is measured there.";
-    });
-  },
+  get names() { return names(); },
+  points(target) { return JSON.stringify(own(target)[this.name]?.points ?? []); },
+  slide(target, points) { settings.slide(target, changes(target, { [this.name]: { points } })); },
+  set(target, points) { settings.change(target, changes(target, { [this.name]: { points } })); },
+  has(target, name) { return own(target)[name]?.points.length > 0; },
+  title(target, name) { return this.has(target, name) ? `${name} ●` : name; },
+  bins(target) { return JSON.stringify(bins(target, this.name)); },
 });

@@ -1,40 +1,47 @@
 // Rows moved: dragged before another or into a group, or by the keys of their grip.
+import { nextTick, reactive } from "../reactive.js";
 import * as tree from "./tree.js";
 
 const EDGE = 0.5; // of a group's height, from above: higher means before it, lower into it
 
-export const dragging = (shared) => ({
+/** @typedef {ReturnType<typeof createDragging>} Dragging */
+
+/**
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ */
+export const createDragging = ({ editor }) => reactive({
   dragged: "",
   before: "",
   into: "",
 
-  gripLabel(row) { return `Move ${this.rowTitle(row)}: Alt with the arrow keys`; },
-  dragStart(row, event) {
+  start(row, event) {
     this.dragged = row.id;
     event.dataTransfer.effectAllowed = "move";
     event.dataTransfer.setData("text/plain", row.id);
   },
-  dragOver(row, event) {
+  over(row, event) {
     if (!this.dragged) return;
     const box = event.currentTarget.getBoundingClientRect();
     const lower = (event.clientY - box.top) / box.height > EDGE;
     [this.before, this.into] = row.rows && lower ? ["", row.id] : [row.id, ""];
   },
   drop() {
-    if (this.dragged) this.commitMoved(tree.moved(shared.ledgers.current, this.dragged, { before: this.before, group: this.into }));
-    this.dragEnd();
+    if (this.dragged)
+      this.commit(tree.moved(editor.current(), this.dragged, { before: this.before, group: this.into }));
+    this.end();
   },
   dropLast() {
-    if (this.dragged) this.commitMoved(tree.moved(shared.ledgers.current, this.dragged, {}));
-    this.dragEnd();
+    if (this.dragged) this.commit(tree.moved(editor.current(), this.dragged, {}));
+    this.end();
   },
-  dragEnd() { this.dragged = this.before = this.into = ""; },
-  commitMoved(next) {
-    if (next !== shared.ledgers.current) this.commit(next);
+  end() { this.dragged = this.before = this.into = ""; },
+  commit(next) {
+    if (next !== editor.current()) editor.commit(next);
   },
   gripKey(row, event) {
-    if (!event.altKey || !this.mayChange) return;
-    const ledger = shared.ledgers.current;
+    if (!event.altKey || !editor.mayChange) return;
+    const ledger = editor.current();
     const next = {
       ArrowUp: () => tree.shifted(ledger, row.id, -1),
       ArrowDown: () => tree.shifted(ledger, row.id, 1),
@@ -43,7 +50,9 @@ export const dragging = (shared) => ({
     }[event.key]?.();
     if (!next) return;
     event.preventDefault();
-    this.commitMoved(next);
-    this.$nextTick(() => document.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`)?.focus());
+    this.commit(next);
+    nextTick(() =>
+      /** @type {HTMLElement} */ (document.querySelector(`[data-row="${CSS.escape(row.id)}"] .grip`))?.focus(),
+    );
   },
 });

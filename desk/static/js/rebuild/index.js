@@ -1,119 +1,178 @@
 // The Rebuild station: the ledger left, the picture right. Numbers change here; all pixels are computed by the server.
 import { pageData } from "../api.js";
-import { viewer } from "../viewer/index.js";
-import { joined } from "../viewer/joined.js";
-import { adding } from "./adding.js";
-import { balance } from "./balance.js";
-import { curves } from "./curves.js";
-import { dimmers } from "./dimmers.js";
-import { dragging } from "./dragging.js";
-import { drawing } from "./drawing.js";
-import { keeping } from "./keeping.js";
-import { keys } from "./keys.js";
-import { mattes } from "./mattes.js";
-import { picking } from "./picking.js";
-import { rows } from "./rows.js";
-import { settings } from "./settings.js";
-import { strokes } from "./strokes.js";
-import { find, walk } from "./tree.js";
-import { templates } from "./templates.js";
-import { targetNumbers } from "./target-numbers.js";
-import { trims } from "./trims.js";
-import { width } from "./width.js";
+import { createViewer } from "../viewer/index.js";
+import { createAdding } from "./adding.js";
+import { createBalance } from "./balance.js";
+import { createCurves } from "./curves.js";
+import { createDimmers } from "./dimmers.js";
+import { createDragging } from "./dragging.js";
+import { createDrawing } from "./drawing.js";
+import { createEditor } from "./editor.js";
+import { createFog } from "./fog.js";
+import { createHistograms } from "./histograms.js";
+import { createKeys } from "./keys.js";
+import { createLinks } from "./links.js";
+import { createMattes } from "./mattes.js";
+import { createPanels } from "./panels.js";
+import { createPartList } from "./part-list.js";
+import { createPicking } from "./picking.js";
+import { createRows } from "./rows.js";
+import { createSettings } from "./settings.js";
+import { createShares } from "./shares.js";
+import { createShown } from "./shown.js";
+import { createSources } from "./sources.js";
+import { createStrokes } from "./strokes.js";
+import { createSweep } from "./sweep.js";
+import { createNumbers } from "./target-numbers.js";
+import { createTemplates } from "./templates.js";
+import { createTrims } from "./trims.js";
+import { createWidth } from "./width.js";
 import "../curve-field.js";
 import "../key-field.js";
 import "../range-field.js";
 
-const STAGES = { rebuilt: "rebuilt", untrimmed: "rebuilt, untrimmed", rendered: "rendered" };
+const CURVES = ["all", "red", "green", "blue"];
 
 export default () => {
   const page = pageData();
-  const shared = { ledgers: null, sliding: null };
 
-  const station = {
-    frames: page.frames,
-    shown: { show: "rebuilt", key: "" },
+  const { stage, parts: viewer } = createViewer(page, {
+    subject: () => shown.subject,
+    title: () => shown.title,
+    frames: () => page.frames,
+    extra: () => ({ ledgerId: page.ledgerId, ledger: editor.shown() }),
+    probeKey: () => shown.probeKey,
+    marks: () => ({ keys: rows.keyFrames, ...sweep.marks() }),
+    data: () => (shown.source?.data ? shown.source : null),
+    ground: () => (shown.isWay("checker") ? "checker" : ""),
+    origins: () => shown.origins,
+    otherSubject: (origin, key) => shown.otherSubject(origin, key),
+    onFrame: () => {
+      balance.ask();
+      picking.readNames();
+    },
+    onRefresh: () => links.nameAddress(),
+    ownKeys: () => ({
+      1: () => shown.show("rebuilt"), 2: () => shown.show("rendered"), 3: () => balance.showDifference(),
+      d: () => panels.toggle("dimmers"), m: () => mattes.toggle(), a: () => adding.toggle(),
+    }),
+    history: { undo: () => editor.undo(), redo: () => editor.redo() },
+  });
+  const { notices, frames, looks, picture, probe, aim } = viewer;
+
+  const sources = createSources(page);
+  const editor = createEditor(page, {
+    notices, frames, view: () => looks.viewName,
+    onSlide: (more) => picture.askSliding(more),
+    onChange: () => {
+      mattes.forgetRemoved();
+      return shown.at.show === "matte" ? picture.askQuickly() : picture.ask({});
+    },
+    onChanged: (asked) => {
+      sweep.forget();
+      balance.ask(asked);
+      asked.then(() => probe.ask());
+    },
+  });
+  const settings = createSettings(page, {
+    editor,
+    sources,
+    frames,
+    choose: (row, field, value) => trims.choose(row, field, value),
+  });
+  const shown = createShown({
+    editor, sources, settings,
+    onChange: () => {
+      looks.asSuits();
+      picture.refresh();
+    },
+  });
+
+  // The rows
+  const dragging = createDragging({ editor });
+  const rows = createRows(page, {
+    editor, sources, settings, dragging, notices,
+    onOpen: () => {
+      frames.showRibbon();
+      histograms.ask();
+      links.nameAddress();
+    },
+    onAdd: () => histograms.ask(),
+  });
+  const adding = createAdding(page, { editor, sources, settings, rows });
+  const trims = createTrims(page, { editor, sources, settings, rows, notices });
+  const keys = createKeys(page, { settings, frames, notices });
+  const numbers = createNumbers({ settings, keys, frames });
+  const histograms = createHistograms(page, { editor, settings, opened: () => rows.opened });
+  const curves = createCurves({
+    settings,
+    names: () => CURVES,
+    own: (row) => row.curves,
+    changes: (row, changed) => ({ curves: { ...row.curves, ...changed } }),
+    bins: (row, name) => histograms.ofCurve(row, name),
+  });
+  const fog = createFog(page, { settings, numbers, frames, picture, aim, notices });
+
+  // What they come to
+  const shares = createShares(sources);
+  const sweep = createSweep(page, { editor, frames, notices });
+  const balance = createBalance(page, {
+    editor,
+    sources,
+    frames,
+    notices,
+    shares,
+    shown,
+    picture,
+    onAnswer: () => histograms.ask(),
+  });
+
+  // Mattes, and the lights by themselves
+  const panels = createPanels((name) => {
+    if (name === "mattes") mattes.leave();
+  });
+  const mattes = createMattes(page, {
+    editor,
+    sources,
+    rows,
+    settings,
+    shown,
+    panels,
+    frames,
+    aim,
+    notices,
+    onOpen: () => picking.readNames(),
+  });
+  const strokes = createStrokes({ mattes, settings, frames, stage, aim, tint: () => shown.tint });
+  const drawing = createDrawing(page, { editor, mattes, strokes, settings, frames, stage, aim });
+  const picking = createPicking(page, {
+    editor,
+    sources,
+    mattes,
+    strokes,
+    settings,
+    numbers,
+    frames,
+    probe,
+    aim,
+    notices,
+  });
+  const parts = createPartList(page, { editor, sources, mattes, drawing, picking, settings, aim });
+  const dimmers = createDimmers(page, { editor, sources, shares, numbers, frames });
+
+  const templates = createTemplates(page, { editor, frames, notices });
+  const links = createLinks(page, { editor, frames, opened: () => rows.opened });
+  const width = createWidth();
+
+  return {
+    ...viewer, sources, editor, settings, shown, dragging, rows, adding, trims, keys, numbers, histograms, curves, fog,
+    shares, sweep, balance, panels, mattes, strokes, drawing, picking, parts, dimmers, templates, links, width,
 
     init() {
-      this.openViewer();
-      this.openBalance();
-      this.openKeeping();
-      this.openCurves();
-      this.openPicking();
-      this.refresh();
-      this.account();
-      if (this.opened) this.bringUp(this.opened);
-    },
-
-    // ---- What is shown ----
-    get subject() {
-      const { show, key } = this.shown;
-      return show === "matte" ? { kind: "matte", matte: key, way: this.matteWay, colour: this.tintOf } : { kind: "ledger", ...this.shown };
-    },
-    get groundShown() { return this.isWay("checker") ? "checker" : this.ground; },
-    get extra() { return { ledgerId: page.ledgerId, ledger: shared.sliding ?? shared.ledgers.current }; },
-    show(show, key = "") {
-      this.shown = { show, key };
-      this.asSuits();
-      this.refresh();
-    },
-    showRow(row) { this.show("row", row.id); },
-    showSource(row) { this.show(...(row.source && !this.kindOf(row).hasOwnFrames ? ["source", row.source] : ["row", row.id])); },
-    isStage(show, key) { return this.shown.show === show && this.shown.key === key; },
-    get shownSource() { return this.shown.show === "source" ? this.sourceOf({ source: this.shown.key }) : null; },
-    get isData() { return this.shownSource?.data ?? false; },
-    get isRange() { return this.isData && (this.way === "range" || (this.way === "auto" && this.shownSource.way === "range")); },
-    get probeKey() {
-      const { show, key } = this.shown;
-      if (show === "matte") return "matte";
-      if (show === "row") return `sum/${key}`;
-      if (show === "source") return `row/${[...walk(this.ledger.rows)].find(({ row }) => row.source === key)?.row.id}`;
-      return show === "rendered" ? "rendered" : "rebuilt";
-    },
-    get title() {
-      const { show, key } = this.shown;
-      if (show === "matte") return `matte ${key}`;
-      if (show === "row") return `sum down to ${this.titleOf(find(this.ledger, key) ?? { source: key })}`;
-      if (show === "source") return `source: ${this.titleOf({ source: key })}`;
-      return STAGES[show] ?? "difference, untrimmed";
-    },
-
-    // ---- What it can be compared with ----
-    get origins() {
-      const stages = Object.entries(STAGES).map(([key, text]) => ({ key, text }));
-      const sums = [...walk(this.ledger.rows)].map(({ row }) => ({ key: `row/${row.id}`, text: `sum down to ${this.titleOf(row)}` }));
-      const versions = this.versions.map((version) => ({ id: `v${version.number}`, text: `ledger ${version.label}`, items: stages }));
-      const byElement = Map.groupBy(this.sources, (source) => source.element);
-      const passes = [...byElement].map(([id, sources]) => ({
-        id: `e${id}`, text: sources[0].elementName, items: sources.map((source) => ({ key: source.pass, text: source.passTitle })),
-      }));
-      // The rendered beauty first: that is what a sum is compared with.
-      const own = { id: "ledger", text: "this ledger", items: [stages[2], stages[0], stages[1], ...sums] };
-      return [own, ...versions, ...passes];
-    },
-    otherSubject({ id }, key) {
-      if (id.startsWith("e")) return { kind: "pass", element: Number(id.slice(1)), key };
-      if (id.startsWith("v")) return { kind: "ledger", show: key, version: Number(id.slice(1)) };
-      return key.startsWith("row/") ? { kind: "ledger", show: "row", key: key.slice(4) } : { kind: "ledger", show: key };
-    },
-
-    // ---- Elsewhere ----
-    frameChanged() {
-      this.account();
-      this.readNames();
-    },
-    get lookUrl() { return `${page.urls.look}?element=${this.element}&frame=${this.frame}`; },
-    get deepUrl() { return `${page.urls.deep}?${new URLSearchParams({ frame: this.frame, row: this.opened })}`; },
-    get handoffUrl() { return `${page.urls.handoff}?frame=${this.frame}`; },
-    nameAddress() {
-      const query = new URLSearchParams({ frame: this.frame, ...(this.opened ? { row: this.opened } : {}) });
-      window.history.replaceState(null, "", `?${query}`);
-    },
-
-    // ---- Keys and faults ----
-    ownKeys() {
-      return { 1: () => this.show("rebuilt"), 2: () => this.show("rendered"), 3: () => this.showDifference(), d: () => this.toggleDimming(), m: () => this.toggleMatting(), a: () => this.toggleAdding() };
+      sweep.forget();
+      picture.refresh();
+      balance.ask();
+      if (rows.opened) rows.bringUp(rows.opened);
     },
   };
-  return viewer(page, joined({}, settings(page, shared), rows(page, shared), adding(page), width(), trims(page, shared), targetNumbers(), keys(page), curves(page, shared), mattes(page, shared), picking(page, shared), drawing(page, shared), strokes(), dragging(shared), dimmers(page, shared), templates(page), balance(page, shared), keeping(page, shared), station));
 };

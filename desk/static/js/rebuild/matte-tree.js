@@ -13,7 +13,8 @@ export function withPart(ledger, { matte, index }, changes) {
   return withMatte(ledger, { ...found, parts: found.parts.with(index, part) });
 }
 
-const eachRow = (rows, change) => rows.map((row) => change(row.rows ? { ...row, rows: eachRow(row.rows, change) } : row));
+const eachRow = (rows, change) =>
+  rows.map((row) => change(row.rows ? { ...row, rows: eachRow(row.rows, change) } : row));
 
 // By another id, wherever it is named. fields: of finishing steps that name mattes.
 export function withMatteNamed(ledger, before, id, fields) {
@@ -22,11 +23,20 @@ export function withMatteNamed(ledger, before, id, fields) {
     ...matte, id: name(matte.id), ...(matte.of ? { of: name(matte.of) } : {}),
     ...(matte.parts ? { parts: matte.parts.map((part) => (part.of ? { ...part, of: name(part.of) } : part)) } : {}),
   }));
-  return { ...ledger, mattes, rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })), finish: ledger.finish.map((step) => stepWith(step, name, fields)) };
+  return {
+    ...ledger,
+    mattes,
+    rows: eachRow(ledger.rows, (row) => ({ ...row, matte: name(row.matte) })),
+    finish: ledger.finish.map((step) => stepWith(step, name, fields)),
+  };
 }
 
-const stepWith = (step, name, fields) => ({ ...step, ...Object.fromEntries(fields.filter((field) => field in step).map((field) => [field, name(step[field])])) });
-export const stepsUsing = (ledger, id, fields) => ledger.finish.filter((step) => fields.some((field) => step[field] === id));
+const stepWith = (step, name, fields) => ({
+  ...step,
+  ...Object.fromEntries(fields.filter((field) => field in step).map((field) => [field, name(step[field])])),
+});
+export const stepsUsing = (ledger, id, fields) =>
+  ledger.finish.filter((step) => fields.some((field) => step[field] === id));
 
 // Rows and steps that had it have none then.
 export function withoutMatte(ledger, id, fields) {
@@ -35,7 +45,8 @@ export function withoutMatte(ledger, id, fields) {
   return { ...ledger, mattes: ledger.mattes.filter((matte) => matte.id !== id), rows, finish };
 }
 
-export const usersOf = (ledger, id) => [...walk(ledger.rows)].filter(({ row }) => row.matte === id).map(({ row }) => row);
+export const usersOf = (ledger, id) =>
+  [...walk(ledger.rows)].filter(({ row }) => row.matte === id).map(({ row }) => row);
 
 export function freeName(mattes, wanted) {
   const taken = new Set(mattes.map(({ id }) => id));

@@ -3,7 +3,10 @@ import { at, changedTo, isKeyed, toggled } from "./time.js";
 
 export const short = (value) => Number(value.toFixed(2));
 export const corner = ({ x, y }) => ({ x: short(x), y: short(y), soft: 0 });
-export const placed = ({ x, y }, part, frame) => ({ x: at(x, frame) + at(part.x, frame), y: at(y, frame) + at(part.y, frame) });
+export const placed = ({ x, y }, part, frame) => ({
+  x: at(x, frame) + at(part.x, frame),
+  y: at(y, frame) + at(part.y, frame),
+});
 
 export function distance(stage, a, b) {
   const [from, to] = [stage.onScreen(a), stage.onScreen(b)];
@@ -35,7 +38,10 @@ export function movedHandle(part, index, place, frame) {
 export function keyedShape(part, frame) {
   const key = (number) => (isKeyed(number) ? changedTo(number, frame, at(number, frame)) : toggled(number, frame));
   const numbers = ["x", "y", "width", "height", "turn", "soft"].map((field) => [field, key(part[field])]);
-  return { ...Object.fromEntries(numbers), corners: part.corners.map(({ x, y, soft }) => ({ x: key(x), y: key(y), soft: key(soft) })) };
+  return {
+    ...Object.fromEntries(numbers),
+    corners: part.corners.map(({ x, y, soft }) => ({ x: key(x), y: key(y), soft: key(soft) })),
+  };
 }
 
 // A grip on the picture, at a place on the screen.

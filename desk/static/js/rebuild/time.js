@@ -29,6 +29,8 @@ export const eased = (number, frame, ease) => withKey(number, { ...keyAt(number,
 // Frames at which any of the row's own numbers has a key.
 export function keysOf(row) {
   const numbers = Object.values(row).flatMap((field) => (Array.isArray(field) ? field : [field]));
-  const frames = numbers.filter((number) => Array.isArray(number?.keys)).flatMap(({ keys }) => keys.map((key) => key.frame));
+  const frames = numbers
+    .filter((number) => Array.isArray(number?.keys))
+    .flatMap(({ keys }) => keys.map((key) => key.frame));
   return [...new Set(frames)].sort((a, b) => a - b);
 }

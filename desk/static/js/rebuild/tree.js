@@ -1,4 +1,5 @@
-// Rows of a ledger document, which groups may hold. Each function returns a new document and leaves the old one as it was.
+// Rows of a ledger document, which groups may hold. Each function returns a new document and leaves the old one as it
+// was.
 
 // Every row with how deep it lies and the id of its group, a group before what is in it.
 export function* walk(rows, depth = 0, group = "") {
@@ -18,7 +19,10 @@ const changed = (rows, id, change) =>
     return row.rows ? [{ ...row, rows: changed(row.rows, id, change) }] : [row];
   });
 
-export const withRow = (ledger, id, changes) => ({ ...ledger, rows: changed(ledger.rows, id, (row) => [{ ...row, ...changes }]) });
+export const withRow = (ledger, id, changes) => ({
+  ...ledger,
+  rows: changed(ledger.rows, id, (row) => [{ ...row, ...changes }]),
+});
 
 export const without = (ledger, id) => ({ ...ledger, rows: changed(ledger.rows, id, () => []) });
 

@@ -1,33 +1,50 @@
 // The opened row: its choices, the place of an overlay, and what else it has.
 import { post } from "../api.js";
+import { reactive } from "../reactive.js";
 
 const LEAST_CERTAIN = 0.3; // of a place that is worth a suggestion
 
-export const trims = (page, shared) => ({
+/** @typedef {ReturnType<typeof createTrims>} Trims */
+
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ * @param {import("./sources.js").Sources} uses.sources
+ * @param {import("./settings.js").Settings} uses.settings
+ * @param {import("./rows.js").Rows} uses.rows
+ * @param {import("../viewer/notices.js").Notices} uses.notices
+ */
+export const createTrims = (page, { editor, sources, settings, rows, notices }) => reactive({
   place: null, // where an overlay was found to belong
 
-  // A picture brings the frame along at which it starts; without one chosen yet it is one of other files, where there are any.
+  // A picture brings the frame along at which it starts; without one chosen yet it is one of other files, where there
+  // are any.
   choose(row, field, value) {
-    const { element } = this.sourceOf({ source: this.ledger.beauty }) ?? {};
-    const first = this.sources.find((source) => !source.data && source.element !== element) ?? this.sources.find(({ data }) => !data);
-    if (field === "source") this.add(`${this.kindOf(row).takenAs} ${value}`, row.id);
-    else if (field === "fill" && value === "picture" && !row.source) this.add(`behind ${first.key}`, row.id);
-    else this.set(row, field, value || null);
+    const { element } = sources.of({ source: editor.document.beauty }) ?? {};
+    const first =
+      sources.all.find((source) => !source.data && source.element !== element) ?? sources.all.find(({ data }) => !data);
+    if (field === "source") rows.add(`${settings.kindOf(row).takenAs} ${value}`, row.id);
+    else if (field === "fill" && value === "picture" && !row.source) rows.add(`behind ${first.key}`, row.id);
+    else settings.set(row, field, value || null);
   },
-  measures(row) { return Boolean(this.kindOf(row).measures); },
 
   // ---- Where an overlay belongs ----
-  hasPlace(row) { return this.kindOf(row).hasPlace; },
+  hasPlace(row) { return settings.kindOf(row).hasPlace; },
   async findPlace(row) {
-    await this.guarded(async () => {
-      this.place = { ...(await (await post(page.urls.place, { ...this.question, row: row.id })).json()), row: row.id };
+    await notices.guarded(async () => {
+      this.place = {
+        ...(await (await post(page.urls.place, { ...editor.question(), row: row.id })).json()),
+        row: row.id,
+      };
     });
   },
   get placeText() {
     const { x, y, certainty, inPlace } = this.place ?? {};
     if (certainty === undefined) return "";
     const sure = `${Math.round(certainty * 100)} % certain`;
-    if (certainty < LEAST_CERTAIN) return `No place stands out (${sure}): the lines may be of another size, or of another picture.`;
+    if (certainty < LEAST_CERTAIN)
+      return `No place stands out (${sure}): the lines may be of another size, or of another picture.`;
     if (inPlace) return `Its lines lie on the edges, to a pixel (${sure}).`;
     return `Its lines fit the edges best at ${x} px right, ${y} px down, ${sure}.`;
   },
@@ -36,7 +53,7 @@ export const trims = (page, shared) => ({
   acceptPlace(row) {
     const { x, y } = this.place;
     this.place = null;
-    this.change(row, { x, y });
+    settings.change(row, { x, y });
   },
 
   // ---- The rest ----
@@ -47,7 +64,5 @@ export const trims = (page, shared) => ({
   },
   canDisplay(row) { return this.operatorOf(row).display; },
   isUnsafe(row) { return !this.operatorOf(row).safe; },
-  isGroup(row) { return Array.isArray(row.rows); },
-  isTrimmed(row) { return JSON.stringify(page.trims) !== JSON.stringify(Object.fromEntries(Object.keys(page.trims).map((name) => [name, row[name]]))); },
-  resetRow(row) { this.change(row, { amount: 1, ...page.trims }); },
+  reset(row) { settings.change(row, { amount: 1, ...page.trims }); },
 });

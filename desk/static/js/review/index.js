@@ -1,4 +1,5 @@
-// A movie with its notes: played, or stepped frame by frame as it was made; a place is clicked or drawn on, and said about.
+// A movie with its notes: played, or stepped frame by frame as it was made; a place is clicked or drawn on, and said
+// about.
 import { get, pageData, post, wordsOf } from "../api.js";
 import { stroke } from "./strokes.js";
 
@@ -143,14 +144,26 @@ export default () => {
     get shown() { return this.notes.find(({ id }) => id === this.open); },
     labelOf(version) { return `v${String(version).padStart(3, "0")}`; },
     stateOf(note) { return note.open ? "open" : `answered by ${this.labelOf(note.version)}`; },
-    whereOf(note) { return `frame ${note.frame} · ${this.labelOf(note.seen)} · ${note.by} ${note.made.slice(0, 16).replace("T", " ")}`; },
+    whereOf(note) {
+      const made = note.made.slice(0, 16).replace("T", " ");
+      return `frame ${note.frame} · ${this.labelOf(note.seen)} · ${note.by} ${made}`;
+    },
     async answer(note) {
       await this.guarded(async () => {
-        await this.take(post(page.urls.answer, { note: note.id, was: note.version, version: Number(this.version), answer: this.answers }));
+        await this.take(
+          post(page.urls.answer, {
+            note: note.id,
+            was: note.version,
+            version: Number(this.version),
+            answer: this.answers,
+          }),
+        );
         this.answers = "";
       });
     },
-    async reopen(note) { await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, was: note.version, reopen: true }))); },
+    async reopen(note) {
+      await this.guarded(() => this.take(post(page.urls.answer, { note: note.id, was: note.version, reopen: true })));
+    },
     async remove(note) {
       await this.guarded(() => this.take(post(page.urls["note-remove"], { note: note.id })));
       if (!this.fault) this.removed = note;
@@ -176,7 +189,10 @@ export default () => {
 
     // ---- Before and after the answer ----
     compare() { this.comparing = !this.comparing; },
-    pictureOf(note, version) { return `${page.urls.picture}?${new URLSearchParams({ kind: "shot", shot: page.shot, frame: note.frame, version, view: "film" })}`; },
+    pictureOf(note, version) {
+      const asked = { kind: "shot", shot: page.shot, frame: note.frame, version, view: "film" };
+      return `${page.urls.picture}?${new URLSearchParams(asked)}`;
+    },
 
     // As large as there is room for, in the shape of the frames.
     sized({ naturalWidth, naturalHeight }) {
@@ -196,19 +212,23 @@ export default () => {
       this.redraw();
     },
     get drawnNotes() {
-      const here = ({ delivery, item, frame }) => delivery === page.delivery && item === page.item && frame === this.frame;
+      const here = ({ delivery, item, frame }) =>
+        delivery === page.delivery && item === page.item && frame === this.frame;
       return (this.list.pages > 1 ? this.onFrame : this.notes).filter(here);
     },
     redraw() {
       const svg = this.$refs.marks;
       if (!svg) return;
       svg.replaceChildren();
-      for (const note of this.playing ? [] : this.drawnNotes) stroke(svg, note, this.isOpen(note) ? "shown" : note.open ? "open" : "answered");
+      for (const note of this.playing ? [] : this.drawnNotes)
+        stroke(svg, note, this.isOpen(note) ? "shown" : note.open ? "open" : "answered");
       if (this.place) stroke(svg, { x: this.place[0], y: this.place[1], strokes: this.strokes }, "fresh");
     },
     pressed(event) {
       if (event.target.closest("input, textarea, select")) return;
-      const action = { ArrowLeft: () => this.step(-1), ArrowRight: () => this.step(1), " ": () => this.toggle() }[event.key];
+      const action = { ArrowLeft: () => this.step(-1), ArrowRight: () => this.step(1), " ": () => this.toggle() }[
+        event.key
+      ];
       if (!action) return;
       event.preventDefault();
       action();

@@ -9,7 +9,13 @@ export function stroke(svg, { x, y, strokes }, state) {
   group.setAttribute("class", state);
   const ring = document.createElementNS(SVG, "ellipse");
   const radius = 11;
-  for (const [name, value] of Object.entries({ cx: x * SIZE, cy: y * SIZE, rx: (radius / box.width) * SIZE, ry: (radius / box.height) * SIZE })) ring.setAttribute(name, value);
+  for (const [name, value] of Object.entries({
+    cx: x * SIZE,
+    cy: y * SIZE,
+    rx: (radius / box.width) * SIZE,
+    ry: (radius / box.height) * SIZE,
+  }))
+    ring.setAttribute(name, String(value));
   if (!strokes.length) group.append(ring);
   for (const line of strokes) {
     const path = document.createElementNS(SVG, "polyline");

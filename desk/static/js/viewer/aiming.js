@@ -1,41 +1,47 @@
 // What presses in the picture are for, other than moving it: a distance to take, objects to choose, a shape to draw.
+import { reactive } from "../reactive.js";
+
 const LEAST_BOX = 3; // pixels of the picture that a pointer moves before it draws a box
 
-export const aiming = (shared) => ({
-  aimed: "", // what waits, by a name of its own; empty if nothing
-  aimText: "",
+/** @typedef {ReturnType<typeof createAim>} Aim */
 
-  theStage() { return shared.stage; },
-  isAimed(name) { return this.aimed === name; },
+/**
+ * @param {import("./stage.js").Stage} stage
+ * @param {import("./notices.js").Notices} notices
+ */
+export const createAim = (stage, notices) => reactive({
+  name: "", // what waits, by a name of its own; empty if nothing
+  text: "",
+
+  is(name) { return this.name === name; },
   // A tool of the stage. Aiming at the same again gives up.
-  aim(name, text, tool) {
-    const again = this.aimed === name;
-    this.dropAim();
+  start(name, text, tool) {
+    const again = this.name === name;
+    this.drop();
     if (again) return;
-    this.aimed = name;
-    this.aimText = text;
-    shared.stage.set({ tool });
+    this.name = name;
+    this.text = text;
+    stage.set({ tool });
   },
-  dropAim() {
-    this.aimed = this.aimText = "";
-    shared.stage.set({ tool: null, box: null });
+  drop() {
+    this.name = this.text = "";
+    stage.set({ tool: null, box: null });
   },
   // The next press gives its pixel.
-  aimOnce(name, text, then) {
-    this.aim(name, text, {
+  once(name, text, then) {
+    this.start(name, text, {
       release: (at) => {
         const pixel = { x: Math.floor(at.x), y: Math.floor(at.y) };
-        if (!shared.stage.isInside(pixel)) return;
-        this.dropAim();
-        this.guarded(() => then(pixel));
+        if (!stage.isInside(pixel)) return;
+        this.drop();
+        notices.guarded(() => then(pixel));
       },
     });
   },
   // Every press gives its pixel, every drag a box: { x, y, x1, y1 }.
-  aimOften(name, text, then) {
-    const { stage } = shared;
+  often(name, text, then) {
     let from = null;
-    this.aim(name, text, {
+    this.start(name, text, {
       press: (at) => (from = at),
       move: (at) => stage.dragBox(floored(from), floored(at)),
       release: (at) => {
@@ -43,7 +49,7 @@ export const aiming = (shared) => ({
         const pixel = floored(at);
         const box = dragged && stage.box ? stage.box : { ...pixel, x1: pixel.x, y1: pixel.y };
         stage.set({ box: null });
-        if (dragged || stage.isInside(pixel)) this.guarded(() => then(box));
+        if (dragged || stage.isInside(pixel)) notices.guarded(() => then(box));
       },
     });
   },

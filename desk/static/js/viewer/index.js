@@ -1,81 +1,114 @@
-// The viewer of every station: any subject of a frame, how it is looked at, what it is compared with, the numbers behind it.
-//
-// A page joins its own part to it, which has: subject (what is shown, as the server knows it), extra (more to send along),
-// title, frames, and where they apply probeKey (the line of the probe that is shown), ribbonKeys (frames marked as keys),
-// ribbonVerdicts (sets of frames that are sound or broken), isData, isRange, origins and
-// otherSubject (what it can be compared with), frameChanged, nameAddress, ownKeys, undo and redo.
-import { isSuperseded, ofFault } from "../api.js";
+// The viewer of every station: any subject of a frame, how it is looked at, what it is compared with, the numbers
+// behind it. Its parts are objects of their own; a page puts them beside its own parts, and tells the viewer what to
+// show.
 import "../num-field.js";
-import { aiming } from "./aiming.js";
-import { comparing } from "./comparing.js";
-import { frames } from "./frames.js";
-import { joined } from "./joined.js";
-import { looking } from "./looking.js";
-import { pictures } from "./pictures.js";
-import { probing } from "./probing.js";
+import { byRef } from "../reactive.js";
+import { createAim } from "./aiming.js";
+import { createComparing } from "./comparing.js";
+import { createFrames } from "./frames.js";
+import { createKeyboard } from "./keyboard.js";
+import { createLooks } from "./looking.js";
+import { createNotices } from "./notices.js";
+import { createPicture } from "./pictures.js";
+import { createPlayer } from "./playing.js";
+import { createProbe } from "./probing.js";
+import { createScopes } from "./scopes.js";
+import { Stage } from "./stage.js";
 
-export function viewer(page, own) {
-  // Kept out of Alpine's reach: its proxies would wrap bitmaps and canvases.
-  const shared = { page, name: crypto.randomUUID(), stage: null, ribbon: null, reel: null, bitmap: null, pictures: null, quick: null, probes: null, numbers: null };
-  const defaults = {
-    extra: {},
-    isData: false,
-    isRange: false,
-    origins: [],
-    probeKey: "",
-    ribbonKeys: [],
-    ribbonVerdicts: {},
-    get groundShown() { return this.ground; },
-    frameChanged() {},
-    nameAddress() {},
-    ownKeys() { return {}; },
-    undo() {},
-    redo() {},
-    async guarded(work) {
-      try {
-        await work();
-      } catch (error) {
-        if (!isSuperseded(error)) this.fault = ofFault(error);
-      }
+/**
+ * @typedef {object} Station what a page tells the viewer
+ * @property {() => any} subject what is shown, as the server knows it; null if nothing
+ * @property {() => string} title
+ * @property {() => number[]} frames that there are, in order
+ * @property {() => object} [extra] more to send along with what is asked
+ * @property {() => string} [probeKey] the line of the probe that is shown
+ * @property {() => object} [marks] frames that the ribbon marks: { keys, sound, broken }
+ * @property {() => { way: string } | null} [data] how what is shown is mapped to a picture, if it is data and no light
+ * @property {() => string} [ground] under transparency, if the page says so
+ * @property {() => any[]} [origins] what it can be compared with
+ * @property {(origin: any, key: string) => any} [otherSubject]
+ * @property {() => void} [onFrame] another frame is shown
+ * @property {() => void} [onRefresh] something else is shown than before
+ * @property {(pixel: { x: number, y: number } | null) => void} [onPoint] the pointer is over another pixel, or none
+ * @property {(event: any) => Record<string, any>} [ownKeys]
+ * @property {{ undo: () => void, redo: () => void } | null} [history]
+ */
+
+/**
+ * The stage, which pages hand to what draws on it, and the parts that their templates read.
+ * @param {any} page
+ * @param {Station} station
+ */
+export function createViewer(page, station) {
+  const { subject, title, extra = () => ({}), origins = () => [], onFrame, onRefresh, onPoint } = station;
+
+  /** @type {Stage} */
+  const stage = new Stage(byRef("canvas"), {
+    width: page.width,
+    height: page.height,
+    aspect: page.aspect,
+    onPointer: (at) => {
+      probe.point(at);
+      onPoint?.(at);
     },
-  };
-  return joined(defaults, pictures(shared), looking(shared), comparing(shared), probing(shared), aiming(shared), frames(shared), keys(), own);
-}
+    onZoom: (zoom) => {
+      picture.zoom = zoom;
+      probe.zoomed();
+    },
+    onBox: (box) => probe.boxed(box),
+  });
+  const notices = createNotices();
+  const frames = createFrames(page, {
+    all: station.frames,
+    marks: station.marks ?? (() => ({})),
+    onChange: () => {
+      picture.refresh();
+      onFrame?.();
+    },
+  });
+  const looks = createLooks(page, {
+    data: station.data ?? (() => null),
+    ground: station.ground ?? (() => ""),
+    onChange: (sliding) => {
+      askPicture(sliding);
+      if (!sliding) probe.ask();
+    },
+  });
+  const comparing = createComparing(page, {
+    stage,
+    frames,
+    origins,
+    otherSubject: station.otherSubject ?? (() => null),
+    onChange: (sliding) => askPicture(sliding),
+  });
+  /** @type {import("./scopes.js").Scopes} */
+  const scopes = createScopes(stage, comparing);
+  /** @type {import("./pictures.js").Picture} */
+  const picture = createPicture(page, {
+    stage, notices, frames, looks, comparing, subject, extra, title,
+    onRefresh: () => {
+      onRefresh?.();
+      probe.ask();
+    },
+    onShown: () => {
+      if (scopes.open) scopes.draw();
+      probe.askValues();
+    },
+  });
+  const player = createPlayer(page, { frames, picture, notices });
+  /** @type {import("./probing.js").Probe} */
+  const probe = createProbe(page, {
+    stage,
+    picture,
+    comparing,
+    key: station.probeKey ?? (() => ""),
+    isAsked: () => Boolean(subject()) && !player.playing,
+  });
+  const aim = createAim(stage, notices);
+  /** @param {boolean} [sliding] */
+  const askPicture = (sliding) => (sliding ? picture.askSliding() : picture.ask({}));
 
-const keys = () => ({
-  pressed(event) {
-    const field = event.target.closest("input:not([type=checkbox]), select, textarea");
-    const undoes = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z";
-    // In a number that is not being typed, undo is that of the page.
-    if (field && !(undoes && field.closest("num-field") && !field.closest("num-field").typing)) return;
-    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
-      event.preventDefault();
-      if (event.shiftKey) this.redo();
-      else this.undo();
-      return;
-    }
-    if (document.querySelector("dialog[open]") || event.ctrlKey || event.metaKey || event.altKey) return;
-    const onButton = event.target.closest("button, a, input");
-    const actions = {
-      ",": () => this.stepFrame(-1),
-      ".": () => this.stepFrame(1),
-      w: () => this.nextComparison(),
-      p: () => this.toggleReadings(),
-      s: () => this.toggleScopes(),
-      f: () => this.fit(),
-      Home: () => this.oneToOne(),
-      o: () => this.toggleMark("over"),
-      n: () => this.toggleMark("negative"),
-      x: () => this.toggleMark("nan"),
-      "+": () => this.look("stops", this.stops + 1),
-      "-": () => this.look("stops", this.stops - 1),
-      Escape: () => (this.aimed ? this.dropAim() : this.boxed(null)),
-      " ": onButton ? null : () => this.togglePlay(),
-      ...this.ownKeys(event),
-    };
-    const action = actions[event.key];
-    if (!action) return;
-    event.preventDefault();
-    action();
-  },
-});
+  const parts = { notices, frames, looks, comparing, scopes, picture, player, probe, aim };
+  const keyboard = createKeyboard(parts, station.ownKeys ?? (() => ({})), station.history ?? null);
+  return { stage, parts: { ...parts, keyboard } };
+}

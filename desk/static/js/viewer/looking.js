@@ -1,5 +1,16 @@
 // How the picture is looked at: exposure, gamma, view, channel, ground, remaps of data, marks.
-export const looking = ({ page }) => ({
+import { reactive } from "../reactive.js";
+
+/** @typedef {ReturnType<typeof createLooks>} Looks */
+
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {() => { way: string } | null} uses.data how what is shown is mapped to a picture, if it is data and no light
+ * @param {() => string} uses.ground under transparency, if the page says so; else empty
+ * @param {(sliding?: boolean) => void} uses.onChange another picture is wanted
+ */
+export const createLooks = (page, { data, ground, onChange }) => reactive({
   views: page.views,
   stops: 0,
   gamma: 1,
@@ -13,35 +24,38 @@ export const looking = ({ page }) => ({
   marks: [],
   ends: [0, 1], // nearest and farthest surface of what was shown last
 
-  get looks() {
+  get asked() {
     const end = (text) => (text === "" ? null : Number(text));
     return {
-      view: this.viewName, stops: this.stops, gamma: this.gamma, channel: this.channel, ground: this.groundShown, marks: this.marks,
+      view: this.viewName,
+      stops: this.stops,
+      gamma: this.gamma,
+      channel: this.channel,
+      ground: ground() || this.ground,
+      marks: this.marks,
       remap: { way: this.way, near: end(this.near), far: end(this.far), log: this.log },
     };
   },
-  look(setting, value, sliding = false) {
+  set(setting, value, sliding = false) {
     this[{ view: "viewName" }[setting] ?? setting] = value;
-    if (sliding) this.askSliding();
-    else {
-      this.askPicture({});
-      this.askProbe();
-    }
+    onChange(sliding);
   },
   asSuits() {
     this.way = "auto";
     this.near = this.far = "";
   },
+  get isData() { return data() !== null; },
+  get isRange() { return this.isData && (this.way === "range" || (this.way === "auto" && data()?.way === "range")); },
   get nearShown() { return this.near === "" ? this.ends[0] : this.near; },
   get farShown() { return this.far === "" ? this.ends[1] : this.far; },
   get rangeStep() { return Math.max(1e-4, (this.ends[1] - this.ends[0]) / 200); },
   wholeRange() {
     this.near = this.far = "";
-    this.askPicture({});
+    onChange();
   },
   toggleMark(mark) {
     this.marks = this.marks.includes(mark) ? this.marks.filter((other) => other !== mark) : [...this.marks, mark];
-    this.askPicture({});
+    onChange();
   },
   hasMark(mark) { return this.marks.includes(mark); },
 });

@@ -1,4 +1,5 @@
-// How coarse pictures have to be to follow a drag: 1 is as fine as they stand on the screen, 2 half of that on both sides.
+// How coarse pictures have to be to follow a drag: 1 is as fine as they stand on the screen, 2 half of that on both
+// sides.
 const TOO_LONG = 45; // milliseconds from asking to the answer: at 20 pictures a second there are 50 for everything
 const WITH_EASE = 15;
 const COARSEST = 2;

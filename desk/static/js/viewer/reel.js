@@ -1,11 +1,17 @@
-// Small pictures of the frames of one look, kept ahead of play. Another look empties it. frames: those that have arrived.
+// Small pictures of the frames of one look, kept ahead of play. Another look empties it. frames: those that have
+// arrived.
 export const PLAY_WIDTH = 640;
 export const AHEAD = 6; // frames asked for before they are shown
 export const MOST_KEPT = 400; // pictures
 
 export class Reel {
   constructor({ most, fetch, onKept }) {
-    Object.assign(this, { most, fetch, onKept, look: "", kept: new Map(), frames: new Set() });
+    this.most = most;
+    this.fetch = fetch;
+    this.onKept = onKept;
+    this.look = "";
+    this.kept = new Map();
+    this.frames = new Set();
   }
 
   // The picture of a frame in a look, from the store or the server; those that follow are asked for at the same time.

@@ -1,10 +1,20 @@
-// The frames of a sequence on a canvas: it stands ten thousand of them. Present, missing, beyond the shot's range, kept for play.
+// The frames of a sequence on a canvas: it stands ten thousand of them. Present, missing, beyond the shot's range, kept
+// for play.
 const HIGH = 20;
 
 export class Ribbon {
   // frames: numbers that are there. first, last: the shot's range. onChoose: called with a frame that is there.
   constructor(canvas, { onChoose }) {
-    Object.assign(this, { canvas, onChoose, frames: [], first: 0, last: 0, current: 0, kept: new Set(), keys: [], sound: new Set(), broken: new Set() });
+    this.canvas = canvas;
+    this.onChoose = onChoose;
+    this.frames = [];
+    this.first = 0;
+    this.last = 0;
+    this.current = 0;
+    this.kept = new Set();
+    this.keys = [];
+    this.sound = new Set();
+    this.broken = new Set();
     new ResizeObserver(() => this.draw()).observe(canvas);
     // Drawn colours do not follow a theme by themselves.
     new MutationObserver(() => this.draw()).observe(document.documentElement, { attributeFilter: ["data-bs-theme"] });
@@ -66,7 +76,10 @@ export class Ribbon {
   }
 
   nearest(wanted) {
-    return this.frames.reduce((best, frame) => (Math.abs(frame - wanted) < Math.abs(best - wanted) ? frame : best), this.frames[0]);
+    return this.frames.reduce(
+      (best, frame) => (Math.abs(frame - wanted) < Math.abs(best - wanted) ? frame : best),
+      this.frames[0],
+    );
   }
 
   titleAt(event) {
@@ -85,6 +98,8 @@ export class Ribbon {
     };
     choose(event);
     this.canvas.addEventListener("pointermove", choose);
-    this.canvas.addEventListener("lostpointercapture", () => this.canvas.removeEventListener("pointermove", choose), { once: true });
+    this.canvas.addEventListener("lostpointercapture", () => this.canvas.removeEventListener("pointermove", choose), {
+      once: true,
+    });
   }
 }

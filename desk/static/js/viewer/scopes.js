@@ -1,4 +1,6 @@
 // Histogram and waveform of the picture as it is on the screen.
+import { byRef, nextTick, reactive } from "../reactive.js";
+
 const COLOURS = ["#ff6b5e", "#69d36e", "#6aa2ff"];
 const SAMPLE_WIDTH = 480;
 
@@ -42,7 +44,8 @@ export function drawWaveform(canvas, { data, width, height }) {
   pen.globalAlpha = 1;
 }
 
-// Colour by its distance from grey (BT.709 colour differences of display values): grey in the middle, pure colours far out.
+// Colour by its distance from grey (BT.709 colour differences of display values): grey in the middle, pure colours far
+// out.
 export function drawVectors(canvas, { data }) {
   const pen = begin(canvas);
   const side = Math.min(canvas.width, canvas.height);
@@ -72,3 +75,32 @@ function begin(canvas) {
   pen.globalCompositeOperation = "lighter";
   return pen;
 }
+
+/** @typedef {ReturnType<typeof createScopes>} Scopes */
+
+/**
+ * The panel of scopes below the picture.
+ * @param {import("./stage.js").Stage} stage
+ * @param {import("./comparing.js").Comparing} comparing
+ */
+export const createScopes = (stage, comparing) => reactive({
+  open: false,
+
+  toggle() {
+    this.open = !this.open;
+    if (this.open) nextTick(() => this.draw());
+  },
+  // Of the picture, and below that of the one it is compared with.
+  draw() {
+    const { main, other } = stage.pictures;
+    this.drawOf(main, "histogram", "waveform", "vectors");
+    if (comparing.showsOther) this.drawOf(other, "otherHistogram", "otherWaveform", "otherVectors");
+  },
+  drawOf(bitmap, histogram, waveform, vectors) {
+    if (!bitmap) return;
+    const pixels = pixelsOf(bitmap);
+    drawHistogram(byRef(histogram), pixels);
+    drawWaveform(byRef(waveform), pixels);
+    drawVectors(byRef(vectors), pixels);
+  },
+});

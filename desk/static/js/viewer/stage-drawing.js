@@ -24,7 +24,10 @@ export function drawStage(stage) {
 function outline(stage, pen, { x, y, x1, y1 }) {
   pen.lineWidth = 1;
   pen.strokeRect(
-    stage.x + x * stage.across - 1, stage.y + y * stage.zoom - 1, (x1 - x + 1) * stage.across + 2, (y1 - y + 1) * stage.zoom + 2,
+    stage.x + x * stage.across - 1,
+    stage.y + y * stage.zoom - 1,
+    (x1 - x + 1) * stage.across + 2,
+    (y1 - y + 1) * stage.zoom + 2,
   );
 }
 
@@ -56,7 +59,8 @@ function drawWipe(stage, pen, other) {
 function nameHalves(stage, pen, { left, top, line }) {
   const turn = (stage.angle * Math.PI) / 180;
   const [across, down] = [Math.cos(turn), Math.sin(turn)];
-  const up = 0.44 * Math.min((stage.height * stage.zoom) / Math.abs(across), (stage.width * stage.across) / Math.abs(down));
+  const up =
+    0.44 * Math.min((stage.height * stage.zoom) / Math.abs(across), (stage.width * stage.across) / Math.abs(down));
   pen.font = "13px Next, sans-serif";
   pen.textBaseline = "middle";
   [[stage.names.other, -1], [stage.names.main, 1]].forEach(([name, side]) => {

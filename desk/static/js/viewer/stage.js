@@ -7,7 +7,13 @@ const LARGEST_ZOOM = 64;
 export class Stage {
   // width, height: pixels. aspect: how wide one is by its height; the picture is shown as it is meant to be seen.
   constructor(canvas, { width, height, aspect = 1, onPointer, onZoom, onBox }) {
-    Object.assign(this, { canvas, width, height, aspect, onPointer, onZoom, onBox });
+    this.canvas = canvas;
+    this.width = width;
+    this.height = height;
+    this.aspect = aspect;
+    this.onPointer = onPointer;
+    this.onZoom = onZoom;
+    this.onBox = onBox;
     this.pictures = { main: null, other: null };
     this.names = { main: "", other: "" }; // what the pictures show, for the two halves of a wipe
     this.passing = false;
@@ -179,6 +185,7 @@ export class Stage {
 
   // A place in pixels of the picture, between them as well; and where it lies on the screen.
   exactAt({ left, top }) { return { x: (left - this.x) / this.across, y: (top - this.y) / this.zoom }; }
+  /** @returns {[number, number]} */
   onScreen({ x, y }) { return [this.x + x * this.across, this.y + y * this.zoom]; }
 
   isInside({ x, y }) { return x >= 0 && y >= 0 && x < this.width && y < this.height; }
@@ -195,7 +202,10 @@ export class Stage {
     const from = this.pixelAt({ left: 0, top: 0 });
     const to = this.pixelAt({ left: this.canvas.width / this.ratio, top: this.canvas.height / this.ratio });
     return {
-      x: Math.max(0, from.x), y: Math.max(0, from.y), x1: Math.min(this.width - 1, to.x), y1: Math.min(this.height - 1, to.y),
+      x: Math.max(0, from.x),
+      y: Math.max(0, from.y),
+      x1: Math.min(this.width - 1, to.x),
+      y1: Math.min(this.height - 1, to.y),
     };
   }
 

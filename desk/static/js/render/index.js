@@ -1,7 +1,10 @@
 // The Render station: a wall of frames that fills, the latest picture, and runs side by side.
-import { get, ofFault, pageData, post } from "./api.js";
-import { duration } from "./numbers.js";
-import { megabytes } from "./plan/fields.js";
+import { get, ofFault, pageData, post } from "../api.js";
+import { duration } from "../numbers.js";
+import { megabytes } from "../plan/fields.js";
+import { byRef, nextTick } from "../reactive.js";
+import { createViewer } from "../viewer/index.js";
+import { createLatest } from "./latest.js";
 
 const EVERY = 1000;
 const REST = 5000;
@@ -12,20 +15,45 @@ const TALLEST = 64; // of a row, where there is room
 const LEFT = 130; // for the names of the rows
 const NUMBER = 34; // room for the last of them
 const TOP = 16; // for the numbers of the frames
-const STATES = { queued: "waiting", running: "rendering", waiting: "waiting", failed: "frames failed", cancelled: "cancelled", done: "done" };
+const STATES = {
+  queued: "waiting",
+  running: "rendering",
+  waiting: "waiting",
+  failed: "frames failed",
+  cancelled: "cancelled",
+  done: "done",
+};
 const LETTERS = { q: "waiting", r: "being rendered", d: "rendered", s: "already there", f: "failed", c: "cancelled" };
 
 export default () => {
   const page = pageData();
   const at = (name, key) => page.urls[name].replace("/0/", `/${key}/`);
 
+  // The latest picture of a run, or the frame that was chosen on the wall. The task knows which frame it is.
+  const { parts: viewer } = createViewer({ ...page.picture, frame: 0 }, {
+    subject: () =>
+      latest.task ? { kind: "run", task: latest.task, key: latest.pass, denoised: latest.denoised } : null,
+    title: () => latest.title,
+    frames: () => [],
+    probeKey: () => (probe.lines.find((line) => line.key === latest.pass) ?? probe.lines[0])?.key ?? "",
+    data: () => (latest.chosen?.data ? latest.chosen : null),
+    origins: () =>
+      latest.passes.length
+        ? [{ id: "frame", text: "this frame", items: latest.passes.map(({ key, title }) => ({ key, text: title })) }]
+        : [],
+    otherSubject: (_, key) => ({ kind: "run", task: latest.task, key, denoised: false }),
+  });
+  const { picture, probe } = viewer;
+  const latest = createLatest(() => picture.refresh());
+
   return {
+    ...viewer, latest,
     ...page.progress,
     mayChange: page.mayChange,
     plannedFrames: page.frames,
     layers: page.layers,
     labels: page.labels,
-    frames: "",
+    wantedFrames: "",
     every: "1",
     onlyMissing: true,
     chosenLayers: [],
@@ -33,18 +61,14 @@ export default () => {
     busy: false,
     fault: null,
     detail: null,
-    pictureKey: 0,
-    pictureTitle: "",
     hoverText: "",
-    pass: "beauty",
-    denoised: false,
     scene: page.scene,
     sceneFault: page.sceneFault,
     compared: [],
     comparison: null,
 
     init() {
-      new ResizeObserver(() => this.draw()).observe(this.$refs.scroll);
+      new ResizeObserver(() => this.draw()).observe(byRef("scroll"));
       this.took(page.progress);
       this.follow();
     },
@@ -65,13 +89,10 @@ export default () => {
     took(progress) {
       Object.assign(this, progress);
       const newest = this.wall?.newest;
-      if (newest && newest.key !== this.pictureKey && !this.detail) {
-        this.pictureKey = newest.key;
-        this.pictureTitle = newest.title;
-      }
+      if (newest && !this.detail) latest.show(newest.key, newest.title);
       const state = this.wall ? `${this.wall.good} of ${this.wall.whole}` : "nothing rendered";
       window.dispatchEvent(new CustomEvent("eager:keeping", { detail: state }));
-      this.$nextTick(() => this.draw());
+      nextTick(() => this.draw());
     },
     async attempt(work) {
       this.busy = true;
@@ -89,7 +110,14 @@ export default () => {
 
     // ---- Starting ----
     start(more = {}) {
-      const wish = { ...more, frames: this.frames, every: Number(this.every), onlyMissing: this.onlyMissing, layers: this.chosenLayers, lightGroups: this.chosenLabels };
+      const wish = {
+        ...more,
+        frames: this.wantedFrames,
+        every: Number(this.every),
+        onlyMissing: this.onlyMissing,
+        layers: this.chosenLayers,
+        lightGroups: this.chosenLabels,
+      };
       return this.attempt(async () => {
         this.detail = null;
         this.took(await (await post(page.urls.start, wish)).json());
@@ -102,46 +130,62 @@ export default () => {
       if (!this.fault) window.location.reload();
     },
     change(action, more = {}) {
-      return this.attempt(async () => this.took(await (await post(page.urls.change, { run: this.wall.id, action, ...more })).json()));
+      return this.attempt(async () =>
+        this.took(await (await post(page.urls.change, { run: this.wall.id, action, ...more })).json()),
+      );
     },
     goFirst() { return this.change("priority", { priority: 1 }); },
     get versionText() { return `v${String(page.version).padStart(3, "0")}`; },
     get manyLayers() { return this.layers.length > 1; },
     get layersText() { return this.chosenLayers.length ? this.chosenLayers.join(", ") : "all layers"; },
     get labelsText() { return this.chosenLabels.length ? `only ${this.chosenLabels.join(", ")}` : "all light groups"; },
-    get workersText() { return this.workers.length ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}` : "no worker is running"; },
+    get workersText() {
+      return this.workers.length
+        ? `${this.workers.length === 1 ? "worker" : "workers"} ${this.workers.join(", ")}`
+        : "no worker is running";
+    },
 
     // ---- The run shown ----
     get run() { return this.runs.find((run) => run.id === this.wall?.id); },
     get runTitle() { return this.run ? `${this.runName(this.run)}, ${this.runVersion(this.run)}` : ""; },
-    get isOpen() { return this.runs.some((run) => run.id === this.wall?.id && ["running", "waiting"].includes(run.state)); },
+    get isOpen() {
+      return this.runs.some((run) => run.id === this.wall?.id && ["running", "waiting"].includes(run.state));
+    },
     get canResume() { return ["failed", "cancelled"].includes(this.run?.state); },
     get isFirst() { return this.run?.priority === 1; },
     get countText() { return this.wall ? `${this.wall.good} of ${this.wall.whole} frames` : ""; },
     get timesText() {
       if (!this.wall) return "";
       const { elapsed, left, perFrame } = this.wall;
-      return [perFrame === null ? "" : `${duration(perFrame)} a frame`, `${duration(elapsed)} so far`, left === null ? "" : `about ${duration(left)} left`].filter(Boolean).join(" · ");
+      return [
+        perFrame === null ? "" : `${duration(perFrame)} a frame`,
+        `${duration(elapsed)} so far`,
+        left === null ? "" : `about ${duration(left)} left`,
+      ]
+        .filter(Boolean)
+        .join(" · ");
     },
     get bytesText() { return this.wall ? megabytes(this.wall.bytes) : ""; },
     get stalled() { return Boolean(this.wall?.stalled); },
     get stalledText() { return this.wall?.stalled ?? ""; },
     get failed() { return this.wall?.failed ?? []; },
-    get wallLabel() { return this.wall ? `${this.countText} rendered, in ${this.wall.rows.length} rows` : "no frames"; },
+    get wallLabel() {
+      return this.wall ? `${this.countText} rendered, in ${this.wall.rows.length} rows` : "no frames";
+    },
 
     // ---- The wall ----
     get cell() {
-      const room = (this.$refs.scroll.clientWidth - LEFT - NUMBER) / Math.max(1, this.wall.numbers.length);
+      const room = (byRef("scroll").clientWidth - LEFT - NUMBER) / Math.max(1, this.wall.numbers.length);
       return Math.max(LEAST, Math.min(MOST, Math.floor(room)));
     },
     // Rows are as high as the room allows, so that a small run is not a line at the top of an empty page.
     get tall() {
-      const room = (this.$refs.scroll.parentElement.clientHeight - 170) / Math.max(1, this.wall.rows.length) - GAP;
+      const room = (byRef("scroll").parentElement.clientHeight - 170) / Math.max(1, this.wall.rows.length) - GAP;
       return Math.max(MOST, Math.min(TALLEST, Math.floor(room)));
     },
     draw() {
-      if (!this.wall || !this.$refs.scroll.clientWidth) return;
-      const canvas = this.$refs.wall;
+      if (!this.wall || !byRef("scroll").clientWidth) return;
+      const canvas = byRef("wall");
       const cell = this.cell;
       const width = LEFT + this.wall.numbers.length * cell + NUMBER;
       const tall = this.tall;
@@ -153,7 +197,13 @@ export default () => {
       const pen = canvas.getContext("2d");
       pen.scale(scale, scale);
       const style = getComputedStyle(canvas);
-      const colours = { line: style.getPropertyValue("--line"), focus: style.getPropertyValue("--focus"), text: style.getPropertyValue("--text"), quiet: style.getPropertyValue("--quiet"), bad: style.getPropertyValue("--bad") };
+      const colours = {
+        line: style.getPropertyValue("--line"),
+        focus: style.getPropertyValue("--focus"),
+        text: style.getPropertyValue("--text"),
+        quiet: style.getPropertyValue("--quiet"),
+        bad: style.getPropertyValue("--bad"),
+      };
       pen.font = "12px Mono, monospace";
       pen.textBaseline = "middle";
       const shares = new Map(this.wall.running.map((task) => [task.key, task.share]));
@@ -162,7 +212,17 @@ export default () => {
         const y = TOP + line * (tall + GAP);
         pen.fillStyle = colours.quiet;
         pen.fillText(`${row.layer} ${row.camera}`.slice(0, 16), 0, y + tall / 2);
-        [...row.states].forEach((state, place) => square(pen, LEFT + place * cell, y, { side: cell - (cell > 7 ? GAP : 1), tall }, state, shares.get(row.keys[place]) ?? 0, colours));
+        [...row.states].forEach((state, place) =>
+          square(
+            pen,
+            LEFT + place * cell,
+            y,
+            { side: cell - (cell > 7 ? GAP : 1), tall },
+            state,
+            shares.get(row.keys[place]) ?? 0,
+            colours,
+          ),
+        );
       });
     },
     numbers(pen, cell, colours) {
@@ -172,14 +232,18 @@ export default () => {
       numbers.forEach((number, place) => place % step === 0 && pen.fillText(number, LEFT + place * cell, 6));
     },
     found(event) {
-      const box = this.$refs.wall.getBoundingClientRect();
+      const box = byRef("wall").getBoundingClientRect();
       const place = Math.floor((event.clientX - box.left - LEFT) / this.cell);
       const row = this.wall.rows[Math.floor((event.clientY - box.top - TOP) / (this.tall + GAP))];
-      return row && place >= 0 && row.keys[place] ? { row, place, key: row.keys[place], number: this.wall.numbers[place] } : null;
+      return row && place >= 0 && row.keys[place]
+        ? { row, place, key: row.keys[place], number: this.wall.numbers[place] }
+        : null;
     },
     hover(event) {
       const found = this.found(event);
-      this.hoverText = found ? `${found.row.layer} ${found.row.camera} ${found.number}: ${LETTERS[found.row.states[found.place]]}` : "";
+      this.hoverText = found
+        ? `${found.row.layer} ${found.row.camera} ${found.number}: ${LETTERS[found.row.states[found.place]]}`
+        : "";
     },
     leave() { this.hoverText = ""; },
     pick(event) {
@@ -189,39 +253,40 @@ export default () => {
     look(key) {
       return this.attempt(async () => {
         this.detail = await (await get(at("frame", key))).json();
-        if (!this.detail.passes.some((pass) => pass.key === this.pass)) this.pass = this.detail.passes[0]?.key ?? "beauty";
-        if (!this.hasDenoised) this.denoised = false;
-        if (this.detail.passes.length) [this.pictureKey, this.pictureTitle] = [key, this.detail.title];
+        latest.look(key, this.detail);
       });
     },
-    async openPicture() { if (!this.detail && this.pictureKey) await this.look(this.pictureKey); },
-    get passes() { return this.detail?.passes ?? []; },
-    choosePass({ target: { value } }) {
-      this.pass = value;
-      if (!this.hasDenoised) this.denoised = false;
-    },
-    isPass(pass) { return pass.key === this.pass; },
-    get hasDenoised() { return this.passes.some((pass) => pass.key === this.pass && pass.denoised); },
+    async openPicture() { if (!this.detail && latest.task) await this.look(latest.task); },
     get outdatedText() { return this.outdated ?? ""; },
     get elsewhere() { return this.scene?.kind !== "file"; },
     get sceneText() {
       if (this.sceneFault) return `The scene cannot be read: ${this.sceneFault.what} ${this.sceneFault.where}`;
-      if (!this.scene) return "This shot has no scene that can be rendered here. Bring one in on the page of its scene.";
-      return "The scene of this shot is a sheet of facts: its frames are rendered elsewhere. Compare them with the plan, on its page.";
+      if (!this.scene)
+        return "This shot has no scene that can be rendered here. Bring one in on the page of its scene.";
+      const facts = "The scene of this shot is a sheet of facts: its frames are rendered elsewhere.";
+      return `${facts} Compare them with the plan, on its page.`;
     },
     get detailTitle() { return this.detail ? `${this.detail.title}: ${this.detail.state}` : ""; },
     get detailText() {
       if (!this.detail) return "";
       const { seconds, samples, noise, bytes, attempts, worker } = this.detail;
-      return [seconds ? duration(seconds) : "", samples ? `${samples.toFixed(0)} samples a pixel` : "", seconds ? noiseText(noise) : "", bytes ? megabytes(bytes) : "", `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`, worker].filter(Boolean).join(" · ");
+      return [
+        seconds ? duration(seconds) : "",
+        samples ? `${samples.toFixed(0)} samples a pixel` : "",
+        seconds ? noiseText(noise) : "",
+        bytes ? megabytes(bytes) : "",
+        `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`,
+        worker,
+      ]
+        .filter(Boolean)
+        .join(" · ");
     },
     get detailLog() { return this.detail?.log || "no log yet"; },
 
     // ---- History ----
     show(run) {
       this.detail = null;
-      this.pictureKey = 0;
-      this.pictureTitle = "";
+      latest.forget();
       this.wall = { ...this.wall, id: run.id };
       return this.renew();
     },
@@ -236,7 +301,9 @@ export default () => {
     compareLabel(run) { return `compare ${this.runName(run)}`; },
     isCompared(run) { return this.compared.includes(run.id); },
     toggleCompared(run) {
-      this.compared = this.isCompared(run) ? this.compared.filter((id) => id !== run.id) : [...this.compared, run.id].slice(-2);
+      this.compared = this.isCompared(run)
+        ? this.compared.filter((id) => id !== run.id)
+        : [...this.compared, run.id].slice(-2);
       this.comparison = null;
       if (this.compared.length === 2) this.compare();
     },
@@ -254,13 +321,19 @@ export default () => {
     compareImage({ target: { value } }) { return this.compare({ ...this.wanted, ...this.comparison.images[value] }); },
     get comparedImages() { return this.comparison?.images ?? []; },
     imageText(image) { return `${image.layer}, ${image.camera}`; },
-    isComparedImage(image) { return this.comparison?.layer === image.layer && this.comparison?.camera === image.camera; },
+    isComparedImage(image) {
+      return this.comparison?.layer === image.layer && this.comparison?.camera === image.camera;
+    },
     get comparedPasses() { return this.comparison?.passes ?? []; },
     isComparedPass(pass) { return this.comparison?.pass === pass.key; },
     get comparedFrames() { return this.comparison?.frames ?? []; },
     isComparedFrame(number) { return this.comparison?.number === number; },
-    get firstUrl() { return this.comparison ? `${at("picture", this.comparison.keys[0])}?pass=${this.comparison.pass}` : ""; },
-    get secondUrl() { return this.comparison ? `${at("picture", this.comparison.keys[1])}?pass=${this.comparison.pass}` : ""; },
+    get firstUrl() {
+      return this.comparison ? `${at("picture", this.comparison.keys[0])}?pass=${this.comparison.pass}` : "";
+    },
+    get secondUrl() {
+      return this.comparison ? `${at("picture", this.comparison.keys[1])}?pass=${this.comparison.pass}` : "";
+    },
     get differenceUrl() {
       if (!this.comparison) return "";
       const [a, b] = this.comparison.runs;
@@ -272,16 +345,27 @@ export default () => {
       if (this.comparison?.identical) return `${this.comparison.title}: the pictures are the same, bit for bit`;
       return this.differenceNumbers;
     },
-    get differenceNumbers() { return this.comparison ? `${this.comparison.title}: mean difference ${this.comparison.mean.toPrecision(3)}, largest ${this.comparison.largest.toPrecision(3)}` : ""; },
+    get differenceNumbers() {
+      if (!this.comparison) return "";
+      const { title, mean, largest } = this.comparison;
+      return `${title}: mean difference ${mean.toPrecision(3)}, largest ${largest.toPrecision(3)}`;
+    },
   };
 };
 
-const costs = (run) => 
-  `run ${run.id}, v${String(run.version).padStart(3, "0")}: ${duration(run.seconds)} a frame, ${run.samples?.toFixed(0) ?? "?"} samples, ${noiseText(run.noise)}`;
+function costs(run) {
+  const version = `v${String(run.version).padStart(3, "0")}`;
+  const samples = `${run.samples?.toFixed(0) ?? "?"} samples`;
+  return `run ${run.id}, ${version}: ${duration(run.seconds)} a frame, ${samples}, ${noiseText(run.noise)}`;
+}
 
-const noiseText = (noise) => (noise === null || noise === undefined ? "noise not known: one sample a pixel does not tell" : `noise ${noise.toFixed(4)}`);
+const noiseText = (noise) =>
+  noise === null || noise === undefined
+    ? "noise not known: one sample a pixel does not tell"
+    : `noise ${noise.toFixed(4)}`;
 
-// Waiting is an outline; rendering fills from below; rendered is full; already there is half; failed is full in its own colour.
+// Waiting is an outline; rendering fills from below; rendered is full; already there is half; failed is full in its own
+// colour.
 function square(pen, x, y, { side, tall }, state, share, colours) {
   if (state === " ") return;
   pen.strokeStyle = state === "f" ? colours.bad : colours.line;

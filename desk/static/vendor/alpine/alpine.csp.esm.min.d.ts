@@ -1,0 +1,2 @@
+declare const Alpine: any;
+export default Alpine;

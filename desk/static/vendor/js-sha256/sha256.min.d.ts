@@ -1,0 +1,1 @@
+export const sha256: { create(): { update(bytes: ArrayBuffer): void; hex(): string } };
