@@ -26,3 +26,5 @@ export const megabytes = (bytes) => {
   if (bytes < 1e9) return `${(bytes / 1e6).toFixed(1)} MB`;
   return bytes < 1e12 ? `${(bytes / 1e9).toFixed(2)} GB` : `${(bytes / 1e12).toFixed(2)} TB`;
 };
+
+export const tag = (number) => `v${String(number).padStart(3, "0")}`;

@@ -1,6 +1,7 @@
 // Mist settings on a side view of the camera and the scene: its near and far end are dragged on it, the picture
 // answers.
-import { get, pageData } from "../api.js";
+import { get } from "../api.js";
+import { byRef, reactive } from "../reactive.js";
 
 const SVG = "http://www.w3.org/2000/svg";
 const WIDE = 800;
@@ -10,33 +11,32 @@ const MORE = 1.35; // how far beyond the far end of the mist is shown
 const LEAST = 0.01; // between near and far
 const RAMP = { wide: 64, high: 26 };
 
-export default () => {
-  const { urls, scene } = pageData();
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ */
+export const createMist = (page, { editor }) => {
+  const { urls, scene } = page;
   let shapes = null;
   let pictureWanted = "";
   let pictureLoading = false;
 
-  return {
-    camera: "",
+  return reactive({
+    camera: page.plan.cameras[0] ?? scene.cameras.find(({ working }) => !working)?.name ?? "",
     dragged: null, // the mist while it is dragged
     shownTo: 1,
     picture: "",
     computing: false,
 
-    init() {
-      this.camera = this.plan.cameras[0] ?? scene.cameras.find((camera) => !camera.working)?.name ?? "";
-      this.$watch("revised", () => this.section === "mist" && this.redraw());
-      this.$watch("section", () => this.section === "mist" && this.load());
-      if (this.section === "mist") this.load();
-    },
-    get mist() { return this.dragged ?? this.plan.mist ?? scene.mist ?? { near: 1, far: 11, power: 1 }; },
+    get mist() { return this.dragged ?? editor.plan.mist ?? scene.mist ?? { near: 1, far: 11, power: 1 }; },
     get rampPath() {
-      const { ramp } = this.answer;
+      const { ramp } = editor.answer;
       const at = (mist, step) => `${(step / (ramp.length - 1)) * RAMP.wide},${RAMP.high * (1 - mist)}`;
       return `M${ramp.map(at).join(" L")}`;
     },
     get rampLabel() { return `ramp from near to far with power ${this.mist.power}`; },
-    get ownMist() { return this.plan.mist !== null; },
+    get ownMist() { return editor.plan.mist !== null; },
     get reachText() {
       const reach = scene.reach[this.camera];
       return reach
@@ -49,7 +49,7 @@ export default () => {
     },
     async load() {
       if (!this.camera || !scene.name) return;
-      await this.attempt(async () => {
+      await editor.attempt(async () => {
         shapes = await (await get(`${urls.side}?camera=${encodeURIComponent(this.camera)}`)).json();
         this.redraw();
       });
@@ -67,7 +67,7 @@ export default () => {
     asInScene() { this.keep(null); },
     keep(mist) {
       this.dragged = null;
-      this.put("mist", mist);
+      editor.put("mist", mist);
     },
     slide(mist) {
       this.dragged = mist;
@@ -96,14 +96,14 @@ export default () => {
 
     // ---- The side view ----
     draw() {
-      const svg = this.$refs.side;
+      const svg = byRef("side");
       if (!svg || !shapes) return;
       const scale = (WIDE - LEFT - 20) / this.shownTo;
       const x = (depth) => LEFT + depth * scale;
       const y = (height) => HIGH / 2 - height * scale;
       const edge = Math.tan((shapes.angle * Math.PI) / 180) * this.shownTo * 1.2;
       const parts = [
-        gradient(this.mist, this.answer.ramp, this.shownTo * 1.2),
+        gradient(this.mist, editor.answer.ramp, this.shownTo * 1.2),
         element("polygon", {
           class: "seen",
           points: `${x(0)},${y(0)} ${x(this.shownTo * 1.2)},${y(edge)} ${x(this.shownTo * 1.2)},${y(-edge)}`,
@@ -133,7 +133,7 @@ export default () => {
       const at = x(depth);
       const group = element("g", {
         class: "grip",
-        tabindex: this.mayChange ? 0 : -1,
+        tabindex: editor.mayChange ? 0 : -1,
         role: "slider",
         "data-grip": which,
         "aria-label": `${which} end of the mist`,
@@ -147,14 +147,14 @@ export default () => {
         element("rect", { class: "knob", x: at - 5, y: which === "near" ? 30 : 60, width: 10, height: 22 }),
         element("text", { x: at + 10, y: which === "near" ? 45 : 75 }, `${which} ${round(depth)}`),
       );
-      if (!this.mayChange) return group;
+      if (!editor.mayChange) return group;
       group.addEventListener("pointerdown", (event) => this.press(event, which, scale));
       group.addEventListener("keydown", (event) => this.nudge(event, which));
       return group;
     },
     press(event, which, scale) {
       event.preventDefault();
-      const svg = this.$refs.side;
+      const svg = byRef("side");
       const perPixel = WIDE / svg.getBoundingClientRect().width / scale;
       const from = event.clientX;
       const before = this.mist;
@@ -172,7 +172,7 @@ export default () => {
       event.preventDefault();
       this.keep(moved(this.mist, which, direction * (event.shiftKey ? 1 : event.altKey ? 0.01 : 0.1)));
     },
-  };
+  });
 };
 
 // The near end moves the whole mist; the far end moves alone.

@@ -1,10 +1,19 @@
 // The presets of a production: what each sets, and keeping, renaming, duplicating and deleting them.
-import { pageData, post } from "../api.js";
+import { post } from "../api.js";
+import { reactive } from "../reactive.js";
 import { fieldOf, fieldTitle } from "./fields.js";
 
-export default () => {
-  const { urls } = pageData();
-  return {
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ * @param {import("./applied.js").Applied} uses.applied
+ * @param {import("./exchange.js").Exchange} uses.exchange
+ */
+export const createPresets = (page, { editor, applied, exchange }) => {
+  const { urls } = page;
+
+  return reactive({
     opened: "",
     newName: "",
 
@@ -23,7 +32,7 @@ export default () => {
         .join(", ");
     },
     differenceText(difference) {
-      const preset = fieldOf(this.plan.applied.settings, difference.field) ?? difference.preset;
+      const preset = fieldOf(editor.plan.applied.settings, difference.field) ?? difference.preset;
       if (!Array.isArray(difference.plan)) return `${spoken(difference.plan)} here, ${spoken(preset)} in the preset`;
       const more = difference.plan.filter((item) => !difference.preset.includes(item));
       const less = difference.preset.filter((item) => !difference.plan.includes(item));
@@ -41,7 +50,7 @@ export default () => {
       const form = new FormData(event.target);
       const wanted = {
         action: "keep",
-        plan: this.plan,
+        plan: editor.plan,
         new: form.get("name"),
         purpose: form.get("purpose"),
         base: form.get("base"),
@@ -49,7 +58,7 @@ export default () => {
       this.library(wanted, () => event.target.reset());
     },
     again(preset) {
-      this.library({ action: "keep", plan: this.plan, new: preset.name, purpose: preset.purpose, base: preset.base });
+      this.library({ action: "keep", plan: editor.plan, new: preset.name, purpose: preset.purpose, base: preset.base });
     },
     rename(preset) {
       this.library({ action: "rename", name: preset.name, new: this.newName }, () => (this.newName = ""));
@@ -62,17 +71,17 @@ export default () => {
     },
     remove(preset) { this.library({ action: "delete", name: preset.name }); },
     async bringInPreset(event) {
-      const preset = await this.readJson(event);
+      const preset = await exchange.readJson(event);
       if (preset) this.library({ action: "bring-in", preset });
     },
     library(wanted, done = () => {}) {
-      return this.attempt(async () => {
-        this.presets = (await (await post(urls.presets, wanted)).json()).presets;
-        await this.refresh();
+      return editor.attempt(async () => {
+        applied.all = (await (await post(urls.presets, wanted)).json()).presets;
+        await editor.refresh();
         done();
       });
     },
-  };
+  });
 };
 
 function spoken(value) {

@@ -1,5 +1,5 @@
 // The sheet: passes down, layers (and, if wanted, their cameras) across.
-import { pageData } from "../api.js";
+import { byRef, nextTick, reactive } from "../reactive.js";
 import { toggled } from "./fields.js";
 
 const MOVES = {
@@ -11,44 +11,49 @@ const MOVES = {
   End: [0, 1e4],
 };
 
-export default () => {
-  const { catalogue, choices } = pageData();
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ */
+export const createSheet = (page, { editor }) => {
+  const { catalogue, choices } = page;
   const blocks = choices.roles
     .map(({ role, title }) => ({ role, title, passes: catalogue.filter((entry) => entry.role === role) }))
     .filter((block) => block.passes.length);
   const byKey = new Map(catalogue.map((entry) => [entry.key, entry]));
   const inOrder = (passes) => catalogue.map((entry) => entry.key).filter((key) => passes.includes(key));
 
-  return {
+  const section = () => byRef("sheet");
+
+  return reactive({
     blocks,
     visibilities: choices.visibilities,
     surroundings: choices.surroundings,
     overrides: choices.overrides,
-    apart: false,
+    apart: page.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0),
     newLayer: "",
 
-    init() {
-      this.apart = this.plan.layers.some((layer) => Object.keys(layer.for_camera).length > 0);
-      this.$watch("revised", () => this.draw());
-      this.$watch("apart", () => this.draw());
-      this.$nextTick(() => this.draw());
+    setApart(apart) {
+      this.apart = apart;
+      nextTick(() => this.draw());
     },
-    get layers() { return this.plan.layers; },
-    get manyCameras() { return this.plan.cameras.length > 1; },
+    get layers() { return editor.plan.layers; },
+    get manyCameras() { return editor.plan.cameras.length > 1; },
     get columns() {
-      const cameras = this.apart && this.manyCameras ? this.plan.cameras : [""];
-      return this.plan.layers.flatMap((layer) =>
+      const cameras = this.apart && this.manyCameras ? editor.plan.cameras : [""];
+      return editor.plan.layers.flatMap((layer) =>
         cameras.map((camera) => ({ key: `${layer.name} ${camera}`, layer, camera })),
       );
     },
     get camerasApart() { return this.apart && this.manyCameras; },
-    get span() { return this.camerasApart ? this.plan.cameras.length : 1; },
+    get span() { return this.camerasApart ? editor.plan.cameras.length : 1; },
 
     // ---- Cells: drawn here rather than by the page's templates, which takes a tenth of the time for hundreds ----
     draw() {
       const columns = this.columns;
       const shape = columns.map((column) => column.key).join("/");
-      for (const row of this.$root.querySelectorAll("tr[data-pass]")) {
+      for (const row of section().querySelectorAll("tr[data-pass]")) {
         const pass = byKey.get(row.dataset.pass);
         if (row.dataset.shape !== shape) {
           row.querySelectorAll("td.cell").forEach((cell) => cell.remove());
@@ -57,8 +62,8 @@ export default () => {
         }
         row.querySelectorAll("td.cell").forEach((cell, place) => this.fill(cell, columns[place], pass));
       }
-      if (!this.$root.querySelector('td.cell input[tabindex="0"]')) {
-        const first = this.$root.querySelector("td.cell input");
+      if (!section().querySelector('td.cell input[tabindex="0"]')) {
+        const first = section().querySelector("td.cell input");
         if (first) first.tabIndex = 0;
       }
     },
@@ -66,7 +71,7 @@ export default () => {
     move(event) {
       if (event.target.closest("td.cell") === null || !(event.key in MOVES)) return;
       event.preventDefault();
-      const rows = [...this.$root.querySelectorAll("tr[data-pass]")];
+      const rows = [...section().querySelectorAll("tr[data-pass]")];
       const row = event.target.closest("tr");
       const cells = [...row.querySelectorAll("td.cell input")];
       const [down, along] = MOVES[event.key];
@@ -76,18 +81,18 @@ export default () => {
       this.focusCell(target[Math.min(target.length - 1, Math.max(0, place))]);
     },
     focusCell(box) {
-      this.$root.querySelectorAll('td.cell input[tabindex="0"]').forEach((each) => (each.tabIndex = -1));
+      section().querySelectorAll('td.cell input[tabindex="0"]').forEach((each) => (each.tabIndex = -1));
       box.tabIndex = 0;
       box.focus();
       box.scrollIntoView({ block: "nearest", inline: "nearest" });
     },
     pixelOf(pass) {
-      const titles = new Set(this.answer.columns.map((column) => column.pixels[pass.key]).filter(Boolean));
+      const titles = new Set(editor.answer.columns.map((column) => column.pixels[pass.key]).filter(Boolean));
       return [...titles].join(", ");
     },
     isKeptOut(layer, thing) { return layer.kept_out.includes(thing); },
     setKeptOut(layer, thing, { target: { checked } }) {
-      this.change((plan) => {
+      editor.change((plan) => {
         const now = plan.layers.find((other) => other.name === layer.name);
         return { layers: changed(plan, layer, { kept_out: toggled(now.kept_out, thing, checked) }) };
       });
@@ -98,7 +103,7 @@ export default () => {
       const box = Object.assign(document.createElement("input"), {
         type: "checkbox",
         className: "form-check-input m-0",
-        disabled: !this.mayChange,
+        disabled: !editor.mayChange,
       });
       box.tabIndex = -1; // one stop of Tab for the sheet; arrow keys move on
       box.setAttribute(
@@ -107,15 +112,15 @@ export default () => {
       );
       box.addEventListener("change", () => {
         const on = box.checked; // now: until its turn comes, an answer to an earlier change draws the box anew
-        this.change((plan) => switched(plan, [column], pass.key, on));
+        editor.change((plan) => switched(plan, [column], pass.key, on));
       });
       cell.append(box);
       return cell;
     },
     fill(cell, column, pass) {
       const [box] = cell.children;
-      const on = camerasOf(this.plan, column).map((camera) =>
-        passesOf(this.plan, column.layer, camera).includes(pass.key),
+      const on = camerasOf(editor.plan, column).map((camera) =>
+        passesOf(editor.plan, column.layer, camera).includes(pass.key),
       );
       box.checked = on.every(Boolean);
       box.indeterminate = !box.checked && on.some(Boolean);
@@ -129,16 +134,16 @@ export default () => {
     },
     setRow(pass) {
       const whole = (plan) => plan.layers.map((layer) => ({ layer, camera: "" }));
-      const on = whole(this.plan).every((column) =>
-        camerasOf(this.plan, column).every((camera) => passesOf(this.plan, column.layer, camera).includes(pass.key)),
+      const on = whole(editor.plan).every((column) =>
+        camerasOf(editor.plan, column).every((each) => passesOf(editor.plan, column.layer, each).includes(pass.key)),
       );
-      this.change((plan) => switched(plan, whole(plan), pass.key, !on));
+      editor.change((plan) => switched(plan, whole(plan), pass.key, !on));
     },
     rowLabel(pass) { return `Switch ${pass.title} in every layer`; },
 
     // ---- What sums to the beauty ----
     sums(column) {
-      return this.answer.columns.filter(
+      return editor.answer.columns.filter(
         (other) =>
           other.layer === column.layer.name && (!other.camera || !column.camera || other.camera === column.camera),
       );
@@ -156,11 +161,11 @@ export default () => {
     },
 
     // ---- Layers ----
-    get onlyLayer() { return this.plan.layers.length === 1; },
+    get onlyLayer() { return editor.plan.layers.length === 1; },
     addLayer() {
       const name = this.newLayer.trim();
       if (!name) return;
-      this.change((plan) => {
+      editor.change((plan) => {
         const last = plan.layers.at(-1);
         return {
           layers: [
@@ -179,17 +184,17 @@ export default () => {
       this.newLayer = "";
     },
     removeLayer(layer) {
-      this.change((plan) => ({ layers: plan.layers.filter((other) => other.name !== layer.name) }));
+      editor.change((plan) => ({ layers: plan.layers.filter((other) => other.name !== layer.name) }));
     },
     renameLayer(layer, { target: { value } }) {
-      this.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) }));
+      editor.change((plan) => ({ layers: changed(plan, layer, { name: value.trim() }) }));
     },
     layerLabel(layer) { return `Name of layer ${layer.name}`; },
     removeLabel(layer) { return `Remove layer ${layer.name}`; },
     visibility(layer, group) { return layer.visibility[group] ?? "visible"; },
     isVisibility(layer, group, look) { return this.visibility(layer, group) === look; },
     setVisibility(layer, group, { target: { value } }) {
-      this.change((plan) => {
+      editor.change((plan) => {
         const { [group]: _, ...others } = plan.layers.find((other) => other.name === layer.name).visibility;
         return {
           layers: changed(plan, layer, { visibility: value === "visible" ? others : { ...others, [group]: value } }),
@@ -199,10 +204,10 @@ export default () => {
     visibilityLabel(layer, group) { return `${group} in layer ${layer.name}`; },
     isOverride(layer, override) { return (layer.override ?? "") === override.key; },
     setOverride(layer, { target: { value } }) {
-      this.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) }));
+      editor.change((plan) => ({ layers: changed(plan, layer, { override: value || null }) }));
     },
     overrideLabel(layer) { return `Material override in layer ${layer.name}`; },
-  };
+  });
 
   function switched(plan, columns, key, on) {
     let fields = { layers: plan.layers, passes: plan.passes };

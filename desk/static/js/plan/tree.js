@@ -1,6 +1,7 @@
 // The files a plan will produce, as folders that open and close. Only the rows in sight are on the page, so that
 // thousands of sequences scroll as easily as ten.
-import { get, pageData, post } from "../api.js";
+import { get, post } from "../api.js";
+import { byRef, reactive } from "../reactive.js";
 import { megabytes } from "./fields.js";
 
 const ROW = 22;
@@ -8,29 +9,30 @@ const SPARE = 8; // rows kept above and below those in sight
 const AGAIN_AFTER = 1000;
 const OPEN_UP_TO = 60; // sequences; more begin with closed folders
 
-export default () => {
-  const page = pageData();
+/**
+ * @param {any} page
+ * @param {object} uses
+ * @param {import("./editor.js").Editor} uses.editor
+ */
+export const createTree = (page, { editor }) => {
+  const box = byRef("rows");
   let known = null;
   let root = null;
-  return {
+
+  const tree = reactive({
     closed: {},
     top: 0,
-    height: 600,
+    height: box.clientHeight,
     audit: page.audit,
     comparing: false,
 
-    init() {
-      this.height = this.$refs.rows.clientHeight;
-      new ResizeObserver(() => (this.height = this.$refs.rows.clientHeight)).observe(this.$refs.rows);
-      // What was found belongs to the plan it was found with.
-      this.$watch("revised", () => this.audit && (this.audit = { ...this.audit, isOfNow: false }));
-      // ... and to the files, which others may have written while this page was out of sight.
-      addEventListener("focus", () => this.audit?.isOfNow && this.readAudit());
-      if (this.audit?.open) this.followAudit();
+    // What was found belongs to the plan it was found with.
+    outdate() {
+      if (this.audit) this.audit = { ...this.audit, isOfNow: false };
     },
-    scrolled() { this.top = this.$refs.rows.scrollTop; },
+    scrolled() { this.top = box.scrollTop; },
     get root() {
-      if (known !== this.answer) [known, root] = [this.answer, treeOf(this.answer)];
+      if (known !== editor.answer) [known, root] = [editor.answer, treeOf(editor.answer)];
       return root;
     },
     get rows() { return flattened(this.root, (folder) => this.isOpen(folder)); },
@@ -44,7 +46,7 @@ export default () => {
     rowStyle(row) { return { top: `${row.y}px`, "padding-left": `${row.depth * 11}px` }; },
     isOpen(folder) {
       return this.closed[folder.path] === undefined
-        ? this.answer.files.length <= OPEN_UP_TO || folder.depth === 0
+        ? editor.answer.files.length <= OPEN_UP_TO || folder.depth === 0
         : !this.closed[folder.path];
     },
     fold(row) { if (row.folder) this.closed = { ...this.closed, [row.path]: this.isOpen(row) }; },
@@ -58,17 +60,17 @@ export default () => {
         : `${row.name}: ${row.channels} channels, ${row.storage}: ${row.passes.join(", ")}`;
     },
     get totalText() {
-      return `${this.answer.count.toLocaleString("en")} files, about ${megabytes(this.answer.bytes)}`;
+      return `${editor.answer.count.toLocaleString("en")} files, about ${megabytes(editor.answer.bytes)}`;
     },
     get sequencesText() {
-      return `${counted(this.answer.files.length, "sequence")} of ${counted(this.answer.frames, "frame")}`;
+      return `${counted(editor.answer.files.length, "sequence")} of ${counted(editor.answer.frames, "frame")}`;
     },
 
     // ---- Compared with the folder on disk: every file read to its end, by a worker ----
     compare() {
-      return this.attempt(async () => {
-        await this.settled();
-        this.audit = (await (await post(page.urls.audit, { plan: this.plan })).json()).audit;
+      return editor.attempt(async () => {
+        await editor.settled();
+        this.audit = (await (await post(page.urls.audit, { plan: editor.plan })).json()).audit;
         await this.followAudit();
       });
     },
@@ -81,8 +83,8 @@ export default () => {
       this.comparing = false;
     },
     readAudit() {
-      return this.attempt(async () => {
-        await this.settled();
+      return editor.attempt(async () => {
+        await editor.settled();
         this.audit = (await (await get(page.urls.audit)).json()).audit;
       });
     },
@@ -101,7 +103,13 @@ export default () => {
     deviationText(deviation) {
       return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.what} ${deviation.advice}`;
     },
-  };
+  });
+
+  new ResizeObserver(() => (tree.height = box.clientHeight)).observe(box);
+  // Others may have written files while this page was out of sight.
+  addEventListener("focus", () => tree.audit?.isOfNow && tree.readAudit());
+  if (tree.audit?.open) tree.followAudit();
+  return tree;
 };
 
 function treeOf(answer) {
