@@ -16,7 +16,6 @@ from prism.delivery.encodings.base import Place
 from prism.delivery.encodings.movie import read_codes
 from prism.delivery.reading_back import require_page
 from prism.delivery.running import run as run_delivery
-from prism.elements.opening import find_sources
 from prism.formats.exr import write_exr
 from prism.formats.stills import write_display
 from prism.ledger.first import first_ledger
@@ -27,6 +26,7 @@ from prism.pixels.image import Image
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.render import board_page
 from prism.sheets.page import write_page
+from prism.sources.opening import find_sources
 
 HEIGHT, WIDTH = 1080, 1920
 FRAMES = 12  # of 48: the ratio is the same, and nobody waits for the rest

@@ -8,8 +8,8 @@ import numpy as np
 
 from demo.conservatory import build_scene
 from prism.passes.catalogue import BY_KEY
-from prism.standin.denoise import denoise
-from prism.standin.render import Order, Quality, render
+from standin.denoise import denoise
+from standin.render import Order, Quality, render
 
 WIDTH, HEIGHT = 160, 90
 KEYS = ("beauty", "variance", "albedo", "normals")

@@ -9,13 +9,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.measure import in_turn
-from prism.elements.opening import find_sources
-from prism.elements.store import PixelStore
 from prism.formats.decoding import decode_flat
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import Part, read_parts
 from prism.formats.planes import PlaneFolder
 from prism.pixels.image import Image
+from prism.sources.opening import find_sources
+from prism.sources.store import PixelStore
 
 HEIGHT, WIDTH, PASSES = 1080, 1920, 12
 AIM = 0.10

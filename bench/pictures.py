@@ -10,11 +10,11 @@ import numpy as np
 from bench.measure import measure
 from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import Evaluator
-from prism.elements.opening import find_sources
-from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.ledger.first import first_ledger
 from prism.pixels.image import Image
+from prism.sources.opening import find_sources
+from prism.sources.store import PixelStore
 from prism.tests.frames import passes
 from prism.viewing.picture import Look, encode, to_screen
 from prism.viewing.subjects import LedgerSubject

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from bench.measure import in_turn
 from prism.passes.catalogue import CATALOGUE
-from prism.passes.checks import check
-from prism.passes.expansion import expand
-from prism.passes.facts import CameraFact, GroupFact, LightFact, SceneFacts
-from prism.passes.packing import Packing
-from prism.passes.plan import Layer, Plan, ShotSettings
+from prism.plan.checks import check
+from prism.plan.expansion import expand
+from prism.plan.packing import Packing
+from prism.plan.plan import Layer, Plan, ShotSettings
+from prism.scenes.facts import CameraFact, GroupFact, LightFact, SceneFacts
 
 LAYERS, CAMERAS, LABELS = 6, ("a", "b", "c"), 18
 NAMES = "{shot}/v{version:03}/{layer}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"

@@ -12,9 +12,9 @@ import numpy as np
 from bench.measure import in_turn
 from demo.conservatory import build_scene
 from prism.passes.catalogue import BY_KEY
-from prism.standin.preparing import PreparedLight
-from prism.standin.render import Order, Quality, Rendered, render, standard_passes
-from prism.standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape
+from standin.preparing import PreparedLight
+from standin.render import Order, Quality, Rendered, render, standard_passes
+from standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape
 
 WIDTH, HEIGHT, SAMPLES = 240, 136, 12
 FRAME = 1002

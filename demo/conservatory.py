@@ -6,7 +6,7 @@ Lengths in metres, z up. The arms turn over 48 frames, the inner planets faster 
 import math
 from dataclasses import dataclass
 
-from prism.standin.scene import Camera, Group, Light, Material, Medium, Mist, Scene, Shape, Turn
+from standin.scene import Camera, Group, Light, Material, Medium, Mist, Scene, Shape, Turn
 
 FIRST, LAST = 1001, 1048
 HUB_HEIGHT = 1.55

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from demo.conservatory import FIRST, LAST, build_scene
 from prism.intake.auditing import is_as_planned
-from prism.passes.expansion import expand
-from prism.passes.plan import Layer, Plan, ShotSettings
-from prism.passes.presets import SHIPPED, apply
+from prism.plan.expansion import expand
+from prism.plan.plan import Layer, Plan, ShotSettings
+from prism.plan.presets import SHIPPED, apply
 
 
 @dataclass(frozen=True)
@@ -77,8 +77,8 @@ def next_plan_of(shot: DemoShot) -> Plan:
 def render_first(shot: DemoShot, folder: Path) -> Path:
     """Render the first frame of a demo shot below its folder, unless it is there as planned. Returns its own folder."""
     # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
-    from prism.standin.facts import facts_of
-    from prism.standin.shot import make_frame
+    from standin.facts import facts_of
+    from standin.shot import make_frame
 
     scene, plan = build_scene(), plan_of(shot)
     facts, image = facts_of(scene), next(plan.images())

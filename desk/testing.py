@@ -15,7 +15,7 @@ from django.test import LiveServerTestCase, TransactionTestCase
 from django.test import TestCase as DatabaseCase
 from django.test.runner import DiscoverRunner
 
-PACKAGES = ["prism", "desk", "launcher", "bench"]
+PACKAGES = ["prism", "standin", "desk", "launcher", "bench"]
 
 
 class Timed(unittest.TextTestResult):

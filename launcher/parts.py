@@ -26,8 +26,8 @@ WEB_PROCESSES = 2  # one goes on answering while the other is busy or replaced; 
 WORKER_PROCESSES = 2  # one stays free for hand-off while the other renders
 PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web": "EAGER_PORT"}
 READY = "prepared"  # name of the file that says what was made ready
-PREPARED = ("demo", "desk", "prism")  # folders whose files decide what has to be made ready
-SERVED = ("desk", "prism")  # folders whose files the web server and the worker keep in memory
+PREPARED = ("demo", "desk", "prism", "standin")  # folders whose files decide what has to be made ready
+SERVED = ("desk", "prism", "standin")  # folders whose files the web server and the worker keep in memory
 STOP_ORDER = ("web", "pictures", "worker", "logs", "queue", "database")
 
 

@@ -23,9 +23,10 @@ import numba
 from numba.core.caching import _CacheLocator
 from numpy.typing import NDArray
 
-HERE = Path(__file__).parent
+HOUSE = Path(__file__).parents[1]  # where the packages lie whose loops are compiled
+PACKAGES = ("prism", "standin")
 UNUSED = 60 * 24 * 3600  # seconds after which code that nobody loaded is deleted
-_IMPORT = re.compile(r"^from (prism[\w.]*) import (\([^)]*\)|.*)$", re.M)
+_IMPORT = re.compile(rf"^from ((?:{'|'.join(PACKAGES)})[\w.]*) import (\([^)]*\)|.*)$", re.M)
 
 
 def cache_folder() -> Path:
@@ -38,7 +39,7 @@ def cache_folder() -> Path:
         shared.mkdir(mode=0o700, parents=True, exist_ok=True)
         if os.access(shared, os.W_OK):
             return shared
-    return HERE.parent / "var" / "compiled"
+    return HOUSE / "var" / "compiled"
 
 
 def delete_unused() -> None:
@@ -70,7 +71,7 @@ def _needed(text: str) -> Iterator[Path]:
 
 
 def _file_of(module: str) -> Path:
-    return HERE.parent.joinpath(*module.split(".")).with_suffix(".py")
+    return HOUSE.joinpath(*module.split(".")).with_suffix(".py")
 
 
 class Locator(_CacheLocator):
@@ -80,13 +81,13 @@ class Locator(_CacheLocator):
         self._py_file = str(path)
         self._line = function.__code__.co_firstlineno
         self._digest = digest_of(path)
-        name = ".".join(path.relative_to(HERE).with_suffix("").parts)
+        name = ".".join(path.relative_to(HOUSE).with_suffix("").parts)
         self._folder = cache_folder() / f"{name}-{self._digest[:16]}"
 
     @classmethod
     def from_function(cls, py_func: Callable, py_file: str) -> Locator | None:
         path = Path(py_file)
-        if not path.is_relative_to(HERE):
+        if not any(path.is_relative_to(HOUSE / package) for package in PACKAGES):
             return None
         found = cls(py_func, path)
         with suppress(OSError):

@@ -91,8 +91,8 @@ class _Passes(Context):
 
 
 def _warm_stand_in() -> None:
-    from prism.standin.render import load_compiled
-    from prism.standin.scene import Scene
+    from standin.render import load_compiled
+    from standin.scene import Scene
 
     nothing = {"materials": {}, "groups": [], "shapes": [], "lights": [], "mist": {"near": 1, "far": 2}}
     camera = {"name": "main", "position": (0, -1, 0), "target": (0, 0, 0), "fov": 40}

@@ -15,11 +15,11 @@ from prism.colour.spaces import CHROMATICITIES
 from prism.colour.view import ViewTransform
 from prism.documents import canonical, fingerprint_of
 from prism.elements.element import Element as Document
-from prism.elements.frame import OpenFrame
-from prism.elements.opening import open_frames
 from prism.errors import UnreadableFile
 from prism.formats.stamps import mark_of_files
 from prism.ledger.first import standing_for
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import open_frames
 from prism.viewing.picture import Look, pass_jpeg
 
 SMALL_WIDTH = 480

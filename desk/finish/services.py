@@ -10,13 +10,13 @@ import numpy as np
 from desk.elements.store import EVALUATOR
 from desk.finish.models import FinishPreset
 from desk.shots.models import Production
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.finish.document import Finish
 from prism.finish.presets import CHAINS
 from prism.finish.wording import in_words
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
+from prism.sources.frame import OpenFrame
 from prism.viewing.finishing import chain_thumbnails
 from prism.viewing.picture import Look, encode, step_for
 

@@ -18,13 +18,13 @@ from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import json_body, nearest_frame, texts, whole_number
 from prism.colour.view import ViewTransform
-from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.finish.document import Finish
 from prism.finish.steps import fields_of_mattes, kinds_for_page
 from prism.json_text import read_json
 from prism.ledger.document import Ledger as Document
 from prism.mattes.parts import MattePart, StrokesPart
+from prism.sources.frame import OpenFrame
 from prism.viewing.picture import Look
 
 

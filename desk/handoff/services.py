@@ -40,11 +40,11 @@ from prism.delivery.made import Made
 from prism.delivery.presets import PRESETS
 from prism.delivery.record import already_there, frame_path
 from prism.delivery.running import close, written_anew
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.ledger.document import Ledger as LedgerDocument
 from prism.limits import Stale
 from prism.naming.frames import format_frames, parse_frames
+from prism.sources.frame import OpenFrame
 
 _NUMBER = re.compile(r"\d+")
 SHOWN_FILES = 2

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django import forms
 
 from prism.colour.spaces import SPACES
-from prism.passes.sizes import SIZES
+from prism.plan.sizes import SIZES
 
 
 def _sizes() -> list[tuple[str, list[tuple[str, str]]]]:

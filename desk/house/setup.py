@@ -14,8 +14,8 @@ from desk.scenes.services import current, keep, parse
 from desk.shots.models import Membership, Production, Shot
 from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
-from prism.passes.plan import DEFAULT_NAMES
-from prism.passes.plan import Plan as PlanDocument
+from prism.plan.plan import DEFAULT_NAMES
+from prism.plan.plan import Plan as PlanDocument
 
 
 @at_once

@@ -24,8 +24,8 @@ from prism.delivery.document import Delivery as DeliveryDocument
 from prism.elements.element import Element as ElementDocument
 from prism.errors import BadDocument, PrismError
 from prism.ledger.document import Ledger
-from prism.passes.plan import Plan
-from prism.passes.presets import Preset
+from prism.plan.plan import Plan
+from prism.plan.presets import Preset
 from prism.sheets.boards.document import Board as BoardDocument
 from prism.text import from_storable
 

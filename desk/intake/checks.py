@@ -24,7 +24,7 @@ from prism.intake.checking import CHECKER, FrameFacts, check_frame, frames_to_ch
 from prism.intake.finding import Finding, Wanted
 from prism.intake.findings import findings
 from prism.intake.on_disk import findings_on_disk
-from prism.passes.judging import ERROR, WARNING
+from prism.judging.values import ERROR, WARNING
 from prism.text import from_storable, printable
 
 KIND = "check"

@@ -16,12 +16,12 @@ from desk.shots.models import Shot
 from prism.colour.view import ViewTransform
 from prism.elements.element import Element as Document
 from prism.elements.element import ElementPass, Files
-from prism.elements.opening import open_frame
 from prism.errors import BadArgument
 from prism.intake.checking import FrameFacts, PassFacts
 from prism.naming.frames import format_frames
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
+from prism.sources.opening import open_frame
 from prism.text import printable
 from prism.viewing.edges import edge_picture
 from prism.viewing.picture import Look, encode, pass_jpeg

@@ -25,8 +25,9 @@ from prism.elements.rules import Rule
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
 from prism.formats.reading import read_header
 from prism.naming.frames import format_frames
-from prism.passes.expansion import PlannedFiles, expand
-from prism.passes.plan import Plan
+from prism.plan.expansion import PlannedFiles, expand
+from prism.plan.plan import Plan
+from prism.plan.showing import for_plan
 from prism.text import from_storable, printable, storable
 
 MOST_FAULTS = 50  # sequences that cannot be read, listed one by one
@@ -90,7 +91,7 @@ def _planned_names(shot: Shot) -> PlannedNames | None:
         plan = Plan.from_json(shot.plan.document, where="plan")
         facts = facts_for(shot, plan.cameras)
         files = expand(plan, facts) if plan.cameras else []
-        return PlannedNames(files, facts.for_plan(plan).labels) if files else None
+        return PlannedNames(files, for_plan(facts, plan).labels) if files else None
     except (BadArgument, BadDocument):
         return None
 

@@ -27,7 +27,7 @@ from desk.jobs.models import GOOD, OPEN, Job, State, Task, Worker
 from desk.shots.models import Production, Shot
 from desk.web.saving import at_once
 from prism.errors import BadArgument
-from prism.passes.checks.sizes import MOST_TASKS
+from prism.plan.checks.sizes import MOST_TASKS
 
 MOST_ATTEMPTS = 3  # that a task may fail by itself
 MOST_OUTAGES = 12  # workers that one task may lose; then it is taken to be what ends them

@@ -17,9 +17,9 @@ from prism.errors import BadArgument
 from prism.formats.stamps import mark_of_files
 from prism.intake.auditing import frame_faults
 from prism.intake.found import pictures_below
-from prism.passes.audit import extras, gathered
-from prism.passes.expansion import PlannedFiles, expand
-from prism.passes.plan import Plan
+from prism.plan.audit import extras, gathered
+from prism.plan.expansion import PlannedFiles, expand
+from prism.plan.plan import Plan
 
 KIND = "audit"
 MOST_SHOWN = 200

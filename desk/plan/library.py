@@ -8,8 +8,8 @@ from desk.plan.models import OwnSize, StoredPreset
 from desk.shots.models import Production
 from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
-from prism.passes.plan import Plan as Document
-from prism.passes.presets import (
+from prism.plan.plan import Plan as Document
+from prism.plan.presets import (
     SHIPPED,
     Library,
     Preset,
@@ -22,7 +22,7 @@ from prism.passes.presets import (
     require_free,
     resolve,
 )
-from prism.passes.sizes import SIZES
+from prism.plan.sizes import SIZES
 
 LARGEST_SIDE = 65536
 

@@ -10,7 +10,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.web.requests import json_body, whole_number
 from prism.errors import BadArgument
-from prism.passes.presets import find
+from prism.plan.presets import find
 
 
 @require_POST

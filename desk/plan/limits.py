@@ -38,8 +38,8 @@ def measure(task: Task) -> list[dict[str, Any]]:
     """What every pair of limits costs, as `prism.deep.costs` has it. Raises PrismError."""
     # Imported here: the renderer takes seconds to load.
     from prism.passes.catalogue import BY_KEY
-    from prism.passes.plan import Deep
-    from prism.standin.render import Order, Quality, render
+    from prism.plan.plan import Deep
+    from standin.render import Order, Quality, render
 
     scene = scene_of(task.job.shot)
     order = Order(

@@ -10,8 +10,8 @@ from django.utils import timezone
 from desk.plan.models import MeasuredFrame
 from desk.scenes.services import scene_of
 from desk.shots.models import Shot
-from prism.passes.estimate import Measured, seconds_per_frame, spoken_time, total_seconds
-from prism.passes.plan import Plan as Document
+from prism.plan.estimate import Measured, seconds_per_frame, spoken_time, total_seconds
+from prism.plan.plan import Plan as Document
 
 KEPT = 50
 LAST = 5  # frames an estimate is based on
@@ -38,7 +38,7 @@ def record(shot: Shot, camera: str, frame: int, measured: Measured) -> MeasuredF
 def measure(shot_pk: int, camera: str) -> MeasuredFrame:
     """Render a small frame of the shot's scene and keep how long it took; takes seconds."""
     # Imported here: the renderer takes seconds to load.
-    from prism.standin.render import measure_frame
+    from standin.render import measure_frame
 
     shot = Shot.objects.get(pk=shot_pk)
     scene = scene_of(shot)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import models
 
 from desk.shots.models import Production, Shot
-from prism.passes.plan import Plan as Document
+from prism.plan.plan import Plan as Document
 
 
 class Plan(models.Model):

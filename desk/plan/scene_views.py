@@ -13,9 +13,9 @@ from desk.scenes import services as scenes
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.web.requests import json_body
-from prism.depth.mist import Mist
 from prism.documents import spoken_fault
 from prism.errors import BadArgument
+from prism.scenes.mist import Mist
 
 
 @require_GET

@@ -15,23 +15,24 @@ from desk.scenes.services import facts_for, known_facts
 from desk.shots.models import Shot
 from desk.shots.storage import free_bytes
 from desk.web.saving import Outdated, at_once, locked
-from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.checks import ERROR, Finding, check
-from prism.passes.checks.layers import together
-from prism.passes.checks.light import completeness
-from prism.passes.estimate import total_bytes
-from prism.passes.expansion import FileGroup, expand
-from prism.passes.facts import SceneFacts, lacking, parts_of_groups
 from prism.passes.kinds import ROLE_TITLES
-from prism.passes.packing import PIXEL_TITLES
-from prism.passes.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
-from prism.passes.plan import Plan as Document
-from prism.passes.presets import differences, moved_on, require_applied
 from prism.pixels.file_formats import PLANNED
+from prism.plan.checks import ERROR, Finding, check
+from prism.plan.checks.layers import together
+from prism.plan.checks.light import completeness
+from prism.plan.estimate import total_bytes
+from prism.plan.expansion import FileGroup, expand
+from prism.plan.packing import PIXEL_TITLES
+from prism.plan.plan import OVERRIDE_TITLES, SURROUNDINGS, VISIBILITIES, Layer, PlannedImage
+from prism.plan.plan import Plan as Document
+from prism.plan.presets import differences, moved_on, require_applied
+from prism.plan.showing import for_plan, lacking, parts_of_groups, visible_in
+from prism.scenes.facts import SceneFacts
+from prism.scenes.mist import Mist, mist_at
 
 RAMP_STEPS = 24
 
@@ -99,7 +100,7 @@ def bring_in(shot: Shot, data: Any, *, take_over: bool = False) -> Plan:
 def answer(shot: Shot, document: Document) -> dict[str, Any]:
     """What the page shows beside the sheet: one line for each sequence, however many frames it has."""
     scene, _ = known_facts(shot, document.cameras)
-    facts = scene.for_plan(document)
+    facts = for_plan(scene, document)
     try:
         files = expand(document, scene)
         findings = check(document, scene, files, free_bytes=free_bytes())
@@ -189,7 +190,7 @@ def _group(group: FileGroup, size: tuple[int, int]) -> dict[str, Any]:
 
 def _column(document: Document, image: PlannedImage, facts: SceneFacts) -> dict[str, Any]:
     """One layer, through one camera or all: what sums to its beauty, and what it cannot carry."""
-    given = facts.given_to(image)
+    given = visible_in(facts, image)
     found = completeness(document, image, facts)
     return {
         "layer": image.layer.name,

@@ -6,7 +6,7 @@ from desk.plan.models import Plan, PlanVersion
 from desk.shots.models import Shot
 from desk.web.saving import at_once, locked
 from prism.errors import BadArgument
-from prism.passes.plan import Plan as Document
+from prism.plan.plan import Plan as Document
 
 
 class Locked(BadArgument):

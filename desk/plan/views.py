@@ -16,8 +16,8 @@ from desk.stations.head import head
 from desk.web.requests import json_body, whole_number
 from desk.web.saving import Outdated
 from prism.errors import PrismError
-from prism.passes.facts import SceneFacts
-from prism.passes.plan import Plan as Document
+from prism.plan.plan import Plan as Document
+from prism.scenes.facts import SceneFacts
 
 STORAGES = (
     ("colour", "Colour", "half holds light as it is; alpha, values above 1"),

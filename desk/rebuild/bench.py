@@ -15,11 +15,11 @@ from desk.rebuild.models import Ledger
 from prism.combine.in_depth import drawn_at, merged_samples
 from prism.deep import costs
 from prism.deep.samples import Samples
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger import document as documents
 from prism.ledger.adding import free_id, name_of_deep
 from prism.ledger.rows import DeepRow, DepthRow
+from prism.sources.frame import OpenFrame
 from prism.viewing import depth
 from prism.viewing.picture import Look
 

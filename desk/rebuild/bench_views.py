@@ -18,9 +18,9 @@ from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import finite, json_body, nearest_frame, number, whole_number
 from prism.colour.view import ViewTransform
-from prism.elements.frame import OpenFrame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger as Document
+from prism.sources.frame import OpenFrame
 from prism.viewing import depth
 from prism.viewing.picture import Look
 

@@ -10,12 +10,12 @@ from desk.rebuild.models import Ledger
 from desk.scenes.services import facts_for
 from desk.shots.models import Shot
 from prism.balance.layered import Chosen, choose, layered_ledger, ways_of
-from prism.elements.pixels import OfElement
 from prism.errors import PrismError, UnreadableFile
 from prism.ledger import document as documents
 from prism.ledger.first import starts_of
-from prism.passes.checks.layers import layering_of
-from prism.passes.plan import Plan
+from prism.plan.checks.layers import layering_of
+from prism.plan.plan import Plan
+from prism.sources.pixels import OfElement
 
 
 @dataclass(frozen=True, slots=True)

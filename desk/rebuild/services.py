@@ -27,9 +27,7 @@ from prism.combine.evaluate import identity
 from prism.combine.program import compile_ledger
 from prism.elements.element import Element as ElementDocument
 from prism.elements.element import ElementPass
-from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import OfElement
 from prism.errors import BadArgument, UnreadableFile
 from prism.ledger import adding
 from prism.ledger import document as documents
@@ -43,6 +41,8 @@ from prism.ledger.templates import apply_template
 from prism.ledger.wording import changes
 from prism.mattes import ranks
 from prism.mattes.offers import UNFILTERED, covers, offers_of
+from prism.sources.frame import OpenFrame
+from prism.sources.pixels import OfElement
 from prism.viewing.picture import Look, encode, step_for, to_screen
 from prism.viewing.remap import way_of_kind
 

@@ -23,7 +23,6 @@ from desk.web.saving import Outdated
 from prism.balance.registration import register
 from prism.colour.view import ViewTransform
 from prism.combine.histogram import of_measure, of_row, of_source
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.finish.steps import fields_of_mattes
 from prism.json_text import read_json
@@ -40,6 +39,7 @@ from prism.mattes.parts import MEASURES
 from prism.mattes.parts import kinds_for_page as kinds_of_parts
 from prism.mattes.picking import picked
 from prism.pixels.window import Window
+from prism.sources.frame import OpenFrame
 from prism.viewing.picture import Look, step_for
 
 OFFERED = 200  # frames to choose from on a page without a picture

@@ -11,11 +11,11 @@ from desk.render.models import Run
 from desk.render.services import file_of, mean_of, passes_of
 from desk.shots.storage import shot_file
 from prism.colour.view import ViewTransform
-from prism.elements.frame import OpenFrame
 from prism.elements.identify import DENOISED
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument, UnreadableFile
-from prism.passes.plan import Plan
+from prism.plan.plan import Plan
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import find_sources
 from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.picture import Look, encode, pass_jpeg
 

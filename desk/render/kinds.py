@@ -17,15 +17,15 @@ from desk.render.services import KIND, files_of
 from desk.scenes.services import facts_for, scene_of
 from desk.shots.storage import shot_file, shot_folder
 from prism.intake.auditing import is_as_planned
-from prism.passes.estimate import Measured
-from prism.passes.expansion import PlannedFiles
-from prism.passes.plan import Plan, PlannedImage
+from prism.plan.estimate import Measured
+from prism.plan.expansion import PlannedFiles
+from prism.plan.plan import Plan, PlannedImage
 
 
 @kind(KIND, station="render")
 def render_frame(task: Task, watch: Watch) -> Outcome:
     """Render and write, or find that all is there just as planned. Warm-up frames are rendered and thrown away."""
-    from prism.standin.shot import make_frame  # here: it takes seconds to load
+    from standin.shot import make_frame  # here: it takes seconds to load
 
     run = task.job.run
     plan = Plan.from_json(run.document, where=f"run {run.pk}")

@@ -26,11 +26,12 @@ from desk.shots.storage import free_bytes
 from desk.web.saving import Outdated, locked
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
-from prism.passes.checks import ERROR, check
-from prism.passes.estimate import spoken_bytes
-from prism.passes.expansion import PlannedFiles, expand
-from prism.passes.facts import SceneFacts
-from prism.passes.plan import Plan, PlannedImage
+from prism.plan.checks import ERROR, check
+from prism.plan.estimate import spoken_bytes
+from prism.plan.expansion import PlannedFiles, expand
+from prism.plan.plan import Plan, PlannedImage
+from prism.plan.showing import for_plan
+from prism.scenes.facts import SceneFacts
 from prism.viewing.remap import way_of_kind
 
 KIND = "render"
@@ -80,7 +81,7 @@ def begin(shot: Shot, user, request: RunRequest) -> Run:
     frames = _frames(plan, request)
     images = [image for image in plan.images() if not request.layers or image.layer.name in request.layers]
     unknown = set(request.layers) - {layer.name for layer in plan.layers}
-    labels = facts.for_plan(plan).labels
+    labels = for_plan(facts, plan).labels
     unknown |= set(request.light_groups) - set(labels)
     if unknown:
         raise BadArgument(f"The plan has no {', '.join(sorted(unknown))}.", where="render")

@@ -7,7 +7,7 @@ from desk.render.comparing import key_in, sources_of_pass
 from desk.render.services import KIND
 from desk.viewer.registry import Asked, Opened, subject
 from desk.web.requests import whole_number
-from prism.passes.plan import Plan
+from prism.plan.plan import Plan
 from prism.viewing.subjects import PassSubject
 
 

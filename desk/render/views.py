@@ -18,7 +18,8 @@ from desk.viewer.services import viewer_page
 from desk.web.limits import computed
 from desk.web.requests import json_body, texts, whole_number
 from prism.errors import BadArgument, PrismError
-from prism.passes.plan import Plan
+from prism.plan.plan import Plan
+from prism.plan.showing import for_plan
 
 ACTIONS = {"cancel": services.cancel, "resume": services.resume}
 
@@ -33,7 +34,7 @@ def render_station(request: HttpRequest, shot: Shot) -> HttpResponse:
     except PrismError as fault:
         return render(request, "fault.html", context | {"fault": fault}, status=422)
     facts, scene_fault = known_facts(shot, plan.cameras)
-    labels = facts.for_plan(plan).labels
+    labels = for_plan(facts, plan).labels
     scene = current(shot)
     address = shot.address
     names = ("start", "progress", "change", "compare", "difference")

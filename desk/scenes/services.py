@@ -16,15 +16,15 @@ from desk.scenes.models import SceneVersion
 from desk.shots.models import Production, Shot
 from desk.shots.storage import allowed_file
 from desk.web.saving import at_once, locked
-from prism.depth.mist import Mist, mist_at
 from prism.errors import BadArgument, BadDocument, PrismError, UnreadableFile
 from prism.json_text import load_json, read_json
-from prism.passes.facts import SceneFacts
-from prism.passes.facts_sheet import FactsSheet
-from prism.standin.facts import facts_of
-from prism.standin.scene import Scene
-from prism.standin.sideview import side_view
+from prism.scenes.facts import SceneFacts
+from prism.scenes.mist import Mist, mist_at
+from prism.scenes.sheet import FactsSheet
 from prism.viewing.picture import encode, grey
+from standin.facts import facts_of
+from standin.scene import Scene
+from standin.sideview import side_view
 
 PREVIEW_SIZE = (320, 180)
 PICTURE_SAMPLES = 8
@@ -186,7 +186,7 @@ def _facts(pk: int) -> SceneFacts:
 @lru_cache(maxsize=8)
 def _depth(pk: int, frame: int, camera: str) -> NDArray[np.float32]:
     # Imported here: the renderer takes seconds to load.
-    from prism.standin.render import Quality, render_frame
+    from standin.render import Quality, render_frame
 
     quality = Quality(samples=1, most_bounces=1)
     return render_frame(_document(pk), frame, camera=camera, size=PREVIEW_SIZE, quality=quality).plane("Z")
@@ -196,9 +196,9 @@ def draw_picture(version: SceneVersion, camera: str) -> Path:
     """Render the small picture of one camera, unless it is there. Raises as scene_of, and for the camera."""
     from prism.colour.view import ViewTransform
     from prism.formats.safe import replacing
-    from prism.standin.clean import clean_picture
-    from prism.standin.render import Quality
     from prism.viewing.picture import Look, to_screen
+    from standin.clean import clean_picture
+    from standin.render import Quality
 
     path = picture_path(version, camera)
     if not path.exists():

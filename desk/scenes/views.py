@@ -20,7 +20,7 @@ from desk.stations.head import head
 from desk.web.requests import json_body
 from prism.errors import BadArgument, PrismError
 from prism.json_text import MOST_BYTES
-from prism.passes.facts_sheet import CARRIES, FactsSheet
+from prism.scenes.sheet import CARRIES, FactsSheet
 
 
 @require_http_methods(["GET", "POST"])

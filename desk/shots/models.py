@@ -9,7 +9,7 @@ from django.utils.functional import cached_property
 from pydantic import ValidationError
 
 from prism.errors import BadDocument
-from prism.passes.plan import ShotSettings
+from prism.plan.plan import ShotSettings
 
 CODE = RegexValidator(
     r"^[A-Za-z0-9][A-Za-z0-9_-]*$", "Letters, digits, _ and - only, beginning with a letter or digit."

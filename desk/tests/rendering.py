@@ -16,10 +16,10 @@ from desk.render.models import Run
 from desk.tests.world import World
 from prism.intake.auditing import audit_folder
 from prism.intake.found import pictures_below
-from prism.passes.expansion import expand
-from prism.passes.plan import Layer, Quality
-from prism.passes.plan import Plan as Document
-from prism.standin.facts import facts_of
+from prism.plan.expansion import expand
+from prism.plan.plan import Layer, Quality
+from prism.plan.plan import Plan as Document
+from standin.facts import facts_of
 
 SOON = 120  # seconds a slow machine may take for a small run
 HASTY = {"EAGER_LOST_AFTER": "4", "EAGER_BACKOFF": "0.2"}

@@ -30,9 +30,9 @@ from desk.web.faults import REFUSED
 from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.delivery.presets import PRESETS
-from prism.elements.opening import find_sources
 from prism.ledger.document import Ledger as Document
 from prism.ledger.first import first_ledger, starts_of
+from prism.sources.opening import find_sources
 
 
 class MainJob(BrowserCase):

@@ -17,7 +17,6 @@ from prism.combine.evaluate import evaluate
 from prism.deep.files import read_samples, write_samples
 from prism.delivery.encodings.base import Place
 from prism.delivery.made import Made
-from prism.elements.opening import find_sources
 from prism.fields import settings_of
 from prism.finish import steps
 from prism.finish.context import Context
@@ -32,6 +31,7 @@ from prism.mattes.plan import MattePlan, PartPlan, plans
 from prism.pixels import file_formats
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
 from prism.tests.memory import MemoryFrame
 from prism.tests.test_deep import any_deep
 

@@ -17,8 +17,8 @@ from desk.shots.models import Production
 from desk.stations.registry import stations
 from desk.tests.test_handoff import STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
-from prism.elements.opening import find_sources
 from prism.ledger.document import Ledger as Document
+from prism.sources.opening import find_sources
 from prism.viewing.finishing import FinishSubject
 
 STEPS = [

@@ -22,12 +22,12 @@ from desk.rebuild.services import keep_version
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
 from prism.combine.evaluate import evaluate
 from prism.delivery.document import Delivery as Items
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument, UnwritableFile
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.ledger.document import Ledger as Document
 from prism.pixels.image import Image
+from prism.sources.opening import find_sources
 
 FLOAT = {"id": "beauty", "encoding": {"kind": "exr", "pixel": "float"}}
 STILL = {"id": "still", "encoding": {"kind": "still"}}

@@ -13,8 +13,8 @@ from desk.rebuild.models import Ledger
 from desk.tests.rendering import Rendering
 from desk.tests.test_rebuild import RebuildCase
 from desk.tests.world import WorldCase
-from prism.passes.plan import Layer
-from prism.passes.plan import Plan as Document
+from prism.plan.plan import Layer
+from prism.plan.plan import Plan as Document
 
 GROUPS = ("room", "plants")
 

@@ -20,9 +20,9 @@ from prism.colour.spaces import CHROMATICITIES
 from prism.errors import PrismError
 from prism.formats.exr import write_exr
 from prism.passes.catalogue import CATALOGUE
-from prism.passes.plan import Plan as Document
-from prism.passes.presets import SHIPPED, Preset
 from prism.pixels.image import Image
+from prism.plan.plan import Plan as Document
+from prism.plan.presets import SHIPPED, Preset
 
 
 class PlanCase(WorldCase):

@@ -8,8 +8,8 @@ from desk.plan import services
 from desk.plan.models import Plan
 from desk.tests.browser import BrowserCase
 from prism.passes.catalogue import CATALOGUE
-from prism.passes.packing import Packing
-from prism.passes.plan import Layer
+from prism.plan.packing import Packing
+from prism.plan.plan import Layer
 
 
 class Planning(BrowserCase):

@@ -22,8 +22,8 @@ from prism.colour.view import ViewTransform, apply_exactly
 from prism.combine.evaluate import evaluate
 from prism.formats.exr import write_exr
 from prism.ledger.document import Ledger as Document
-from prism.passes.estimate import Measured
 from prism.pixels.image import Image
+from prism.plan.estimate import Measured
 from prism.viewing.subjects import LedgerSubject
 
 

@@ -29,11 +29,11 @@ from prism.balance.balance import balance
 from prism.errors import BadArgument, UnwritableFile
 from prism.intake.found import found_file
 from prism.ledger.first import first_ledger
-from prism.passes.packing import Storage
-from prism.passes.plan import DEFAULT_NAMES, Layer, Packing, Quality
-from prism.passes.plan import Plan as Document
-from prism.standin.booking import COMPONENTS
-from prism.standin.shot import make_frame
+from prism.plan.packing import Storage
+from prism.plan.plan import DEFAULT_NAMES, Layer, Packing, Quality
+from prism.plan.plan import Plan as Document
+from standin.booking import COMPONENTS
+from standin.shot import make_frame
 
 
 class Runs(Rendering, WorldCase):
@@ -129,7 +129,7 @@ class Runs(Rendering, WorldCase):
 
     def test_an_unexpected_fault_is_logged_and_raised(self):
         run = self.begin(frames="1001", layers=("all",))
-        with mock.patch("prism.standin.shot.make_frame", side_effect=ZeroDivisionError("oops")):
+        with mock.patch("standin.shot.make_frame", side_effect=ZeroDivisionError("oops")):
             with self.assertRaises(ZeroDivisionError):
                 work.next_task("me")
         self.assertIn("ZeroDivisionError: oops", run.frames.get().log)
@@ -192,7 +192,7 @@ class Runs(Rendering, WorldCase):
                 time.sleep(0.05)
             raise work.Superseded("A newer request took over.")
 
-        with mock.patch("prism.standin.shot.make_frame", cancelled), mock.patch.object(work, "BEAT_EVERY", 0.1):
+        with mock.patch("standin.shot.make_frame", cancelled), mock.patch.object(work, "BEAT_EVERY", 0.1):
             with mock.patch.object(engine, "beat", side_effect=lambda frame, share: False):  # threads see no test data
                 work.next_task("me")
         self.assertEqual(self.states(run), [State.CANCELLED])
@@ -322,7 +322,7 @@ class Runs(Rendering, WorldCase):
             make_frame(*args, **rest)
             raise UnwritableFile("Cut off.")
 
-        with mock.patch("prism.standin.shot.make_frame", cut_off):
+        with mock.patch("standin.shot.make_frame", cut_off):
             work.next_task("me")
         Task.objects.update(not_before=None)
         work.next_task("me")

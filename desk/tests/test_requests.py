@@ -24,8 +24,8 @@ from desk.tests.world import WorldCase
 from desk.viewer import views as viewer_views
 from desk.web import limits
 from prism.delivery.presets import PRESETS
-from prism.elements.store import PixelStore
 from prism.formats import guarded
+from prism.sources.store import PixelStore
 
 MUTATIONS = 100 if os.environ.get("EAGER_FAULTS") == "full" else 20  # of each request
 DEEP: list = []

@@ -18,8 +18,8 @@ from desk.scenes import services as scenes
 from desk.shots.models import Membership, Production, Shot
 from desk.tests.world import WorldCase, log_in
 from prism.errors import BadArgument, BadDocument
-from prism.passes.facts_sheet import FactsSheet
-from prism.passes.plan import Plan
+from prism.plan.plan import Plan
+from prism.scenes.sheet import FactsSheet
 
 SHEET = {
     "format": "eager-prism.scene-facts",

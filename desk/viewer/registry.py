@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from desk.shots.models import Shot
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
+from prism.sources.frame import OpenFrame
 from prism.viewing.subjects import Subject
 
 

@@ -14,12 +14,12 @@ from desk.elements.services import document_of, sources_of
 from desk.shots.models import Shot
 from desk.viewer.registry import Opened
 from prism.colour.views import VIEW_TITLES
-from prism.elements.frame import OpenFrame
-from prism.elements.pixels import Region
 from prism.errors import BadArgument, TooCostly
 from prism.passes.kinds import Role
 from prism.pixels.window import Window
 from prism.sheets.passes import pass_sheet
+from prism.sources.frame import OpenFrame
+from prism.sources.pixels import Region
 from prism.viewing.marks import marked
 from prism.viewing.picture import Look, encode, step_for, to_screen
 from prism.viewing.remap import Remap, way_of_kind

@@ -20,12 +20,12 @@ from prism.balance.world import Residue
 from prism.combine.evaluate import evaluate, run
 from prism.combine.program import Program, compile_ledger
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.first import require_beauty
 from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 from prism.pixels.stats import Difference, compare
+from prism.sources.pixels import Frame
 
 NEARLY_ROUNDINGS = 4.0  # times what rounding explains, up to which a pixel is nearly right
 NEARLY_SHARE = 1e-3  # of the pixels that may be off so

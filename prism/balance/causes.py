@@ -35,11 +35,11 @@ from prism.balance.steps import steps_of
 from prism.balance.trials import UNIT_HALF, Wanted, value_trials
 from prism.balance.work import Work
 from prism.balance.world import Residue, World, finite
-from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
 from prism.ledger.rows import GroupRow, PassRow, walk
 from prism.passes.kinds import LIT, Role
+from prism.sources.pixels import Frame, Pixels, Source
 
 MOST_PICKED = 2048  # wrong pixels looked at, and as many right ones
 FEW = 8  # pixels that fit any cause, and so none

@@ -11,14 +11,14 @@ from dataclasses import dataclass
 
 from prism.balance.starting import lands
 from prism.elements.element import Element
-from prism.elements.pixels import Frame, OfElement, Source
 from prism.errors import NoComponents, UnreadableFile
 from prism.ledger.document import Ledger
 from prism.ledger.first import Start, first_ledger, require_beauty, starts_of
 from prism.ledger.rows import GroupRow, PassRow, Row
 from prism.ledger.ways import ASKED, SUMS
 from prism.passes.kinds import Role
-from prism.passes.layering import OVER, SUM, Layering, Place
+from prism.plan.layering import OVER, SUM, Layering, Place
+from prism.sources.pixels import Frame, OfElement, Source
 
 _LONGEST = 80  # characters of an id
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.balance.world import World, finite
-from prism.elements.pixels import Frame
+from prism.sources.pixels import Frame
 
 ALL_BLACK = 0.995  # share of the wrong pixels that must be black in a source
 REPEATED = 0.15  # share of columns, and of rows, that are just their neighbour

@@ -8,8 +8,8 @@ from collections.abc import Callable, Hashable
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.pixels import Frame, FramePart, Pixels
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, FramePart, Pixels
 
 Change = Callable[[Pixels], Pixels]
 

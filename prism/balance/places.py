@@ -19,9 +19,9 @@ from prism.balance.picked import Picked
 from prism.balance.rounding import rounding_bound
 from prism.balance.world import World, finite
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
+from prism.sources.pixels import Frame
 
 TILE = 256  # side of the part that is correlated
 PEAKS = 3  # places that are tried

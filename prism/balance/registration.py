@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from prism.elements.pixels import Frame
+from prism.sources.pixels import Frame
 
 MOST_SIDE = 1024  # pixels that are correlated; larger pictures are reduced
 SOFT = 1e-3  # against dividing by nothing

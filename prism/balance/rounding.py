@@ -19,9 +19,9 @@ from prism.combine.behind import frame_behind
 from prism.combine.in_depth import group_of, laid_in_depth, merged_samples
 from prism.combine.program import Program
 from prism.deep.operations import rounding_bound as rounding_bound_of
-from prism.elements.pixels import Frame, Pixels
-from prism.elements.store import CachedArray
 from prism.ledger.steps import Behind, Card, Deep, Depths, Flat, Gradient, Haze, Placed, Step, Stored, Sum
+from prism.sources.pixels import Frame, Pixels
+from prism.sources.store import CachedArray
 
 UNIT_HALF, UNIT_FLOAT = 2.0**-11, 2.0**-24
 UNIT_SUMMED = (

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from prism.balance.balance import balance
-from prism.elements.pixels import Frame
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.ways import ASKED
+from prism.sources.pixels import Frame
 
 
 def best_ledger(sources: Frame, *, name: str = "first") -> Ledger:

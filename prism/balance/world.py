@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from prism.balance.by_rows import ByRows
 from prism.balance.picked import Change, Picked, mapped
 from prism.combine.evaluate import evaluate
-from prism.elements.pixels import Frame, Pixels, Source
 from prism.ledger.document import Ledger
+from prism.sources.pixels import Frame, Pixels, Source
 
 NEAR_WHOLE = 1e-3  # by which a slope may differ from a whole number that it is
 NO_SLOPE = 1e-6  # below which the picture does not follow a source

@@ -7,10 +7,10 @@ from bisect import bisect_right
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.elements.pixels import Frame, Pixels
 from prism.errors import UnknownSource
 from prism.ledger.steps import Behind
 from prism.pixels.fitting import Side, fitted, picked, side
+from prism.sources.pixels import Frame, Pixels
 
 
 def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 from prism.colour.spaces import luminance_weights
 from prism.combine.evaluate import apply_steps, require_sources, start
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.rows import Row
 from prism.ledger.steps import Step
 from prism.limits import Stale, never
+from prism.sources.pixels import Frame
 
 
 @dataclass(frozen=True, slots=True, eq=False)

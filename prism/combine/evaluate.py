@@ -15,14 +15,14 @@ from prism.bands import run_bands
 from prism.combine.behind import frame_behind
 from prism.combine.lowering import bind
 from prism.combine.program import Program, compile_ledger
-from prism.elements.pixels import Frame, picture_of
-from prism.elements.store import CachedArray, PixelStore
 from prism.errors import UnknownSource
 from prism.ledger.document import Ledger
 from prism.ledger.rows import walk
 from prism.ledger.steps import Step, flat
 from prism.limits import Stale, never
 from prism.pixels.picture import Picture
+from prism.sources.pixels import Frame, picture_of
+from prism.sources.store import CachedArray, PixelStore
 
 BAND_PIXELS = 1 << 15  # running result of a band: 512 KiB, half a current core's second cache
 SMALL = 6  # bands that one thread works off sooner than several can share them out

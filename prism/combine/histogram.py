@@ -8,11 +8,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.evaluate import evaluate
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.ledger.trims import Curves
 from prism.mattes.measured import measure
+from prism.sources.pixels import Frame
 
 BINS = 96
 BRIGHTEST = 4.0  # of light on the axis of a curve; a sun would push all else into its first bin

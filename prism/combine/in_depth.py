@@ -17,12 +17,12 @@ from prism.combine.shaping import haze
 from prism.combine.trimming import trimmed
 from prism.deep import operations as deep
 from prism.deep.samples import Samples
-from prism.elements.pixels import Frame, Grid, Pixels
 from prism.errors import PrismError
 from prism.ledger.steps import Air, Behind, Card, Deep, Depths, Step
 from prism.ledger.trims import FrameTrims
 from prism.mattes.planes import alpha_of, matte_plane
 from prism.pixels.resize import averaged
+from prism.sources.pixels import Frame, Grid, Pixels
 
 SEEN = "seen"  # beside R, G, B of samples: what they cover of the picture, 0 of a holdout
 CHANNELS = ("R", "G", "B", SEEN)

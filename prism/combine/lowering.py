@@ -15,12 +15,12 @@ from prism.combine.behind import laid_behind
 from prism.combine.in_depth import group_of, laid_in_depth
 from prism.combine.machine import Code, Machine
 from prism.combine.placing import across, outwards, placed, ramp
-from prism.elements.pixels import Frame, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.ledger import operators as op
 from prism.ledger.steps import Behind, Card, Deep, Depths, Flat, Gradient, Haze, Placed, Step, Stored, Sum, Wipe
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import alpha_of, matte_plane
+from prism.sources.pixels import Frame, Pixels
 
 
 def bind(steps: tuple[Step, ...], frame: Frame, step: int) -> Machine:

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled
-from prism.elements.pixels import Frame
+from prism.sources.pixels import Frame
 
 BAND_ROWS = 64
 

@@ -16,7 +16,6 @@ from prism.deep import operations as ops
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import Samples
 from prism.deep.survey import survey
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import passing, write_exr
 from prism.formats.safe import replacing
@@ -24,6 +23,7 @@ from prism.ledger.first import require_beauty
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
 
 MOST_SIDE = 1 << 16  # of a picture that is resized
 _POINT = np.dtype(

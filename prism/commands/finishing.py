@@ -7,7 +7,6 @@ import argparse
 from prism.commands import Answer
 from prism.commands.framing import frames_of, ledger_on
 from prism.commands.writing import write_frames
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.finish.document import Finish
 from prism.ledger.document import Ledger
@@ -15,6 +14,7 @@ from prism.ledger.finishing import with_finish
 from prism.ledger.first import require_beauty
 from prism.ledger.rows import PassRow
 from prism.pixels.file_formats import is_exr
+from prism.sources.frame import OpenFrame
 
 
 def finish(args: argparse.Namespace) -> Answer:

@@ -8,10 +8,8 @@ from pathlib import Path
 
 from prism.elements import disk
 from prism.elements.element import Element
-from prism.elements.frame import OpenFrame
 from prism.elements.gathering import gather
 from prism.elements.identify import version_of
-from prism.elements.opening import find_sources, open_frames
 from prism.elements.vocabulary import NEUTRAL
 from prism.errors import BadArgument, UnreadableFile
 from prism.finish.document import Finish
@@ -19,6 +17,8 @@ from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
 from prism.ledger.table import elements_of as elements_listed
 from prism.naming.frames import format_frames, parse_frames
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import find_sources, open_frames
 
 
 def ledger_on(ledger: Ledger, sources: OpenFrame) -> Ledger:

@@ -18,11 +18,12 @@ from prism.intake.checking import check_frame, frames_to_check
 from prism.intake.finding import Finding, Wanted
 from prism.intake.findings import findings
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
+from prism.judging.values import ERROR
 from prism.naming.frames import format_frames
-from prism.passes.expansion import PlannedFiles, expand
-from prism.passes.facts import SceneFacts
-from prism.passes.judging import ERROR
-from prism.passes.plan import Plan
+from prism.plan.expansion import PlannedFiles, expand
+from prism.plan.plan import Plan
+from prism.plan.showing import for_plan
+from prism.scenes.facts import SceneFacts
 
 
 def intake(args: argparse.Namespace) -> Answer:
@@ -63,7 +64,7 @@ def _plan(path: Path | None, scene: Path | None) -> tuple[list[PlannedFiles], Pl
     plan = Plan.load(path)
     facts = load_facts(scene) if scene else SceneFacts.unknown(plan.cameras)
     files = expand(plan, facts)
-    return files, PlannedNames(files, facts.for_plan(plan).labels), Wanted(plan.shot.written_frames, plan.shot.space)
+    return files, PlannedNames(files, for_plan(facts, plan).labels), Wanted(plan.shot.written_frames, plan.shot.space)
 
 
 def _not_found(

@@ -15,10 +15,11 @@ from prism.elements.planned import PlannedNames
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.ledger.table import with_files
-from prism.passes.checks.layers import layering_of
-from prism.passes.expansion import expand
-from prism.passes.facts import SceneFacts
-from prism.passes.plan import Plan
+from prism.plan.checks.layers import layering_of
+from prism.plan.expansion import expand
+from prism.plan.plan import Plan
+from prism.plan.showing import for_plan
+from prism.scenes.facts import SceneFacts
 
 
 def layers_of_plan(args: argparse.Namespace) -> tuple[Ledger, str]:
@@ -49,5 +50,5 @@ def layers_of_plan(args: argparse.Namespace) -> tuple[Ledger, str]:
 
 def planned_elements(folder: Path, plan: Plan, facts: SceneFacts) -> tuple[Element, ...]:
     """What lies in a folder, known by the names that a plan gives."""
-    names = PlannedNames(expand(plan, facts), facts.for_plan(plan).labels)
+    names = PlannedNames(expand(plan, facts), for_plan(facts, plan).labels)
     return gather(disk.scan(folder).sequences, root=folder, plan=names).elements

@@ -14,13 +14,13 @@ from prism.commands.framing import frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
 from prism.commands.writing import write_frames
 from prism.delivery.made import wanted_of
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, PrismError
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
 from prism.ledger.rows import Row
 from prism.ledger.wording import named
+from prism.sources.frame import OpenFrame
 
 
 def make_ledger(args: argparse.Namespace) -> Answer:

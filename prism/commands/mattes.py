@@ -6,7 +6,6 @@ import argparse
 
 from prism.commands import Answer
 from prism.commands.framing import frames_of, ledger_on
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.mattes import ranks
@@ -15,6 +14,7 @@ from prism.mattes.parts import NamesPart
 from prism.mattes.plan import plans
 from prism.mattes.writing import file_word, write_matte
 from prism.naming.patterns import parse_pattern
+from prism.sources.frame import OpenFrame
 
 
 def write_mattes(args: argparse.Namespace) -> Answer:

@@ -11,11 +11,11 @@ from prism.commands import Answer, Refused
 from prism.commands.scenes import load_facts
 from prism.errors import BadArgument
 from prism.intake.auditing import audit_folder
-from prism.passes.checks import check
-from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
-from prism.passes.expansion import expand
-from prism.passes.facts import SceneFacts
-from prism.passes.plan import Plan
+from prism.plan.checks import check
+from prism.plan.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
+from prism.plan.expansion import expand
+from prism.plan.plan import Plan
+from prism.scenes.facts import SceneFacts
 
 
 def plan(args: argparse.Namespace) -> Answer:

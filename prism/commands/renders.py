@@ -9,16 +9,16 @@ from prism.commands import Answer
 from prism.errors import BadArgument
 from prism.naming.frames import format_frames, parse_frames
 from prism.naming.patterns import FIELDS, require_frame_number, require_portable
-from prism.passes.checks import ERROR, check
-from prism.passes.expansion import expand
-from prism.passes.plan import Plan
+from prism.plan.checks import ERROR, check
+from prism.plan.expansion import expand
+from prism.plan.plan import Plan
 
 # The renderer is imported where it is used: it is the one part that takes seconds to load.
 
 
 def render(args: argparse.Namespace) -> Answer:
     """Render one frame, or all a plan asks for. Raises BadArgument, BadDocument, UnreadableFile or UnwritableFile."""
-    from prism.standin.scene import Scene
+    from standin.scene import Scene
 
     scene = Scene.load(args.scene)
     files = _frame(args, scene) if args.plan is None else _planned(args, scene)
@@ -26,8 +26,8 @@ def render(args: argparse.Namespace) -> Answer:
 
 
 def _frame(args: argparse.Namespace, scene) -> list[Path]:
-    from prism.standin.render import Quality, render_frame
-    from prism.standin.write import write_frame
+    from standin.render import Quality, render_frame
+    from standin.write import write_frame
 
     name, camera = args.name or args.scene.stem, scene.camera(args.camera).name
     require_frame_number(args.pattern, max(scene.last, args.frame))
@@ -40,8 +40,8 @@ def _frame(args: argparse.Namespace, scene) -> list[Path]:
 
 
 def _planned(args: argparse.Namespace, scene) -> list[Path]:
-    from prism.standin.facts import facts_of
-    from prism.standin.shot import make_frame
+    from standin.facts import facts_of
+    from standin.shot import make_frame
 
     plan, facts = Plan.load(args.plan), facts_of(scene)
     fault = next((finding for finding in check(plan, facts) if finding.level == ERROR), None)

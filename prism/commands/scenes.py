@@ -9,13 +9,13 @@ from pathlib import Path
 from prism.commands import Answer
 from prism.errors import BadArgument
 from prism.json_text import load_json
-from prism.passes.facts import SceneFacts
-from prism.passes.facts_sheet import FactsSheet
+from prism.scenes.facts import SceneFacts
+from prism.scenes.sheet import FactsSheet
 
 
 def scene(args: argparse.Namespace) -> Answer:
     """Check a scene or a sheet of facts, or print a schema. Raises BadArgument, BadDocument or UnreadableFile."""
-    from prism.standin.scene import Scene  # here: most verbs need no scene
+    from standin.scene import Scene  # here: most verbs need no scene
 
     if args.schema:
         schema = {"scene": Scene, "facts": FactsSheet}[args.schema].model_json_schema()
@@ -43,8 +43,8 @@ def scene(args: argparse.Namespace) -> Answer:
 
 def load_facts(path: Path) -> SceneFacts:
     """From a scene or a sheet of facts, told apart by its format. Raises UnreadableFile or BadDocument."""
-    from prism.standin.facts import facts_of
-    from prism.standin.scene import Scene
+    from standin.facts import facts_of
+    from standin.scene import Scene
 
     data = load_json(path)
     if isinstance(data, dict) and data.get("format") == FactsSheet.model_fields["format"].default:

@@ -8,10 +8,10 @@ from pathlib import Path
 
 from prism.commands import Answer
 from prism.delivery.deliver import deliver, usual_encoding
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.naming.patterns import parse_pattern
+from prism.sources.frame import OpenFrame
 
 
 def write_frames(

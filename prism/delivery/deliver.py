@@ -9,12 +9,12 @@ from prism.delivery.encodings.base import Place, Written
 from prism.delivery.encodings.exr import Exr, write_picture
 from prism.delivery.encodings.still import Still
 from prism.delivery.made import Made
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.formats.stills import still_format
 from prism.ledger.document import Ledger
 from prism.limits import Stale, never
 from prism.pixels.file_formats import is_exr
+from prism.sources.pixels import Frame
 
 
 def deliver_all(delivery: Delivery, made: Made, place: Place) -> dict[str, list[Written]]:

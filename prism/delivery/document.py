@@ -12,11 +12,11 @@ from pydantic import Field, ValidationError, model_validator
 from prism.delivery.encodings.base import DELIVERY_FIELDS, SUBJECT_TITLES, Names, SubjectKind
 from prism.delivery.encodings.table import AnyEncoding
 from prism.documents import Document, Value
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.naming.patterns import FIELDS, parse_pattern
 from prism.naming.safety import word_fault
+from prism.sources.pixels import Frame
 
 Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=40)]
 

@@ -9,12 +9,12 @@ from numpy.typing import NDArray
 
 from prism.colour.developing import BLACK, Colour, Developed, develop
 from prism.colour.view import ViewTransform
-from prism.elements.frame import OpenFrame
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.stills import to_codes
 from prism.ledger.first import require_beauty
 from prism.pixels.picture import on_display
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import find_sources
 
 
 def shown_file(

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.keyed import at
 from prism.ledger.dimmers import dimmers
 from prism.ledger.document import Ledger
+from prism.sources.pixels import Frame
 
 
 def lights_up(ledger: Ledger, sources: Frame, share: float) -> Ledger:

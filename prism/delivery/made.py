@@ -14,7 +14,6 @@ from prism.colour.developing import BLACK, Colour, Developed
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument, PrismError
 from prism.finish.display import developed
 from prism.finish.steps import active
@@ -24,6 +23,7 @@ from prism.limits import Stale, never
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.picture import Picture
+from prism.sources.pixels import Frame
 
 MOST_NAMED = 40  # in a message
 

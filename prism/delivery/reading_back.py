@@ -18,9 +18,9 @@ from PIL import Image as Pillow
 
 from prism.deep.samples import Samples
 from prism.errors import UnwritableFile
-from prism.lettering.letters import unknown_letters
 from prism.pixels.file_formats import EXR_COMPRESSIONS, WRITTEN, format_of, is_exr
 from prism.pixels.image import Image, pixel_type
+from prism.pixels.letters import unknown_letters
 from prism.sheets.page import POINTS, Page, light_of
 
 FFMPEG_FORMATS = {(1, 3): "rgb24", (1, 4): "rgba", (2, 3): "rgb48le", (2, 4): "rgba64le"}

@@ -17,13 +17,13 @@ from prism.delivery.document import Delivery, Item
 from prism.delivery.encodings.base import Place, Written
 from prism.delivery.made import Made
 from prism.documents import fingerprint
-from prism.elements.pixels import Frame
 from prism.errors import UnwritableFile
 from prism.formats.digests import sha256_of
 from prism.formats.safe import replacing
 from prism.formats.stamps import mark_of_files
 from prism.json_text import load_json
 from prism.ledger.document import Ledger
+from prism.sources.pixels import Frame
 
 FOLDER = "record"
 WHOLE = "record.json"

@@ -34,12 +34,12 @@ from prism.delivery.record import (
     was_begun,
     whole_record,
 )
-from prism.elements.frame import OpenFrame
 from prism.errors import BadArgument, UnwritableFile
 from prism.formats.digests import list_of
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.sheets.boards.render import Load, missing
+from prism.sources.frame import OpenFrame
 
 Opened = tuple[Ledger, OpenFrame]
 AT_ONCE = 2  # frames

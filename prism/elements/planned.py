@@ -9,8 +9,8 @@ from prism.elements import disk
 from prism.elements.identify import DENOISED, Match, from_key
 from prism.errors import BadArgument
 from prism.formats.headers import Part
-from prism.passes.expansion import PlannedFiles
 from prism.passes.kinds import RANKS_PER_LAYER
+from prism.plan.expansion import PlannedFiles
 
 AS_PLANNED = "named by the plan"
 _TOLD = frozenset({"production", "shot", "layer", "camera", "pass", "suffix"})  # fields that tell sequences apart

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.deep.samples import Samples
-from prism.elements.pixels import Frame, Grid, Pixels
 from prism.errors import BadArgument, UnknownSource
 from prism.mattes.plan import MattePlan
 from prism.pixels.picture import Picture, on_display
+from prism.sources.pixels import Frame, Grid, Pixels
 
 
 def _matte_plane(plan: MattePlan, frame: Frame, step: int) -> NDArray[np.float32]:

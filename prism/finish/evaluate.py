@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled, read_only
-from prism.elements.store import CachedArray, PixelStore
 from prism.errors import Superseded
 from prism.finish.base import FinishStep
 from prism.finish.context import Context
@@ -22,6 +21,7 @@ from prism.finish.planes import are_finite
 from prism.limits import Stale, current, never
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
+from prism.sources.store import CachedArray, PixelStore
 
 BAND_PIXELS = 1 << 15  # of a band: its values and those of a step on it stay in the second cache
 

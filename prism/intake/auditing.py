@@ -10,18 +10,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.balance.balance import balance
-from prism.elements.frame import OpenFrame
-from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
 from prism.ledger.first import first_ledger
 from prism.ledger.ways import SUMS
-from prism.passes.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
-from prism.passes.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
-from prism.passes.expansion import PlannedFiles, expand
-from prism.passes.facts import SceneFacts
 from prism.passes.kinds import LIT, Role
-from prism.passes.plan import Plan, PlannedImage
+from prism.plan.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
+from prism.plan.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
+from prism.plan.expansion import PlannedFiles, expand
+from prism.plan.plan import Plan, PlannedImage
+from prism.plan.showing import for_plan
+from prism.scenes.facts import SceneFacts
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import find_sources
 
 Fault = tuple[PlannedFiles, int, tuple[str, str]]
 RAW_WITHIN = 0.15  # share by which raw light times surface colour may differ: both are averages over a pixel
@@ -87,7 +88,7 @@ def _sums_of(
     denoised: bool,
 ) -> Iterator[Fault]:  # fmt: skip
     beauty = next((file for file in light if any(planned.kind.role is Role.WHOLE for planned in file.passes)), None)
-    ways = completeness(plan, image, facts.for_plan(plan)).ways
+    ways = completeness(plan, image, for_plan(facts, plan)).ways
     if beauty is None or not all(map(keeps_sums, light)) or image.layer.override == "occlusion":
         return
     for way in ways:

@@ -16,8 +16,6 @@ from prism.deep.samples import BACK, FRONT
 from prism.deep.survey import DeepFacts, survey
 from prism.elements.alpha import AlphaEvidence, evidence
 from prism.elements.element import Element, ElementPass
-from prism.elements.opening import open_frame
-from prism.elements.store import PixelStore
 from prism.errors import PrismError, Superseded
 from prism.formats.decoding import SAMPLES
 from prism.formats.headers import Part
@@ -27,14 +25,16 @@ from prism.intake.agreeing import disagreements
 from prism.intake.measuring import measure
 from prism.intake.outliers import outliers_of
 from prism.intake.says import said_by
+from prism.judging.values import PlaneFacts
 from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.ways import ASKED
 from prism.limits import Stale, never
-from prism.passes.judging import PlaneFacts
 from prism.passes.kinds import LIT, Role
 from prism.pixels.channels import split_name
 from prism.pixels.digest import digest_of
 from prism.pixels.image import Image
+from prism.sources.opening import open_frame
+from prism.sources.store import PixelStore
 from prism.text import storable
 
 CHECKER = 3  # of what is measured here: readings by another are made again, so that a new finding reaches every frame

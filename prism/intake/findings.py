@@ -14,7 +14,7 @@ from prism.elements.gathering import Doubt, doubts_of
 from prism.intake.checking import FrameFacts, PassFacts
 from prism.intake.finding import Finding, Wanted
 from prism.intake.over_time import findings_over_time, with_fades
-from prism.passes.judging import ERROR, NOTE, WARNING, PlaneFacts, judge_values
+from prism.judging.values import ERROR, NOTE, WARNING, PlaneFacts, judge_values
 from prism.passes.kinds import LIT, Role
 from prism.pixels.file_formats import format_of_title
 from prism.text import printable

@@ -16,10 +16,10 @@ from prism.formats.headers import Part, read_parts
 from prism.formats.reading import as_float, read_header, values_of
 from prism.intake.measuring import measure
 from prism.intake.says import PIXELS, said_by
-from prism.passes.audit import FoundFile
-from prism.passes.judging import PlaneFacts
+from prism.judging.values import PlaneFacts
 from prism.pixels.digest import digest_of
 from prism.pixels.file_formats import PLANNED, is_exr
+from prism.plan.audit import FoundFile
 
 SUFFIXES = frozenset(suffix for form in PLANNED.values() for suffix in form.suffixes)
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.compiled import compiled
-from prism.passes.judging import PlaneFacts
+from prism.judging.values import PlaneFacts
 
 MOST_COUNTED = 1 << 16  # pixels looked at for levels
 OFTEN = 16  # times that each level comes, on average

@@ -11,8 +11,8 @@ from prism.elements import disk
 from prism.elements.element import Element, Files
 from prism.elements.gathering import Fault
 from prism.intake.finding import Finding, Wanted, count_of, files_of, listed, paths_of
+from prism.judging.values import ERROR, NOTE, WARNING
 from prism.naming.frames import format_frames
-from prism.passes.judging import ERROR, NOTE, WARNING
 from prism.text import printable
 
 OLDER_SECONDS = 600  # between a file and the next younger one, to say that it was left from before

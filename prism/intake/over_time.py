@@ -12,8 +12,8 @@ from prism.elements.identify import DENOISED
 from prism.intake.checking import FrameFacts
 from prism.intake.finding import Finding, count_of, files_of, listed, paths_of
 from prism.intake.outliers import MOST
+from prism.judging.values import ERROR, NOTE, WARNING
 from prism.naming.frames import format_frames
-from prism.passes.judging import ERROR, NOTE, WARNING
 from prism.passes.kinds import LIT, Role
 from prism.text import printable
 

@@ -8,13 +8,13 @@ from types import MappingProxyType
 
 import numpy as np
 
-from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument, UnknownSource
 from prism.ledger.copying import free
 from prism.ledger.document import Ledger
 from prism.ledger.evidence import lies_on
 from prism.ledger.rows import BackgroundRow, CardRow, DeepRow, DepthRow, FogRow, GroupRow, OverlayRow, PassRow, Row
 from prism.passes.kinds import LIT, Role
+from prism.sources.pixels import Frame, Source
 
 FIRST_FOG = 0.5  # amount
 

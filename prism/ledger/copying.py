@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from prism.elements.pixels import Frame
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
 from prism.ledger.rows import Row, walk
 from prism.mattes.document import renamed, within
+from prism.sources.pixels import Frame
 
 
 def copied(ledger: Ledger, keys: Sequence[str]) -> dict[str, Any]:

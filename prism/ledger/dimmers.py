@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame
 from prism.keyed import at
 from prism.ledger.document import Ledger
 from prism.ledger.rows import PassRow
 from prism.ledger.trims import Trims
 from prism.passes.kinds import PassKind, Role
+from prism.sources.pixels import Frame
 
 _MARK = "light_"
 _OTHER_TRIMS = ("gain", "offset", "saturation", "hue", "contrast", "gamma", "curves", "clamp")

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from prism.elements.pixels import Frame
+from prism.sources.pixels import Frame
 
 MANY = 0.25  # share of the pixels that make a ground
 AT_LEAST = 0.9  # share of the rest that must lie on the right side of it

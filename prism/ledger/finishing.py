@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from prism.elements.pixels import Frame
 from prism.finish.base import FinishStep
 from prism.finish.context import Context
 from prism.finish.display import of_domain, on_display_values
@@ -18,6 +17,7 @@ from prism.limits import Stale, never
 from prism.mattes.document import renamed
 from prism.mattes.plan import plans
 from prism.pixels.picture import Picture
+from prism.sources.pixels import Frame
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,6 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from prism.elements.identify import DENOISED
-from prism.elements.pixels import Frame, OfElement, Source
 from prism.elements.vocabulary import OWN_NAMES
 from prism.errors import BadArgument, NoBeauty, NoComponents
 from prism.ledger.dimmers import light_of
@@ -15,6 +14,7 @@ from prism.ledger.rows import DeepRow, DepthRow, GroupRow, PassRow, Row
 from prism.ledger.ways import ASKED, DEEP, MIXED, RAW, SUMS, WAYS
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
+from prism.sources.pixels import Frame, OfElement, Source
 
 _DIFFUSE = ("diffuse", "diffuse_direct", "diffuse_indirect")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from prism.elements.pixels import Frame, Source
 from prism.ledger.document import Ledger
+from prism.sources.pixels import Frame, Source
 
 _VERSION = re.compile(r" v\d+$")
 

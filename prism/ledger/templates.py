@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from prism.elements.pixels import Frame, Source
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
 from prism.ledger.rows import walk
 from prism.passes.kinds import LIT
+from prism.sources.pixels import Frame, Source
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from prism.colour.spaces import luminance_weights
-from prism.elements.pixels import Frame, Pixels
 from prism.mattes.parts import BoxPart, ColourPart, DirectionPart, RangePart
+from prism.sources.pixels import Frame, Pixels
 
 ALL_AROUND = np.ones((3, 3), bool)  # neighbours by corners touch as well
 

@@ -7,11 +7,11 @@ from typing import Any
 
 import numpy as np
 
-from prism.elements.pixels import Frame, Region
 from prism.errors import BadArgument
 from prism.mattes import ranks
 from prism.mattes.measured import measure
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, Region
 
 HALF = 0.5
 

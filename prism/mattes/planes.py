@@ -13,8 +13,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.curves import bent
-from prism.elements.pixels import Frame
-from prism.elements.store import CachedArray
 from prism.errors import BadArgument
 from prism.limits import current
 from prism.mattes import drawn, measured, ranks
@@ -32,6 +30,8 @@ from prism.mattes.parts import (
 )
 from prism.mattes.plan import MattePlan, PartPlan
 from prism.pixels.resize import averaged
+from prism.sources.pixels import Frame
+from prism.sources.store import CachedArray
 
 
 def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.float32]:

@@ -20,11 +20,11 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.compiled import compiled, inlined
-from prism.elements.pixels import Frame, Pixels, Source
 from prism.errors import BadArgument, PrismError
 from prism.json_text import load_json
 from prism.mattes.cryptomatte import layer_key, name_bits
 from prism.mattes.parts import NamesPart
+from prism.sources.pixels import Frame, Pixels, Source
 
 BAND = 1 << 17  # pixels
 MOST_PASSES = 50

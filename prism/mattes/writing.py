@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.formats.exr import to_half, write_exr
 from prism.mattes.plan import MattePlan
 from prism.mattes.planes import matte_plane
 from prism.pixels.image import Image
+from prism.sources.pixels import Frame
 
 CHANNEL = "Y"  # how OpenEXR calls the one channel of a grey picture
 

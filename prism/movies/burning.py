@@ -14,8 +14,8 @@ from PIL import Image as Pillow
 from PIL import ImageDraw
 
 from prism.errors import BadArgument
-from prism.lettering.letters import fitting, letters, remarks_on
 from prism.naming.words import filled
+from prism.pixels.letters import fitting, letters, remarks_on
 
 BURN_FIELDS = ("production", "shot", "ledger", "version", "frame", "timecode", "date", "note", "item", "rate")
 SHARE = 0.05  # of the height

@@ -16,8 +16,8 @@ from prism.documents import Document
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.keyed import Within
-from prism.lettering.letters import fitting
 from prism.naming.words import filled
+from prism.pixels.letters import fitting
 from prism.sheets.page import Page, Words, require_size
 
 CAPTION_FIELDS = ("name", "stem", "index", "frame", "shot", "pass", "version", "ledger", "note")

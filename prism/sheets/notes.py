@@ -13,7 +13,7 @@ from reportlab.lib.pagesizes import A4
 from reportlab.lib.utils import ImageReader, simpleSplit
 from reportlab.pdfgen.canvas import Canvas
 
-from prism.lettering.letters import remarks_on
+from prism.pixels.letters import remarks_on
 from prism.sheets.page import embedded, say_maker
 
 MARGIN, GAP, PICTURE = 40.0, 14.0, 210.0  # points

@@ -22,9 +22,9 @@ from prism.errors import BadArgument
 from prism.formats.exr import write_exr
 from prism.formats.safe import replacing
 from prism.formats.stills import still_format, write_codes
-from prism.lettering.letters import FACES, letters, remarks_on
 from prism.pixels.file_formats import is_exr
 from prism.pixels.image import Image
+from prism.pixels.letters import FACES, letters, remarks_on
 
 POINTS = 72.0  # to an inch
 PAGE_SUFFIXES = (".png", ".tif", ".tiff", ".exr", ".pdf", ".jpg", ".webp")

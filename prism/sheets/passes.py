@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 from PIL import ImageDraw, ImageFont
 
-from prism.elements.pixels import Frame, Source
+from prism.sources.pixels import Frame, Source
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
 
 MARGIN, CAPTION, HEAD = 16, 24, 40  # pixels

@@ -9,10 +9,10 @@ from pathlib import Path
 
 import numpy as np
 
-from prism.elements.frame import OpenFrame
-from prism.elements.opening import find_sources
 from prism.formats.exr import write_exr, write_parts
 from prism.pixels.image import Image
+from prism.sources.frame import OpenFrame
+from prism.sources.opening import find_sources
 
 COMPONENTS = ("diffuse_direct", "diffuse_indirect", "specular_direct", "emission", "background")
 

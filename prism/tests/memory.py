@@ -6,10 +6,10 @@ from types import MappingProxyType, SimpleNamespace
 
 import numpy as np
 
-from prism.elements.pixels import Pixels, smaller
 from prism.errors import UnknownSource, UnreadableFile
 from prism.passes.catalogue import CATALOGUE
 from prism.pixels.window import Window
+from prism.sources.pixels import Pixels, smaller
 
 
 class MemoryFrame:

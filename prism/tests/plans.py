@@ -1,7 +1,7 @@
 """A small scene and a plan with no problems, for tests of planning."""
 
-from prism.passes.facts import CameraFact, GroupFact, LightFact, SceneFacts
-from prism.passes.plan import Plan, ShotSettings
+from prism.plan.plan import Plan, ShotSettings
+from prism.scenes.facts import CameraFact, GroupFact, LightFact, SceneFacts
 
 EVERYTHING = "{shot}/{layer}/{camera}/{shot}_{layer}_{camera}_{pass}_v{version:03}.{frame:04}.{suffix}"
 COMPONENTS = (

@@ -11,10 +11,10 @@ from pathlib import Path
 from prism.__main__ import main
 from prism.delivery.deliver import deliver
 from prism.delivery.encodings.exr import Exr
-from prism.elements.opening import find_sources
 from prism.errors import PrismError, UnreadableFile
 from prism.intake.found import found_file
 from prism.ledger.document import Ledger
+from prism.sources.opening import find_sources
 
 HANG = 20  # seconds
 

@@ -5,17 +5,18 @@ import unittest
 
 from demo.conservatory import build_scene
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.checks import check, fixed
-from prism.passes.checks.light import completeness
-from prism.passes.facts import GroupFact, LightFact, SceneFacts, dark_groups, lacking, parts_of_groups
 from prism.passes.kinds import DEMANDS, NEEDS, Role
-from prism.passes.packing import Packing, Storage
-from prism.passes.plan import Layer, LightGroups, Mist, Quality
 from prism.pixels.file_formats import PLANNED
-from prism.standin.facts import facts_of
-from prism.standin.scene import Camera, Light, Medium
+from prism.plan.checks import check, fixed
+from prism.plan.checks.light import completeness
+from prism.plan.packing import Packing, Storage
+from prism.plan.plan import Layer, LightGroups, Mist, Quality
+from prism.plan.showing import for_plan, lacking, parts_of_groups, visible
+from prism.scenes.facts import GroupFact, LightFact, SceneFacts, dark_groups
 from prism.tests.plans import COMPONENTS, EVERYTHING, FACTS, plan_of
-from prism.tests.test_standin import ball, scene_of, white_sky
+from standin.facts import facts_of
+from standin.scene import Camera, Light, Medium
+from standin.tests.test_standin import ball, scene_of, white_sky
 
 SHOT = plan_of().shot
 ALL = ("beauty", *COMPONENTS)
@@ -274,14 +275,14 @@ class Scenes(unittest.TestCase):
         for visibility, override, kept_out, given in cases:
             layer = Layer(name="a", visibility=visibility, override=override, kept_out=kept_out)
             with self.subTest(layer=layer):
-                self.assertEqual(facts.given(layer, "wide"), given)
+                self.assertEqual(visible(facts, layer, "wide"), given)
         self.assertEqual(BY_KEY["occlusion"].blank, "white")
         kept_out = Layer(name="a", kept_out=("sky",))
-        reason = lacking(BY_KEY["background"], facts.given(kept_out, "wide"))
+        reason = lacking(BY_KEY["background"], visible(facts, kept_out, "wide"))
         self.assertEqual(reason, "a sky or far light is not seen: out of the picture, kept out, or behind fog")
         none = SceneFacts(name="", groups={"hero": hero}, lights=())
         self.assertEqual(
-            lacking(BY_KEY["background"], none.given(Layer(name="a"), "wide")), "there is no sky or far light"
+            lacking(BY_KEY["background"], visible(none, Layer(name="a"), "wide")), "there is no sky or far light"
         )
 
     def test_a_group_shown_twice_stays_where_the_names_say(self):
@@ -304,7 +305,7 @@ class Scenes(unittest.TestCase):
     def test_what_a_light_group_can_carry(self):
         """A lamp is seen itself, a sky is seen where there is nothing, a dark light gives nothing."""
         plan = plan_of(light_labels={"spare": "key"})
-        found = parts_of_groups(LightGroups(), FACTS.for_plan(plan), next(plan.images()))
+        found = parts_of_groups(LightGroups(), for_plan(FACTS, plan), next(plan.images()))
         parts = {label: {kind.key for kind in kinds} for label, kinds in found.items()}
         both = {"diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission"}
         self.assertEqual(parts, {"key": both | {"emission"}, "rim": both | {"background"}})
@@ -336,7 +337,7 @@ class InFrame(unittest.TestCase):
 
     def seen(self, scene, camera="front", **shot):
         plan = plan_of(shot=SHOT.replace(**shot), cameras=(camera,))
-        return facts_of(scene).for_plan(plan).given(plan.layers[0], camera)
+        return visible(for_plan(facts_of(scene), plan), plan.layers[0], camera)
 
     def test_a_lamp_out_of_frame_is_no_emission(self):
         def lamp(x):

@@ -15,7 +15,6 @@ import OpenEXR
 from prism.__main__ import main
 from prism.commands.options import VERBS
 from prism.commands.scenes import load_facts
-from prism.elements.opening import find_sources
 from prism.errors import PrismError
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
@@ -24,14 +23,15 @@ from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import header, name_floats, ranked
 from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
-from prism.passes.facts_sheet import FactsSheet
-from prism.passes.packing import Packing
-from prism.passes.plan import Plan, ShotSettings
 from prism.pixels.image import Image
-from prism.standin.scene import Scene
+from prism.plan.packing import Packing
+from prism.plan.plan import Plan, ShotSettings
+from prism.scenes.sheet import FactsSheet
+from prism.sources.opening import find_sources
 from prism.tests import zoo
 from prism.tests.frames import FolderCase, passes
-from prism.tests.test_standin import ball, scene_of, white_sky
+from standin.scene import Scene
+from standin.tests.test_standin import ball, scene_of, white_sky
 
 
 def run(*arguments):

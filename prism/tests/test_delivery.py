@@ -24,7 +24,6 @@ from prism.delivery.encodings.exr import Exr
 from prism.delivery.lights import lights_up
 from prism.delivery.made import Made
 from prism.delivery.reading_back import require_deep, require_image, require_still
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.fields import settings_of
 from prism.formats.exr import write_exr
@@ -34,6 +33,7 @@ from prism.mattes.cryptomatte import header, name_float
 from prism.pixels.file_formats import STILLS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
 from prism.tests.frames import COMPONENTS, FolderCase, passes
 from prism.tests.test_deep import any_deep
 

@@ -11,12 +11,12 @@ from prism.combine import in_depth
 from prism.combine.evaluate import evaluate
 from prism.deep import operations as ops
 from prism.delivery.second_opinion import rows as ledger_page
-from prism.elements.pixels import Region
 from prism.errors import PrismError
 from prism.ledger.document import Ledger
 from prism.ledger.rows import CardRow, DeepRow, DepthRow
 from prism.pixels.resize import averaged
 from prism.pixels.window import Window
+from prism.sources.pixels import Region
 from prism.tests.memory import MemoryFrame, MemoryReel
 from prism.tests.test_deep import any_deep
 

@@ -17,8 +17,8 @@ from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
 from prism.intake.outliers import TIMES, outliers_of
+from prism.judging.values import judge_values
 from prism.passes.catalogue import BY_KEY
-from prism.passes.judging import judge_values
 from prism.pixels.image import Image
 from prism.tests import zoo
 from prism.tests.frames import FolderCase

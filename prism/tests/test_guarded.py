@@ -21,8 +21,6 @@ import OpenEXR
 from prism.__main__ import main
 from prism.delivery.deliver import deliver
 from prism.delivery.encodings.exr import Exr
-from prism.elements.opening import find_sources
-from prism.elements.pixels import picture_of
 from prism.errors import PrismError, TooLarge, UnreadableFile
 from prism.formats import guarded
 from prism.formats.exr import passing, read_channels, write_exr
@@ -32,6 +30,8 @@ from prism.formats.sandbox import shut_in_version
 from prism.ledger.document import Ledger
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
+from prism.sources.pixels import picture_of
 from prism.tests.damaged import RAW_ATTRIBUTES, attribute, damaged_files, odd_files, one_pixel, sound_files
 from prism.tests.frames import FolderCase
 from prism.tests.readers import READERS, outcome

@@ -17,7 +17,6 @@ import OpenEXR
 from prism.__main__ import main
 from prism.balance.balance import balance
 from prism.commands.layers import planned_elements
-from prism.elements.opening import open_frames
 from prism.ledger.adding import with_pass
 from prism.ledger.dimmers import dimmers
 from prism.ledger.document import Ledger
@@ -25,9 +24,10 @@ from prism.ledger.matching import matched
 from prism.ledger.table import elements_of
 from prism.ledger.templates import apply_template
 from prism.passes.catalogue import BY_KEY
-from prism.passes.facts import SceneFacts
-from prism.passes.layering import OVER, SUM, layering
-from prism.passes.plan import Layer, Plan
+from prism.plan.layering import OVER, SUM, layering
+from prism.plan.plan import Layer, Plan
+from prism.scenes.facts import SceneFacts
+from prism.sources.opening import open_frames
 from prism.tests.memory import MemoryFrame
 
 EXAMPLE = Path(__file__).resolve().parents[2] / "docs" / "examples" / "still_life.json"

@@ -16,8 +16,6 @@ from prism.combine.contributions import contributions
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.delivery.deliver import deliver, usual_encoding
 from prism.delivery.encodings.exr import Exr
-from prism.elements.opening import find_sources
-from prism.elements.store import PixelStore
 from prism.errors import (
     BadArgument,
     BadDocument,
@@ -41,6 +39,8 @@ from prism.pixels.image import Image
 from prism.pixels.picture import on_display
 from prism.pixels.stats import compare, plane_stats
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
+from prism.sources.store import PixelStore
 from prism.tests.frames import COMPONENTS, FolderCase, passes
 from prism.tests.memory import MemoryFrame
 from prism.viewing.picture import Look

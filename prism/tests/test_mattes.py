@@ -10,8 +10,6 @@ from scipy import ndimage
 from prism.combine.evaluate import Evaluator, evaluate
 from prism.combine.histogram import of_source
 from prism.delivery.second_opinion import rows as ledger_page
-from prism.elements.opening import find_sources
-from prism.elements.store import PixelStore
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.formats.headers import Attribute
 from prism.ledger.document import Ledger
@@ -26,6 +24,8 @@ from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.blur import WIDE
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
+from prism.sources.store import PixelStore
 from prism.tests.frames import FolderCase
 from prism.tests.ledgers import FRAME, NAMES, Dice
 from prism.tests.memory import MemoryFrame

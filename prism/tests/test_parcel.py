@@ -23,13 +23,13 @@ from prism.combine.evaluate import evaluate
 from prism.delivery.parcel.checking import check_parcel
 from prism.delivery.parcel.tables import Table
 from prism.delivery.second_opinion import colour, exr, filters
-from prism.elements.opening import find_sources
 from prism.errors import UnreadableFile
 from prism.formats.exr import write_exr
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.image import Image
+from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase, passes
 
 MATTES = [{"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 6.0}]}]

@@ -12,26 +12,26 @@ from hypothesis import strategies as st
 from demo.conservatory import build_scene
 from prism.__main__ import main
 from prism.colour.spaces import CHROMATICITIES
-from prism.depth.mist import Mist, mist_at
 from prism.elements.identify import identify
 from prism.errors import BadArgument, BadDocument
 from prism.naming.patterns import parse_pattern
-from prism.passes.audit import FoundFile, audit
 from prism.passes.catalogue import CATALOGUE
-from prism.passes.checks import check
-from prism.passes.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
-from prism.passes.expansion import expand
-from prism.passes.packing import Packing, Storage
-from prism.passes.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
-from prism.passes.sizes import SIZES
-from prism.standin.booking import COMPONENTS
-from prism.standin.facts import facts_of
-from prism.standin.render import Quality as RenderQuality
-from prism.standin.render import render_frame
-from prism.standin.sideview import side_view
-from prism.standin.write import write_frame
+from prism.plan.audit import FoundFile, audit
+from prism.plan.checks import check
+from prism.plan.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
+from prism.plan.expansion import expand
+from prism.plan.packing import Packing, Storage
+from prism.plan.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
+from prism.plan.sizes import SIZES
+from prism.scenes.mist import Mist, mist_at
 from prism.tests.frames import FolderCase
 from prism.tests.plans import FACTS, plan_of
+from standin.booking import COMPONENTS
+from standin.facts import facts_of
+from standin.render import Quality as RenderQuality
+from standin.render import render_frame
+from standin.sideview import side_view
+from standin.write import write_frame
 
 
 class Expansion(unittest.TestCase):

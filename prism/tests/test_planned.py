@@ -9,19 +9,19 @@ from prism.elements import disk
 from prism.elements.element import Element
 from prism.elements.gathering import gather
 from prism.elements.identify import candidates, from_key
-from prism.elements.opening import open_frame, open_frames
 from prism.elements.planned import AS_PLANNED, PlannedNames
 from prism.errors import UnknownSource, UnreadableFile
 from prism.formats.deep import write_deep
 from prism.formats.exr import write_exr, write_parts
 from prism.formats.stills import write_values
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.expansion import expand
 from prism.passes.kinds import Role
-from prism.passes.packing import Packing, Storage
-from prism.passes.plan import Layer, Quality
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.plan.expansion import expand
+from prism.plan.packing import Packing, Storage
+from prism.plan.plan import Layer, Quality
+from prism.sources.opening import open_frame, open_frames
 from prism.tests.frames import FolderCase
 from prism.tests.plans import FACTS, plan_of
 from prism.tests.test_command_line import run

@@ -4,10 +4,10 @@ import unittest
 
 from demo.conservatory import build_scene
 from prism.errors import BadArgument, BadDocument
-from prism.passes.checks import check
-from prism.passes.fields import with_fields
-from prism.passes.plan import Plan, Quality
-from prism.passes.presets import (
+from prism.plan.checks import check
+from prism.plan.fields import with_fields
+from prism.plan.plan import Plan, Quality
+from prism.plan.presets import (
     SHIPPED,
     Preset,
     added,
@@ -21,8 +21,8 @@ from prism.passes.presets import (
     require_applied,
     resolve,
 )
-from prism.standin.facts import facts_of
 from prism.tests.plans import EVERYTHING, plan_of
+from standin.facts import facts_of
 
 LIBRARY = {
     "base": Preset(name="base", settings={"passes": ["beauty"], "quality.samples": 4}),

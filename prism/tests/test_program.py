@@ -23,7 +23,6 @@ from prism.combine.program import compile_ledger
 from prism.combine.shaping import apply_curve
 from prism.curves import pieces
 from prism.delivery.second_opinion import rows as ledger_page
-from prism.elements.pixels import Region
 from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.keyed import Keyed
 from prism.ledger.copying import copied, with_copied
@@ -35,6 +34,7 @@ from prism.ledger.trims import Trims
 from prism.ledger.wording import changes
 from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
+from prism.sources.pixels import Region
 from prism.tests.ledgers import FRAME, KEYS, NAMES, Dice
 from prism.tests.memory import MemoryFrame, MemoryReel
 

@@ -18,7 +18,6 @@ from scipy.spatial import cKDTree
 from demo.conservatory import build_scene
 from prism.balance.balance import balance
 from prism.colour.spaces import CHROMATICITIES, SPACES, conversion, luminance_weights
-from prism.elements.opening import find_sources
 from prism.errors import BadArgument
 from prism.formats.exr import read_channels, write_parts
 from prism.formats.headers import read_parts
@@ -26,23 +25,24 @@ from prism.intake.auditing import audit_folder, is_as_planned
 from prism.ledger.first import first_ledger, starts_of
 from prism.naming.timecode import rate_of, time_code
 from prism.passes.catalogue import BY_KEY
-from prism.passes.checks.layers import together
-from prism.passes.expansion import expand
-from prism.passes.layering import OVER, SUM
-from prism.passes.packing import Packing, Storage
-from prism.passes.plan import Layer, Plan, Quality, ShotSettings
 from prism.pixels.digest import digest_of
-from prism.standin.facts import facts_of
-from prism.standin.prepared import NEIGHBOURS, nearest_points, no_points, prepared_of, tree_of, weigh
-from prism.standin.preparing import PreparedLight
-from prism.standin.render import Order, render
-from prism.standin.render import Quality as RenderQuality
-from prism.standin.scene import Camera, CameraKey, Light, Material
-from prism.standin.shot import make_frame
-from prism.standin.view import camera_axes
+from prism.plan.checks.layers import together
+from prism.plan.expansion import expand
+from prism.plan.layering import OVER, SUM
+from prism.plan.packing import Packing, Storage
+from prism.plan.plan import Layer, Plan, Quality, ShotSettings
+from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase
-from prism.tests.test_drawn import FLOOR
-from prism.tests.test_standin import ball, scene_of, white_sky
+from standin.facts import facts_of
+from standin.prepared import NEIGHBOURS, nearest_points, no_points, prepared_of, tree_of, weigh
+from standin.preparing import PreparedLight
+from standin.render import Order, render
+from standin.render import Quality as RenderQuality
+from standin.scene import Camera, CameraKey, Light, Material
+from standin.shot import make_frame
+from standin.tests.test_drawn import FLOOR
+from standin.tests.test_standin import ball, scene_of, white_sky
+from standin.view import camera_axes
 
 LAMP = Light(name="lamp", label="key", kind="sphere", radiance=(9, 6, 3), centre=(2, -2, 3), radius=0.3)
 FILL = Light(name="fill", label="fill", kind="sphere", radiance=(2, 3, 5), centre=(-3, -2, 2), radius=0.3)

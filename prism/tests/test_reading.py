@@ -15,8 +15,6 @@ from prism.elements import disk
 from prism.elements.alpha import evidence
 from prism.elements.element import ElementPass
 from prism.elements.gathering import gather
-from prism.elements.opening import find_sources, open_frame
-from prism.elements.pixels import Region
 from prism.errors import TooCostly, UnreadableFile
 from prism.formats import budget, guarded
 from prism.formats.exr import write_exr, write_parts
@@ -28,6 +26,8 @@ from prism.pixels.image import Image
 from prism.pixels.resize import resized
 from prism.pixels.stats import plane_stats
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources, open_frame
+from prism.sources.pixels import Region
 from prism.tests import zoo
 from prism.tests.frames import FolderCase
 
@@ -405,7 +405,7 @@ class Places(FolderCase):
         beauty = element.find("beauty").replace(curve="srgb", state="straight")
         element = element.replace(passes=(beauty, *(p for p in element.passes if p.key != "beauty")))
         whole = open_frame(element, 1)
-        with mock.patch.multiple("prism.elements.frame", HUGE=0, HUGE_ROWS=9):
+        with mock.patch.multiple("prism.sources.frame", HUGE=0, HUGE_ROWS=9):
             for step in (2, 3, 8, 50):
                 for key in ("beauty", "emission", "depth"):
                     got, wanted = open_frame(element, 1).pixels(key, step=step), whole.pixels(key, step=step)

@@ -21,7 +21,7 @@ from scipy.ndimage import gaussian_filter
 
 from prism.delivery.reading_back import require_page
 from prism.errors import BadArgument, BadDocument, TooCostly, UnwritableFile
-from prism.lettering.letters import FACES, fitting, letters, unknown_letters
+from prism.pixels.letters import FACES, fitting, letters, unknown_letters
 from prism.sheets.boards.costs import MOST_DRAWN, MOST_LETTERS, drawn_of, require_affordable
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.elements import ELEMENTS

@@ -16,8 +16,6 @@ from prism.combine.evaluate import run
 from prism.combine.histogram import BRIGHTEST, EMPTY, of_row, of_source
 from prism.combine.program import compile_ledger
 from prism.delivery.deliver import deliver
-from prism.elements.opening import find_sources, open_frame
-from prism.elements.store import PixelStore
 from prism.formats.exr import write_exr
 from prism.formats.stills import write_still
 from prism.ledger.adding import with_pass
@@ -28,6 +26,8 @@ from prism.ledger.rows import GroupRow, PassRow
 from prism.mattes.picking import picked
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources, open_frame
+from prism.sources.store import PixelStore
 from prism.tests.frames import FolderCase, passes
 from prism.tests.memory import MemoryFrame
 from prism.tests.test_findings import FRAMES, Found

@@ -6,8 +6,6 @@ import unittest
 import numpy as np
 from PIL import Image as Pillow
 
-from prism.elements.opening import find_sources
-from prism.elements.pixels import Pixels
 from prism.errors import BadArgument, SizeMismatch
 from prism.formats.exr import write_exr
 from prism.ledger.first import first_ledger
@@ -15,6 +13,8 @@ from prism.mattes.cryptomatte import name_floats
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.sheets.passes import pass_sheet
+from prism.sources.opening import find_sources
+from prism.sources.pixels import Pixels
 from prism.tests.frames import FolderCase, passes
 from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.edges import ACROSS, DOWN, ENLARGED, edge_picture

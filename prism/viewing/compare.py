@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.spaces import encode_srgb
-from prism.elements.pixels import Frame
 from prism.errors import SizeMismatch
 from prism.pixels.stats import Difference, compare
+from prism.sources.pixels import Frame
 from prism.viewing.picture import grey, step_for
 
 VISIBLE = 4.0  # times the difference is brightened, in light

@@ -13,7 +13,6 @@ from prism.combine.in_depth import drawn_at, elements_of, flat_by_depth, group_o
 from prism.combine.program import compile_ledger
 from prism.deep import operations as deep
 from prism.deep.samples import Samples
-from prism.elements.pixels import Frame, Grid, Pixels, picture_of
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.ledger.rows import DepthRow
@@ -21,6 +20,7 @@ from prism.ledger.steps import Depths
 from prism.limits import Stale, never
 from prism.pixels.resize import averaged
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, Grid, Pixels, picture_of
 from prism.viewing.picture import Look
 from prism.viewing.reading import Line, codes_of, region_of
 from prism.viewing.remap import Remap

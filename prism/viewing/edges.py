@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter
 
-from prism.elements.pixels import Frame, Region
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, Region
 from prism.viewing.picture import Look, source_picture, to_screen
 
 ACROSS, DOWN = 40, 24  # pixels of the close-up

@@ -11,8 +11,6 @@ from numpy.typing import NDArray
 from prism.combine.costs import seconds_of
 from prism.combine.evaluate import Evaluator, identity
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame, Region
-from prism.elements.store import PixelStore
 from prism.errors import BadArgument
 from prism.finish.base import FinishStep
 from prism.finish.display import as_display
@@ -23,6 +21,8 @@ from prism.ledger.finishing import Finishing
 from prism.limits import Stale, never
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, Region
+from prism.sources.store import PixelStore
 from prism.viewing.picture import AfterView, Look, developed_quickly, to_screen
 from prism.viewing.reading import Line, codes_of_values, probe_ledger, region_of
 from prism.viewing.remap import Remap

@@ -10,8 +10,6 @@ from numpy.typing import NDArray
 from prism.colour.spaces import decode_srgb
 from prism.combine.costs import mattes_seconds, seconds_of
 from prism.combine.evaluate import Evaluator
-from prism.elements.pixels import Frame, picture_of
-from prism.elements.store import PixelStore
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.limits import Stale, never
@@ -21,6 +19,8 @@ from prism.mattes.plan import plans
 from prism.mattes.planes import matte_plane
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, picture_of
+from prism.sources.store import PixelStore
 from prism.viewing.picture import Look
 from prism.viewing.reading import Line, region_of
 from prism.viewing.remap import Remap

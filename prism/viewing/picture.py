@@ -12,12 +12,12 @@ from PIL import Image as Pillow
 
 from prism.colour.spaces import luminance
 from prism.colour.view import ViewTransform, apply_exactly, apply_quickly, display_quickly
-from prism.elements.pixels import Frame, picture_of
 from prism.errors import BadArgument
 from prism.finish.planes import DISPLAY, brightness
 from prism.formats.stills import to_codes
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, picture_of
 from prism.viewing.remap import Remap, remapped
 
 CHANNELS = ("rgb", "r", "g", "b", "a", "luminance")

@@ -10,10 +10,10 @@ import numpy as np
 from prism.colour.view import apply_exactly
 from prism.combine.evaluate import apply_steps, evaluate, start
 from prism.combine.program import compile_ledger
-from prism.elements.pixels import Frame, Region, Source
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame, Region, Source
 from prism.viewing.picture import Look
 from prism.viewing.remap import component_names
 

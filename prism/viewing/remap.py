@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 from PIL import Image as Pillow
 from PIL import ImageDraw
 
-from prism.elements.pixels import Pixels, Source
 from prism.errors import BadArgument
 from prism.passes.kinds import PassKind
 from prism.pixels.channels import split_name
+from prism.sources.pixels import Pixels, Source
 
 WAYS = ("auto", "signed", "range", "plain", "motion", "arrows", "hashed")
 CELLS = 24  # of the grid of arrows, along the shorter side

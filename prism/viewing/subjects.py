@@ -13,13 +13,13 @@ from numpy.typing import NDArray
 from prism.balance.balance import difference_picture
 from prism.combine.costs import seconds_of
 from prism.combine.evaluate import Evaluator
-from prism.elements.pixels import Frame
-from prism.elements.store import PixelStore
 from prism.errors import BadArgument, SizeMismatch
 from prism.ledger.document import Ledger
 from prism.limits import Stale, never
 from prism.pixels.picture import Picture, on_display
 from prism.pixels.window import Window
+from prism.sources.pixels import Frame
+from prism.sources.store import PixelStore
 from prism.viewing.picture import AfterView, Look, source_picture
 from prism.viewing.reading import Line, probe_ledger, probe_passes
 from prism.viewing.remap import Remap, component_names, found_range, way_for

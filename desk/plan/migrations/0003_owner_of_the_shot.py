@@ -19,7 +19,7 @@ def begin_plans(apps, schema_editor):
 
 def keep_scenes(apps, schema_editor):
     from prism.errors import PrismError
-    from prism.standin.scene import Scene
+    from standin.scene import Scene
 
     SceneVersion = apps.get_model("scenes", "SceneVersion")
     for shot in apps.get_model("shots", "Shot").objects.exclude(scene=""):

@@ -13,7 +13,6 @@ from prism.colour.developing import Colour, colour_of
 from prism.colour.view import ViewTransform
 from prism.delivery.made import Made
 from prism.documents import Value
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.formats.safe import below
 from prism.ledger.document import Ledger
@@ -21,6 +20,7 @@ from prism.limits import Stale, never
 from prism.naming.patterns import Value as FieldValue
 from prism.naming.patterns import parse_pattern, require_portable
 from prism.sheets.boards.render import Load, missing
+from prism.sources.pixels import Frame
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

@@ -8,7 +8,6 @@ from pydantic import Field
 
 from prism.delivery.encodings.base import Closing, Encoding, SubjectKind, Written
 from prism.delivery.reading_back import require_page
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.ledger.document import Ledger
@@ -16,6 +15,7 @@ from prism.sheets.boards.costs import require_affordable
 from prism.sheets.boards.document import Board
 from prism.sheets.boards.render import Scale, board_page
 from prism.sheets.page import write_page
+from prism.sources.pixels import Frame
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

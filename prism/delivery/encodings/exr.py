@@ -14,7 +14,6 @@ from prism.colour.views import VIEW_TITLES
 from prism.delivery.encodings.base import PICTURES, Encoding, Names, Place, SubjectKind, View, Written, transform_of
 from prism.delivery.made import Made, chosen
 from prism.delivery.reading_back import require_deep, require_image
-from prism.elements.pixels import Frame, Source
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.finish.display import of_domain
@@ -29,6 +28,7 @@ from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image, pixel_type
 from prism.pixels.picture import Picture, on_display
 from prism.pixels.resize import scaled, scaled_window
+from prism.sources.pixels import Frame, Source
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

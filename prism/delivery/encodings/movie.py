@@ -20,7 +20,6 @@ from prism.delivery.encodings.still import Looked
 from prism.delivery.lights import lights_up
 from prism.delivery.made import Made
 from prism.delivery.reading_back import FFMPEG_FORMATS, require_still
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.formats.stills import write_display
@@ -31,6 +30,7 @@ from prism.movies.filling import GAP_TITLES, Gaps, filled
 from prism.movies.writing import MovieSettings, write_movie
 from prism.naming.patterns import parse_pattern, require_portable
 from prism.naming.timecode import time_code
+from prism.sources.pixels import Frame
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

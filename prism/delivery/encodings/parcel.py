@@ -17,7 +17,6 @@ from prism.delivery.parcel.checking import CHECKSUMS, RECORDS, check_parcel
 from prism.delivery.parcel.pages import readme
 from prism.delivery.parcel.tables import tables_of
 from prism.delivery.reading_back import require_image
-from prism.elements.pixels import Frame
 from prism.errors import UnwritableFile
 from prism.fields import Shown
 from prism.formats.digests import list_of
@@ -27,6 +26,7 @@ from prism.ledger.document import Ledger
 from prism.mattes.ranks import first_ranks, manifest
 from prism.mattes.writing import file_word
 from prism.pixels.image import Image
+from prism.sources.pixels import Frame
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

@@ -17,13 +17,13 @@ from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
 from prism.delivery.made import Made
 from prism.delivery.reading_back import require_page
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.ledger.document import Ledger
 from prism.sheets.boards.elements import PictureSource
 from prism.sheets.contact import Entry, SheetLayout, contact_sheet, require_caption
 from prism.sheets.page import require_size, write_page
+from prism.sources.pixels import Frame
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
 
 if TYPE_CHECKING:

@@ -25,7 +25,6 @@ from prism.delivery.encodings.base import (
 )
 from prism.delivery.made import Made, chosen
 from prism.delivery.reading_back import require_still
-from prism.elements.pixels import Frame
 from prism.errors import BadArgument
 from prism.fields import Shown
 from prism.formats.stills import write_display
@@ -34,6 +33,7 @@ from prism.ledger.document import Ledger
 from prism.pixels.file_formats import STILLS
 from prism.pixels.picture import on_display
 from prism.pixels.resize import scaled, scaled_window
+from prism.sources.pixels import Frame
 
 if TYPE_CHECKING:
     from prism.delivery.document import Item

@@ -11,7 +11,7 @@ from prism.documents import Document
 from prism.fields import Shown
 from prism.finish.steps import Steps
 from prism.keyed import Within
-from prism.lettering.letters import remarks_on
+from prism.pixels.letters import remarks_on
 from prism.sheets.boards.elements import AnyElement, Caption, Hex, Length, Picture, PictureSource
 
 MM_PER_INCH = 25.4

@@ -1,1 +1,0 @@
-"""Mist and fog."""

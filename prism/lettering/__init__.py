@@ -1,1 +1,0 @@
-"""Text on pictures, in the typefaces that the application ships."""

@@ -1,0 +1,1 @@
+"""The pixels of a frame, on demand, all in one form."""
