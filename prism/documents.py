@@ -14,6 +14,8 @@ from prism.json_text import load_json
 Identity = Annotated[str, Field(min_length=1, max_length=80)]
 SourceName = Annotated[str, Field(min_length=1, max_length=200)]
 Comment = Annotated[str, Field(max_length=2000)]
+Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=64)]
+"""A name that may stand in names of files and channels."""
 
 
 class Value(BaseModel):

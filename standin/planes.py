@@ -9,6 +9,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.errors import BadArgument
 from prism.mattes.cryptomatte import flat_colours, name_floats, ranked
 from prism.passes.catalogue import BY_KEY
 from prism.passes.kinds import LIT, PassKind, Role
@@ -41,8 +42,12 @@ class Band:
 
     def light(self, *rows: int) -> Planes:
         """The sum of some rows of the account, as three planes (H, W)."""
-        total = self.accounts[..., list(rows), :].sum(axis=2)
+        total = self.accounts[..., np.array(rows, int), :].sum(axis=2)
         return [total[..., channel].astype(np.float32) for channel in range(3)]
+
+
+_ROWS = {component: row for row, component in enumerate(COMPONENTS)}
+"""Rows of the account by component. No scene of this renderer has light of any other: it is black."""
 
 
 def planes_of(key: str, kind: PassKind, band: Band) -> Planes:
@@ -52,9 +57,16 @@ def planes_of(key: str, kind: PassKind, band: Band) -> Planes:
         return band.light(FIRST_GROUP + band.labels.index(key.removeprefix("light_")))
     if kind.role is Role.PART:
         component, _, label = key.partition("_light_")
-        return band.light(part_row(COMPONENTS.index(component), band.labels.index(label), len(band.labels)))
+        rows = [part_row(_ROWS[component], band.labels.index(label), len(band.labels))] if component in _ROWS else []
+        return band.light(*rows)
     if kind.role is Role.LIGHT:
-        return band.light(*(COMPONENTS.index(part) for part in kind.total_of or (kind.key,)))
+        return band.light(*(_ROWS[part] for part in kind.total_of or (kind.key,) if part in _ROWS))
+    if kind.key not in MAKERS:
+        raise BadArgument(
+            f"This renderer does not make the pass {kind.title}.",
+            where=key,
+            advice="Switch it off in the plan, or render it elsewhere and bring it in.",
+        )
     return MAKERS[kind.key](band)
 
 

@@ -268,7 +268,7 @@ def _findings(elements: Sequence[Any], number: int) -> list[str]:
     for judgement in Judgement.objects.filter(element__in=elements).select_related("element"):
         for finding in judgement.findings:
             if not finding.get("frames") or number in finding["frames"]:
-                said.append(f"{judgement.element.name}: {finding['text']}")
+                said.append(f"{judgement.element.name}: {finding['what']}")
     return said
 
 

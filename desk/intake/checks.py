@@ -20,11 +20,11 @@ from prism.elements import disk
 from prism.elements.element import Element as Document
 from prism.errors import BadArgument, PrismError
 from prism.formats.stamps import stamp_if_there
-from prism.intake.checking import CHECKER, FrameFacts, check_frame, frames_to_check, stamps_of
-from prism.intake.finding import Finding, Wanted
-from prism.intake.findings import findings
+from prism.intake.asked import Wanted
+from prism.intake.checking import READER, FrameFacts, check_frame, frames_to_check, stamps_of
+from prism.intake.findings import JUDGE, findings
 from prism.intake.on_disk import findings_on_disk
-from prism.judging.values import ERROR, WARNING
+from prism.judging.finding import ERROR, WARNING, Finding
 from prism.text import from_storable, printable
 
 KIND = "check"
@@ -120,7 +120,7 @@ def judge(element: Element) -> Judgement:
         judgement, _ = Judgement.objects.update_or_create(
             element=element,
             defaults={
-                "document": mark,
+                "document": _judged(document),
                 "checked": len(facts.keys() & set(numbers)),
                 "whole": len(numbers),
                 "findings": [_kept(finding) for finding in found[:MOST_FINDINGS]],
@@ -133,7 +133,10 @@ def listed(element: Element) -> dict[str, Any]:
     """For the page: the findings with what was accepted, and whether they are of all frames as they are known now."""
     judgement = Judgement.objects.filter(element=element).first()
     accepted = {acceptance.mark: acceptance for acceptance in element.acceptances.select_related("author")}
-    current = judgement is not None and judgement.document == _mark(document_of(element))
+    document = document_of(element)
+    if judgement is not None and judgement.document != _judged(document):  # the same readings, judged anew
+        judgement = judge(element) if element.checks.filter(document=_mark(document)).exists() else judgement
+    current = judgement is not None and judgement.document == _judged(document)
     found = judgement.findings if current else []
     for finding in found:
         acceptance = accepted.get(finding["mark"])
@@ -141,7 +144,7 @@ def listed(element: Element) -> dict[str, Any]:
         finding["by"] = acceptance.author.get_username() if acceptance and acceptance.author else ""
     return {
         "checked": judgement.checked if current else 0,
-        "whole": judgement.whole if current else len(frames_to_check(document_of(element))),
+        "whole": judgement.whole if current else len(frames_to_check(document)),
         "findings": found,
         "open": sum(not f["accepted"] and f["severity"] in (ERROR, WARNING) for f in found),
     }
@@ -162,8 +165,13 @@ def reopen(element: Element, mark: str) -> None:
 
 
 def _mark(document: Document) -> str:
-    """Of how an element is read, and by which checker: what another one found is of no use for its findings."""
-    return fingerprint([CHECKER, document.reading])
+    """Of how an element is read, and by which code: what another one read is of no use for its findings."""
+    return fingerprint([READER, document.reading])
+
+
+def _judged(document: Document) -> str:
+    """Of that, and of which code judges it."""
+    return fingerprint([JUDGE, _mark(document)])
 
 
 def _is_current(check: FrameCheck | None, document: Document, frame: int, mark: str) -> bool:

@@ -2,7 +2,7 @@
 
 from desk.shots.models import Shot
 from desk.stations.registry import Mark, station
-from prism.judging.values import ERROR
+from prism.judging.finding import ERROR
 
 
 @station("intake", "Intake", number=3)

@@ -16,12 +16,13 @@ from desk.shots.models import Shot
 from desk.shots.storage import free_bytes
 from desk.web.saving import Outdated, at_once, locked
 from prism.errors import BadArgument
+from prism.judging.finding import ERROR, Finding
 from prism.naming.frames import format_frames
 from prism.naming.patterns import parse_pattern
 from prism.passes.catalogue import BY_KEY, CATALOGUE
 from prism.passes.kinds import ROLE_TITLES
 from prism.pixels.file_formats import PLANNED
-from prism.plan.checks import ERROR, Finding, check
+from prism.plan.checks import check
 from prism.plan.checks.layers import together
 from prism.plan.checks.light import completeness
 from prism.plan.estimate import total_bytes

@@ -25,8 +25,9 @@ from desk.shots.models import Shot
 from desk.shots.storage import free_bytes
 from desk.web.saving import Outdated, locked
 from prism.errors import BadArgument
+from prism.judging.finding import ERROR
 from prism.naming.frames import format_frames, parse_frames
-from prism.plan.checks import ERROR, check
+from prism.plan.checks import check
 from prism.plan.estimate import spoken_bytes
 from prism.plan.expansion import PlannedFiles, expand
 from prism.plan.plan import Plan, PlannedImage
@@ -72,10 +73,12 @@ def begin(shot: Shot, user, request: RunRequest) -> Run:
         plan = plan.replace(number=versions.next_number(opened))
     versions.require_unlocked(opened, plan)
     facts = facts_for(shot, plan.cameras)
-    fault = next((finding for finding in check(plan, facts, free_bytes=free_bytes()) if finding.level == ERROR), None)
+    fault = next(
+        (finding for finding in check(plan, facts, free_bytes=free_bytes()) if finding.severity == ERROR), None
+    )
     if fault:
         raise BadArgument(
-            f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.why} Fix it in Plan."
+            f"The plan has a fault: {fault.what}", where=fault.where, advice=f"{fault.advice} Fix it in Plan."
         )
     _require_memory(plan, facts)
     frames = _frames(plan, request)

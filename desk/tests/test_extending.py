@@ -1,6 +1,10 @@
 """The worked examples of docs/extending.md, run as they stand there."""
 
+import json
 import re
+import shutil
+import subprocess
+import sys
 from pathlib import Path
 from types import SimpleNamespace
 from unittest import mock
@@ -24,10 +28,14 @@ from prism.finish.document import Finish
 from prism.finish.evaluate import finished
 from prism.finish.wording import in_words
 from prism.formats import stills
+from prism.judging import values
+from prism.judging.values import PlaneFacts
+from prism.judging.version import version_of
 from prism.ledger import rows
 from prism.ledger.first import first_ledger
 from prism.mattes import planes
 from prism.mattes.plan import MattePlan, PartPlan, plans
+from prism.passes.catalogue import BY_KEY
 from prism.pixels import file_formats
 from prism.pixels.picture import Picture
 from prism.pixels.window import Window
@@ -35,8 +43,52 @@ from prism.sources.opening import find_sources
 from prism.tests.memory import MemoryFrame
 from prism.tests.test_deep import any_deep
 
-TEXT = (Path(__file__).resolve().parents[2] / "docs" / "extending.md").read_text()
+ROOT = Path(__file__).resolve().parents[2]
+TEXT = (ROOT / "docs" / "extending.md").read_text()
 EXAMPLES = dict(re.findall(r"```python\n# ([\w ]+)\n(.*?)```", TEXT, re.DOTALL))
+
+WITH_IT = """
+import json
+import numpy as np
+from prism.elements.identify import identify
+from prism.passes.catalogue import BY_KEY, COMPONENTS
+from prism.plan.plan import Layer
+from prism.plan.showing import lacking, visible
+from prism.scenes.sheet import FactsSheet
+from standin.render import Order, Quality, render
+from standin.scene import Scene
+
+KEY = "iridescence"
+
+
+def shown(carried):
+    sheet = FactsSheet.model_validate({
+        "name": "s", "materials": [{"name": "shell", "carries": [carried]}], "cameras": [{"name": "main"}],
+        "groups": [{"name": "all", "materials": ["shell"]}], "lights": [{"name": "sun", "kind": "distant"}],
+    })
+    return visible(sheet.facts(), Layer(name="a"), "main")
+
+
+scene = Scene.model_validate({
+    "name": "Ball", "first": 1, "last": 1, "size": (8, 8), "mist": {"near": 1, "far": 2}, "groups": [{"name": "all"}],
+    "materials": {"grey": {"kind": "matte", "colour": (0.5, 0.5, 0.5)}},
+    "lights": [{"name": "sky", "kind": "sky", "radiance": (1, 1, 1), "horizon": (1, 1, 1)}],
+    "shapes": [{
+        "name": "ball", "group": "all", "material": "grey", "kind": "sphere", "centre": (0, 0, 0), "size": (1, 0, 0),
+    }],
+    "cameras": [{"name": "main", "position": (0, -5, 0), "target": (0, 0, 0), "fov": 30}],
+})
+passes = {kind.key: kind for kind in (BY_KEY["beauty"], *COMPONENTS)}
+planes = render(scene, 1, Order(passes=passes, quality=Quality(samples=2))).planes
+total = sum(np.stack(planes[kind.key]) for kind in COMPONENTS)
+print(json.dumps({
+    "named": identify("shot_iridescent").key,
+    "lacking": [lacking(BY_KEY[KEY], shown(carried)) for carried in (KEY, "diffuse")],
+    "schema": KEY in json.dumps(FactsSheet.model_json_schema()),
+    "rendered": [float(np.max(np.abs(planes[KEY]))), bool(np.max(planes["diffuse_direct"]) > 0)],
+    "sums": bool(np.allclose(total, np.stack(planes["beauty"][:3]), atol=1e-6)),
+}))
+"""
 
 
 class Extending(WorldCase):
@@ -120,6 +172,36 @@ class Extending(WorldCase):
         ended = list(job.tasks.order_by("number").values_list("state", "result"))
         self.assertEqual(ended[:2], [("done", {"files": 1})] * 2)
         self.assertEqual(ended[2][1], {})  # there is no such frame; it is tried again later
+
+    def test_example_finding(self):
+        made = self.run_example("finding")
+        planes = {name: PlaneFacts(least=0.0, most=0.5, pixels=10) for name in ("R", "G", "B", "A")}
+        with mock.patch.object(values, "JUDGES", (*values.JUDGES, made["hollow"])):
+            found = list(values.judge_values(BY_KEY["beauty"], "beauty", planes))
+        self.assertEqual([finding.code for finding in found], ["hollow"])
+        self.assertNotEqual(version_of("prism.judging.values"), version_of("prism.judging.finding"))
+
+    def test_example_pass_type(self):
+        """In a copy of the source with the one entry, and nothing else changed."""
+        for package in ("prism", "standin"):
+            left_out = shutil.ignore_patterns("tests", "__pycache__")
+            shutil.copytree(ROOT / package, self.root / "copy" / package, ignore=left_out)
+        catalogue = self.root / "copy" / "prism" / "passes" / "catalogue.py"
+        before, end = catalogue.read_text().split("\n)\nBY_KEY", 1)
+        text = f"{before}\n{EXAMPLES['pass type'].rstrip()}\n)\nBY_KEY{end}"
+        catalogue.write_text(text.replace("import COMMON_NEEDS, ", "import COMMON_NEEDS, Need, "))
+        done = subprocess.run([sys.executable, "-c", WITH_IT], cwd=self.root / "copy", capture_output=True, text=True)
+        self.assertEqual(done.stderr, "")
+        self.assertEqual(
+            json.loads(done.stdout),
+            {
+                "named": "iridescence",
+                "lacking": ["", "there is no material with a thin film"],
+                "schema": True,
+                "rendered": [0.0, True],
+                "sums": True,
+            },
+        )
 
     def test_example_encoding(self):
         made = self.run_example("encoding")

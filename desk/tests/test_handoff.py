@@ -103,7 +103,7 @@ class Orders(HandoffCase):
         """Checksums of sources and files as sha256sum has them, the balance, findings of Intake, and who and when."""
         Judgement.objects.create(
             element=self.element,
-            findings=[{"text": "clipped at 1", "frames": [1001]}, {"text": "not here", "frames": [1002]}],
+            findings=[{"what": "clipped at 1", "frames": [1001]}, {"what": "not here", "frames": [1002]}],
         )
         self.order()
         self.work()

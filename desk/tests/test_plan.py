@@ -187,7 +187,7 @@ class Versions(PlanCase):
                 pass
         audit = self.client.get(self.url("plan-audit")).json()["audit"]
         self.assertEqual((audit["complete"], audit["isOfNow"]), (True, True))
-        kinds = {(deviation["kind"], deviation["frames"]) for deviation in audit["deviations"]}
+        kinds = {(deviation["code"], deviation["frames_text"]) for deviation in audit["deviations"]}
         self.assertLessEqual({("missing", "1003"), ("channels", "1002"), ("colour", "1002"), ("extra", "")}, kinds)
         self.assertNotIn("1001", {frames for _, frames in kinds})
         first = self.folder / "TST_010_v2.1001.exr"

@@ -170,7 +170,7 @@ class Runs(Rendering, WorldCase):
         judgement = Judgement.objects.get(element=element)
         self.assertEqual((judgement.checked, judgement.whole), (2, 2))
         # Two frames of four; and so few samples leave fireflies in a picture that small.
-        self.assertEqual({finding["kind"] for finding in judgement.findings} - {"fireflies"}, {"missing"})
+        self.assertEqual({finding["code"] for finding in judgement.findings} - {"fireflies"}, {"missing"})
 
     def test_cancelled_and_resumed(self):
         run = self.begin(layers=("all",))

@@ -123,7 +123,7 @@ class Intake(WorldCase):
         self.assertEqual((element["name"], element["frames"], element["checked"]), ("v001", "1001,1003", 2))
         self.assertEqual(element["sequences"][0]["gaps"], "1002")
         self.assertIn("diffuse, direct", [pass_["title"] for pass_ in element["passes"]])
-        missing = [f["frames"] for f in element["findings"] if f["kind"] == "missing"]
+        missing = [f["frames"] for f in element["findings"] if f["code"] == "missing"]
         self.assertEqual(missing, [[1002, 1004]])  # said once, though it is a gap as well
         self.assertContains(self.client.get(self.url("intake")), "TST_010.####.exr")
         self.assertEqual(frames_on_disk(self.shot.elements.get()), [1001, 1003])
@@ -281,7 +281,7 @@ class Intake(WorldCase):
             422,
         )
         found = self.state()["elements"][0]["findings"]
-        constant = next(finding for finding in found if finding["kind"] == "constant")
+        constant = next(finding for finding in found if finding["code"] == "constant")
         self.assertEqual(
             self.ask("intake-act", action="accept", element=element.pk, mark=constant["mark"], reason=" ").status_code,
             422,

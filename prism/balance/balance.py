@@ -12,7 +12,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.balance.causes import Suggestion, find_causes, pick
+from prism.balance.causes import find_causes, pick
 from prism.balance.picked import Picked
 from prism.balance.rounding import SMALLEST_FLOAT, UNIT_HALF, UNIT_SUMMED, rounding_bound
 from prism.balance.work import Work
@@ -20,6 +20,7 @@ from prism.balance.world import Residue
 from prism.combine.evaluate import evaluate, run
 from prism.combine.program import Program, compile_ledger
 from prism.elements.identify import DENOISED
+from prism.judging.finding import Finding
 from prism.ledger.document import Ledger
 from prism.ledger.first import require_beauty
 from prism.limits import Stale, never
@@ -52,7 +53,7 @@ class Balance:
     rounding: str  # half or float: the coarsest type among the passes
     rebuilt_mean: float
     rendered_mean: float
-    suggestions: tuple[Suggestion, ...]
+    suggestions: tuple[Finding, ...]
     pixels: int
     roundings: float
     tried: int
@@ -174,7 +175,7 @@ def difference_picture(ledger: Ledger, sources: Frame, *, step: int = 1) -> Pict
 
 def _suggestions(
     plain: Ledger, sources: Frame, wrong: NDArray, strange: int, count: int, causes: int, work: Work
-) -> tuple[Suggestion, ...]:
+) -> tuple[Finding, ...]:
     if not causes or not wrong.any():
         return ()
     places = pick(wrong)

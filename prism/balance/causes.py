@@ -9,7 +9,7 @@ Work is counted, never timed. If nothing explains the residue, that is said, and
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -36,6 +36,7 @@ from prism.balance.trials import UNIT_HALF, Wanted, value_trials
 from prism.balance.work import Work
 from prism.balance.world import Residue, World, finite
 from prism.errors import PrismError
+from prism.judging.finding import ERROR, Finding
 from prism.ledger.document import Ledger
 from prism.ledger.rows import GroupRow, PassRow, walk
 from prism.passes.kinds import LIT, Role
@@ -60,21 +61,6 @@ STEEP = ("encoded", "straight_alpha", "outside_coverage", "colour_space")  # cau
 PAIRED = {"direct": "indirect", "indirect": "direct"}  # halves of a component
 
 
-@dataclass(frozen=True, slots=True)
-class Suggestion:
-    """A likely reason. cause: one of CAUSES. key: the pass or row. share: of the residue that it explains, 0..1.
-
-    action: what to do to the key, as insert, remove or an operator to set; note if there is nothing to do in the
-    ledger.
-    """
-
-    cause: str
-    key: str
-    text: str
-    share: float
-    action: str = "note"
-
-
 CAUSES = (
     "missing", "doubled", "gain", "encoded", "straight_alpha", "clamped", "wrong_operator", "wrong_frame", "shifted",
     "other_size", "colour_space", "lossy", "not_finite", "total_and_parts", "several", "mirrored", "swapped", "offset",
@@ -83,12 +69,17 @@ CAUSES = (
 )  # fmt: skip
 
 
+def _cause(code: str, key: str, what: str, share: float, repair: Mapping[str, str] | None = None) -> Finding:
+    """A likely reason, by one of CAUSES. key: of the pass or row. repair: the edit of the ledger that mends it."""
+    return Finding(code, ERROR, what, key=key, share=share, repair=dict(repair or {}))
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Trial:
     """A world in which one cause is put right. gap: what the sum lacks there, (4, 1, N). judged: pixels that it can be
     judged on, (1, N); all if None."""
 
-    suggestion: Suggestion
+    suggestion: Finding
     ledger: Ledger
     frame: Picked
     gap: NDArray[np.float32]
@@ -107,7 +98,7 @@ def pick(wrong: NDArray[np.bool_], *, seed: int = 1) -> NDArray[np.int64]:
 
 def find_causes(
     ledger: Ledger, frame: Frame, residue: Residue, *, most: int = 2, work: Work | None = None
-) -> list[Suggestion]:
+) -> list[Finding]:
     """Likely reasons, the likeliest first. ledger: untrimmed. most: 1 not to look for two at once, which takes long.
     work: how much may be tried; it tells afterwards what was left out. Empty only if there is no residue on the pixels
     picked."""
@@ -125,7 +116,7 @@ class _Search:
         elements = {row.source.rpartition("/")[0] for row in world.ledger.passes}
         self._own = [source for source in world.picked if source.key.rpartition("/")[0] in elements]
 
-    def suggestions(self, *, pairs: bool) -> list[Suggestion]:
+    def suggestions(self, *, pairs: bool) -> list[Finding]:
         """All that explain it; several together where none does alone; and if nothing does, that."""
         world = self._world
         found = list(self._not_finite()) if world.residue.strange else []
@@ -155,7 +146,7 @@ class _Search:
         for make in (self._totals, self._doubled, self._missing, self._operators, self._values):
             yield from make(world)
 
-    def _of_rows(self, world: World, suggestion: Suggestion, ledger: Ledger) -> Iterator[_Trial]:
+    def _of_rows(self, world: World, suggestion: Finding, ledger: Ledger) -> Iterator[_Trial]:
         """A changed ledger: by difference, and evaluated where that promises something."""
         if not self._work.may("rows left out, added and joined otherwise"):
             return
@@ -181,7 +172,7 @@ class _Search:
             elif source.kind is not None and not _adds_light(source):
                 taken = source.kind.title.lower()
                 text = f"{source.title} holds the light that is missing, though it is taken for {taken}."
-            said = Suggestion("missing", source.key, text, 0, "insert")
+            said = _cause("missing", source.key, text, 0, {"insert": source.key})
             for trial in self._of_rows(world, said, _with_light(world.ledger, row)):
                 plain = source.kind is None or (_adds_light(source) and not source.excluded)
                 if plain or trial.suggestion.share >= EXPLAINED:
@@ -193,7 +184,7 @@ class _Search:
             text = (
                 f"{world.picked.source(row.source).title} is in the beauty already: without row {row.id} it balances."
             )
-            said = Suggestion("doubled", row.id, text, 0, "remove")
+            said = _cause("doubled", row.id, text, 0, {"remove": row.id})
             yield from self._of_rows(world, said, world.ledger.without(row.id))
 
     def _totals(self, world: World) -> Iterator[_Trial]:
@@ -204,7 +195,7 @@ class _Search:
             if parts:
                 parted = ", ".join(parts)
                 text = f"{source.title} is the total of {parted}, which are in the sum as well: leave it out, or them."
-                said = Suggestion("total_and_parts", row.id, text, 0, "remove")
+                said = _cause("total_and_parts", row.id, text, 0, {"remove": row.id})
                 yield from self._of_rows(world, said, world.ledger.without(row.id))
 
     def _operators(self, world: World) -> Iterator[_Trial]:
@@ -214,7 +205,7 @@ class _Search:
                 if other != row.operator:
                     reason = {"multiply": "is a pass on white", "add": "holds light"}.get(other, "joins in another way")
                     text = f"{title} {reason}: its operator should be {other}."
-                    said = Suggestion("wrong_operator", row.id, text, 0, other)
+                    said = _cause("wrong_operator", row.id, text, 0, {"operator": other, "row": row.id})
                     yield from self._of_rows(world, said, world.ledger.with_row(row.replace(operator=other)))
 
     def _values(self, world: World) -> Iterator[_Trial]:
@@ -222,12 +213,10 @@ class _Search:
             for trial in value_trials(self._wanted(world, key, source)):
                 if not self._work.may("what may have been done to the values of each pass"):
                     return
-                said = Suggestion(trial.cause, key, trial.text, 0)
+                said = _cause(trial.cause, key, trial.text, 0)
                 yield self._changed(world, said, world.picked.with_change(key, trial.change), trial.judged)
 
-    def _changed(
-        self, world: World, said: Suggestion, frame: Picked, judged: NDArray[np.bool_] | None = None
-    ) -> _Trial:
+    def _changed(self, world: World, said: Finding, frame: Picked, judged: NDArray[np.bool_] | None = None) -> _Trial:
         """A changed source: by difference, and evaluated where that promises something."""
         gap = world.gap_with(said.key, lambda _: frame.pixels(said.key))
         slack = self._slack(world, said, frame, gap)
@@ -244,9 +233,9 @@ class _Search:
         if own is not None and not np.array_equal(own, pixels.alpha, equal_nan=True):
             yield lambda _: Pixels(pixels.planes, own)
 
-    def _slack(self, world: World, said: Suggestion, frame: Picked, gap: NDArray) -> NDArray[np.float32] | float:
+    def _slack(self, world: World, said: Finding, frame: Picked, gap: NDArray) -> NDArray[np.float32] | float:
         """Rounding that a change makes larger: a steep curve turns half a step into more of them."""
-        if said.cause not in STEEP or not self._is_half(said.key):
+        if said.code not in STEEP or not self._is_half(said.key):
             return 0.0
         nudged = frame.with_nudge(said.key, np.float32(1 + UNIT_HALF))
         with np.errstate(invalid="ignore", over="ignore"):
@@ -296,7 +285,7 @@ class _Search:
             for trial in place_trials(key, source.title, world.picked, shifts):
                 if not self._work.may("where each pass lies"):
                     return
-                yield self._changed(world, Suggestion(trial.cause, key, trial.text, 0), trial.frame, trial.judged)
+                yield self._changed(world, _cause(trial.cause, key, trial.text, 0), trial.frame, trial.judged)
 
     def _edges(self, world: World) -> Iterator[_Trial]:
         """Of layers that lie over one another: a pixel's alpha does not say which part of it is covered."""
@@ -313,7 +302,7 @@ class _Search:
             f"{', '.join(row.name or row.id for row in over)} goes over what is behind, so soft edges differ a little: "
             "for an exact sum, make the layers holdouts of each other."
         )
-        yield _Trial(Suggestion("soft_edges", over[0].id, text, share), world.ledger, world.picked, world.gap)
+        yield _Trial(_cause("soft_edges", over[0].id, text, share), world.ledger, world.picked, world.gap)
 
     def _suspects(self) -> list[tuple[str, Source]]:
         """Sources that would hold light and nothing below it, were they the wrong one: those that lie most where the
@@ -335,7 +324,7 @@ class _Search:
             self._work.leave(f"parts of a pixel and blurs of any but the {most} likeliest passes")
         return suspects[:most]
 
-    def _filtered(self) -> Iterator[Suggestion]:
+    def _filtered(self) -> Iterator[Finding]:
         """Moved by parts of a pixel, or blurred, before it was stored."""
         tile = self._own_tile
         for key, source in self._close():
@@ -347,12 +336,12 @@ class _Search:
                 if found is None or found.share < FILTERED:
                     continue
                 if found.moves:
-                    yield Suggestion("shifted", key, f"{source.title} {shifted_words(found.x, found.y)}.", found.share)
+                    yield _cause("shifted", key, f"{source.title} {shifted_words(found.x, found.y)}.", found.share)
                 elif found.blurs:
                     text = f"{source.title} has lost its fine detail: it was blurred or scaled before it was stored."
-                    yield Suggestion("other_size", key, text, found.share)
+                    yield _cause("other_size", key, text, found.share)
 
-    def _framed(self) -> Iterator[_Trial | Suggestion]:
+    def _framed(self) -> Iterator[_Trial | Finding]:
         """Of another frame, where that is there."""
         suspects, world = self._suspects(), self._world
         most = len(suspects) if self._work.thorough else MOST_FRAMED
@@ -368,12 +357,12 @@ class _Search:
             if len(frames) == len(offsets):
                 self._work.leave(f"frames further than {reach} away")
             for trial in frame_trials(world.ledger, frames, world.picked, key, source.title, sign * world.gap[:3]):
-                said = Suggestion(trial.cause, key, trial.text, trial.share or 0)
+                said = _cause(trial.cause, key, trial.text, trial.share or 0)
                 yield said if trial.share else self._changed(world, said, trial.frame)
 
     # ---- What is lost ----
 
-    def _lost(self) -> Iterator[Suggestion]:
+    def _lost(self) -> Iterator[Finding]:
         """Black where it should hold light, and enlarged by repeating pixels."""
         tile = self._own_tile
         for key, source in self._world.sources():
@@ -381,29 +370,29 @@ class _Search:
                 return
             black = black_of(self._world, self._frame, key)
             if black is not None:
-                yield Suggestion("black", key, f"{source.title} {black.text}.", 1.0)
+                yield _cause("black", key, f"{source.title} {black.text}.", 1.0)
             by = enlarged_by(*tile.pair(key))
             if by > 1:
                 text = f"{source.title} was enlarged {by:.2g} times by repeating pixels: render it in full size."
-                yield Suggestion("other_size", key, text, EXPLAINED)
+                yield _cause("other_size", key, text, EXPLAINED)
 
-    def _of_files(self) -> Iterator[Suggestion]:
+    def _of_files(self) -> Iterator[Finding]:
         """Sources that hold but approximations: lossy files, and few steps. They explain small differences anywhere."""
         for key, source in self._world.sources():
             if source.lossy:
                 text = f"{source.title} is stored with lossy {source.lossy}: its values are approximations."
-                yield Suggestion("lossy", key, text, self._approximate(key, 0.1))
+                yield _cause("lossy", key, text, self._approximate(key, 0.1))
             if source.bits and source.bits <= 16:
                 text = f"{source.title} has {source.bits} bits a channel: its values are rounded to steps."
-                yield Suggestion("quantised", key, text, self._approximate(key, 8 * 2.0**-source.bits))
+                yield _cause("quantised", key, text, self._approximate(key, 8 * 2.0**-source.bits))
                 continue
             for steps in steps_of(self._world.stored(key), half=self._is_half(key)):
                 text = f"{source.title} {steps.text}."
                 above = steps.top & (self._world.light_wanted(key) > self._world.stored(key))
                 slack = np.where(above, np.float32(np.inf), steps.slack)
-                yield Suggestion("quantised", key, text, self._within(key, slack))
+                yield _cause("quantised", key, text, self._within(key, slack))
 
-    def _copies(self) -> Iterator[Suggestion]:
+    def _copies(self) -> Iterator[Finding]:
         """Passes that hold the very pixels of another: one of the two was written over."""
         rows = [(key, source) for key, source in self._world.sources() if key not in self._reference]
         for place, (key, source) in enumerate(rows):
@@ -411,7 +400,7 @@ class _Search:
             for other, twin in rows[:place]:
                 if np.ptp(stored) > 0 and np.array_equal(stored, self._world.stored(other), equal_nan=True):
                     text = f"{source.title} holds the same pixels as {twin.title}: one of them is a copy of the other."
-                    yield Suggestion("copy", key, text, EXPLAINED)
+                    yield _cause("copy", key, text, EXPLAINED)
 
     def _approximate(self, key: str, part: float) -> float:
         """Share of the residue within that part of the largest value of a source."""
@@ -426,7 +415,7 @@ class _Search:
             full[:3] = slack if slope is None else np.nan_to_num(slack * np.abs(slope), nan=0, posinf=np.inf)
         return self._world.share(self._world.gap, slack=full)
 
-    def _softened(self) -> Suggestion | None:
+    def _softened(self) -> Finding | None:
         """The source that lacks most of its fine detail, if the residue is what detail is made of: as much above as
         below."""
         tile = self._own_tile
@@ -443,9 +432,9 @@ class _Search:
             text = f"{title} has another size than the picture and was scaled to it: its values are in between."
         else:
             text = f"{title} seems to have lost its fine detail: it was scaled or blurred before it was stored."
-        return Suggestion("other_size", key, text, share)
+        return _cause("other_size", key, text, share)
 
-    def _other_picture(self) -> Suggestion | None:
+    def _other_picture(self) -> Finding | None:
         """The source that holds the light it should, elsewhere."""
         tile = self._own_tile
         alike = [(of_another_picture(tile.stored(key), tile.filled(key)), key, source) for key, source in self._close()]
@@ -456,9 +445,9 @@ class _Search:
             f"{source.title} seems to be of another picture: it holds about the light it should, in other places. "
             "Look for another frame, camera or version."
         )
-        return Suggestion("wrong_frame", key, text, min(likeness, EXPLAINED - BETTER))
+        return _cause("wrong_frame", key, text, min(likeness, EXPLAINED - BETTER))
 
-    def _absent(self) -> Suggestion | None:
+    def _absent(self) -> Finding | None:
         """Light that no pass holds: everything that is off is missing, in all channels."""
         gap = finite(self._world.gap[:3])
         off = np.where(self._world.before[:3] > 0, gap, 0)
@@ -476,9 +465,9 @@ class _Search:
             f"A pass is missing from the files: {self._amount()}, only in places where light is missing, and no pass "
             f"that is there holds it.{looks}"
         )
-        return Suggestion("absent", halves[0] if len(halves) == 1 else "", text, EXPLAINED - BETTER)
+        return _cause("absent", halves[0] if len(halves) == 1 else "", text, EXPLAINED - BETTER)
 
-    def _not_finite(self) -> Iterator[Suggestion]:
+    def _not_finite(self) -> Iterator[Finding]:
         for key, source in self._world.sources():
             pixels = self._frame.pixels(key)
             for planes, what in ((pixels.planes, ""), ((pixels.alpha,), "The alpha of ")):
@@ -490,25 +479,25 @@ class _Search:
                         f"{what}{source.title} is NaN or infinite in {count} "
                         f"pixel{'s' if count > 1 else ''}: render them again."
                     )
-                    yield Suggestion("not_finite", key, text, 1.0)
+                    yield _cause("not_finite", key, text, 1.0)
 
     # ---- Two at once, or nothing ----
 
-    def _pairs(self, tried: Sequence[_Trial]) -> list[Suggestion]:
+    def _pairs(self, tried: Sequence[_Trial]) -> list[Finding]:
         """The two causes that together explain it best: of all that were tried, and beside the likeliest, anything."""
         pairs = list(self._known_pairs(tried)) or list(self._new_pairs(tried))
         if not pairs:
             return []
         share, one, other = max(pairs, key=lambda pair: pair[0])
-        text = f"Two things are wrong. {one.text} And: {other.text}"
-        return [Suggestion("several", one.key, text, share), one, other]
+        text = f"Two things are wrong. {one.what} And: {other.what}"
+        return [_cause("several", one.key, text, share), one, other]
 
-    def _known_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Suggestion, Suggestion]]:
+    def _known_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Finding, Finding]]:
         """Two that were tried alone: what they change adds up, as long as they change different sources."""
         world = self._world
         usable = [t for t in tried if t.judged is None and np.isfinite(t.gap[:3]).all()]
         deltas = [
-            Delta((t.suggestion.cause in OF_THE_LEDGER, t.suggestion.key), t.gap[:3] - world.gap[:3]) for t in usable
+            Delta((t.suggestion.code in OF_THE_LEDGER, t.suggestion.key), t.gap[:3] - world.gap[:3]) for t in usable
         ]
         for first, second in likely_pairs(world.gap[:3], world.residue.bound[:3], deltas):
             if not self._work.may("two causes at once"):
@@ -519,13 +508,13 @@ class _Search:
                 rest = max(0.0, share - one.suggestion.share)
                 yield share, one.suggestion, replace(other.suggestion, share=rest)
 
-    def _new_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Suggestion, Suggestion]]:
+    def _new_pairs(self, tried: Sequence[_Trial]) -> Iterator[tuple[float, Finding, Finding]]:
         """What may be wrong besides one of the likeliest, found anew once that is put right."""
         most = MOST_FIRST * (10 if self._work.thorough else 1)
-        of_ledger = [t for t in tried if t.suggestion.cause in OF_THE_LEDGER]
+        of_ledger = [t for t in tried if t.suggestion.code in OF_THE_LEDGER]
         least = [of_ledger[at] for at in self._leaving_least(of_ledger)[:most]]
         of_ledger = [*least, *sorted(of_ledger, key=lambda trial: -trial.suggestion.share)[:most]]
-        others = [t for t in tried if t.suggestion.share >= PART and t.suggestion.cause not in OF_THE_LEDGER]
+        others = [t for t in tried if t.suggestion.share >= PART and t.suggestion.code not in OF_THE_LEDGER]
         others.sort(key=lambda trial: -trial.suggestion.share)
         if len(others) > most // 2 or not self._work.thorough:
             self._work.leave("two causes at once beside any but the likeliest rows and passes")
@@ -534,7 +523,7 @@ class _Search:
                 return
             world = self._world.with_ledger(first.ledger, first.frame, first.suggestion.key)
             seconds = [*self._values(world)]
-            if first.suggestion.cause in OF_THE_LEDGER:
+            if first.suggestion.code in OF_THE_LEDGER:
                 seconds += self._placed(world)
             else:
                 seconds += (t for make in (self._doubled, self._missing, self._operators) for t in make(world))
@@ -551,7 +540,7 @@ class _Search:
         ways = [slope * stored for slope, stored in slopes if slope is not None]
         return by_what_is_left([trial.gap[:3] for trial in firsts], ways, world.gap[:3], world.residue.bound[:3])
 
-    def _slight(self) -> Suggestion | None:
+    def _slight(self) -> Finding | None:
         """A pass that is a very little brighter or darker: most pixels hide that within rounding, but not in sum."""
         world = self._world
         weight = 1 / np.maximum(world.residue.bound[:3], 1e-30)
@@ -573,9 +562,9 @@ class _Search:
             return None
         _, key, title, factor = best
         where = "as the sum of the rows" if key in self._reference else "as it is in the beauty"
-        return Suggestion("gain", key, f"{title} is {1 / factor:.6g} times as bright {where}.", EXPLAINED)
+        return _cause("gain", key, f"{title} is {1 / factor:.6g} times as bright {where}.", EXPLAINED)
 
-    def _few(self) -> Suggestion:
+    def _few(self) -> Finding:
         """A handful of pixels fits any cause, so none is named."""
         count = self._world.residue.count
         width = self._frame.shape()[1]
@@ -584,7 +573,7 @@ class _Search:
         x, y = int(columns[0]) + window.x0 - display.x0, int(rows[0]) + window.y0 - display.y0
         what = "One pixel" if count == 1 else f"{count} pixels, one of them"
         text = f"{what} at x {x} y {y} {'is' if count == 1 else 'are'} further off than rounding explains; no other is."
-        return Suggestion("one_pixel", "", text, 1.0)
+        return _cause("one_pixel", "", text, 1.0)
 
     def _amount(self) -> str:
         """How much light is off, in words with a scale."""
@@ -594,7 +583,7 @@ class _Search:
         whole = float(np.abs(finite(rendered)[wrong]).sum(dtype=np.float64))
         return light_words(float(gap[wrong].sum()), whole)
 
-    def _unexplained(self, tried: Sequence[_Trial], likely: Suggestion | None) -> list[Suggestion]:
+    def _unexplained(self, tried: Sequence[_Trial], likely: Finding | None) -> list[Finding]:
         """How much it is, and which pass it looks like; what explains a part of it follows."""
         if likely is not None:
             return []
@@ -606,12 +595,12 @@ class _Search:
         where = f" It lies where {nearest.title} does." if nearest is not None and near else ""
         text = f"No cause that was tried explains it: in the wrong pixels, {self._amount()}.{where}"
         partly = [
-            replace(t.suggestion, text=f"It would explain {t.suggestion.share:.0%} of it: {t.suggestion.text}")
+            replace(t.suggestion, what=f"It would explain {t.suggestion.share:.0%} of it: {t.suggestion.what}")
             for t in tried
-            if t.suggestion.share >= 0.5 and t.suggestion.cause in OF_THE_LEDGER
+            if t.suggestion.share >= 0.5 and t.suggestion.code in OF_THE_LEDGER
         ]
         return [
-            Suggestion("unexplained", nearest.key if nearest is not None and near else "", text, 0.0),
+            _cause("unexplained", nearest.key if nearest is not None and near else "", text, 0.0),
             *_ranked(partly)[:1],
         ]
 
@@ -637,7 +626,7 @@ def _with_light(ledger: Ledger, row: PassRow) -> Ledger:
     return ledger.replace(rows=(*ledger.rows, row))
 
 
-def _ranked(suggestions: Sequence[Suggestion]) -> list[Suggestion]:
+def _ranked(suggestions: Sequence[Finding]) -> list[Finding]:
     """By the share they explain, in steps; the order in which they were tried decides within one, being that of
     likelihood."""
     return sorted(suggestions, key=lambda suggestion: -round(suggestion.share / BETTER))

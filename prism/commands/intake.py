@@ -14,11 +14,11 @@ from prism.elements.element import Element, ElementPass
 from prism.elements.gathering import gather
 from prism.elements.planned import PlannedNames
 from prism.errors import PrismError
+from prism.intake.asked import Wanted
 from prism.intake.checking import check_frame, frames_to_check
-from prism.intake.finding import Finding, Wanted
 from prism.intake.findings import findings
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
-from prism.judging.values import ERROR
+from prism.judging.finding import ERROR, Finding
 from prism.naming.frames import format_frames
 from prism.plan.expansion import PlannedFiles, expand
 from prism.plan.plan import Plan
@@ -78,7 +78,7 @@ def _not_found(
     for files in planned:
         if id(files) not in titles:
             yield Finding(
-                "missing", ERROR, f"{files.example} and all further frames are not there.", "Render them.",
+                "missing", ERROR, f"{files.example} and all further frames are not there.", advice="Render them.",
                 files=tuple(files.path(frame) for frame in files.frames), frames=files.frames,
             )  # fmt: skip
 
@@ -141,7 +141,7 @@ def _text(answer: dict[str, Any]) -> str:
     problems: Sequence[dict] = answer["findings"]
     for finding in problems:
         frames = f" [{finding['frames_text']}]" if finding["frames_text"] else ""
-        lines.append(f"{finding['severity']}: {finding['text']}{frames} {finding['advice']}".rstrip())
+        lines.append(f"{finding['severity']}: {finding['what']}{frames} {finding['advice']}".rstrip())
     if not problems:
         lines.append("No problems.")
     return "\n".join(lines)

@@ -76,7 +76,7 @@ def _lines(number: int, result: Balance, many: bool) -> Iterator[str]:
     yield f"{lead}{far}, mean {result.difference.mean:.6g}"
     yield f"{lead}{result.verdict}"
     for suggestion in result.suggestions:
-        yield f"{lead}{suggestion.text}"
+        yield f"{lead}{suggestion.what}"
     if result.stopped:
         yield f"{lead}{result.stopped} Search on with --thorough."
 

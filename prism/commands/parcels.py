@@ -41,9 +41,9 @@ def _make(args: argparse.Namespace) -> Answer:
 
 def _check(args: argparse.Namespace) -> Answer:
     checked = check_parcel(args.folder)
-    faults = [{"file": fault.file, "what": fault.what} for fault in checked.faults]
+    faults = [{"file": fault.where, "what": fault.what} for fault in checked.faults]
     answer = {"whole": checked.whole, "files": checked.count, "faults": faults, "extra": list(checked.extra)}
-    lines = [printable(f"{fault.file}: {fault.what}") for fault in checked.faults]
+    lines = [printable(f"{fault.where}: {fault.what}") for fault in checked.faults]
     lines += [printable(f"{name}: not part of the parcel") for name in checked.extra]
     if not checked.whole:
         raise Refused(answer, "\n".join(lines))

@@ -11,6 +11,7 @@ from prism.commands import Answer, Refused
 from prism.commands.scenes import load_facts
 from prism.errors import BadArgument
 from prism.intake.auditing import audit_folder
+from prism.judging.finding import ERROR
 from prism.plan.checks import check
 from prism.plan.estimate import Measured, seconds_per_frame, total_bytes, total_seconds
 from prism.plan.expansion import expand
@@ -63,11 +64,11 @@ def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answ
 
 def _check(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answer:
     findings = check(document, facts)
-    lines = [f"{finding.level:<8}{finding.what} ({finding.where}) {finding.why}" for finding in findings] or [
+    lines = [f"{finding.severity:<8}{finding.what} ({finding.where}) {finding.advice}" for finding in findings] or [
         "no problems found"
     ]
     answer = [finding.as_json() for finding in findings], "\n".join(lines)
-    if any(finding.level == "error" for finding in findings):
+    if any(finding.severity == ERROR for finding in findings):
         raise Refused(*answer)
     return answer
 
@@ -89,10 +90,8 @@ def _audit(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answe
         raise BadArgument("No folder was named.", where="plan audit", advice="Add --folder DIR.")
     deviations = audit_folder(document, facts, args.folder)
     lines = [
-        " ".join(
-            filter(None, (f"{deviation.kind:<11}{deviation.name}", deviation.frames, deviation.what, deviation.advice))
-        )
-        for deviation in deviations
+        " ".join(filter(None, (f"{found.code:<11}{found.where}", found.frames_text, found.what, found.advice)))
+        for found in deviations
     ] or ["all as planned"]
     answer = [deviation.as_json() for deviation in deviations], "\n".join(lines)
     if deviations:

@@ -7,9 +7,10 @@ from pathlib import Path
 
 from prism.commands import Answer
 from prism.errors import BadArgument
+from prism.judging.finding import ERROR
 from prism.naming.frames import format_frames, parse_frames
 from prism.naming.patterns import FIELDS, require_frame_number, require_portable
-from prism.plan.checks import ERROR, check
+from prism.plan.checks import check
 from prism.plan.expansion import expand
 from prism.plan.plan import Plan
 
@@ -44,9 +45,9 @@ def _planned(args: argparse.Namespace, scene) -> list[Path]:
     from standin.shot import make_frame
 
     plan, facts = Plan.load(args.plan), facts_of(scene)
-    fault = next((finding for finding in check(plan, facts) if finding.level == ERROR), None)
+    fault = next((finding for finding in check(plan, facts) if finding.severity == ERROR), None)
     if fault:
-        raise BadArgument(fault.what, where=f"{args.plan}, {fault.where}", advice=fault.why)
+        raise BadArgument(fault.what, where=f"{args.plan}, {fault.where}", advice=fault.advice)
     planned = plan.shot.written_frames
     frames = parse_frames(args.frames) if args.frames else planned
     strange = sorted(set(frames) - set(planned))

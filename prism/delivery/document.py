@@ -9,27 +9,19 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, ValidationError, model_validator
 
-from prism.delivery.encodings.base import DELIVERY_FIELDS, SUBJECT_TITLES, Names, SubjectKind
+from prism.delivery.encodings.base import DELIVERY_FIELDS, SUBJECT_TITLES, Order
 from prism.delivery.encodings.table import AnyEncoding
-from prism.documents import Document, Value
+from prism.documents import Document
 from prism.errors import BadArgument
 from prism.ledger.document import Ledger
 from prism.naming.patterns import FIELDS, parse_pattern
 from prism.naming.safety import word_fault
 from prism.sources.pixels import Frame
 
-Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=40)]
 
+class Item(Order):
+    """One thing that goes out, and how it is written."""
 
-class Item(Value):
-    """One thing that goes out. subject: what. names: which passes or mattes, `*` for all; a still holds one. pattern:
-    of its files; the usual one of the encoding if empty. enabled: whether it is written."""
-
-    id: Word
-    subject: SubjectKind = "finished"
-    names: Names = ()
-    pattern: Annotated[str, Field(max_length=400)] = ""
-    enabled: bool = True
     encoding: AnyEncoding
 
     @model_validator(mode="after")

@@ -29,7 +29,7 @@ MOST_NAMED = 40  # in a message
 
 
 @dataclass(frozen=True, slots=True)
-class Verdict:
+class Comparison:
     """Whether the untrimmed rows come to what was rendered. balanced: None if they could not be compared, `why` says
     it, or if there is nothing they should land on."""
 
@@ -84,16 +84,16 @@ class Made:
         return self.finish.light(self.rebuilt, self.is_stale)
 
     @cached_property
-    def verdict(self) -> Verdict:
+    def verdict(self) -> Comparison:
         """Whether the untrimmed sum is what was rendered, where there is something it should land on."""
         ledger, sources = self.ledger, self.sources
         if not all(key in sources for key in ledger.rendered.sources) or not any(row.in_balance for row in ledger.rows):
-            return Verdict(None)
+            return Comparison(None)
         try:
             found = balance(ledger, sources, causes=0, made=self.rebuilt)
         except PrismError as error:  # of a pass that only a row asks for which is off
-            return Verdict(None, why=error.what)
-        return Verdict(found.balanced, found.wrong, found.difference.largest)
+            return Comparison(None, why=error.what)
+        return Comparison(found.balanced, found.wrong, found.difference.largest)
 
     def shown(
         self, transform: ViewTransform, *, finished: bool = True, keep_alpha: bool = False, ground: Colour = BLACK

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from prism.elements import disk
@@ -34,7 +34,7 @@ TRIED = 5  # files of a sequence that are opened until one can be read
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
+class Unread:
     """A sequence of which nothing could be read, with why."""
 
     sequence: disk.Sequence
@@ -46,7 +46,7 @@ class Gathered:
     """What a scan became. ignored: sequences that a rule leaves out."""
 
     elements: tuple[Element, ...]
-    faults: tuple[Fault, ...] = ()
+    faults: tuple[Unread, ...] = ()
     ignored: tuple[disk.Sequence, ...] = ()
 
 
@@ -64,14 +64,14 @@ def gather(
     telling = telling_names(sequences, root)
     labels = {rule.light for rule in rules if rule.light} | (set(plan.labels) if plan else set())
     reader = NameReader(root, rules, labels, alone=len(sequences) == 1)
-    faults: list[Fault] = []
+    faults: list[Unread] = []
     ignored: list[disk.Sequence] = []
     claims: list[Claim] = []
     for sequence in sequences:
         try:
             layers = list(layers_of(_readable_header(sequence, headers)))
         except PrismError as error:
-            faults.append(Fault(sequence, error))
+            faults.append(Unread(sequence, error))
             continue
         planned = plan.find(sequence) if plan else None
         if planned is not None:
@@ -287,22 +287,15 @@ def _last(words: Sequence[str]) -> Sequence[str]:
     return words[-2:] if words[-1].isdigit() else words[-1:]
 
 
-@dataclass(frozen=True, slots=True)
-class Doubt:
-    """Two or more that claim one pass, or a name that is not sure: asked once, answered by a rule."""
-
-    key: str
-    claims: tuple[ElementPass, ...] = field(default=())
-
-
-def doubts_of(element: Element) -> list[Doubt]:
-    """Passes that are claimed more than once. Copies of the beauty that ride along with data are no doubt."""
+def claimed_twice(element: Element) -> list[tuple[ElementPass, ...]]:
+    """Passes that several claim, the one that is read before the others. Copies of the beauty that ride along with data
+    claim nothing."""
     by_kind: dict[str, list[ElementPass]] = defaultdict(list)
     for pass_ in element.passes:
         if pass_.excluded and not pass_.excluded.startswith("a copy"):
             by_kind[pass_.title].append(pass_)
     return [
-        Doubt(winner.key, (winner, *asides))
+        (winner, *asides)
         for title, asides in by_kind.items()
         if (winner := next((p for p in element.passes if p.title == title and not p.excluded), None))
     ]

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from prism.passes.catalogue import BY_KEY
+from prism.passes.catalogue import BY_KEY, CATALOGUE
 from prism.passes.kinds import Role
 
 TERMS = MappingProxyType({
@@ -121,80 +121,10 @@ class Meaning:
     certainty: float
 
 
-_WORDS: tuple[tuple[str, str, str, float], ...] = (
-    ("beauty", "beauty", "colour", 1.0),
-    ("beauty", "colour", "", 0.4),
-    ("diffuse_direct", "diffuse direct", "light lighting", 1.0),
-    ("diffuse_indirect", "diffuse indirect", "light lighting", 1.0),
-    ("diffuse_indirect", "indirect", "", 0.65),
-    ("diffuse", "diffuse", "light", 1.0),
-    ("specular_direct", "specular direct", "light lighting", 1.0),
-    ("specular_indirect", "specular indirect", "light lighting", 1.0),
-    ("specular", "specular", "light lighting", 1.0),
-    ("transmission", "transmission", "light lighting", 1.0),
-    ("specular_indirect", "caustic", "light lighting", 0.65),
-    ("transmission", "transmission direct", "light lighting", 0.9),
-    ("transmission", "transmission indirect", "light lighting", 0.9),
-    ("transmission", "specular transmission", "", 0.8),
-    ("subsurface", "subsurface", "light", 1.0),
-    ("subsurface", "subsurface direct", "light lighting", 0.9),
-    ("subsurface", "subsurface indirect", "light lighting", 0.9),
-    ("subsurface", "diffuse subsurface", "", 0.8),
-    ("emission", "emission", "light lighting self", 1.0),
-    ("emission", "self lighting", "", 1.0),
-    ("volume", "volume", "light lighting", 1.0),
-    ("volume", "volume direct", "light lighting", 0.9),
-    ("volume", "volume indirect", "light lighting", 0.9),
-    ("specular", "coat", "light lighting", 0.7),
-    ("specular", "coat direct", "light lighting", 0.9),
-    ("specular", "coat indirect", "light lighting", 0.9),
-    ("specular", "sheen", "light lighting", 0.7),
-    ("specular", "sheen direct", "light lighting", 0.9),
-    ("specular", "sheen indirect", "light lighting", 0.9),
-    ("background", "background", "colour", 1.0),
-    ("surface_colour", "surface colour", "", 1.0),
-    ("surface_colour", "diffuse colour", "surface raw", 0.95),
-    ("surface_colour", "diffuse albedo", "raw", 0.8),
-    ("surface_colour", "material colour", "", 0.6),
-    ("surface_colour", "diffuse filter", "colour surface", 0.9),
-    ("albedo", "albedo", "colour", 1.0),
-    ("raw_light", "raw light", "", 1.0),
-    ("raw_light", "raw lighting", "", 1.0),
-    ("raw_light", "raw diffuse", "light lighting", 0.9),
-    ("raw_light", "diffuse lighting", "", 0.8),
-    ("raw_light", "lighting", "", 0.6),
-    ("occlusion", "occlusion", "", 1.0),
-    ("shadow", "shadow", "light lighting raw", 1.0),
-    ("wire", "wire", "", 1.0),
-    ("id_object", "id object", "colour", 1.0),
-    ("id_object", "id", "", 0.6),
-    ("id_material", "id material", "colour", 1.0),
-    ("id_group", "id group", "colour", 1.0),
-    ("crypto_object", "crypto object", "id", 1.0),
-    ("crypto_object", "crypto", "id", 0.7),
-    ("crypto_material", "crypto material", "id", 1.0),
-    ("crypto_group", "crypto group", "id", 1.0),
-    ("depth", "depth", "camera", 1.0),
-    ("depth_filtered", "depth filtered", "camera", 1.0),
-    ("mist", "mist", "", 1.0),
-    ("normals", "normal", "surface", 1.0),
-    ("normals_camera", "normal camera", "surface", 1.0),
-    ("position", "position", "surface", 1.0),
-    ("position", "position camera", "", 0.4),
-    ("uv", "uv", "surface", 1.0),
-    ("motion_forward", "motion", "camera", 0.8),
-    ("motion_forward", "forward", "", 1.0),
-    ("motion_forward", "motion forward", "camera", 1.0),
-    ("motion_backward", "backward", "", 1.0),
-    ("motion_backward", "motion backward", "camera", 1.0),
-    ("variance", "variance", "beauty", 1.0),
-    ("deep", "deep", "beauty colour", 1.0),
-)  # fmt: skip
-"""Kind of pass, words that its name needs, words that it may have besides, and how sure that is."""
-
 MEANINGS = tuple(
-    Meaning(key, frozenset(needed.split()), frozenset(allowed.split()), certainty)
-    for key, needed, allowed, certainty in _WORDS
+    Meaning(kind.key, frozenset(needed.split()), frozenset(allowed.split()), certainty)
+    for kind in CATALOGUE
+    for needed, allowed, certainty in kind.names
 )
 OTHERS = MappingProxyType({
     "specular": ("specular_indirect",),
@@ -222,14 +152,21 @@ LIGHT_NAMES = frozenset([
 ])  # fmt: skip
 """What a light is called (common practice, no source): beside a component or a beauty, the component of that light."""
 
-PART_TERMS = frozenset({"diffuse", "specular", "transmission", "subsurface", "emission", "volume", "coat", "sheen"})
+PART_TERMS = frozenset(
+    needed
+    for kind in CATALOGUE
+    if kind.role is Role.LIGHT and "sky" not in kind.needs
+    for needed, _, certainty in kind.names
+    if " " not in needed and certainty >= 0.7
+)
 """Terms that begin a component in a name that speaks of a light; a sky, for one, may be the light itself."""
 
 LIGHT_KEYS = frozenset(kind.key for kind in BY_KEY.values() if kind.role is Role.LIGHT)
 
 
 def _words() -> dict[str, str]:
-    words = {word: term for term, listed in TERMS.items() for word in listed.split()}
+    terms = TERMS | {term: words for kind in CATALOGUE for term, words in kind.terms}
+    words = {word: term for term, listed in terms.items() for word in listed.split()}
     plural = {f"{word}s": term for word, term in words.items() if len(word) > 3 and not word.endswith("s")}
     return plural | words
 

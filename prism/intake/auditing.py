@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 from prism.balance.balance import balance
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
+from prism.judging.finding import Finding
 from prism.ledger.first import first_ledger
 from prism.ledger.ways import SUMS
 from prism.passes.kinds import LIT, Role
-from prism.plan.audit import Deviation, Expected, extras, faults_of, gathered, keeps_sums
+from prism.plan.audit import Expected, extras, faults_of, gathered, keeps_sums
 from prism.plan.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness
 from prism.plan.expansion import PlannedFiles, expand
 from prism.plan.plan import Plan, PlannedImage
@@ -29,7 +30,7 @@ RAW_WITHIN = 0.15  # share by which raw light times surface colour may differ: b
 _SUMS = dict(zip((BY_COMPONENTS, BY_GROUPS, BY_PARTS), SUMS, strict=True))
 
 
-def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Deviation]:
+def audit_folder(plan: Plan, facts: SceneFacts, folder: Path) -> list[Finding]:
     """All that is not as planned below a folder; every file is read to its last pixel. facts: with the scene's own
     labels."""
     files = expand(plan, facts)
@@ -106,7 +107,7 @@ def _sums_of(
                     "sum",
                     f"The {way}{', denoised,' if denoised else ''} do not sum to the beauty: up to "
                     f"{found.difference.largest:.3g} in "
-                    f"{found.wrong} pixels. {found.suggestions[0].text if found.suggestions else ''}".rstrip(),
+                    f"{found.wrong} pixels. {found.suggestions[0].what if found.suggestions else ''}".rstrip(),
                 ),
             )
 

@@ -26,6 +26,7 @@ from prism.intake.measuring import measure
 from prism.intake.outliers import outliers_of
 from prism.intake.says import said_by
 from prism.judging.values import PlaneFacts
+from prism.judging.version import version_of
 from prism.ledger.first import first_ledger, starts_of
 from prism.ledger.ways import ASKED
 from prism.limits import Stale, never
@@ -37,7 +38,8 @@ from prism.sources.opening import open_frame
 from prism.sources.store import PixelStore
 from prism.text import storable
 
-CHECKER = 3  # of what is measured here: readings by another are made again, so that a new finding reaches every frame
+READER = version_of("prism.intake.checking", "prism.intake.measuring", "prism.intake.outliers", "prism.elements.alpha")
+"""Of what is measured here: readings by another are made again, so that a new fact reaches every frame."""
 WHERE = (SAMPLES, FRONT, BACK)  # where the samples of a deep pass are
 MEASURES = ("depth", "position", "normals")
 MOST_BYTES = 4 << 30  # of decoded planes of one frame that are held for its sums
@@ -277,7 +279,7 @@ def _sums(element: Element, frame: int, decoded: _Decoded, is_stale: Stale):
         except PrismError:
             continue
         if not found.balanced:
-            reasons = tuple(suggestion.text for suggestion in found.suggestions)
+            reasons = tuple(suggestion.what for suggestion in found.suggestions)
             yield SumFacts(start.title, found.difference.largest, found.beyond, (found.x, found.y), reasons)
 
 

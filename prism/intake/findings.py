@@ -7,19 +7,24 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
 
 from prism.colour.spaces import SPACES, space_of
 from prism.elements.element import Element, ElementPass
-from prism.elements.gathering import Doubt, doubts_of
+from prism.elements.gathering import claimed_twice
+from prism.intake.asked import Wanted
 from prism.intake.checking import FrameFacts, PassFacts
-from prism.intake.finding import Finding, Wanted
 from prism.intake.over_time import findings_over_time, with_fades
-from prism.judging.values import ERROR, NOTE, WARNING, PlaneFacts, judge_values
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding, by_severity
+from prism.judging.values import PlaneFacts, judge_values
+from prism.judging.version import version_of
 from prism.passes.kinds import LIT, Role
 from prism.pixels.file_formats import format_of_title
 from prism.text import printable
 
-SEVERITIES = (ERROR, WARNING, NOTE)
+JUDGE = version_of("prism.intake.findings", "prism.intake.over_time", "prism.intake.on_disk", "prism.judging.values")
+"""Of what is found here: what another one found is worked out again from the same readings."""
 INTEGERS = ("uint8", "uint16", "uint10", "uint12", "int8", "int16")
 
 
@@ -33,13 +38,13 @@ def findings(
     found: dict[tuple, list[tuple[int, Finding]]] = defaultdict(list)
     for frame, facts in sorted(frames.items()):
         for finding in _of_frame(element, facts, wanted):
-            found[finding.kind, finding.key, finding.severity].append((frame, finding))
+            found[finding.code, finding.key, finding.severity].append((frame, finding))
     gathered = [_together(element, alike) for alike in found.values()]
     gathered = [with_fades(element, frames, finding) for finding in gathered]
-    gathered += [_of_doubt(doubt) for doubt in doubts_of(element)]
+    gathered += [_of_claims(claims) for claims in claimed_twice(element)]
     gathered += _unknown(element)
     gathered += findings_over_time(element, frames)
-    return sorted(gathered, key=lambda finding: (SEVERITIES.index(finding.severity), finding.kind, finding.key))
+    return by_severity(sorted(gathered, key=lambda finding: (finding.code, finding.key)))
 
 
 def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[Finding]:
@@ -63,9 +68,9 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
             yield _said(pass_, name, severity, f"{pass_.title} {what}.", advice)
         kind = pass_.pass_kind
         planes = _components(pass_, own)
-        for verdict in judge_values(kind, pass_.title, planes, whole_numbers=own.pixel in INTEGERS):
-            place = _in_picture(verdict.place, own)
-            yield _said(pass_, verdict.kind, verdict.severity, verdict.what, _ADVICE.get(verdict.kind, ""), place=place)
+        for found in judge_values(kind, pass_.title, planes, whole_numbers=own.pixel in INTEGERS):
+            place = _in_picture(found.place, own)
+            yield replace(found, key=pass_.key, place=place)
     for one, other in facts.apart:
         first, second = element.find(one), element.find(other)
         yield _said(
@@ -82,7 +87,7 @@ def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[F
             "sum",
             NOTE if few else ERROR,
             f"The {gap.by} do not sum to the beauty: up to {gap.largest:.3g} in {gap.beyond} pixels.{reason}",
-            gap.reasons[0]
+            advice=gap.reasons[0]
             if gap.reasons
             else "Look at the difference in Rebuild: a pass is missing, doubled, or changed.",
             place=gap.place,
@@ -99,19 +104,6 @@ def _unreadable(element: Element, facts: FrameFacts) -> Iterator[Finding]:
     for (_, fault), (first, *others) in by_file.items():
         more = f" and {len(others)} more pass{'es' if len(others) > 1 else ''} of its file" if others else ""
         yield _said(first, "unreadable", ERROR, f"{first.title}{more}: {fault}", "Render or copy this file again.")
-
-
-_ADVICE = {
-    "nan": "Render it again, or find out what divides by zero there.",
-    "infinite": "Render it again, or find out what divides by zero there.",
-    "negative": "Filters with negative lobes can cause them. Check whether they are visible.",
-    "black": "Was the light, the layer or the pass switched off when it was rendered?",
-    "white": "Was it rendered with anything to show?",
-    "constant": "Was it rendered with anything to show?",
-    "clamped": "Write it as half or float without clamping; what was cut off cannot come back.",
-    "range": "Render it again, or say by a rule which pass it is.",
-    "eight-bit": "Write it as 32-bit float straight from the renderer.",
-}
 
 
 def _components(pass_: ElementPass, own: PassFacts) -> dict[str, PlaneFacts]:
@@ -156,7 +148,7 @@ def _sizes(pass_: ElementPass, own: PassFacts, beauty: PassFacts) -> Iterator[Fi
             yield _said(pass_, "size", NOTE, f"{what}; it is scaled.", "")
             return
         scalable = pass_.kind in (None, "wire", "background")
-        yield _said(pass_, "size", WARNING if scalable else ERROR, f"{what}.", advice, action="scale")
+        yield _said(pass_, "size", WARNING if scalable else ERROR, f"{what}.", advice, repair={"fit": "scale"})
     elif own.window != beauty.window:
         yield _said(pass_, "window", NOTE, f"{pass_.title} holds {_box(own)}, the beauty {_box(beauty)}.",
                     "Each is placed by its window; outside it is black.")  # fmt: skip
@@ -187,7 +179,13 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
                 "Write data and identities with a lossless compression.",
             )
         if own.pixel == "uint8" and kind.role is Role.MEASURE:
-            yield _said(pass_, "eight-bit", ERROR, f"{pass_.title} is stored in 8 bits.", _ADVICE["eight-bit"])
+            yield _said(
+                pass_,
+                "eight-bit",
+                ERROR,
+                f"{pass_.title} is stored in 8 bits.",
+                "Write it as 32-bit float straight from the renderer.",
+            )
         elif own.pixel in ("half", *INTEGERS) and kind.ranked:
             yield _said(pass_, "lossy", ERROR, f"{pass_.title} is stored as {own.pixel}: its identities are lost.",
                         "Write identities as 32-bit float.")  # fmt: skip
@@ -201,7 +199,7 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
             f"{pass_.title} is a {own.format} of {own.pixel}: most likely made for a screen, with "
             "a display curve in it.",
             "Have it turned linear, or say that it is linear already.",
-            action="linear",
+            repair={"curve": "srgb"},
         )
     elif light and not display and pass_.curve == "linear" and _is_stepped_light(own):
         yield _said(
@@ -210,7 +208,7 @@ def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Find
             WARNING,
             f"{pass_.title} has only the steps of 8 bits: a picture for a screen, stored as {own.pixel}.",
             "Have it turned linear, or render it again as half.",
-            action="linear",
+            repair={"curve": "srgb"},
         )
     if (
         wanted.space
@@ -249,12 +247,12 @@ def _alpha(pass_: ElementPass, own: PassFacts) -> Iterator[Finding]:
         WARNING,
         f"{pass_.title} is read as {pass_.state}, but looks {seen.state}: {'; '.join(seen.reasons)}.",
         f"Look at its edges, and have it read as {seen.state}.",
-        action=seen.state,
+        repair={"state": seen.state},
     )
 
 
-def _said(pass_: ElementPass, kind: str, severity: str, text: str, advice: str, *, place=None, action="") -> Finding:
-    return Finding(kind, severity, text, advice, key=pass_.key, place=place, action=action)
+def _said(pass_: ElementPass, code: str, severity: str, what: str, advice: str, **more: Any) -> Finding:
+    return Finding(code, severity, what, advice=advice, key=pass_.key, **more)
 
 
 def _in_picture(place, own: PassFacts):
@@ -270,22 +268,20 @@ def _together(element: Element, alike: Sequence[tuple[int, Finding]]) -> Finding
     if first.key:
         pass_ = element.find(first.key).files
         files = tuple(dict.fromkeys(str(pass_.path(frame)) for frame, _ in alike))
-    return Finding(
-        first.kind, first.severity, first.text, first.advice, first.key, files, frames, first.place, first.action
-    )
+    return replace(first, files=files, frames=frames)
 
 
-def _of_doubt(doubt: Doubt) -> Finding:
-    winner, *others = doubt.claims
+def _of_claims(claims: Sequence[ElementPass]) -> Finding:
+    winner, *others = claims
     names = ", ".join(", ".join(p.channels) if p.layer else printable(p.files.pattern) for p in others)
     return Finding(
         "claims",
         WARNING,
         f"{winner.title} is claimed by {names} as well.",
-        "It is read from the surest; the others are kept under their own names. Choose one with a rule.",
+        advice="It is read from the surest; the others are kept under their own names. Choose one with a rule.",
         key=winner.key,
-        files=tuple(str(p.files.path(p.files.numbers[0] if p.files.numbers else 0)) for p in doubt.claims),
-        action="rule",
+        files=tuple(str(p.files.path(p.files.numbers[0] if p.files.numbers else 0)) for p in claims),
+        repair={"rule": ""},
     )
 
 
@@ -294,4 +290,4 @@ def _unknown(element: Element) -> Iterator[Finding]:
         if pass_.kind is None and not pass_.excluded:
             name = ", ".join(pass_.channels) if pass_.layer else printable(pass_.files.pattern)
             yield Finding("unknown", NOTE, f"{name} is not a known pass; it is read as {pass_.key}.",
-                          "Say once which pass it is.", key=pass_.key, action="rule")  # fmt: skip
+                          advice="Say once which pass it is.", key=pass_.key, repair={"rule": ""})  # fmt: skip

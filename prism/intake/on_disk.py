@@ -9,9 +9,9 @@ from statistics import median
 
 from prism.elements import disk
 from prism.elements.element import Element, Files
-from prism.elements.gathering import Fault
-from prism.intake.finding import Finding, Wanted, count_of, files_of, listed, paths_of
-from prism.judging.values import ERROR, NOTE, WARNING
+from prism.elements.gathering import Unread
+from prism.intake.asked import Wanted, count_of, files_of, listed, paths_of
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.naming.frames import format_frames
 from prism.text import printable
 
@@ -29,7 +29,7 @@ def findings_on_disk(
     if nowhere and whole:
         yield Finding(
             "missing", ERROR, f"No pass has {count_of(nowhere)} of the shot's range: {format_frames(nowhere)}.",
-            "Render them, or copy them here.", frames=tuple(nowhere),
+            advice="Render them, or copy them here.", frames=tuple(nowhere),
         )  # fmt: skip
     alike: dict[tuple[str, tuple[int, ...]], list[Files]] = defaultdict(list)
     for files in files_of(element):
@@ -58,27 +58,29 @@ def _of_sequences(kind: str, numbers: tuple[int, ...], same: Sequence[Files], *,
     if kind == "beyond":
         return Finding(
             "extra", NOTE, f"{names} {'have' if many else 'has'} {count_of(numbers)} outside the shot's range: {runs}.",
-            "They can be looked at; widen the range in Plan if they belong to the shot.", files=paths, frames=numbers,
+            advice="They can be looked at; widen the range in Plan if they belong to the shot.",
+            files=paths, frames=numbers,
         )  # fmt: skip
     if kind == "older":
         # A render of ours that was interrupted has a pause too, and its headers say which plan they are of.
         return Finding(
             "older", NOTE if planned else WARNING, f"{names}: {count_of(numbers)} {are} older than the others: {runs}.",
-            "Were they left from an earlier render? Compare them with their neighbours.", files=paths, frames=numbers,
+            advice="Were they left from an earlier render? Compare them with their neighbours.",
+            files=paths, frames=numbers,
         )  # fmt: skip
     return Finding(
         "missing", ERROR, f"{names} {'lack' if many else 'lacks'} {count_of(numbers)} {kind}: {runs}.",
-        "Render them, or copy them here.", files=paths, frames=numbers,
+        advice="Render them, or copy them here.", files=paths, frames=numbers,
     )  # fmt: skip
 
 
-def findings_of_scan(scanned: disk.Scan, faults: Iterable[Fault]) -> Iterator[Finding]:
+def findings_of_scan(scanned: disk.Scan, unread: Iterable[Unread]) -> Iterator[Finding]:
     """Of all that lies in a folder: files that cannot be read, numbers in two paddings."""
-    for fault in faults:
+    for fault in unread:
         paths = tuple(str(fault.sequence.path(frame)) for frame in list(fault.sequence.files)[:1000])
         yield Finding(
             "unreadable", ERROR, f"{printable(fault.sequence.pattern)}: {fault.error.what}",
-            fault.error.advice or "Render or copy it again.", files=paths, frames=fault.sequence.frames,
+            advice=fault.error.advice or "Render or copy it again.", files=paths, frames=fault.sequence.frames,
         )  # fmt: skip
     by_name: dict[tuple, list[disk.Sequence]] = defaultdict(list)
     for sequence in scanned.sequences:
@@ -91,8 +93,8 @@ def findings_of_scan(scanned: disk.Scan, faults: Iterable[Fault]) -> Iterator[Fi
             paths = tuple(str(sequence.path(frame)) for sequence in same for frame in common)
             yield Finding(
                 "doubled", WARNING, f"{count_of(common)} {'are' if len(common) > 1 else 'is'} there twice, as {names}.",
-                "The one with the wider padding is used; remove the other, or leave it out by a rule.",
-                files=paths, frames=tuple(common), action="ignore",
+                advice="The one with the wider padding is used; remove the other, or leave it out by a rule.",
+                files=paths, frames=tuple(common), repair={"rule": "ignore"},
             )  # fmt: skip
 
 
@@ -109,7 +111,7 @@ def findings_of_versions(elements: Sequence[Element]) -> Iterator[Finding]:
             versions = ", ".join(f"v{element.number:03}" for element in sorted(same, key=lambda e: e.number))
             yield Finding(
                 "version", NOTE, f"{bare} is there as {versions}; {newest.name} is the newest.",
-                "Each version is an element of its own; choose in Rebuild which to use.",
+                advice="Each version is an element of its own; choose in Rebuild which to use.",
             )  # fmt: skip
 
 

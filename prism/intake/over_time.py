@@ -9,10 +9,10 @@ from itertools import pairwise
 
 from prism.elements.element import Element, ElementPass, Files
 from prism.elements.identify import DENOISED
+from prism.intake.asked import count_of, files_of, listed, paths_of
 from prism.intake.checking import FrameFacts
-from prism.intake.finding import Finding, count_of, files_of, listed, paths_of
 from prism.intake.outliers import MOST
-from prism.judging.values import ERROR, NOTE, WARNING
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.naming.frames import format_frames
 from prism.passes.kinds import LIT, Role
 from prism.text import printable
@@ -69,7 +69,8 @@ def _fireflies(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[F
         WARNING,
         f"Single pixels outshine all around them: {said}. The first of {element.find(key).title} lies at x {place[0]} "
         f"y {place[1]}.",
-        "Render with more samples or a limit of indirect light, or denoise; look whether they show in the picture.",
+        advice="Render with more samples or a limit of indirect light, or denoise; look whether they show in the "
+        "picture.",
         key=key,
         files=tuple(paths),
         frames=tuple(odd) if element.frames else (),
@@ -104,7 +105,7 @@ def _not_beside(own: set[tuple[int, int]], beside: Sequence[set[tuple[int, int]]
 
 def with_fades(element: Element, frames: Mapping[int, FrameFacts], finding: Finding) -> Finding:
     """A black picture is no fault where the picture goes dark towards it, as a fade does."""
-    if finding.kind != "black" or not finding.frames:
+    if finding.code != "black" or not finding.frames:
         return finding
     means = {n: frames[n].passes[finding.key].mean or 0.0 for n in frames if finding.key in frames[n].passes}
     brightest = max(means.values(), default=0.0)
@@ -120,7 +121,7 @@ def with_fades(element: Element, frames: Mapping[int, FrameFacts], finding: Find
         return False
 
     if brightest > 0 and all(fades(number) for number in finding.frames):
-        return replace(finding, severity=NOTE, text=f"{finding.text} It fades to black there.", advice="")
+        return replace(finding, severity=NOTE, what=f"{finding.what} It fades to black there.", advice="")
     return finding
 
 
@@ -142,7 +143,7 @@ def _levels(element: Element, means: Mapping[str, Mapping[int, float]]) -> Itera
         if alike and calm and len(others) > len(ratios) and not 1 / FLASH < factor < FLASH:
             yield Finding(
                 "level", WARNING, f"All passes are {factor:.3g} times as bright from frame {number} on.",
-                "Was the exposure changed there, or another version rendered?", frames=(number,),
+                advice="Was the exposure changed there, or another version rendered?", frames=(number,),
             )  # fmt: skip
 
 
@@ -160,7 +161,7 @@ def _sizes(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequence
         width, height = sizes[odd[0]]
         yield Finding(
             "size", ERROR, f"{printable(files.pattern)}: {count_of(odd)} of {width} x {height} pixels instead of "
-            f"{most[0]} x {most[1]}.", "Render these again.", files=paths_of(files, odd), frames=tuple(odd),
+            f"{most[0]} x {most[1]}.", advice="Render these again.", files=paths_of(files, odd), frames=tuple(odd),
             key=keys[0] if len(keys) == 1 else "",
         )  # fmt: skip
 
@@ -189,7 +190,7 @@ def _headers(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequen
                 ERROR,
                 f"{count_of(odd)} {'says' if len(odd) == 1 else 'say'} {name} {printable(other)} in the header instead "
                 f"of {printable(most)}.",
-                "Render these again, or move them to where they belong.",
+                advice="Render these again, or move them to where they belong.",
                 files=files,
                 frames=odd,
             )
@@ -209,7 +210,7 @@ def _exchanged(element: Element, frames: Mapping[int, FrameFacts]) -> Iterator[F
             yield Finding(
                 "place", ERROR, f"{title}: {count_of(numbers)} {'says' if len(numbers) == 1 else 'say'} in the header "
                 f"that {'it holds' if len(numbers) == 1 else 'they hold'} {printable(says)}.",
-                "Were two files exchanged? Move them to where they belong, or render these again.", key=keys[0],
+                advice="Were two files exchanged? Move them to where they belong, or render these again.", key=keys[0],
                 files=paths_of(files, numbers), frames=tuple(numbers),
             )  # fmt: skip
 
@@ -246,7 +247,9 @@ def _identical(element: Element, frames: Mapping[int, FrameFacts], numbers: Sequ
             NOTE if held_still else WARNING,
             f"{name}: {count_of(same)} {'are' if len(same) > 1 else 'is'} the same as the frame before, to the "
             "last bit.",
-            "If something moves there, render them again." if not held_still else "Nothing seems to move in this shot.",
+            advice="If something moves there, render them again."
+            if not held_still
+            else "Nothing seems to move in this shot.",
             key=keys[0] if len(keys) == 1 else "",
             files=paths_of(files, same),
             frames=tuple(same),
@@ -265,7 +268,7 @@ def _flashes(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iter
                 "flash",
                 WARNING,
                 f"{pass_.title} is darker or lighter than both its neighbours in {format_frames(odd)}.",
-                "Look at these frames in the sequence; render them again if a light is missing there.",
+                advice="Look at these frames in the sequence; render them again if a light is missing there.",
                 key=key,
                 files=paths_of(pass_.files, odd),
                 frames=tuple(odd),
@@ -299,6 +302,6 @@ def _jumps(element: Element, means: Mapping[str, Mapping[int, float]]) -> Iterat
         pass_ = element.find(key)
         yield Finding(
             "jump", WARNING, f"{pass_.title} changes all at once at {format_frames(numbers)}, and no other pass does.",
-            "Was it rendered from another version of the scene from there on?", key=key,
+            advice="Was it rendered from another version of the scene from there on?", key=key,
             files=paths_of(pass_.files, numbers), frames=tuple(numbers),
         )  # fmt: skip

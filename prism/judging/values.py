@@ -4,14 +4,14 @@ again."""
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from types import MappingProxyType
 from typing import Any
 
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.kinds import PassKind, Role
 
-ERROR, WARNING, NOTE = "error", "warning", "note"
 CLAMPED_SHARE = 1e-3  # of the pixels at just 1.0, with none above, that look cut off there
 FEWEST_LEVELS = 40  # fewer are flat things, seen straight on
 MOST_LEVELS = 300  # more are no sign of 8 bits: large flat things at many depths have as many
@@ -82,117 +82,131 @@ class PlaneFacts:
 
 
 @dataclass(frozen=True, slots=True)
-class Verdict:
-    """kind: black, white, constant, clamped, nan, infinite, negative, eight-bit, range. place: where to look, if
-    somewhere."""
+class Values:
+    """The values of one pass. planes: by component (R, G, B, A, X, V ..) of its channels. whole_numbers: stored as
+    such, so that nothing beyond 1 could be there."""
 
-    kind: str
-    severity: str
-    what: str
-    place: Place | None = None
+    kind: PassKind | None
+    title: str
+    planes: Mapping[str, PlaneFacts]
+    whole_numbers: bool = False
+
+    @property
+    def key(self) -> str:
+        """Of the kind of pass; empty if it is not known."""
+        return self.kind.key if self.kind else ""
+
+    @property
+    def is_ranked(self) -> bool:
+        """Whether its values are identities and their coverage."""
+        return self.kind is not None and self.kind.ranked
+
+    @property
+    def colour(self) -> dict[str, PlaneFacts]:
+        """What is judged as values; none where they are identities."""
+        if self.is_ranked:
+            return {}
+        return {name: plane for name, plane in self.planes.items() if name.upper() not in ("A", "ALPHA")}
 
 
 def judge_values(
     kind: PassKind | None, title: str, planes: Mapping[str, PlaneFacts], *, whole_numbers: bool = False
-) -> Iterator[Verdict]:
-    """All that is strange about the values of one pass. planes: by component (R, G, B, A, X, V ..) of its channels.
-
-    whole_numbers: stored as such, so that nothing beyond 1 could be there.
-    """
-    colour = {name: plane for name, plane in planes.items() if not _is_alpha(name)}
-    yield from _not_numbers(kind, title, planes)
-    if colour and not (kind is not None and kind.ranked):
-        yield from _flat(kind, title, colour)
-        yield from _cut_off(kind, title, colour, whole_numbers=whole_numbers)
-        yield from _coarse(kind, title, colour)
-        yield from _bounded(kind, title, colour)
+) -> Iterator[Finding]:
+    """All that is strange about the values of one pass, as Values has them: what each of JUDGES says."""
+    values = Values(kind, title, planes, whole_numbers)
+    for judge in JUDGES:
+        yield from judge(values)
 
 
-def _not_numbers(kind: PassKind | None, title: str, planes: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
-    key = kind.key if kind else ""
-    for name, plane in planes.items():
-        if kind is not None and kind.ranked and name in ("R", "B"):  # bits of names, of which some are no numbers
+_DIVIDES = "Render it again, or find out what divides by zero there."
+
+
+def _not_numbers(values: Values) -> Iterator[Finding]:
+    for name, plane in values.planes.items():
+        if values.is_ranked and name in ("R", "B"):  # bits of names, of which some are no numbers
             continue
+        of = f"{values.title}, {name} holds"
         if plane.nan:
-            yield Verdict("nan", ERROR, f"{title}, {name} holds {plane.nan} not-a-number pixels.", _place(plane, "nan"))
-        endless = key in MAY_BE_ENDLESS and name in ("Z", "ZBack", "V", "Y", "R", "G", "B")
+            what = f"{of} {plane.nan} not-a-number pixels."
+            yield Finding("nan", ERROR, what, advice=_DIVIDES, place=_place(plane, "nan"))
+        endless = values.key in MAY_BE_ENDLESS and name in ("Z", "ZBack", "V", "Y", "R", "G", "B")
         if plane.infinite and not endless:
-            yield Verdict(
-                "infinite", ERROR, f"{title}, {name} holds {plane.infinite} infinite pixels.", _place(plane, "infinite")
-            )
-        if plane.negative and key not in SIGNED and not (kind is not None and kind.ranked):
-            yield Verdict(
-                "negative",
-                WARNING,
-                f"{title}, {name} holds {plane.negative} negative pixels, down to {plane.least:.3g}.",
-                _place(plane, "negative"),
-            )
+            what = f"{of} {plane.infinite} infinite pixels."
+            yield Finding("infinite", ERROR, what, advice=_DIVIDES, place=_place(plane, "infinite"))
+        if plane.negative and values.key not in SIGNED and not values.is_ranked:
+            what = f"{of} {plane.negative} negative pixels, down to {plane.least:.3g}."
+            advice = "Filters with negative lobes can cause them. Check whether they are visible."
+            yield Finding("negative", WARNING, what, advice=advice, place=_place(plane, "negative"))
 
 
-def _flat(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
+def _flat(values: Values) -> Iterator[Finding]:
     """All black, all white, or all of one value."""
-    still = kind is not None and kind.key in MAY_BE_STILL
-    if all(plane.is_black for plane in colour.values()):
+    kind, colour = values.kind, values.colour.values()
+    still = values.key in MAY_BE_STILL
+    scales = kind is not None and kind.role is Role.SCALE
+    showing = "Was it rendered with anything to show?"
+    if not colour:
+        return
+    if all(plane.is_black for plane in colour):
         needed = kind is not None and kind.role in BLANK_ROLES and not still
-        scales = kind is not None and kind.role is Role.SCALE
         severity = ERROR if needed else WARNING if scales else NOTE
-        yield Verdict("black", severity, f"{title} is all black.")
-    elif not all(plane.is_constant for plane in colour.values()):
+        advice = "Was the light, the layer or the pass switched off when it was rendered?"
+        yield Finding("black", severity, f"{values.title} is all black.", advice=advice)
+    elif not all(plane.is_constant for plane in colour):
         return
-    elif all(plane.least == 1.0 for plane in colour.values()):
-        at_rest = still or (kind is not None and kind.role is Role.SCALE)
-        yield Verdict("white", NOTE if at_rest else WARNING, f"{title} is all white.")
+    elif all(plane.least == 1.0 for plane in colour):
+        severity = NOTE if still or scales else WARNING
+        yield Finding("white", severity, f"{values.title} is all white.", advice=showing)
     elif not still:
-        yield Verdict("constant", WARNING, f"{title} is one value all over: {next(iter(colour.values())).most:.4g}.")
+        what = f"{values.title} is one value all over: {next(iter(colour)).most:.4g}."
+        yield Finding("constant", WARNING, what, advice=showing)
 
 
-def _cut_off(
-    kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts], *, whole_numbers: bool
-) -> Iterator[Verdict]:
-    if kind is None or "unclamped" not in kind.all_demands or whole_numbers:
+def _cut_off(values: Values) -> Iterator[Finding]:
+    colour = values.colour.values()
+    if values.kind is None or "unclamped" not in values.kind.all_demands or values.whole_numbers:
         return
-    cut = [plane for plane in colour.values() if plane.most == 1.0 and plane.ones > CLAMPED_SHARE * plane.pixels]
-    if not cut or any(plane.most is None or plane.most > 1.0 for plane in colour.values()):
+    cut = [plane for plane in colour if plane.most == 1.0 and plane.ones > CLAMPED_SHARE * plane.pixels]
+    if not cut or any(plane.most is None or plane.most > 1.0 for plane in colour):
         return
-    if not all(plane.is_constant for plane in colour.values()):
-        count = max(plane.ones for plane in cut)
-        yield Verdict("clamped", ERROR, f"{title} looks cut off at 1: {count} pixels are just there.")
+    if not all(plane.is_constant for plane in colour):
+        what = f"{values.title} looks cut off at 1: {max(plane.ones for plane in cut)} pixels are just there."
+        advice = "Write it as half or float without clamping; what was cut off cannot come back."
+        yield Finding("clamped", ERROR, what, advice=advice)
 
 
-def _coarse(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
+def _coarse(values: Values) -> Iterator[Finding]:
     """Data that only has the 256 steps of 8 bits, whatever type it is stored in."""
-    if kind is None or kind.key not in CONTINUOUS:
+    if values.key not in CONTINUOUS:
         return
-    telling = [plane for plane in colour.values() if not plane.is_constant and plane.pixels >= GRID_PIXELS]
+    advice = "Write it as 32-bit float straight from the renderer."
+    telling = [p for p in values.colour.values() if not p.is_constant and p.pixels >= GRID_PIXELS]
     if telling and all(plane.stepped for plane in telling):
-        yield Verdict("eight-bit", ERROR, f"{title} has only the steps of 8 bits.")
-    elif (
-        telling
-        and kind.key in ("depth", "position")
-        and all(FEWEST_LEVELS <= plane.levels <= MOST_LEVELS for plane in telling)
-    ):
+        yield Finding("eight-bit", ERROR, f"{values.title} has only the steps of 8 bits.", advice=advice)
+    elif telling and values.key in ("depth", "position") and all(_is_few(plane.levels) for plane in telling):
         levels = max(plane.levels for plane in telling)
-        yield Verdict(
-            "eight-bit", ERROR, f"{title} has only {levels} different values: it was stored in few bits once."
-        )
+        what = f"{values.title} has only {levels} different values: it was stored in few bits once."
+        yield Finding("eight-bit", ERROR, what, advice=advice)
 
 
-def _bounded(kind: PassKind | None, title: str, colour: Mapping[str, PlaneFacts]) -> Iterator[Verdict]:
-    low, high = BOUNDS.get(kind.key if kind else "", (-math.inf, math.inf))
-    least = min((plane.least for plane in colour.values() if plane.least is not None), default=0.0)
-    most = max((plane.most for plane in colour.values() if plane.most is not None), default=0.0)
+def _is_few(levels: int) -> bool:
+    return FEWEST_LEVELS <= levels <= MOST_LEVELS
+
+
+def _bounded(values: Values) -> Iterator[Finding]:
+    low, high = BOUNDS.get(values.key, (-math.inf, math.inf))
+    colour = values.colour.values()
+    least = min((plane.least for plane in colour if plane.least is not None), default=0.0)
+    most = max((plane.most for plane in colour if plane.most is not None), default=0.0)
     if least < low - BEYOND or most > high + BEYOND:
-        yield Verdict(
-            "range",
-            ERROR,
-            f"{title} goes from {least:.4g} to {most:.4g}, but means nothing beyond {low:g} to {high:g}.",
-        )
+        what = f"{values.title} goes from {least:.4g} to {most:.4g}, but means nothing beyond {low:g} to {high:g}."
+        yield Finding("range", ERROR, what, advice="Render it again, or say by a rule which pass it is.")
+
+
+JUDGES: tuple[Callable[[Values], Iterator[Finding]], ...] = (_not_numbers, _flat, _cut_off, _coarse, _bounded)
+"""What can be strange about values: black, white, constant, clamped, nan, infinite, negative, eight-bit, range."""
 
 
 def _place(plane: PlaneFacts, kind: str) -> Place | None:
     place = (plane.strange or {}).get(kind)
     return None if place is None else (int(place[0]), int(place[1]))
-
-
-def _is_alpha(name: str) -> bool:
-    return name.upper() in ("A", "ALPHA")

@@ -3,35 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import TYPE_CHECKING, Annotated, Any, Union
+from typing import Any
 
-from pydantic import Tag
-
-from prism.documents import by_kind
 from prism.fields import settings_of
-from prism.ledger.kinds import groups
 from prism.ledger.kinds.backgrounds import BackgroundRow
 from prism.ledger.kinds.base import NEUTRAL, Label, LedgerRow
-from prism.ledger.kinds.depth import CardRow, DeepRow, DepthRow
+from prism.ledger.kinds.depth import CardRow, DeepRow
 from prism.ledger.kinds.fog import FogRow
-from prism.ledger.kinds.groups import GroupRow
+from prism.ledger.kinds.holders import KINDS, LEAVES, DepthRow, GroupRow, Row
 from prism.ledger.kinds.overlays import OverlayRow
 from prism.ledger.kinds.passes import PassRow
 from prism.ledger.trims import Trims
 
-ROWS: tuple[type[LedgerRow], ...] = (
-    PassRow, GroupRow, OverlayRow, BackgroundRow, FogRow, DepthRow, DeepRow, CardRow,
-)  # fmt: skip
-"""All kinds there are. A row without a kind is a pass."""
-
-KINDS = tuple(row.model_fields["kind"].default for row in ROWS)
-_TAGGED = tuple(Annotated[row, Tag(f"({kind})")] for row, kind in zip(ROWS, KINDS, strict=True))
-if TYPE_CHECKING:
-    Row = LedgerRow
-else:
-    Row = Annotated[Union[_TAGGED], by_kind("A row", KINDS, without="pass")]  # noqa: UP007  a table, not a list of names
-for _holder in (GroupRow, DepthRow):
-    _holder.model_rebuild(_types_namespace=vars(groups) | {"Row": Row})
+ROWS: tuple[type[LedgerRow], ...] = (*LEAVES, GroupRow, DepthRow)
+"""All kinds there are."""
 
 
 def walk(rows: tuple[Row, ...]) -> Iterator[Row]:

@@ -10,14 +10,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from functools import lru_cache
-from typing import Annotated
-
-from pydantic import Field
 
 from prism.text import UNFIT, printable
-
-Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=64)]
-"""A name that may stand in names of files and channels."""
 
 NAME_BYTES = 255  # of one part on Linux; 255 UTF-16 units elsewhere, which is never less room
 PATH_LENGTH = 259  # of a whole path on Windows without its long-path setting

@@ -1,6 +1,6 @@
 """The pass catalogue: every pass with its meaning, channels, role in the rebuild and what it needs of the scene.
 
-The names are terms of the trade; the words that people write for them are in `prism.elements.vocabulary`.
+The names are terms of the trade; the words that people write for these terms are in `prism.elements.vocabulary`.
 """
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from __future__ import annotations
 from functools import partial
 from types import MappingProxyType
 
-from prism.passes.kinds import PassKind, Role
+from prism.passes.kinds import COMMON_NEEDS, PassKind, Role
 
 RGB = ("R", "G", "B")
 XYZ = ("X", "Y", "Z")
@@ -31,6 +31,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         role=Role.WHOLE,
         bare=True,
         bytes_per_pixel=4.2,
+        names=(
+            ("beauty", "colour", 1.0),
+            ("colour", "", 0.4),
+        ),
     ),
     _light(
         key="diffuse_direct",
@@ -38,6 +42,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Light scattered by rough surfaces, straight from lights.",
         bytes_per_pixel=2.9,
         needs=("rough", "light"),
+        names=(("diffuse direct", "light lighting", 1.0),),
     ),
     _light(
         key="diffuse_indirect",
@@ -45,6 +50,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Light scattered by rough surfaces, from other surfaces.",
         bytes_per_pixel=3.1,
         needs=("rough", "light"),
+        names=(
+            ("diffuse indirect", "light lighting", 1.0),
+            ("indirect", "", 0.65),
+        ),
     ),
     _light(
         key="diffuse",
@@ -53,6 +62,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         bytes_per_pixel=3,
         needs=("rough", "light"),
         total_of=("diffuse_direct", "diffuse_indirect"),
+        names=(("diffuse", "light", 1.0),),
     ),
     _light(
         key="specular_direct",
@@ -60,6 +70,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Lights seen in shiny surfaces.",
         bytes_per_pixel=2.5,
         needs=("shiny", "light"),
+        names=(("specular direct", "light lighting", 1.0),),
     ),
     _light(
         key="specular_indirect",
@@ -67,6 +78,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Other surfaces seen in shiny surfaces.",
         bytes_per_pixel=4.5,
         needs=("shiny",),
+        names=(
+            ("specular indirect", "light lighting", 1.0),
+            ("caustic", "light lighting", 0.65),
+        ),
     ),
     _light(
         key="specular",
@@ -75,6 +90,15 @@ CATALOGUE: tuple[PassKind, ...] = (
         bytes_per_pixel=4.4,
         needs=("shiny",),
         total_of=("specular_direct", "specular_indirect"),
+        names=(
+            ("specular", "light lighting", 1.0),
+            ("coat", "light lighting", 0.7),
+            ("coat direct", "light lighting", 0.9),
+            ("coat indirect", "light lighting", 0.9),
+            ("sheen", "light lighting", 0.7),
+            ("sheen direct", "light lighting", 0.9),
+            ("sheen indirect", "light lighting", 0.9),
+        ),
     ),
     _light(
         key="transmission",
@@ -82,6 +106,12 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Light that came through glass.",
         bytes_per_pixel=0.22,
         needs=("glass",),
+        names=(
+            ("transmission", "light lighting", 1.0),
+            ("transmission direct", "light lighting", 0.9),
+            ("transmission indirect", "light lighting", 0.9),
+            ("specular transmission", "", 0.8),
+        ),
     ),
     _light(
         key="subsurface",
@@ -89,6 +119,12 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Light scattered below the surface.",
         bytes_per_pixel=0.063,
         needs=("subsurface", "light"),
+        names=(
+            ("subsurface", "light", 1.0),
+            ("subsurface direct", "light lighting", 0.9),
+            ("subsurface indirect", "light lighting", 0.9),
+            ("diffuse subsurface", "", 0.8),
+        ),
     ),
     _light(
         key="emission",
@@ -96,6 +132,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Lights and glowing surfaces seen directly.",
         bytes_per_pixel=0.11,
         needs=("glow",),
+        names=(
+            ("emission", "light lighting self", 1.0),
+            ("self lighting", "", 1.0),
+        ),
     ),
     _light(
         key="volume",
@@ -103,6 +143,11 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Light scattered by fog.",
         bytes_per_pixel=2.6,
         needs=("medium", "light"),
+        names=(
+            ("volume", "light lighting", 1.0),
+            ("volume direct", "light lighting", 0.9),
+            ("volume indirect", "light lighting", 0.9),
+        ),
     ),
     _light(
         key="background",
@@ -110,6 +155,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="What is seen where there is no surface.",
         bytes_per_pixel=0.58,
         needs=("sky",),
+        names=(("background", "colour", 1.0),),
     ),
     PassKind(
         key="light_group",
@@ -135,6 +181,13 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Colour of surfaces without light.",
         bytes_per_pixel=1.1,
         needs=("rough",),
+        names=(
+            ("surface colour", "", 1.0),
+            ("diffuse colour", "surface raw", 0.95),
+            ("diffuse albedo", "raw", 0.8),
+            ("material colour", "", 0.6),
+            ("diffuse filter", "colour surface", 0.9),
+        ),
     ),
     _cover(
         key="albedo",
@@ -142,6 +195,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Colour of surfaces as the denoiser wants it.",
         bytes_per_pixel=1,
         needs=("surface",),
+        names=(("albedo", "colour", 1.0),),
     ),
     _scale(
         key="raw_light",
@@ -149,6 +203,13 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Diffuse light before the surface colour; raw light x surface colour = diffuse.",
         bytes_per_pixel=2.9,
         needs=("rough", "light"),
+        names=(
+            ("raw light", "", 1.0),
+            ("raw lighting", "", 1.0),
+            ("raw diffuse", "light lighting", 0.9),
+            ("diffuse lighting", "", 0.8),
+            ("lighting", "", 0.6),
+        ),
     ),
     _scale(
         key="occlusion",
@@ -157,6 +218,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         channels=("V",),
         bytes_per_pixel=0.26,
         needs=("neighbours",),
+        names=(("occlusion", "", 1.0),),
     ),
     _scale(
         key="shadow",
@@ -164,6 +226,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="1 in the light, less in shadow.",
         bytes_per_pixel=2.6,
         needs=("neighbours", "light"),
+        names=(("shadow", "light lighting raw", 1.0),),
     ),
     PassKind(
         key="wire",
@@ -173,36 +236,49 @@ CATALOGUE: tuple[PassKind, ...] = (
         role=Role.OVERLAY,
         bytes_per_pixel=0.36,
         needs=("surface",),
+        names=(("wire", "", 1.0),),
     ),
     _flat_id(
         key="id_object",
         title="ID, objects",
         meaning="One flat colour for every object.",
+        names=(
+            ("id object", "colour", 1.0),
+            ("id", "", 0.6),
+        ),
     ),
     _flat_id(
         key="id_material",
         title="ID, materials",
         meaning="One flat colour for every material.",
+        names=(("id material", "colour", 1.0),),
     ),
     _flat_id(
         key="id_group",
         title="ID, object groups",
         meaning="One flat colour for every object group.",
+        names=(("id group", "colour", 1.0),),
     ),
     _ranked_id(
         key="crypto_object",
         title="Cryptomatte, objects",
         meaning="Soft mattes of every object, by name.",
+        names=(
+            ("crypto object", "id", 1.0),
+            ("crypto", "id", 0.7),
+        ),
     ),
     _ranked_id(
         key="crypto_material",
         title="Cryptomatte, materials",
         meaning="Soft mattes of every material, by name.",
+        names=(("crypto material", "id", 1.0),),
     ),
     _ranked_id(
         key="crypto_group",
         title="Cryptomatte, groups",
         meaning="Soft mattes of every object group, by name.",
+        names=(("crypto group", "id", 1.0),),
     ),
     _measure(
         key="depth",
@@ -212,6 +288,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         bare=True,
         bytes_per_pixel=2.7,
         needs=("surface",),
+        names=(("depth", "camera", 1.0),),
     ),
     _measure(
         key="depth_filtered",
@@ -220,6 +297,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         channels=("V",),
         bytes_per_pixel=2.6,
         needs=("surface",),
+        names=(("depth filtered", "camera", 1.0),),
     ),
     _measure(
         key="mist",
@@ -228,6 +306,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         channels=("V",),
         bytes_per_pixel=1.9,
         needs=("surface",),
+        names=(("mist", "", 1.0),),
     ),
     _measure(
         key="normals",
@@ -237,6 +316,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="N",
         bytes_per_pixel=4.9,
         needs=("surface",),
+        names=(("normal", "surface", 1.0),),
     ),
     _measure(
         key="normals_camera",
@@ -246,6 +326,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="N_camera",
         bytes_per_pixel=5.2,
         needs=("surface",),
+        names=(("normal camera", "surface", 1.0),),
     ),
     _measure(
         key="position",
@@ -255,6 +336,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="P",
         bytes_per_pixel=7.6,
         needs=("surface",),
+        names=(
+            ("position", "surface", 1.0),
+            ("position camera", "", 0.4),
+        ),
     ),
     _measure(
         key="uv",
@@ -264,6 +349,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="uv",
         bytes_per_pixel=5.3,
         needs=("surface",),
+        names=(("uv", "surface", 1.0),),
     ),
     _measure(
         key="motion_forward",
@@ -273,6 +359,11 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="forward",
         bytes_per_pixel=0.63,
         needs=("surface", "moving"),
+        names=(
+            ("motion", "camera", 0.8),
+            ("forward", "", 1.0),
+            ("motion forward", "camera", 1.0),
+        ),
     ),
     _measure(
         key="motion_backward",
@@ -282,6 +373,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         layer="backward",
         bytes_per_pixel=0.63,
         needs=("surface", "moving"),
+        names=(
+            ("backward", "", 1.0),
+            ("motion backward", "camera", 1.0),
+        ),
     ),
     _measure(
         key="variance",
@@ -289,6 +384,7 @@ CATALOGUE: tuple[PassKind, ...] = (
         meaning="Noise of the beauty, for the denoiser: variance of the mean.",
         channels=RGB,
         bytes_per_pixel=11.9,
+        names=(("variance", "beauty", 1.0),),
     ),
     _measure(
         key="deep",
@@ -300,7 +396,10 @@ CATALOGUE: tuple[PassKind, ...] = (
         bytes_per_pixel=95.4,
         needs=("surface",),
         demands=("deep",),
+        names=(("deep", "beauty colour", 1.0),),
     ),
 )
 BY_KEY = MappingProxyType({kind.key: kind for kind in CATALOGUE})
 COMPONENTS = tuple(kind for kind in CATALOGUE if kind.role is Role.LIGHT and not kind.total_of)
+NEEDS = MappingProxyType(dict(COMMON_NEEDS) | {key: need for kind in CATALOGUE for key, need in kind.brings})
+"""What passes may need of a scene, by key."""

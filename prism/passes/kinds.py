@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 from types import MappingProxyType
@@ -40,23 +41,37 @@ ROLE_TITLES = MappingProxyType(
 """What the passes of a role do, in the order they are chosen in."""
 
 
-NEEDS = MappingProxyType(
+@dataclass(frozen=True, slots=True)
+class Need:
+    """What a pass may need of the scene to carry anything.
+
+    words: as in "there is no ...". carried: what a material of a sheet of facts carries that gives it; empty if no
+    material does. materials: the kinds of a scene's materials that give it.
+    """
+
+    words: str
+    carried: str = ""
+    materials: tuple[str, ...] = ()
+
+
+# A gloss is a rough base under a shiny coat. Glass and panes are shiny, and only glass counts as transmission.
+COMMON_NEEDS: Mapping[str, Need] = MappingProxyType(
     {
-        "surface": "a visible surface",
-        "rough": "a matte or gloss material",
-        "shiny": "a gloss, metal or glass material",
-        "glass": "a glass material",
-        "subsurface": "a material with subsurface scattering",
-        "light": "a light",
-        "labels": "a light with a label",
-        "glow": "a light with a shape that can be seen",
-        "sky": "a sky or far light",
-        "medium": "a medium such as fog",
-        "moving": "an object that moves",
-        "neighbours": "a second surface nearby",
+        "surface": Need("a visible surface"),
+        "rough": Need("a matte or gloss material", "diffuse", ("matte", "gloss")),
+        "shiny": Need("a gloss, metal or glass material", "specular", ("gloss", "metal", "glass", "pane", "wax")),
+        "glass": Need("a glass material", "transmission", ("glass",)),
+        "subsurface": Need("a material with subsurface scattering", "subsurface", ("wax",)),
+        "light": Need("a light"),
+        "labels": Need("a light with a label"),
+        "glow": Need("a light with a shape that can be seen", "emission"),
+        "sky": Need("a sky or far light"),
+        "medium": Need("a medium such as fog"),
+        "moving": Need("an object that moves"),
+        "neighbours": Need("a second surface nearby"),
     }
 )
-"""What a pass may need of the scene to carry anything, in words."""
+"""What passes need, by key; a pass may bring another."""
 
 DEMANDS = MappingProxyType(
     {
@@ -93,7 +108,10 @@ class PassKind:
     channels: tuple[str, ...]
     role: Role
     bytes_per_pixel: float  # in a lossless ZIP file; measured on the demo's frame 1001 at 512 x 288 with 16 samples
-    needs: tuple[str, ...] = ()  # keys of NEEDS; the scene must have all of them
+    needs: tuple[str, ...] = ()  # keys of needs; the scene must have all of them
+    brings: tuple[tuple[str, Need], ...] = ()  # needs that no other pass has
+    names: tuple[tuple[str, str, float], ...] = ()  # terms a name needs, terms it may have, how sure that is
+    terms: tuple[tuple[str, str], ...] = ()  # terms that no other pass has, with their words
     demands: tuple[str, ...] = ()  # keys of DEMANDS, besides those of the role
     total_of: tuple[str, ...] = ()  # keys of the components this one already holds
     layer: str = ""  # of its channels, where another name than the key is standard

@@ -4,13 +4,13 @@ planned."""
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
 
 from prism.colour.spaces import SPACES, space_of
 from prism.errors import BadArgument
-from prism.judging.values import ERROR, PlaneFacts, judge_values
-from prism.naming.frames import format_frames
+from prism.judging.finding import ERROR, Finding
+from prism.judging.values import PlaneFacts, judge_values
 from prism.pixels.file_formats import WRITTEN
 from prism.plan.expansion import PlannedFiles, PlannedPass
 from prism.plan.packing import WHOLE_NUMBERS
@@ -49,22 +49,6 @@ class FoundFile:
 
 
 @dataclass(frozen=True, slots=True)
-class Deviation:
-    """kind: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped,
-    scene, plan, place, pixels or sum. frames: those concerned, as a list of runs. advice: what to do about it."""
-
-    kind: str
-    name: str  # of the first file of the sequence
-    frames: str
-    what: str
-    advice: str = "Render these again."
-
-    def as_json(self) -> dict[str, str]:
-        """All fields, for JSON."""
-        return asdict(self)
-
-
-@dataclass(frozen=True, slots=True)
 class Expected:
     """Fingerprints that files should carry; empty where that is not known."""
 
@@ -88,23 +72,31 @@ def faults_of(
         yield from _values(planned, found)
 
 
-def gathered(found: Iterable[tuple[PlannedFiles, int, tuple[str, str]]]) -> list[Deviation]:
-    """One deviation for each fault of a sequence, with all frames that have it."""
+def gathered(found: Iterable[tuple[PlannedFiles, int, tuple[str, str]]]) -> list[Finding]:
+    """One finding for each fault of a sequence, with all frames that have it; `where` is the name of its first file.
+
+    Codes: missing, extra, unreadable, window, channels, type, compression, aspect, colour, values, blank, clamped,
+    scene, plan, place, pixels or sum.
+    """
     frames: dict[tuple[str, str, str], list[int]] = {}
     for planned, frame, (kind, what) in found:
         frames.setdefault((kind, planned.example.rpartition("/")[2], what), []).append(frame)
     return [
-        Deviation(kind, name, format_frames(numbers), what, _ADVICE.get(kind, "Render these again."))
+        Finding(kind, ERROR, what, where=name, advice=_ADVICE.get(kind, "Render these again."), frames=tuple(numbers))
         for (kind, name, what), numbers in frames.items()
     ]
 
 
-_ADVICE = {"missing": "Render these.", "scene": "Render these again, or take that scene back."}
+_ADVICE = {
+    "missing": "Render these.",
+    "extra": "Remove it, or put it into another folder.",
+    "scene": "Render these again, or take that scene back.",
+}
 
 
 def audit(
     files: Sequence[PlannedFiles], found: Mapping[str, FoundFile], expected: Expected = Expected()
-) -> list[Deviation]:
+) -> list[Finding]:
     """found: by relative path. An empty answer means that just the planned files are there, as planned."""
     faults = (
         (planned, frame, fault)
@@ -115,7 +107,7 @@ def audit(
     return gathered(faults) + extras(files, found)
 
 
-def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviation]:
+def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Finding]:
     """Files in the planned folders that are not in the plan, other versions of it aside."""
     planned = {planned.path(frame) for planned in files for frame in planned.frames}
     folders = {path.rpartition("/")[0] for path in planned}
@@ -133,7 +125,7 @@ def extras(files: Sequence[PlannedFiles], paths: Iterable[str]) -> list[Deviatio
 
     strange = (path for path in sorted(paths) if path not in planned and path.rpartition("/")[0] in folders)
     return [
-        Deviation("extra", path, "", "This file is not in the plan.", "Remove it, or put it into another folder.")
+        Finding("extra", ERROR, "This file is not in the plan.", where=path, advice=_ADVICE["extra"])
         for path in strange
         if not is_other_version(path)
     ]
@@ -215,11 +207,11 @@ def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]
         if not planes:
             continue
         whole = planned.group.storage.pixel in WHOLE_NUMBERS
-        for verdict in judge_values(pass_.kind, pass_.kind.title, planes, whole_numbers=whole):
-            if verdict.kind == "black" and found.as_rendered:
+        for fault in judge_values(pass_.kind, pass_.kind.title, planes, whole_numbers=whole):
+            if fault.code == "black" and found.as_rendered:
                 continue  # there was nothing to see
-            if verdict.severity == ERROR and verdict.kind in _AUDITED and not (whole and verdict.kind == "eight-bit"):
-                yield _AUDITED[verdict.kind], verdict.what
+            if fault.severity == ERROR and fault.code in _AUDITED and not (whole and fault.code == "eight-bit"):
+                yield _AUDITED[fault.code], fault.what
 
 
 def _names(planned: PlannedFiles, pass_: PlannedPass) -> tuple[str, ...]:

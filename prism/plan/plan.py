@@ -11,11 +11,10 @@ from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
-from prism.documents import Document, Value, fingerprint
+from prism.documents import Document, Value, Word, fingerprint
 from prism.errors import BadArgument
 from prism.naming.frames import parse_frames
 from prism.naming.patterns import parse_pattern
-from prism.naming.safety import Word
 from prism.passes.catalogue import BY_KEY
 from prism.plan.fields import flattened, upgraded_settings
 from prism.plan.packing import Packing

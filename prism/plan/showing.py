@@ -6,8 +6,8 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 from types import MappingProxyType
 
-from prism.passes.catalogue import COMPONENTS
-from prism.passes.kinds import NEEDS, PassKind
+from prism.passes.catalogue import COMPONENTS, NEEDS
+from prism.passes.kinds import PassKind
 from prism.plan.plan import Layer, LightGroups, Override, Plan, PlannedImage, ShotSettings
 from prism.scenes.facts import LIGHT_GIVES, MATERIAL_GIVES, CameraFact, LightFact, SceneFacts
 
@@ -83,8 +83,8 @@ def _light_gives(facts: SceneFacts, light: LightFact, layer: Layer, camera: str)
 def lacking(kind: PassKind, given: Collection[str]) -> str:
     """Why a pass would come out empty, in words; an empty text if it can carry something."""
     missing = [need for need in kind.needs if need not in given]
-    unseen = [NEEDS[need] for need in missing if f"{UNSEEN}{need}" in given]
-    absent = [NEEDS[need] for need in missing if f"{UNSEEN}{need}" not in given]
+    unseen = [NEEDS[need].words for need in missing if f"{UNSEEN}{need}" in given]
+    absent = [NEEDS[need].words for need in missing if f"{UNSEEN}{need}" not in given]
     reasons = [f"there is no {' and no '.join(word.removeprefix('a ') for word in absent)}"] if absent else []
     reasons += [f"{' and '.join(unseen)} is not seen: out of the picture, kept out, or behind fog"] if unseen else []
     return "; ".join(reasons)

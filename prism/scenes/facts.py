@@ -7,20 +7,16 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
-from prism.passes.kinds import NEEDS
+from prism.passes.catalogue import NEEDS
 from prism.scenes.mist import Mist
 
-# A gloss is a rough base under a shiny coat. Glass and panes are shiny, and only glass counts as transmission.
 MATERIAL_GIVES: Mapping[str, frozenset[str]] = MappingProxyType(
     {
-        "matte": frozenset({"rough"}),
-        "gloss": frozenset({"rough", "shiny"}),
-        "metal": frozenset({"shiny"}),
-        "glass": frozenset({"shiny", "glass"}),
-        "pane": frozenset({"shiny"}),
-        "wax": frozenset({"shiny", "subsurface"}),
+        material: frozenset(key for key, need in NEEDS.items() if material in need.materials)
+        for material in dict.fromkeys(material for need in NEEDS.values() for material in need.materials)
     }
 )
+"""By kind of material: the needs that it gives."""
 LIGHT_GIVES: Mapping[str, frozenset[str]] = MappingProxyType(
     {
         "sphere": frozenset({"light", "glow"}),

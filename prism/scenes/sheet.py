@@ -2,34 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from prism.documents import Document, Value, fingerprint
-from prism.naming.safety import Word
+from prism.documents import Document, Value, Word, fingerprint
+from prism.passes.catalogue import NEEDS
 from prism.scenes.facts import CameraFact, GroupFact, LightFact, SceneFacts
 from prism.scenes.mist import Mist
 
-CARRIES = ("diffuse", "specular", "transmission", "subsurface", "emission")
-_GIVES = {
-    "diffuse": "rough",
-    "specular": "shiny",
-    "transmission": "glass",
-    "subsurface": "subsurface",
-    "emission": "glow",
-}
-"""What a material carries, to what a pass may need of the scene (kinds.NEEDS)."""
+_GIVES: Mapping[str, str] = MappingProxyType({need.carried: key for key, need in NEEDS.items() if need.carried})
+"""What a material carries, to what a pass may need of the scene."""
+CARRIES = tuple(_GIVES)
 
 
 class MaterialFacts(Value):
     """carries: which light comes off the material."""
 
     name: Word
-    carries: Annotated[
-        tuple[Literal["diffuse", "specular", "transmission", "subsurface", "emission"], ...], Field(max_length=5)
-    ]
+    carries: Annotated[tuple[Literal[CARRIES], ...], Field(max_length=len(CARRIES))]  # type: ignore[valid-type]
 
 
 class GroupFacts(Value):

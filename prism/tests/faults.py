@@ -284,7 +284,7 @@ def _with(plane, value):
 def is_named(first, beyond: int, causes: set[str], keys: set[str]) -> bool:
     """Whether a suggestion says what was done. beyond: pixels that differ by more than rounding; a handful of them fits
     any cause, and saying just that is right."""
-    return (first.cause in causes and first.key in keys) or (beyond <= FEW and first.cause == "one_pixel")
+    return (first.code in causes and first.key in keys) or (beyond <= FEW and first.code == "one_pixel")
 
 
 def broken(name: str, seed: int, target: str = "", **made) -> tuple[Scene, set[str], set[str]]:

@@ -192,7 +192,7 @@ class Causes(unittest.TestCase):
                 result = broken.balance()
                 self.assertFalse(result.balanced)
                 first = result.suggestions[0]
-                self.assertEqual((first.cause, first.key), (cause, key), [s.text for s in result.suggestions])
+                self.assertEqual((first.code, first.key), (cause, key), [s.what for s in result.suggestions])
                 self.assertGreater(first.share, 0.65)
 
     def test_two_faults_at_once_are_said_to_be_two(self):
@@ -208,8 +208,8 @@ class Causes(unittest.TestCase):
                 broken = Set(3)
                 keys = {fault(broken) for fault in pair}
                 result = broken.balance()
-                self.assertEqual(result.suggestions[0].cause, "several", [s.text for s in result.suggestions])
-                self.assertEqual({s.cause for s in result.suggestions[1:]}, {fault.__name__ for fault in pair})
+                self.assertEqual(result.suggestions[0].code, "several", [s.what for s in result.suggestions])
+                self.assertEqual({s.code for s in result.suggestions[1:]}, {fault.__name__ for fault in pair})
                 self.assertEqual({s.key for s in result.suggestions[1:]}, keys)
 
     def test_light_that_no_pass_holds_is_measured_and_placed(self):
@@ -219,8 +219,8 @@ class Causes(unittest.TestCase):
         broken.planes["volume"] = texture(np.random.default_rng(9))
         broken.beauty = broken.beauty + lost
         found = broken.balance().suggestions[0]
-        self.assertEqual(found.cause, "absent")
-        self.assertRegex(found.text, r"hold \d+\.\d% less light than was rendered")
+        self.assertEqual(found.code, "absent")
+        self.assertRegex(found.what, r"hold \d+\.\d% less light than was rendered")
 
     def test_the_later_of_two_rows_goes(self):
         """The first may have been worked on."""
@@ -248,8 +248,8 @@ class HeldOut(unittest.TestCase):
                 first = found.suggestions[0]
                 count += 1
                 if not is_named(first, found.beyond, causes, keys):
-                    missed.append((name, seed, made, first.cause, first.key))
-                    if first.cause != "unexplained" and first.share >= 0.95:
+                    missed.append((name, seed, made, first.code, first.key))
+                    if first.code != "unexplained" and first.share >= 0.95:
                         wrong.append((name, seed, first.text))
         self.assertEqual(wrong, [])
         self.assertLessEqual(len(missed), count // 20, missed)
@@ -308,8 +308,8 @@ class HeldOut(unittest.TestCase):
         self.assertIn("frames further than 2 away", stopped.stopped)
         self.assertLess(stopped.suggestions[0].share, 0.95)
         found = balance(scene.ledger(), frame, thorough=True)
-        self.assertEqual((found.suggestions[0].cause, found.suggestions[0].key), ("wrong_frame", "emission"))
-        self.assertIn(f"that of {NOW + 3}", found.suggestions[0].text)
+        self.assertEqual((found.suggestions[0].code, found.suggestions[0].key), ("wrong_frame", "emission"))
+        self.assertIn(f"that of {NOW + 3}", found.suggestions[0].what)
 
     def test_whole_sets_raise_no_alarm(self):
         for seed in range(24):
@@ -365,7 +365,7 @@ class Verdict(unittest.TestCase):
             frame = MemoryFrame({key: (plane.astype(np.float32), None) for key, plane in planes.items()})
             result = balance(Ledger(rows=({"id": "one", "source": "one"}, {"id": "other", "source": "other"})), frame)
             if 0 < result.wrong <= 8:
-                self.assertEqual([(s.cause, s.key) for s in result.suggestions], [("gain", "one")], result.suggestions)
+                self.assertEqual([(s.code, s.key) for s in result.suggestions], [("gain", "one")], result.suggestions)
                 return
         self.fail("No factor puts just a few pixels beyond rounding.")
 
@@ -390,7 +390,7 @@ class Verdict(unittest.TestCase):
             broken.beauty[:, 3, 4] = value
             result = broken.balance()
             self.assertEqual((result.balanced, result.not_finite), (False, 1))
-            self.assertEqual({s.key for s in result.suggestions if s.cause == "not_finite"}, {"emission", "beauty"})
+            self.assertEqual({s.key for s in result.suggestions if s.code == "not_finite"}, {"emission", "beauty"})
 
     def test_what_the_trims_make_of_it_is_said_beside(self):
         whole = Set(8)

@@ -4,10 +4,10 @@ import math
 import unittest
 
 from demo.conservatory import build_scene
-from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.passes.kinds import DEMANDS, NEEDS, Role
+from prism.passes.catalogue import BY_KEY, CATALOGUE, NEEDS
+from prism.passes.kinds import DEMANDS, Role
 from prism.pixels.file_formats import PLANNED
-from prism.plan.checks import check, fixed
+from prism.plan.checks import check, mended
 from prism.plan.checks.light import completeness
 from prism.plan.packing import Packing, Storage
 from prism.plan.plan import Layer, LightGroups, Mist, Quality
@@ -203,10 +203,10 @@ class Checks(unittest.TestCase):
             packing=Packing(colour=JPEG, data=Storage(compression="dwaa"), deep=Storage(), beauty_in_data=True),
         )
         for _ in range(40):
-            fixable = [finding for finding in check(plan, FACTS) if finding.fix]
+            fixable = [finding for finding in check(plan, FACTS) if finding.repair]
             if not fixable:
                 break
-            plan = fixed(plan, fixable[0])
+            plan = mended(plan, fixable[0])
             self.assertNotIn(fixable[0], check(plan, FACTS))
         self.assertEqual(check(plan, FACTS), [])
         self.assertEqual((plan.shot.scale, plan.cameras), (1, ("wide",)))
@@ -226,7 +226,7 @@ class Checks(unittest.TestCase):
             ],
         )
         for _ in found:
-            plan = fixed(plan, next(finding for finding in check(plan, FACTS) if finding.code == "pass.pointless"))
+            plan = mended(plan, next(finding for finding in check(plan, FACTS) if finding.code == "pass.pointless"))
         a, b = plan.layers
         self.assertNotIn("transmission", plan.passes_of(a))
         self.assertEqual(plan.passes_of(b, "close"), ("beauty",))
@@ -234,7 +234,7 @@ class Checks(unittest.TestCase):
 
     def test_errors_come_first(self):
         plan = plan_of(cameras=(), passes=COMPONENTS, shot=SHOT.replace(scale=2))
-        self.assertEqual([finding.level for finding in check(plan, FACTS)], ["error", "warning", "note"])
+        self.assertEqual([finding.severity for finding in check(plan, FACTS)], ["error", "warning", "note"])
 
     def test_a_scene_nothing_is_known_of_is_not_guessed_at(self):
         plan = plan_of(passes=(*ALL, "subsurface", "volume"), light_labels={"lamp": "key"})
@@ -296,10 +296,10 @@ class Scenes(unittest.TestCase):
             plan = plan_of(layers=tuple(Layer(name=name, visibility={"floor": "hidden"}) for name in names))
             found = next(finding for finding in check(plan, facts) if finding.code == "layers.doubled")
             if not kept:
-                self.assertEqual(found.fix, {})
-                self.assertIn("hide it in all layers but one", found.why)
+                self.assertEqual(found.repair, {})
+                self.assertIn("hide it in all layers but one", found.advice)
                 continue
-            (changed,) = [layer for layer in found.fix["layers"] if "planets" in layer["visibility"]]
+            (changed,) = [layer for layer in found.repair["layers"] if "planets" in layer["visibility"]]
             self.assertEqual(changed["name"], next(name for name in names if name != kept))
 
     def test_what_a_light_group_can_carry(self):
@@ -366,7 +366,7 @@ class InFrame(unittest.TestCase):
         plan = plan_of(cameras=("front", "away"), passes=("beauty", "diffuse", "background"))
         found = next(finding for finding in check(plan, facts_of(scene)) if finding.code == "pass.pointless-here")
         self.assertIn("diffuse would come out empty through away", found.what)
-        self.assertEqual(fixed(plan, found).passes_of(fixed(plan, found).layers[0], "away"), ("beauty", "background"))
+        self.assertEqual(mended(plan, found).passes_of(mended(plan, found).layers[0], "away"), ("beauty", "background"))
 
 
 class Storages(unittest.TestCase):
@@ -403,5 +403,5 @@ class Storages(unittest.TestCase):
 
     def test_names_follow_the_format(self):
         plan = plan_of(passes=("beauty",), names=EVERYTHING.replace("{suffix}", "exr"), **stored(colour=PNG))
-        fix = next(finding for finding in check(plan, FACTS) if finding.code == "names.suffix").fix
+        fix = next(finding for finding in check(plan, FACTS) if finding.code == "names.suffix").repair
         self.assertEqual(fix, {"names": EVERYTHING})

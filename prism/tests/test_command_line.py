@@ -124,7 +124,7 @@ class CommandLine(FolderCase):
         code, out, _ = self.run_verb("balance", shot, "--ledger", self.ledger, "--json")
         answer = json.loads(out)
         self.assertEqual((code, [f["balanced"] for f in answer["frames"]]), (1, [True, True, False]))
-        self.assertTrue(answer["frames"][2]["suggestions"][0]["text"])
+        self.assertTrue(answer["frames"][2]["suggestions"][0]["what"])
         fade = '{"keys": [{"frame": 1, "value": 0}, {"frame": 3, "value": 1}]}'
         row = next(row["id"] for row in json.loads(self.ledger.read_text())["rows"] if row["id"].endswith("background"))
         verb = ["rebuild", shot, "--ledger", self.ledger, "--pixel", "float", "--set", f"{row}.amount={fade}"]

@@ -11,8 +11,8 @@ from prism.elements import disk
 from prism.elements.gathering import gather
 from prism.formats.exr import write_exr
 from prism.intake.agreeing import disagreements
+from prism.intake.asked import Wanted
 from prism.intake.checking import FrameFacts, check_frame, frames_to_check
-from prism.intake.finding import Wanted
 from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
@@ -87,11 +87,11 @@ class Found(FolderCase):
         return found
 
     def kinds(self, **wanted):
-        return {finding.kind for finding in self.look(**wanted)}
+        return {finding.code for finding in self.look(**wanted)}
 
     def one(self, kind: str, **wanted):
-        found = [finding for finding in self.look(**wanted) if finding.kind == kind]
-        self.assertEqual(len(found), 1, [f.text for f in found])
+        found = [finding for finding in self.look(**wanted) if finding.code == kind]
+        self.assertEqual(len(found), 1, [f.what for f in found])
         return found[0]
 
     def rgb(self, planes):
@@ -110,16 +110,16 @@ class OnDisk(Found):
         self.assertEqual((gap.severity, gap.frames), ("error", (1003,)))
         self.render(1003)
         self.path("diffuse", 1004).unlink()
-        self.assertIn("that other passes have", self.one("missing").text)
+        self.assertIn("that other passes have", self.one("missing").what)
         self.path("emission", 1004).unlink()
         both = self.one("missing")  # one sentence of both
-        self.assertEqual((both.text, both.frames_text), (
+        self.assertEqual((both.what, both.frames_text), (
             "shot_diffuse.####.exr and shot_emission.####.exr lack 1 frame that other passes have: 1004.", ""
         ))  # fmt: skip
         self.render(1004)
         self.render(1004)
         self.assertEqual(self.one("missing", frames=range(1001, 1007)).frames, (1005, 1006))
-        beyond = [f for f in self.look(frames=(1001, 1002, 1003)) if f.kind == "extra"]
+        beyond = [f for f in self.look(frames=(1001, 1002, 1003)) if f.code == "extra"]
         self.assertEqual({(f.severity, f.frames) for f in beyond}, {("note", (1004,))})
 
     def test_numbers_in_two_paddings(self):
@@ -133,14 +133,14 @@ class OnDisk(Found):
             for version in ("v001", "v002"):
                 path.with_name(path.name.replace("shot_", f"shot_{version}_")).write_bytes(path.read_bytes())
             path.unlink()
-        self.assertIn("v002 is the newest", self.one("version").text)
+        self.assertIn("v002 is the newest", self.one("version").what)
 
     def test_files_that_cannot_be_read(self):
         self.path("specular", 1002).write_bytes(self.path("specular", 1002).read_bytes()[:-300])
         self.assertEqual(self.one("unreadable").frames, (1002,))
         for frame in FRAMES:
             self.path("specular", frame).write_bytes(b"")
-        self.assertEqual(self.one("unreadable").text, "shot_specular.####.exr: The file is empty.")
+        self.assertEqual(self.one("unreadable").what, "shot_specular.####.exr: The file is empty.")
 
     def test_files_left_from_before(self):
         for frame in FRAMES:
@@ -167,12 +167,12 @@ class Sizes(Found):
     def test_an_overlay_at_half_scale_can_be_scaled(self):
         self.overlay(HEIGHT // 2, WIDTH // 2)
         found = self.one("size")
-        self.assertEqual((found.severity, found.action, found.frames), ("warning", "scale", FRAMES))
-        self.assertIn("0.5 times the picture", found.text)
+        self.assertEqual((found.severity, found.repair, found.frames), ("warning", {"fit": "scale"}, FRAMES))
+        self.assertIn("0.5 times the picture", found.what)
 
     def test_a_frame_guide_around_an_overlay(self):
         self.overlay(HEIGHT, WIDTH, border=6)
-        self.assertIn("a frame of 6 pixels runs around 90 x 70", self.one("guide").text)
+        self.assertIn("a frame of 6 pixels runs around 90 x 70", self.one("guide").what)
         self.overlay(HEIGHT, WIDTH)
         self.assertFalse({"size", "guide"} & self.kinds())
 
@@ -186,10 +186,10 @@ class Sizes(Found):
 
         inner = Image(channels=planes, data_window=Window(10, 5, 59, 39), display_window=Window.of_size(WIDTH, HEIGHT))
         write_exr(self.path("emission", 1001), inner)
-        self.assertIn("50 x 35 pixels from 10, 5", self.one("window").text)
+        self.assertIn("50 x 35 pixels from 10, 5", self.one("window").what)
         whole = Image.of_planes(self.rgb(self.light(1002)["diffuse"]), pixelAspectRatio=2.0)
         write_exr(self.path("diffuse", 1002), whole)
-        self.assertIn("pixels 2 wide instead of 1", self.one("aspect").text)
+        self.assertIn("pixels 2 wide instead of 1", self.one("aspect").what)
 
 
 class Values(Found):
@@ -202,7 +202,7 @@ class Values(Found):
         emission[1, 7, 9] = np.inf
         emission[2, 3, 4] = -0.25
         self.render(1002, emission=self.rgb(emission))
-        found = {finding.kind: finding for finding in self.look()}
+        found = {finding.code: finding for finding in self.look()}
         self.assertEqual((found["infinite"].severity, found["negative"].severity), ("error", "warning"))
         self.assertEqual(found["negative"].place, (4, 3))
 
@@ -210,10 +210,10 @@ class Values(Found):
         for value, kind, severity in ((0, "black", "note"), (1, "white", "warning"), (0.25, "constant", "warning")):
             for frame in FRAMES:
                 self.render(frame, wire=self.rgb(np.full((3, HEIGHT, WIDTH), value, np.float16)))
-            found = [f for f in self.look() if f.key == "wire" and f.kind != "identical"]
-            self.assertEqual([(f.kind, f.severity) for f in found], [(kind, severity)])
+            found = [f for f in self.look() if f.key == "wire" and f.code != "identical"]
+            self.assertEqual([(f.code, f.severity) for f in found], [(kind, severity)])
         self.render(1001, beauty={c: np.zeros((HEIGHT, WIDTH), np.float16) for c in "RGBA"})
-        self.assertIn(("black", "error", (1001,)), [(f.kind, f.severity, f.frames) for f in self.look()])
+        self.assertIn(("black", "error", (1001,)), [(f.code, f.severity, f.frames) for f in self.look()])
 
     def test_light_that_is_cut_off_at_one(self):
         for frame in FRAMES:
@@ -225,7 +225,7 @@ class Values(Found):
         coarse = (np.floor(np.where(np.isfinite(self.depth), self.depth / 20, 0) * 255) / 255).astype(np.float32)
         for frame in FRAMES:
             self.render(frame, data={"Z": coarse, **self.normals})
-        self.assertIn(("eight-bit", "depth"), {(f.kind, f.key) for f in self.look()})
+        self.assertIn(("eight-bit", "depth"), {(f.code, f.key) for f in self.look()})
 
     def test_lossy_data(self):
         for frame in FRAMES:
@@ -233,7 +233,7 @@ class Values(Found):
             write_exr(self.path("ids", frame), Image.of_planes(planes), compression="dwaa")
         lossy = self.one("lossy")
         self.assertEqual((lossy.severity, lossy.key), ("error", "crypto_object00"))
-        self.assertIn("dwaa", lossy.text)
+        self.assertIn("dwaa", lossy.what)
 
     def test_a_display_curve_in_what_should_be_linear(self):
         for frame in FRAMES:
@@ -243,12 +243,12 @@ class Values(Found):
                 np.moveaxis(self.light(frame)["emission"].astype(np.float32), 0, -1),
             )
         curve = self.one("curve")
-        self.assertEqual((curve.key, curve.action), ("emission", "linear"))
+        self.assertEqual((curve.key, curve.repair), ("emission", {"curve": "srgb"}))
         for frame in FRAMES:
             (self.folder / f"shot_emission.{frame}.png").unlink()
             codes = np.floor(self.light(frame)["emission"].astype(np.float32) * 255 + 0.5) / 255
             self.render(frame, emission=self.rgb(codes.astype(np.float32)))
-        self.assertIn("steps of 8 bits", self.one("curve").text)
+        self.assertIn("steps of 8 bits", self.one("curve").what)
 
     def test_fireflies_are_counted_and_placed(self):
         """Single pixels that outshine all around them; a lamp that stays where it is, and a glint that moves by a
@@ -265,7 +265,7 @@ class Values(Found):
             self.render(frame, beauty=self.rgb(total) | {"A": self.alpha.astype(np.float16)}, **files)
         found = self.one("fireflies")  # of all passes, said once
         self.assertEqual((found.key, found.frames, found.place), ("beauty", (1002,), (31, 20)))
-        self.assertIn(": beauty 1; and specular 1. The first of beauty lies at x 31 y 20", found.text)
+        self.assertIn(": beauty 1; and specular 1. The first of beauty lies at x 31 y 20", found.what)
         plane = np.ones((9, 9), np.float32)
         for value, count in ((TIMES * 1.01, 1), (TIMES * 0.99, 0)):
             plane[4, 4] = value
@@ -300,11 +300,11 @@ class Values(Found):
             write_exr(self.path("diffuse", frame), Image.of_planes(self.rgb(light), **says))
         place = self.one("place")
         self.assertEqual(place.frames, (1003,))
-        self.assertIn("says camera side in the header instead of front", place.text)
+        self.assertIn("says camera side in the header instead of front", place.what)
         for frame in FRAMES:
             light = self.light(frame)["diffuse"]
             write_exr(self.path("diffuse", frame), Image.of_planes(self.rgb(light), passes="emission"))
-        self.assertIn("in the header that they hold emission", self.one("place").text)
+        self.assertIn("in the header that they hold emission", self.one("place").what)
 
     def test_a_depth_of_many_levels_is_no_fault(self):
         """Large flat things at 2,280 depths; 256 of them are the steps of 8 bits, however they were spread."""
@@ -313,7 +313,7 @@ class Values(Found):
             steps = np.sort(rng.uniform(2, 90, levels)).astype(np.float32)
             plane = steps[rng.integers(0, levels, (400, 300))]
             facts = facts_of_plane(plane)
-            kinds = {verdict.kind for verdict in judge_values(BY_KEY["depth"], "depth", {"Z": facts})}
+            kinds = {each.code for each in judge_values(BY_KEY["depth"], "depth", {"Z": facts})}
             self.assertEqual("eight-bit" in kinds, faulty, levels)
 
     def test_alpha_taken_wrongly_and_not_there(self):
@@ -323,7 +323,7 @@ class Values(Found):
                 frame, beauty=dict(zip("RGBA", [*colour.astype(np.float16), alpha.astype(np.float16)], strict=True))
             )
         found = self.one("alpha")
-        self.assertEqual((found.action, found.key), ("straight", "beauty"))
+        self.assertEqual((found.repair, found.key), ({"state": "straight"}, "beauty"))
         for frame in FRAMES:
             self.render(
                 frame, beauty=self.rgb(sum(p.astype(np.float32) for p in self.light(frame).values()).astype(np.float16))
@@ -332,7 +332,7 @@ class Values(Found):
 
     def test_channels_that_only_some_frames_have(self):
         self.render(1003, data={"Z": self.depth, "N.X": self.normals["N.X"]})
-        channels = [f for f in self.look() if f.kind == "channels"]
+        channels = [f for f in self.look() if f.code == "channels"]
         self.assertEqual([(f.key, f.frames) for f in channels], [("normals", (1003,))])
 
     def test_other_primaries_are_told(self):
@@ -343,7 +343,7 @@ class Values(Found):
         write_exr(
             self.path("emission", 1001), Image.of_planes(self.rgb(self.light(1001)["emission"]), chromaticities=says)
         )
-        self.assertIn("is converted to", self.one("colour", space="lin_rec709").text)
+        self.assertIn("is converted to", self.one("colour", space="lin_rec709").what)
 
     def test_parts_that_do_not_sum_with_the_cause(self):
         for frame in FRAMES:
@@ -367,16 +367,16 @@ class Values(Found):
                     **self.normals,
                 },
             )
-        found = {finding.kind: finding for finding in self.look()}
+        found = {finding.code: finding for finding in self.look()}
         self.assertEqual((found["unknown"].severity, found["claims"].severity), ("note", "warning"))
-        self.assertIn("depth.V", found["claims"].text)
+        self.assertIn("depth.V", found["claims"].what)
 
 
 class OverTime(Found):
     def test_a_frame_that_is_its_neighbour(self):
         for name in ("beauty", "diffuse", "specular", "emission"):
             self.path(name, 1003).write_bytes(self.path(name, 1002).read_bytes())
-        found = [f for f in self.look() if f.kind == "identical"]
+        found = [f for f in self.look() if f.code == "identical"]
         self.assertEqual({(f.severity, f.frames) for f in found}, {("warning", (1003,))})
         self.assertEqual(len(found), 4)
 
@@ -387,7 +387,7 @@ class OverTime(Found):
         }
         total = sum(p.astype(np.float32) / 2 for p in self.light(1002).values()).astype(np.float16)
         self.render(1002, **dark, beauty={**self.rgb(total), "A": self.alpha.astype(np.float16)})
-        flashes = [f for f in self.look() if f.kind == "flash"]
+        flashes = [f for f in self.look() if f.code == "flash"]
         self.assertEqual({f.frames for f in flashes}, {(1002,)})
         self.assertIn("beauty", {f.key for f in flashes})
 
@@ -428,7 +428,7 @@ class Sequences(FolderCase):
         return findings(element, {frame: check_frame(element, frame) for frame in frames_to_check(element)})
 
     def kinds(self):
-        return {(finding.kind, finding.severity, finding.frames) for finding in self.found()}
+        return {(finding.code, finding.severity, finding.frames) for finding in self.found()}
 
     def sequence(self, **changes):
         for number in range(1, 6):
@@ -526,9 +526,7 @@ class Judged(unittest.TestCase):
             ("normals", {"infinite", "range"}),
             ("emission", {"infinite", "negative"}),
         ):
-            found = {
-                verdict.kind for verdict in judge_values(BY_KEY[key], key, {"X" if key == "normals" else "Z": plane})
-            }
+            found = {each.code for each in judge_values(BY_KEY[key], key, {"X" if key == "normals" else "Z": plane})}
             self.assertEqual(found, kinds, key)
 
 

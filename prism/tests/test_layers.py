@@ -174,7 +174,7 @@ class Rendered(unittest.TestCase):
         self.assertFalse(found.balanced)
         alpha = frame.pixels("things main v001/beauty").alpha
         self.assertLessEqual(found.beyond, int(((alpha > 0) & (alpha < 1)).sum()))
-        self.assertEqual(found.suggestions[0].cause, "soft_edges")
+        self.assertEqual(found.suggestions[0].code, "soft_edges")
 
     def test_denoised_layers_keep_to_their_own_beauties(self):
         """In parts of one file beside the noisy ones, with lights that the plan does not know without its scene."""

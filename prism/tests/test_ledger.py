@@ -417,12 +417,16 @@ class BalanceOfLedgers(FolderCase):
         lost = ledger.replace(rows=ledger.rows[1:])
         doubled = ledger.replace(rows=(*ledger.rows, PassRow(id="again", source="emission")))
         wrong = ledger.with_setting("background", "operator", "multiply")
-        cases = {"insert": (lost, "diffuse_direct"), "remove": (doubled, "again"), "add": (wrong, "background")}
-        for action, (broken, key) in cases.items():
-            with self.subTest(action):
+        cases = (
+            (lost, "diffuse_direct", {"insert": "diffuse_direct"}),
+            (doubled, "again", {"remove": "again"}),
+            (wrong, "background", {"operator": "add", "row": "background"}),
+        )
+        for broken, key, repair in cases:
+            with self.subTest(repair):
                 result = balance(broken, sources)
                 self.assertFalse(result.balanced)
-                self.assertEqual((result.suggestions[0].action, result.suggestions[0].key), (action, key))
+                self.assertEqual((result.suggestions[0].repair, result.suggestions[0].key), (repair, key))
 
     def test_a_pass_on_white_that_was_added(self):
         planes = passes(self.rng, height=40, width=50)
@@ -432,7 +436,7 @@ class BalanceOfLedgers(FolderCase):
         ledger = first_ledger(sources)
         added = ledger.replace(rows=(*ledger.rows[:-1], PassRow(id="o", source="occlusion")))
         suggestion = balance(added, sources).suggestions[0]
-        self.assertEqual((suggestion.action, suggestion.key), ("multiply", "o"))
+        self.assertEqual((suggestion.repair, suggestion.key), ({"operator": "multiply", "row": "o"}, "o"))
 
     def test_lossy_files_are_named_as_the_reason(self):
         whole = oiio.ImageBuf(str(self.write("shot.exr", passes(self.rng, height=64, width=64, dtype=np.float16))))
@@ -441,7 +445,7 @@ class BalanceOfLedgers(FolderCase):
         sources = find_sources([self.folder / "lossy.exr"])
         result = balance(first_ledger(sources), sources)
         self.assertFalse(result.balanced)
-        self.assertIn("lossy dwaa", result.suggestions[0].text)
+        self.assertIn("lossy dwaa", result.suggestions[0].what)
 
     def test_trims_and_changes_do_not_disturb_it(self):
         sources = self.frame()

@@ -128,9 +128,9 @@ class Parcels(FolderCase):
             bits[len(bits) // 2] ^= 1
             path.write_bytes(bits)
             found = check_parcel(kept)
-            self.assertEqual([(fault.file, fault.what) for fault in found.faults], [(name, "changed")])
+            self.assertEqual([(fault.where, fault.what) for fault in found.faults], [(name, "changed")])
             path.unlink()
-            self.assertEqual([(f.file, f.what) for f in check_parcel(kept).faults], [(name, "missing")])
+            self.assertEqual([(f.where, f.what) for f in check_parcel(kept).faults], [(name, "missing")])
             path.write_bytes(whole)
         self.assertTrue(check_parcel(kept).whole)
         for name in ("checksums.sha256", "record.sha256"):

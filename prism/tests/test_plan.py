@@ -339,7 +339,9 @@ class Estimates(FolderCase):
         found["S1.0002.exr"] = file(channels={"R": "half", "G": "float", "B": "half", "Q": "half"})
         found["S1.0003.exr"] = FoundFile(fault="cut short")
         found["stray.exr"] = file()
-        found = {(deviation.kind, deviation.frames, deviation.what) for deviation in audit(expand(plan, FACTS), found)}
+        found = {
+            (deviation.code, deviation.frames_text, deviation.what) for deviation in audit(expand(plan, FACTS), found)
+        }
         expected = {
             ("missing", "4-5", "Not there."),
             ("window", "1", "The picture is 50 x 25 pixels instead of 100 x 50."),

@@ -139,13 +139,13 @@ class Planned(FolderCase):
         document = self.folder / "plan.json"
         document.write_text(json.dumps(plan.as_json()))
         code, out, _ = run("intake", self.folder, "--plan", document, "--json")
-        kinds = {finding["kind"] for finding in json.loads(out)["findings"]}
+        kinds = {finding["code"] for finding in json.loads(out)["findings"]}
         self.assertEqual((code, kinds), (0, set()), out)
         for frame in range(1, 11):
             (self.folder / files[1].path(frame)).unlink()
         (self.folder / files[0].path(4)).unlink()
         code, out, _ = run("intake", self.folder, "--plan", document, "--json")
-        missing = [finding["frames"] for finding in json.loads(out)["findings"] if finding["kind"] == "missing"]
+        missing = [finding["frames"] for finding in json.loads(out)["findings"] if finding["code"] == "missing"]
         self.assertEqual((code, sorted(missing, key=len)), (1, [[4], list(range(1, 11))]))
 
 

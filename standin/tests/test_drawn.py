@@ -16,10 +16,11 @@ from prism.balance.balance import balance
 from prism.formats.exr import read_channels
 from prism.formats.headers import read_parts
 from prism.intake.auditing import audit_folder
+from prism.judging.finding import ERROR
 from prism.ledger.first import first_ledger, starts_of
 from prism.mattes.cryptomatte import flat_colours, header, name_bits, name_float, ranked
 from prism.passes.catalogue import BY_KEY, CATALOGUE
-from prism.plan.checks import ERROR, check
+from prism.plan.checks import check
 from prism.plan.expansion import expand
 from prism.plan.packing import Packing, Storage
 from prism.plan.plan import Deep, Layer, LightGroups, Mist, Overlay, Plan, Quality, ShotSettings
@@ -184,7 +185,7 @@ class Everything(FolderCase):
         self.assertEqual(audit_folder(plan, self.facts, self.folder), [])
         self.assertIn("light_rest.R", files[0].channels)
         self.assertNotIn("light_lanterns.R", files[0].channels)
-        self.assertNotIn(ERROR, [finding.level for finding in check(plan, self.facts)])
+        self.assertNotIn(ERROR, [finding.severity for finding in check(plan, self.facts)])
 
 
 class Measured(unittest.TestCase):

@@ -172,21 +172,13 @@ export default () => {
     framesOf(finding) { return finding.frames_text ? `frames ${finding.frames_text}` : ""; },
     whereText(finding) { return finding.place ? `at ${finding.place[0]}, ${finding.place[1]}` : ""; },
     acceptedText(finding) { return `accepted by ${finding.by}: ${finding.accepted}`; },
-    doText(finding) {
-      return (
-        {
-          scale: "Scale it",
-          linear: "Turn it linear",
-          straight: "Read as straight",
-          premultiplied: "Read as premultiplied",
-        }[finding.action] ?? ""
-      );
+    doText({ repair }) {
+      if (repair.fit) return "Scale it";
+      if (repair.curve) return "Turn it linear";
+      return repair.state ? `Read as ${repair.state}` : "";
     },
     canDo(finding) { return this.mayChange && !finding.accepted && this.doText(finding) !== ""; },
-    doIt(finding) {
-      const what = { scale: { fit: "scale" }, linear: { curve: "srgb" } }[finding.action] ?? { state: finding.action };
-      this.act("choose", { element: this.element.id, pass: finding.key, ...what });
-    },
+    doIt({ key, repair }) { this.act("choose", { element: this.element.id, pass: key, ...repair }); },
     isAccepting(finding) { return this.accepting === finding.mark; },
     beginAccepting(finding) {
       this.accepting = finding.mark;

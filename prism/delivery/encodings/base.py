@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -21,9 +21,6 @@ from prism.naming.patterns import Value as FieldValue
 from prism.naming.patterns import parse_pattern, require_portable
 from prism.sheets.boards.render import Load, missing
 from prism.sources.pixels import Frame
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 SubjectKind = Literal["finished", "rebuilt", "passes", "mattes", "cryptomatte", "deep", "files"]
 SUBJECT_TITLES: Mapping[str, str] = {
@@ -44,6 +41,25 @@ Hex = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
 Side = Annotated[int, Field(ge=0, le=32_768)]
 
 
+Word = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$", max_length=40)]
+
+
+class Order(Value):
+    """What an encoding is told of an item that goes out. subject: what. names: which passes or mattes, `*` for all; a
+    still holds one. pattern: of its files; the usual one of the encoding if empty. enabled: whether it is written."""
+
+    id: Word
+    subject: SubjectKind = "finished"
+    names: Names = ()
+    pattern: Annotated[str, Field(max_length=400)] = ""
+    enabled: bool = True
+
+    @property
+    def name_pattern(self) -> str:
+        """Of its files."""
+        raise NotImplementedError
+
+
 @dataclass(frozen=True, slots=True)
 class Place:
     """Where a delivery goes. fields: values of the fields of names, without frame, pass, item and suffix. frames: all
@@ -53,7 +69,7 @@ class Place:
     fields: Mapping[str, FieldValue] = field(default_factory=dict)
     frames: Sequence[int] = ()
 
-    def path(self, item: Item, suffix: str, *, frame: int | None = None, what: str = "") -> Path:
+    def path(self, item: Order, suffix: str, *, frame: int | None = None, what: str = "") -> Path:
         """Of one file. frame: None for a file of all frames. what: stands for {pass}. Raises BadArgument for a name
         that a system cannot hold, UnwritableFile if a link leads out of the root."""
         values = {**self.fields, "item": item.id, "pass": what or item.id, "suffix": suffix}
@@ -118,30 +134,30 @@ class Encoding(Value):
         """Of its files, without a dot."""
         raise NotImplementedError
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """How it is written, for the list."""
         raise NotImplementedError
 
-    def name_pattern(self, item: Item) -> str:
+    def name_pattern(self, item: Order) -> str:
         """Of its files, if the item has none of its own."""
         return self.usual_name
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """Raises BadArgument for what cannot be written, before anything is."""
 
-    def paths(self, item: Item, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """That `add` will write."""
         return [place.path(item, self.suffix, frame=frame)] if self.per_frame else []
 
-    def closing_paths(self, item: Item, place: Place) -> list[Path]:
+    def closing_paths(self, item: Order, place: Place) -> list[Path]:
         """That `close` will write, or the folder of them."""
         return [place.path(item, self.suffix)] if self.closes else []
 
-    def add(self, item: Item, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
         """Write what it has of one frame."""
         return []
 
-    def close(self, item: Item, closing: Closing) -> list[Written]:
+    def close(self, item: Order, closing: Closing) -> list[Written]:
         """Write what it has of all frames together."""
         return []
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 from pydantic import Field
 
-from prism.delivery.encodings.base import Closing, Encoding, SubjectKind, Written
+from prism.delivery.encodings.base import Closing, Encoding, Order, SubjectKind, Written
 from prism.delivery.reading_back import require_page
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -16,9 +16,6 @@ from prism.sheets.boards.document import Board
 from prism.sheets.boards.render import Scale, board_page
 from prism.sheets.page import write_page
 from prism.sources.pixels import Frame
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 
 class BoardSheet(Encoding):
@@ -43,14 +40,14 @@ class BoardSheet(Encoding):
         """Of the sheet."""
         return self.format
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """Which board, how large, and the format."""
         if self.board is None:
             return f"board {self.name or 'not chosen'}, {self.format.upper()}"
         width, height = self.board.size
         return f"board {self.board.name}, {width} x {height} pixels, {self.format.upper()}"
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """A board that is there, of a size that memory holds."""
         if self.board is None:
             raise BadArgument(
@@ -59,7 +56,7 @@ class BoardSheet(Encoding):
             )  # fmt: skip
         require_affordable(self.board, Scale.of(self.board))
 
-    def close(self, item: Item, closing: Closing) -> list[Written]:
+    def close(self, item: Order, closing: Closing) -> list[Written]:
         """The sheet."""
         assert self.board is not None  # `require` was asked
         path = closing.place.path(item, self.suffix)

@@ -5,13 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prism.colour.views import VIEW_TITLES
-from prism.delivery.encodings.base import PICTURES, Encoding, Names, Place, SubjectKind, View, Written, transform_of
+from prism.delivery.encodings.base import (
+    PICTURES,
+    Encoding,
+    Names,
+    Order,
+    Place,
+    SubjectKind,
+    View,
+    Written,
+    transform_of,
+)
 from prism.delivery.made import Made, chosen
 from prism.delivery.reading_back import require_deep, require_image
 from prism.errors import BadArgument
@@ -29,9 +39,6 @@ from prism.pixels.image import Image, pixel_type
 from prism.pixels.picture import Picture, on_display
 from prism.pixels.resize import scaled, scaled_window
 from prism.sources.pixels import Frame, Source
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 MATTE = "A"  # of a matte beside a picture: a name that no lossy compression takes for colour
 DEEP_COMPRESSION = "zips"
@@ -109,7 +116,7 @@ class Exr(Encoding):
         """Of its files."""
         return "exr"
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """Pixel type, compression and what lies beside."""
         if item.subject == "deep":
             return f"all samples as they are, {DEEP_COMPRESSION}"
@@ -123,15 +130,15 @@ class Exr(Encoding):
         words += [f"at {self.scale:.4g} of the size"] if self.scale != 1 else []
         return ", ".join(words)
 
-    def name_pattern(self, item: Item) -> str:
+    def name_pattern(self, item: Order) -> str:
         """Files apart are told apart by what they hold."""
         what = "{pass}" if self._is_apart(item) else "{item}"
         return f"{{item}}/{{shot}}_{{ledger}}_v{{version:03}}_{what}.{{frame:04}}.{{suffix}}"
 
-    def _is_apart(self, item: Item) -> bool:
+    def _is_apart(self, item: Order) -> bool:
         return self.packing == "apart" or item.subject == "deep"
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """Names that are there, a compression that keeps what it must, and a size."""
         chosen(self.mattes, [matte.id for matte in ledger.mattes], "matte")
         chosen(item.names if item.subject == "mattes" else (), [matte.id for matte in ledger.mattes], "matte")
@@ -150,13 +157,13 @@ class Exr(Encoding):
                 advice="Choose a lossless one, or parts, where data keep zip.",
             )  # fmt: skip
 
-    def paths(self, item: Item, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """One, or one for each of what lies apart."""
         if not self._is_apart(item):
             return [place.path(item, self.suffix, frame=frame)]
         return [place.path(item, self.suffix, frame=frame, what=word) for word in self._words(item, ledger, sources)]
 
-    def _words(self, item: Item, ledger: Ledger, sources: Frame) -> list[str]:
+    def _words(self, item: Order, ledger: Ledger, sources: Frame) -> list[str]:
         if item.subject == "deep":
             return [file_word(source.key) for source in _deep(item, sources)]
         words = [item.id] if item.subject in ("finished", "rebuilt") else []
@@ -164,7 +171,7 @@ class Exr(Encoding):
         mattes = item.names if item.subject == "mattes" else self.mattes
         return words + [file_word(name) for name in chosen(mattes, [matte.id for matte in ledger.mattes], "matte")]
 
-    def add(self, item: Item, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
         """Write a frame, and read it back with another library."""
         if item.subject == "deep":
             return [self._write_deep(source, item, made, place) for source in _deep(item, made.sources)]
@@ -178,7 +185,7 @@ class Exr(Encoding):
             ]
         return [self._write(groups, place.path(item, self.suffix, frame=made.number), made)]
 
-    def groups(self, item: Item, made: Made) -> list[Group]:
+    def groups(self, item: Order, made: Made) -> list[Group]:
         """All that is written, at full size."""
         return [
             *([self.picture(item, made)] if item.subject in ("finished", "rebuilt") else []),
@@ -186,7 +193,7 @@ class Exr(Encoding):
             *self._mattes(item, made),
         ]
 
-    def _beside(self, item: Item, sources: Frame) -> list[Source]:
+    def _beside(self, item: Order, sources: Frame) -> list[Source]:
         """Passes and ranks of Cryptomattes."""
         wanted = item.names if item.subject == "passes" else self.passes
         flat = [source for source in sources if not source.is_deep]
@@ -202,7 +209,7 @@ class Exr(Encoding):
     def _wants(self, source: Source) -> bool:
         return self.denoised == "all" or source.denoised == (self.denoised == "denoised")
 
-    def picture(self, item: Item, made: Made) -> Group:
+    def picture(self, item: Order, made: Made) -> Group:
         """R, G, B and A with the header entries of the beauty."""
         finished = item.subject == "finished"
         picture, remarks = made.light if finished else made.rebuilt, []
@@ -241,7 +248,7 @@ class Exr(Encoding):
         }
         return Group(layer, named, kept, data=source.is_data)
 
-    def _mattes(self, item: Item, made: Made) -> Iterator[Group]:
+    def _mattes(self, item: Order, made: Made) -> Iterator[Group]:
         wanted = item.names if item.subject == "mattes" else self.mattes
         alone = self.packing == "apart"
         for name in chosen(wanted, [matte.id for matte in made.ledger.mattes], "matte"):
@@ -300,7 +307,7 @@ class Exr(Encoding):
         loses = any(lossy.loses(pixel_type(plane.dtype), name) for name, plane in group.planes.items())
         return "zip" if group.data and loses else self.compression
 
-    def _write_deep(self, source: Source, item: Item, made: Made, place: Place) -> Written:
+    def _write_deep(self, source: Source, item: Order, made: Made, place: Place) -> Written:
         path = place.path(item, self.suffix, frame=made.number, what=file_word(source.key))
         samples = made.sources.samples(source.key)
         write_deep(
@@ -315,12 +322,12 @@ _PACKINGS = {"one": "in one file", "parts": "as parts of a file", "apart": "in f
 _OF_LIGHT = ("chromaticities", "whiteLuminance")
 
 
-def write_picture(path: Path, encoding: Exr, item: Item, made: Made) -> list[str]:
+def write_picture(path: Path, encoding: Exr, item: Order, made: Made) -> list[str]:
     """The picture alone at a path of one's own; what has to be said of it."""
     return list(encoding._write([encoding._sized(encoding.picture(item, made), made.sources)], path, made).remarks)
 
 
-def _deep(item: Item, sources: Frame) -> list[Source]:
+def _deep(item: Order, sources: Frame) -> list[Source]:
     there = [source.key for source in sources if source.is_deep]
     found = chosen(item.names or ("*",), there, "deep pass")
     if not found:

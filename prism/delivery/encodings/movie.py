@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 import av
 import numpy as np
@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from prism.colour.developing import Developed
-from prism.delivery.encodings.base import PICTURES, Closing, Place, Written
+from prism.delivery.encodings.base import PICTURES, Closing, Order, Place, Written
 from prism.delivery.encodings.still import Looked
 from prism.delivery.lights import lights_up
 from prism.delivery.made import Made
@@ -31,9 +31,6 @@ from prism.movies.writing import MovieSettings, write_movie
 from prism.naming.patterns import parse_pattern, require_portable
 from prism.naming.timecode import time_code
 from prism.sources.pixels import Frame
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 CodecName = Literal["h264", "prores4444", "animation", "png", "vp9"]
 Show = Literal["plain", "wipe", "beside", "lights"]
@@ -89,14 +86,14 @@ class Movie(Looked):
         """Of the movie."""
         return self.how.suffix
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """Codec, what is shown, and the look."""
         words = [self.how.title, self.look_in_words()]
         words += [SHOW_TITLES[self.show]] if self.show != "plain" else []
         words += [f"missing frames {_GAP_WORDS[self.gaps]}"] if self.gaps != "refuse" else []
         return ", ".join(words + (["burnt in"] if self.burn else []))
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """A band that can be filled in, and something to show."""
         super().require(item, ledger, sources)
         require_burn(self.burn)
@@ -107,18 +104,18 @@ class Movie(Looked):
         if self.show == "lights":
             lights_up(ledger, sources, 1.0)
 
-    def paths(self, item: Item, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """Of the frames."""
         return [self.frame_path(item, place, frame)]
 
-    def frame_path(self, item: Item, place: Place, frame: int) -> Path:
+    def frame_path(self, item: Order, place: Place, frame: int) -> Path:
         """Of one frame: beside the movie, in a folder of its own."""
         movie = place.path(item, self.suffix)
         path = movie.parent / f"{movie.stem}_frames" / f"{movie.stem}.{frame:04}.png"
         require_portable(path.name, f"names of {item.id}")
         return path
 
-    def add(self, item: Item, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
         """A still of the frame."""
         path = self.frame_path(item, place, made.number)
         found = self.staged(item, made, place.share_at(made.number))
@@ -129,7 +126,7 @@ class Movie(Looked):
         require_still(path, codes)
         return [Written(path, tuple(self.remarks(found)))]
 
-    def staged(self, item: Item, made: Made, share: float) -> Developed:
+    def staged(self, item: Order, made: Made, share: float) -> Developed:
         """What the movie shows at a share of its time: display values."""
         if self.show == "plain":
             return self.shown(item, made)
@@ -139,7 +136,7 @@ class Movie(Looked):
         before = self.shown(item, Made(made.ledger.untrimmed(), made.sources, is_stale=made.is_stale))
         return joined(before, self.shown(item, made), share if self.show == "wipe" else None)
 
-    def close(self, item: Item, closing: Closing) -> list[Written]:
+    def close(self, item: Order, closing: Closing) -> list[Written]:
         """The movie, whole or not at all."""
         path = closing.place.path(item, self.suffix)
         there = {

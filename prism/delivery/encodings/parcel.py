@@ -6,12 +6,12 @@ import json
 import shutil
 from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal
 
 from numpy.typing import NDArray
 
 from prism.delivery import second_opinion
-from prism.delivery.encodings.base import Closing, Encoding, Place, SubjectKind, Written
+from prism.delivery.encodings.base import Closing, Encoding, Order, Place, SubjectKind, Written
 from prism.delivery.made import Made, wanted_of
 from prism.delivery.parcel.checking import CHECKSUMS, RECORDS, check_parcel
 from prism.delivery.parcel.pages import readme
@@ -27,9 +27,6 @@ from prism.mattes.ranks import first_ranks, manifest
 from prism.mattes.writing import file_word
 from prism.pixels.image import Image
 from prism.sources.pixels import Frame
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 PICTURE = "rebuilt"  # layer of the sum of the rows, in every frame's file
 FORMATS = ("ledger-format.md", "finish-format.md", "delivery-format.md", "board-format.md")
@@ -68,19 +65,19 @@ class Parcel(Encoding):
         """Of nothing: a parcel is a folder."""
         return ""
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """What it holds."""
         return "passes, documents, tables and checksums" + (", and the other items" if self.files else "")
 
-    def folder(self, item: Item, place: Place) -> Path:
+    def folder(self, item: Order, place: Place) -> Path:
         """Of the parcel."""
         return place.path(item, self.suffix).parent
 
-    def paths(self, item: Item, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """The passes of a frame."""
         return [self.folder(item, place) / "passes" / f"{frame:04}.exr"]
 
-    def add(self, item: Item, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
         """The passes of a frame as the ledger uses them, and their sum."""
         (path,) = self.paths(item, place, made.number, made.ledger, made.sources)
         planes = dict(zip((f"{PICTURE}.{name}" for name in "RGBA"), made.rebuilt.rgba, strict=True))
@@ -94,7 +91,7 @@ class Parcel(Encoding):
         require_image(path, [("", image)], ["zip"])
         return [Written(path)]
 
-    def close(self, item: Item, closing: Closing) -> list[Written]:
+    def close(self, item: Order, closing: Closing) -> list[Written]:
         """Documents, tables, script and checksums; the checksums last, and read again."""
         folder = self.folder(item, closing.place)
         first = closing.made(closing.record["frames"][0]["frame"])
@@ -108,7 +105,7 @@ class Parcel(Encoding):
         _seal(folder)
         checked = check_parcel(folder, with_records=False)
         if not checked.whole:
-            raise UnwritableFile("The parcel does not read back as it was written.", where=checked.faults[0].file)
+            raise UnwritableFile("The parcel does not read back as it was written.", where=checked.faults[0].where)
         return [Written(folder / CHECKSUMS, (f"{checked.count} files, all of their checksums read again.",))]
 
     def _texts(self, first: Made, closing: Closing) -> Iterator[tuple[str, str]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import PurePath
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from pydantic import Field
 
 from prism.colour.view import ViewTransform
 from prism.colour.views import VIEW_TITLES
-from prism.delivery.encodings.base import PICTURES, Closing, Place, SubjectKind, View, Written
+from prism.delivery.encodings.base import PICTURES, Closing, Order, Place, SubjectKind, View, Written
 from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
 from prism.delivery.made import Made
@@ -25,9 +25,6 @@ from prism.sheets.contact import Entry, SheetLayout, contact_sheet, require_capt
 from prism.sheets.page import require_size, write_page
 from prism.sources.pixels import Frame
 from prism.viewing.picture import Look, source_picture, step_for, to_screen
-
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
 
 _OF = {
     "frames": "every frame",
@@ -88,12 +85,12 @@ class Sheet(Looked):
         fields = {name: getattr(self, name) for name in _LAYOUT if name not in ("title",)}
         return SheetLayout(**fields, title=self.heading)
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """Grid and format."""
         each = f"{len(self.chosen)} pictures" if self.of == "chosen" else _OF[self.of]
         return f"{each}, {self.columns} columns of {self.cell_width} x {self.cell_height}, {self.format.upper()}"
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """A caption that can be filled in, and a size."""
         if self.of == "frames":
             super().require(item, ledger, sources)
@@ -104,7 +101,7 @@ class Sheet(Looked):
         count = {"passes": sum(not source.is_deep for source in sources), "chosen": len(self.chosen)}
         require_size(*self.layout.size(count.get(self.of, 1)))
 
-    def close(self, item: Item, closing: Closing) -> list[Written]:
+    def close(self, item: Order, closing: Closing) -> list[Written]:
         """The sheet, of the frames that are there."""
         path = closing.place.path(item, self.suffix)
         frames = [record["frame"] for record in closing.record["frames"]]
@@ -119,7 +116,7 @@ class Sheet(Looked):
         remarks = (f"{missing} frames that are missing are left out.",) if missing else ()
         return [Written(path, remarks + page.remarks)]
 
-    def _frames(self, item: Item, closing: Closing, frames: list[int]) -> Iterator[Entry]:
+    def _frames(self, item: Order, closing: Closing, frames: list[int]) -> Iterator[Entry]:
         for place, number in enumerate(frames):
 
             def load(place: int = place, number: int = number) -> NDArray[np.uint8]:

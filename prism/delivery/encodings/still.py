@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from prism.delivery.encodings.base import (
     PICTURES,
     Encoding,
     Hex,
+    Order,
     Place,
     SubjectKind,
     View,
@@ -35,9 +36,6 @@ from prism.pixels.picture import on_display
 from prism.pixels.resize import scaled, scaled_window
 from prism.sources.pixels import Frame
 
-if TYPE_CHECKING:
-    from prism.delivery.document import Item
-
 StillFormat = Literal["png", "tiff", "tga", "jpeg", "webp", "avif"]
 
 
@@ -55,7 +53,7 @@ class Looked(Encoding):
     ground: Annotated[Hex, Shown(title="colour below", takes="colour", when=("alpha", ("over",)))] = "#000000"
     scale: Annotated[float, Within(0.01, 4), Shown(title="scale", step=0.005, digits=3)] = 1.0
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """One pass of light, or one matte, that is there."""
         if item.subject == "passes":
             require_one_name(item.names, "passes")
@@ -69,7 +67,7 @@ class Looked(Encoding):
             require_one_name(item.names, "mattes")
             chosen(item.names, [matte.id for matte in ledger.mattes], "matte")
 
-    def shown(self, item: Item, made: Made) -> Developed:
+    def shown(self, item: Order, made: Made) -> Developed:
         """Display values of the display window, at the size that is written."""
         found = self._at_full_size(item, made)
         if self.scale == 1:
@@ -83,7 +81,7 @@ class Looked(Encoding):
             small = np.divide(small, alpha[..., None], out=np.zeros_like(small), where=alpha[..., None] > 0)
         return replace(found, values=small.clip(0, 1), alpha=alpha)
 
-    def _at_full_size(self, item: Item, made: Made) -> Developed:
+    def _at_full_size(self, item: Order, made: Made) -> Developed:
         keep = self.alpha == "keep"
         transform, ground = transform_of(self.view, made.ledger), ground_of(self.ground)
         if item.subject in ("finished", "rebuilt"):
@@ -146,23 +144,23 @@ class Still(Looked):
         """Of its files."""
         return STILLS[self.format].suffix
 
-    def in_words(self, item: Item) -> str:
+    def in_words(self, item: Order) -> str:
         """Format, depth and look."""
         return f"{STILLS[self.format].title}, {self.bits} bit, {self.look_in_words()}"
 
-    def require(self, item: Item, ledger: Ledger, sources: Frame) -> None:
+    def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """That the format carries it."""
         super().require(item, ledger, sources)
         refusal = STILLS[self.format].refusal(bits=self.bits, alpha=self.alpha == "keep")
         if refusal:
             raise BadArgument(refusal, where="format")
 
-    def add(self, item: Item, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
         """Write a frame, and read it back with another library."""
         path = place.path(item, self.suffix, frame=made.number)
         return [Written(path, tuple(self.write(item, made, path)))]
 
-    def write(self, item: Item, made: Made, path: Path) -> list[str]:
+    def write(self, item: Order, made: Made, path: Path) -> list[str]:
         """At a path of one's own; what it cost."""
         found = self.shown(item, made)
         finished = item.subject == "finished" and bool(made.finish.steps)

@@ -8,6 +8,7 @@ from pathlib import Path
 from prism.errors import UnwritableFile
 from prism.formats.digests import read_list, sha256_of
 from prism.formats.safe import below
+from prism.judging.finding import ERROR, Finding
 
 CHECKSUMS = "checksums.sha256"
 OF_RECORDS = "record.sha256"  # of the records of the delivery that made it, which are written after the parcel
@@ -15,19 +16,11 @@ RECORDS = ("record/", "record.json", OF_RECORDS)  # where it lies in the parcel'
 
 
 @dataclass(frozen=True, slots=True)
-class Fault:
-    """file: its name in the parcel. what: changed, missing, leads out of it, or cannot be read."""
-
-    file: str
-    what: str
-
-
-@dataclass(frozen=True, slots=True)
 class Checked:
     """count: of the files that were read. extra: those that are in the folder and not in the parcel."""
 
     count: int
-    faults: tuple[Fault, ...]
+    faults: tuple[Finding, ...]
     extra: tuple[str, ...]
 
     @property
@@ -50,15 +43,15 @@ def check_parcel(folder: Path, *, with_records: bool = True) -> Checked:
     return Checked(len(sums), faults, tuple(extra))
 
 
-def _fault(folder: Path, name: str, digest: str) -> Fault | None:
+def _fault(folder: Path, name: str, digest: str) -> Finding | None:
     path = folder / name
     try:
         below(folder, name)
     except UnwritableFile:
-        return Fault(name, "leads out of the parcel")
+        return Finding("path", ERROR, "leads out of the parcel", where=name)
     if not path.is_file():
-        return Fault(name, "missing")
+        return Finding("missing", ERROR, "missing", where=name)
     try:
-        return None if sha256_of(path) == digest else Fault(name, "changed")
+        return None if sha256_of(path) == digest else Finding("changed", ERROR, "changed", where=name)
     except OSError as error:
-        return Fault(name, f"cannot be read: {error.strerror}")
+        return Finding("unreadable", ERROR, f"cannot be read: {error.strerror}", where=name)

@@ -8,8 +8,8 @@ from pydantic import model_validator
 
 from prism.documents import SourceName
 from prism.fields import DEGREES, PIXELS, RGB, Shown
-from prism.keyed import Number, Within
-from prism.ledger.kinds.base import Label, LedgerRow, Light
+from prism.keyed import Within
+from prism.ledger.kinds.base import Label, LedgerRow, Light, Number
 from prism.ledger.kinds.overlays import Angle, Push, Scale
 from prism.ledger.steps import Behind, Flat, Gradient, Step
 
@@ -79,14 +79,14 @@ class BackgroundRow(LedgerRow):
 
     def content(self, inner: tuple[Step, ...]) -> Flat | Gradient | Behind:
         """What its fill says."""
-        if self.fill == "picture":
+        if self.source is not None and self.fill == "picture":
             return Behind(
                 source=self.source, uses_alpha=self.uses_alpha, fit=self.fit, x=self.x, y=self.y, scale=self.scale,
                 delay=self.delay, beyond=self.beyond,
             )  # fmt: skip
         if self.fill == "colour":
             return Flat(colour=self.colour)
-        way = "along" if self.fill == "linear" else "outwards"
+        way: Literal["along", "outwards"] = "along" if self.fill == "linear" else "outwards"
         return Gradient(
             colour=self.colour, second=self.second, way=way, angle=self.angle, begins=self.begins, ends=self.ends
         )

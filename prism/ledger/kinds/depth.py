@@ -1,22 +1,18 @@
-"""What is put in the order of its depths: deep passes and cards, and the group that holds them."""
+"""What is put in the order of its depths: deep passes and cards."""
 
 from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal, Self
 
-from pydantic import model_validator
-
 from prism.documents import SourceName
-from prism.fields import PIXELS, RGB, Shown
-from prism.keyed import Number, Within
-from prism.ledger.kinds.base import Label, LedgerRow, Light, Share
-from prism.ledger.kinds.groups import RowOfRows
+from prism.fields import PIXELS, Shown
+from prism.keyed import Within
+from prism.ledger.kinds.base import LedgerRow, Number
 from prism.ledger.kinds.overlays import Push, Scale
-from prism.ledger.steps import Air, Card, Deep, Depths, Step
+from prism.ledger.steps import Card, Deep, Step
 
 Depth = Annotated[Number, Within(-1e9, 1e9)]
 _RANGED = ("range_on", ("weight", "trims"))
-_FOGGED = ("fog_mode", ("mix", "transmittance"))
 
 
 class DeepRow(LedgerRow):
@@ -88,53 +84,3 @@ class CardRow(LedgerRow):
             source=self.source, uses_alpha=self.uses_alpha, fit=self.fit, x=self.x, y=self.y, scale=self.scale,
             delay=self.delay, beyond=self.beyond, depth=self.depth, depth_from=self.depth_from, hides=self.hides,
         )  # fmt: skip
-
-
-class DepthRow(RowOfRows):
-    """Deep passes and cards that cover each other by depth: their order in the group does not matter.
-
-    fog_mode: none, or as of a fog row, between the camera and every single sample: fog_amount of fog_colour, thicker
-    from fog_near to fog_far.
-    """
-
-    label: ClassVar[Label] = Label(by="name", otherwise="by depth")
-    source_field: ClassVar[str] = "no_source"
-    meaning: ClassVar[str] = "Deep passes and cards: what is nearer covers what is farther, at every pixel."
-
-    kind: Literal["depth"] = "depth"
-    operator: str = "over"
-    fog_mode: Annotated[Literal["none", "mix", "transmittance"], Shown(title="fog by depth")] = "none"
-    fog_amount: Annotated[Share, Shown(title="fog", when=_FOGGED)] = 1.0
-    fog_colour: Annotated[tuple[Light, Light, Light], Shown(title="fog colour", digits=3, parts=RGB, when=_FOGGED)] = (
-        0.5,
-        0.5,
-        0.5,
-    )
-    fog_near: Annotated[Depth, Shown(title="fog from", digits=3, when=_FOGGED)] = 0.0
-    fog_far: Annotated[Depth, Shown(title="fog to", digits=3, when=_FOGGED)] = 100.0
-    fog_falloff: Annotated[Number, Within(0.05, 20), Shown(title="falloff", when=_FOGGED)] = 1.0
-
-    @model_validator(mode="after")
-    def _all_have_depth(self) -> Self:
-        strange = [row.id for row in self.rows if not row.has_depth]
-        if strange:
-            raise ValueError(f"A group by depth takes deep passes and cards; move {', '.join(strange)} out of it")
-        return self
-
-    @property
-    def source_taken(self) -> None:
-        """None: it begins with nothing."""
-
-    def content(self, inner: tuple[Step, ...]) -> Depths:
-        """What is in it, and the air between."""
-        air = None
-        if self.fog_mode != "none":
-            air = Air(
-                amount=self.fog_amount, colour=self.fog_colour, near=self.fog_near, far=self.fog_far,
-                falloff=self.fog_falloff, as_air=self.fog_mode == "transmittance",
-            )  # fmt: skip
-        return Depths(steps=inner, air=air)
-
-    def neutral(self) -> Self:
-        """In clear air."""
-        return super().neutral().replace(fog_mode="none")

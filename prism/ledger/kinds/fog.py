@@ -8,8 +8,8 @@ from typing import Annotated, ClassVar, Literal
 
 from prism.documents import SourceName
 from prism.fields import RGB, Shown
-from prism.keyed import Number, Within
-from prism.ledger.kinds.base import Label, LedgerRow, Light
+from prism.keyed import Within
+from prism.ledger.kinds.base import Label, LedgerRow, Light, Number
 from prism.ledger.steps import Flat, Haze, Step
 
 Measured = Annotated[Number, Within(-1e9, 1e9)]

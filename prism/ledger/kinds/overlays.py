@@ -6,8 +6,8 @@ from typing import Annotated, ClassVar, Literal
 
 from prism.documents import SourceName
 from prism.fields import DEGREES, PIXELS, Shown
-from prism.keyed import Number, Within
-from prism.ledger.kinds.base import LedgerRow, Share
+from prism.keyed import Within
+from prism.ledger.kinds.base import LedgerRow, Number, Share
 from prism.ledger.steps import Placed, Step, Wipe
 
 Push = Annotated[Number, Within(-100_000, 100_000)]

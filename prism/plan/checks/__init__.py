@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from prism.plan.checks.finding import ERROR, NOTE, WARNING, Finding, fixed
+from prism.judging.finding import Finding, by_severity
 from prism.plan.checks.layers import layer_findings
 from prism.plan.checks.light import light_findings
 from prism.plan.checks.names import name_findings
 from prism.plan.checks.packing import packing_findings
 from prism.plan.checks.quality import quality_findings
+from prism.plan.checks.repairs import mended
 from prism.plan.checks.sizes import size_findings
 from prism.plan.checks.staging import staging_findings
 from prism.plan.expansion import PlannedFiles, expand
@@ -15,7 +16,7 @@ from prism.plan.plan import Plan
 from prism.plan.showing import for_plan
 from prism.scenes.facts import SceneFacts
 
-__all__ = ["ERROR", "NOTE", "WARNING", "Finding", "check", "fixed"]
+__all__ = ["check", "mended"]
 
 
 def check(
@@ -37,4 +38,4 @@ def check(
         *name_findings(plan, files),
         *size_findings(plan, files, free_bytes),
     ]
-    return sorted(findings, key=lambda finding: (ERROR, WARNING, NOTE).index(finding.level))
+    return by_severity(findings)

@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterator
 from typing import Any
 
-from prism.plan.checks.finding import ERROR, NOTE, WARNING, Finding, with_layer
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
+from prism.plan.checks.repairs import with_layer
 from prism.plan.layering import OVER, Layering, Recombination, layering, recombination, shows
 from prism.plan.plan import SURROUNDINGS, Layer, Plan
 from prism.scenes.facts import SceneFacts

@@ -5,17 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.catalogue import BY_KEY, CATALOGUE, COMPONENTS
 from prism.passes.kinds import Role
-from prism.plan.checks.finding import (
-    ERROR,
-    NOTE,
-    WARNING,
-    Finding,
-    titles,
-    with_passes,
-    without_passes,
-)
+from prism.plan.checks.repairs import titles, with_passes, without_passes
 from prism.plan.plan import Plan, PlannedImage
 from prism.plan.showing import lacking, visible_in
 from prism.scenes.facts import SceneFacts, dark_groups

@@ -7,8 +7,8 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from prism.errors import BadArgument
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.naming.patterns import Pattern, Piece, parse_pattern, require_frame_number, require_portable
-from prism.plan.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.plan.expansion import PlannedFiles
 from prism.plan.plan import Plan
 

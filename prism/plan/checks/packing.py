@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.passes.kinds import DEMANDS, LIT, RANKS_PER_LAYER, Role
 from prism.pixels.file_formats import WRITTEN
-from prism.plan.checks.finding import ERROR, NOTE, WARNING, Finding
 from prism.plan.expansion import FileGroup, PlannedFiles, PlannedPass
 from prism.plan.packing import COLOUR_STORAGE, DATA_STORAGE, DEEP_STORAGE, WHOLE_NUMBERS, Storage
 from prism.plan.plan import Plan

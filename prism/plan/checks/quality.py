@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from prism.plan.checks.finding import ERROR, NOTE, WARNING, Finding
+from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.plan.plan import Plan
 from prism.scenes.facts import SceneFacts
 

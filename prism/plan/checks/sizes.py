@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from prism.judging.finding import ERROR, WARNING, Finding
 from prism.pixels.window import PIXEL_LIMIT
-from prism.plan.checks.finding import ERROR, WARNING, Finding
 from prism.plan.estimate import spoken_bytes, total_bytes
 from prism.plan.expansion import PlannedFiles
 from prism.plan.plan import Plan

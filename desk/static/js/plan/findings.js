@@ -14,11 +14,11 @@ export const createFindings = ({ editor, notices }) => reactive({
   key(finding) { return `${finding.code} ${finding.where} ${finding.what}`; },
   icon(finding) {
     return { error: "bi-exclamation-octagon-fill", warning: "bi-exclamation-diamond", note: "bi-info-circle" }[
-      finding.level
+      finding.severity
     ];
   },
-  canFix(finding) { return editor.mayChange && Object.keys(finding.fix).length > 0; },
-  fix(finding) { return editor.change(() => finding.fix); },
+  canFix(finding) { return editor.mayChange && Object.keys(finding.repair).length > 0; },
+  fix(finding) { return editor.change(() => finding.repair); },
   alike(finding) { return this.all.filter((other) => other.code === finding.code && this.canFix(other)); },
   // Offered once for each kind.
   canFixAll(finding) { return this.alike(finding).length > 1 && this.alike(finding)[0] === finding; },

@@ -99,9 +99,9 @@ export const createTree = (page, { editor }) => {
       return audit.count ? `${audit.count} not as planned (${when})` : `all as planned (${when})`;
     },
     get deviations() { return this.audit?.complete && this.audit.isOfNow ? this.audit.deviations : []; },
-    deviationKey(deviation) { return `${deviation.kind} ${deviation.name} ${deviation.what}`; },
-    deviationText(deviation) {
-      return `${deviation.kind}: ${deviation.name} ${deviation.frames} ${deviation.what} ${deviation.advice}`;
+    deviationKey(deviation) { return `${deviation.code} ${deviation.where} ${deviation.what}`; },
+    deviationText({ code, where, frames_text: frames, what, advice }) {
+      return `${code}: ${where} ${frames} ${what} ${advice}`;
     },
   });
 

@@ -184,10 +184,10 @@ export const createRows = (page, { editor, sources, settings, dragging, notices,
       this.bringUp(answer.row);
     });
   },
-  canFollow(suggestion) { return suggestion.action !== "note"; },
-  async follow({ action, key }) {
-    if (action === "insert") await this.add(key);
-    else if (action === "remove") editor.commit(tree.without(editor.current(), key));
-    else editor.commit(tree.withRow(editor.current(), key, { operator: action }));
+  canFollow({ repair }) { return Object.keys(repair).length > 0; },
+  async follow({ repair }) {
+    if (repair.insert) await this.add(repair.insert);
+    else if (repair.remove) editor.commit(tree.without(editor.current(), repair.remove));
+    else editor.commit(tree.withRow(editor.current(), repair.row, { operator: repair.operator }));
   },
 });
