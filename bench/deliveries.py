@@ -12,7 +12,7 @@ import av
 import numpy as np
 
 from prism.delivery.document import Delivery
-from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.base import Destination
 from prism.delivery.encodings.movie import read_codes
 from prism.delivery.reading_back import require_page
 from prism.delivery.running import run as run_delivery
@@ -70,9 +70,9 @@ def _sets(folder: Path) -> None:
     delivery = Delivery.from_json({"items": [{"id": "beauty", "encoding": {"kind": "exr"}}]})
     numbers = list(range(1001, 1001 + FRAMES))
     opened = lambda number: (ledger, find_sources([folder / f"shot.{number}.exr"]))  # noqa: E731
-    run_delivery(delivery, numbers[:1], opened, Place(folder / "warm", _FIELDS, (1001,)))
+    run_delivery(delivery, numbers[:1], opened, Destination(folder / "warm", _FIELDS, (1001,)))
     begun = time.perf_counter()
-    report = run_delivery(delivery, numbers, opened, Place(folder / "out", _FIELDS, tuple(numbers)))
+    report = run_delivery(delivery, numbers, opened, Destination(folder / "out", _FIELDS, tuple(numbers)))
     whole = time.perf_counter() - begun
     found = find_sources([report.files[0]])
     pixels = found.pixels(next(iter(found)).key)

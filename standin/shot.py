@@ -22,7 +22,7 @@ from standin.write import write_planned
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Made:
+class RenderedFrame:
     """What came of a frame. seconds: of rendering, denoising and writing. noise: relative standard error of the beauty,
     None if one sample a pixel tells nothing of it."""
 
@@ -97,7 +97,7 @@ def make_frame(
     *,
     is_stale: Callable[[], bool] = lambda: False,
     on_progress: Callable[[float], None] = lambda done: None,
-) -> Made:
+) -> RenderedFrame:
     """Render a frame of an image and write its files. files: those of the image that are wanted; none for a warm-up
     frame, which is rendered as the others are and thrown away. facts: of the scene, with its own light labels.
 
@@ -112,7 +112,7 @@ def make_frame(
     # The scene is told by its own document, whatever the plan calls its lights.
     header = rendered.attributes | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
     paths = write_planned(replace(rendered, attributes=header), files, frame, folder, clean)
-    return Made(
+    return RenderedFrame(
         paths=tuple(paths),
         bytes=sum(path.stat().st_size for path in paths),
         seconds=time.perf_counter() - begun,

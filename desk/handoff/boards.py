@@ -22,7 +22,7 @@ from prism.colour.view import ViewTransform
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.board import BoardSheet
 from prism.delivery.files import codes_of, shown_file
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.errors import BadArgument, UnreadableFile
 from prism.ledger.copying import free
 from prism.ledger.templates import apply_template
@@ -130,7 +130,7 @@ def _of_shot(production: Production, source: ShotPicture) -> NDArray[np.uint8]:
         laid = parse(shot, _document(ledger, source.version))
         sources = sources_of(elements_named(shot, laid.elements, ledger.element), source.frame)
     transform = ViewTransform(laid.space, source.view)
-    return codes_of(Made(laid, sources).developed(transform, keep_alpha=source.alpha == "keep"))
+    return codes_of(LedgerFrame(laid, sources).developed(transform, keep_alpha=source.alpha == "keep"))
 
 
 def _ledger_of(production: Production, code: str) -> tuple[Shot, Ledger]:

@@ -35,8 +35,8 @@ from desk.web.paths import without_roots
 from desk.web.saving import Outdated, at_once, locked
 from prism.delivery.document import Delivery as Document
 from prism.delivery.document import require
-from prism.delivery.encodings.base import Place
-from prism.delivery.made import Made
+from prism.delivery.encodings.base import Destination
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.presets import PRESETS
 from prism.delivery.record import already_there, frame_path
 from prism.delivery.running import close, written_anew
@@ -225,7 +225,7 @@ def write(task: Task, is_stale: Stale) -> list[dict[str, Any]]:
     """Write one frame with its record: all files of it, see `Delivery.written`. Raises PrismError."""
     delivery = task.job.delivery
     laid, sources = _opener(delivery)(task.number)
-    place, made = place_of(delivery), Made(laid, sources, is_stale=is_stale)
+    place, made = place_of(delivery), LedgerFrame(laid, sources, is_stale=is_stale)
     path = kept_inside(frame_path(place.root, task.number), delivery.shot.production)
     elements = _elements(delivery)
     mark = mark_of(elements, task.number)
@@ -285,7 +285,7 @@ def _opener(delivery: Delivery) -> Callable[[int], tuple[LedgerDocument, OpenFra
     return lambda number: (laid, sources_of(elements, number))
 
 
-def place_of(delivery: Delivery) -> Place:
+def place_of(delivery: Delivery) -> Destination:
     """Where its files go, and what its names are made of."""
     version, shot = delivery.version, delivery.shot
     camera, layer = "", ""
@@ -296,7 +296,7 @@ def place_of(delivery: Delivery) -> Place:
         "production": shot.production.code, "shot": shot.code, "ledger": version.ledger.name,
         "version": version.number, "camera": camera or "camera", "layer": layer or "layer",
     }  # fmt: skip
-    return Place(folder_of(delivery), fields, tuple(_numbers(delivery)))
+    return Destination(folder_of(delivery), fields, tuple(_numbers(delivery)))
 
 
 def folder_of(delivery: Delivery) -> Path:

@@ -7,12 +7,12 @@ from functools import lru_cache
 from pathlib import Path
 
 import markdown
-from django.conf import settings
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-DOCS = settings.BASE / "docs"
+from prism.pages import PAGES
+
 _PICTURE = re.compile(r"[a-z0-9-]+\.png")
 _DOCUMENT_LINK = re.compile(r'<a href="[a-z-]+\.md">(.*?)</a>')
 
@@ -20,14 +20,14 @@ _DOCUMENT_LINK = re.compile(r'<a href="[a-z-]+\.md">(.*?)</a>')
 @require_GET
 def page(request: HttpRequest) -> HttpResponse:
     """The guide."""
-    path = DOCS / "guide.md"
+    path = PAGES / "guide.md"
     return render(request, "guide.html", {"text": _as_html(path, path.stat().st_mtime_ns)})
 
 
 @require_GET
 def picture(request: HttpRequest, name: str) -> FileResponse:
     """A picture of the guide. Not found for anything else."""
-    path = DOCS / "screenshots" / name
+    path = PAGES / "screenshots" / name
     if not _PICTURE.fullmatch(name) or not path.is_file():
         raise Http404("There is no such picture.")
     return FileResponse(open(path, "rb"), content_type="image/png")

@@ -20,7 +20,7 @@ from prism.elements import disk
 from prism.elements.element import Element as Document
 from prism.errors import BadArgument, PrismError
 from prism.formats.stamps import stamp_if_there
-from prism.intake.asked import Wanted
+from prism.intake.asked import Expectation
 from prism.intake.checking import READER, FrameFacts, check_frame, frames_to_check, stamps_of
 from prism.intake.findings import JUDGE, findings
 from prism.intake.on_disk import findings_on_disk
@@ -180,10 +180,10 @@ def _is_current(check: FrameCheck | None, document: Document, frame: int, mark: 
     return {path: list(stamp) for path, stamp in stamps_of(document, frame).items()} == check.facts["stamps"]
 
 
-def _wanted(element: Element, document: Document) -> Wanted:
+def _wanted(element: Element, document: Document) -> Expectation:
     settings = element.shot.settings
     is_of_shot = bool(set(document.frames) & set(settings.written_frames))
-    return Wanted(settings.written_frames if is_of_shot else (), settings.space)
+    return Expectation(settings.written_frames if is_of_shot else (), settings.space)
 
 
 def _sequences(document: Document) -> Iterable[disk.Sequence]:

@@ -19,7 +19,7 @@ from prism.sources.pixels import OfElement
 
 
 @dataclass(frozen=True, slots=True)
-class Picture:
+class LayeredPicture:
     """What makes one picture of a shot. elements: as `chosen` names them, the main one first. frames: that all of them
     have."""
 
@@ -28,7 +28,7 @@ class Picture:
     frames: tuple[int, ...]
 
 
-def picture_of(shot: Shot, camera: str = "", number: int | None = None) -> Picture | None:
+def picture_of(shot: Shot, camera: str = "", number: int | None = None) -> LayeredPicture | None:
     """The layers of a version of the plan through a camera: the newest version with all of them, the first such camera
     of its plan, unless they are named. None if no version has."""
     planned = [(element, document_of(element)) for element in shot.elements.exclude(document={})]
@@ -45,11 +45,11 @@ def picture_of(shot: Shot, camera: str = "", number: int | None = None) -> Pictu
             elements = tuple(by_name[key] for key in chosen.names)
             shared = set.intersection(*(set(frames_on_disk(element)) for element in elements))
             if shared:
-                return Picture(chosen, elements, tuple(sorted(shared)))
+                return LayeredPicture(chosen, elements, tuple(sorted(shared)))
     return None
 
 
-def picture_around(shot: Shot, element: Element | None) -> Picture | None:
+def picture_around(shot: Shot, element: Element | None) -> LayeredPicture | None:
     """The picture of all layers that an element is one of; None if it is of a single one."""
     document = document_of(element) if element is not None and element.document else None
     if document is None or not document.planned:
@@ -70,7 +70,9 @@ def _plans(shot: Shot, number: int | None) -> list[Plan]:
     return found
 
 
-def ledger_of(picture: Picture, frame: int, *, by: str | None = None, denoised: bool | None = None) -> documents.Ledger:
+def ledger_of(
+    picture: LayeredPicture, frame: int, *, by: str | None = None, denoised: bool | None = None
+) -> documents.Ledger:
     """The first ledger of a picture. denoised: where there is a denoised beauty if None. Raises NoBeauty, NoComponents
     or UnreadableFile."""
     sources = sources_of(picture.elements, frame)

@@ -374,13 +374,13 @@ def pasted(
 
 
 def with_pass(ledger: Ledger, document: documents.Ledger, key: str, frame: int, row: str = "") -> Added:
-    """The document with a row for a pass, of whatever element of the shot; or for a key of `MADE`, or a word of
+    """The document with a row for a pass, of whatever element of the shot; or for a key of `OFFERS`, or a word of
     `TAKEN_AS` and a pass, for it as such a row, in that of the id `row` if there is one. Nothing is saved.
 
     Raises UnknownSource.
     """
-    if key in adding.MADE:
-        return adding.MADE[key].add(document, frame_of(ledger, document, frame))
+    if key in adding.OFFERS:
+        return adding.OFFERS[key].add(document, frame_of(ledger, document, frame))
     word, _, picture = key.partition(" ")
     taken = adding.TAKEN_AS.get(word)
     source = picture if taken else key

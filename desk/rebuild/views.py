@@ -26,7 +26,7 @@ from prism.combine.histogram import of_measure, of_row, of_source
 from prism.errors import BadArgument, PrismError
 from prism.finish.steps import fields_of_mattes
 from prism.json_text import read_json
-from prism.ledger.adding import MADE
+from prism.ledger.adding import OFFERS
 from prism.ledger.copying import copied
 from prism.ledger.document import Ledger as Document
 from prism.ledger.first import starts_of
@@ -387,7 +387,7 @@ def settings_of_kinds() -> dict[str, Any]:
         "kinds": {"rows": kinds_of_rows(), "parts": kinds_of_parts()},
         "trims": neutral,
         "mattesOfSteps": fields_of_mattes(),
-        "made": [{"id": key, "text": made.text} for key, made in MADE.items()],
+        "made": [{"id": key, "text": made.text} for key, made in OFFERS.items()],
         "drawn": [asdict(offer) for offer in drawn_offers()],
     }
 

@@ -23,7 +23,7 @@ WIDTH = 960
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class ComparedPass:
     """Which frame, image and pass of two runs is compared; None and empty for whatever there is."""
 
     number: int | None = None
@@ -70,7 +70,7 @@ def pairs(first: Run, second: Run) -> list[tuple[Task, Task]]:
     return [(frame, others[_place(frame)]) for frame in frames if _place(frame) in others and not frame.given("warmUp")]
 
 
-def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
+def comparison(first: Run, second: Run, wanted: ComparedPass) -> dict[str, Any]:
     """Times, noise and the difference of a pass in one frame of both. Raises BadArgument if they share none."""
     shared = pairs(first, second)
     if not shared:
@@ -101,13 +101,13 @@ def comparison(first: Run, second: Run, wanted: Wanted) -> dict[str, Any]:
     }
 
 
-def difference_jpeg(first: Run, second: Run, wanted: Wanted) -> bytes:
+def difference_jpeg(first: Run, second: Run, wanted: ComparedPass) -> bytes:
     """The difference of one pass in two rendered frames. Raises PrismError."""
     a, b = (sources_of_pass(frame, wanted.key) for frame in _chosen(pairs(first, second), wanted, exactly=True))
     return encode(difference_picture(a, b, key=wanted.key, width=WIDTH), "jpeg")
 
 
-def _chosen(shared: list[tuple[Task, Task]], wanted: Wanted, *, exactly: bool = False) -> tuple[Task, Task]:
+def _chosen(shared: list[tuple[Task, Task]], wanted: ComparedPass, *, exactly: bool = False) -> tuple[Task, Task]:
     """The pair that is wanted, or the nearest to it."""
     image = (wanted.layer, wanted.camera)
     fitting = [pair for pair in shared if (pair[0].given("layer"), pair[0].given("camera")) == image] or shared

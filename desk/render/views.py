@@ -145,13 +145,13 @@ def _frame(shot: Shot, pk: int) -> Task:
     return get_object_or_404(tasks.select_related("job__run__shot__production", "job__run__scene"), pk=pk)
 
 
-def _two(request: HttpRequest, shot: Shot) -> tuple[Run, Run, comparing.Wanted]:
+def _two(request: HttpRequest, shot: Shot) -> tuple[Run, Run, comparing.ComparedPass]:
     keys = [request.GET.get(name, "") for name in ("a", "b")]
     if not all(key.isdecimal() for key in keys):
         raise BadArgument("Choose two runs.", where="compare")
     first, second = (get_object_or_404(shot.runs, pk=int(key)) for key in keys)
     number = request.GET.get("frame", "")
-    wanted = comparing.Wanted(
+    wanted = comparing.ComparedPass(
         number=int(number) if number.removeprefix("-").isdecimal() else None,
         layer=request.GET.get("layer", ""), camera=request.GET.get("camera", ""), key=request.GET.get("pass", "beauty"),
     )  # fmt: skip

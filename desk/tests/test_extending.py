@@ -19,8 +19,8 @@ from desk.viewer import registry as subjects
 from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
 from prism.deep.files import read_samples, write_samples
-from prism.delivery.encodings.base import Place
-from prism.delivery.made import Made
+from prism.delivery.encodings.base import Destination
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.fields import settings_of
 from prism.finish import steps
 from prism.finish.context import Context
@@ -209,8 +209,8 @@ class Extending(WorldCase):
         sources = find_sources([path])
         ledger = first_ledger(sources)
         item = mock.Mock(id="light", subject="rebuilt", name_pattern="{item}.{frame:04}.{suffix}")
-        place = Place(self.root, {}, (1001,))
-        (written,) = made["Brightness"](digits=6).add(item, Made(ledger, sources), place)
+        place = Destination(self.root, {}, (1001,))
+        (written,) = made["Brightness"](digits=6).add(item, LedgerFrame(ledger, sources), place)
         self.assertEqual(written.path.name, "light.1001.csv")
         self.assertEqual(written.path.read_text(), f"1001,{evaluate(ledger, sources).mean:.6f}\n")
         (setting,) = settings_of(made["Brightness"])

@@ -179,7 +179,7 @@ class Orders(HandoffCase):
     def test_several_items_at_once(self):
         """One task for each frame, which runs the ledger once for all, and once untrimmed for the balance at most."""
         self.assertEqual(self.post(FLOAT, STILL).status_code, 200)
-        with mock.patch("prism.delivery.made.evaluate", side_effect=evaluate) as evaluated:
+        with mock.patch("prism.delivery.ledger_frame.evaluate", side_effect=evaluate) as evaluated:
             self.work()
         self.assertEqual(evaluated.call_count, 1)
         self.assertEqual(self.frame_tasks().count(), 1)

@@ -12,8 +12,8 @@ from threading import BoundedSemaphore
 import redis
 from django.http import HttpRequest, HttpResponse
 
-from desk.web.places import Place
 from desk.web.queue import QUEUE
+from desk.web.turns import Turn
 from prism.errors import PrismError, Superseded
 from prism.limits import current, limited
 
@@ -97,7 +97,7 @@ def computing(
 
     Raises Busy, TooCostly, or Superseded if nobody waits any more.
     """
-    place = Place(user_id, 2 * SECONDS, waiting, later=LESS_URGENT if what == "thumbs" else 0.0)
+    place = Turn(user_id, 2 * SECONDS, waiting, later=LESS_URGENT if what == "thumbs" else 0.0)
     try:
         try:
             _until(place.ask, is_stale)

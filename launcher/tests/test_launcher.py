@@ -347,7 +347,8 @@ class Installing(LauncherCase):
         run = self.locked(install.LOCK)
         tests = self.locked(install.TEST_LOCK)
         self.assertEqual(set(run) & set(tests), set())  # what only tests need is not installed by `start`
-        for wanted, locked in ((project["dependencies"], run), (project["optional-dependencies"]["test"], tests)):
+        extras = project["optional-dependencies"]
+        for wanted, locked in (([*project["dependencies"], *extras["web"]], run), (extras["test"], tests)):
             for text in wanted:
                 name, least, beyond = re.fullmatch(r"([\w-]+)>=([\d.]+),<([\d.]+)", text).groups()
                 version = parts_of(locked[name.lower()])

@@ -32,7 +32,7 @@ from prism.balance.places import (
     softened,
 )
 from prism.balance.steps import steps_of
-from prism.balance.trials import UNIT_HALF, Wanted, value_trials
+from prism.balance.trials import UNIT_HALF, Judged, value_trials
 from prism.balance.work import Work
 from prism.balance.world import Residue, World, finite
 from prism.errors import PrismError
@@ -244,10 +244,10 @@ class _Search:
     def _is_half(self, key: str) -> bool:
         return self._world.picked.pixels(key).planes[0].dtype == np.float16
 
-    def _wanted(self, world: World, key: str, source: Source) -> Wanted:
+    def _wanted(self, world: World, key: str, source: Source) -> Judged:
         own = next(filter(lambda alpha: alpha is not None, self._alphas(world, key)), None)
         kind = source.kind.key if source.kind is not None else ""
-        return Wanted(
+        return Judged(
             title=source.title,
             stored=world.stored(key),
             light=world.light_wanted(key),

@@ -17,7 +17,7 @@ from prism.ledger.first import Start, first_ledger, require_beauty, starts_of
 from prism.ledger.rows import GroupRow, PassRow, Row
 from prism.ledger.ways import ASKED, SUMS
 from prism.passes.kinds import Role
-from prism.plan.layering import OVER, SUM, Layering, Place
+from prism.plan.layering import OVER, SUM, Layering, StackedLayer
 from prism.sources.pixels import Frame, OfElement, Source
 
 _LONGEST = 80  # characters of an id
@@ -146,7 +146,7 @@ def _or_beauty(make: Callable[[], Ledger], part: Frame, *, plain: bool) -> Ledge
     return Ledger(rows=(row,), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
 
 
-def _group(place: Place, ledger: Ledger, part: Frame) -> GroupRow:
+def _group(place: StackedLayer, ledger: Ledger, part: Frame) -> GroupRow:
     """A layer's rows under ids of its own, with the light of a sky that lies below already taken out."""
     sky = _sky(part, denoised=part.source(ledger.beauty).denoised) if place.sky_again else None
     rows = tuple(row for row in ledger.rows if sky is None or getattr(row, "source", "") != sky.key)
@@ -155,7 +155,7 @@ def _group(place: Place, ledger: Ledger, part: Frame) -> GroupRow:
     return _layer_row(place, tuple(_renamed(row, place.layer) for row in rows), ledger.alpha)
 
 
-def _laid(place: Place, beauty: Source, part: Frame) -> GroupRow:
+def _laid(place: StackedLayer, beauty: Source, part: Frame) -> GroupRow:
     """A layer's beauty as the rows of the reference lay it."""
     rows = [PassRow(id="beauty", source=beauty.key, uses_alpha=False)]
     sky = _sky(part, denoised=beauty.denoised) if place.sky_again else None
@@ -165,7 +165,7 @@ def _laid(place: Place, beauty: Source, part: Frame) -> GroupRow:
     return _layer_row(place, renamed, beauty.key if beauty.alpha else None)
 
 
-def _layer_row(place: Place, rows: tuple[Row, ...], alpha: str | None) -> GroupRow:
+def _layer_row(place: StackedLayer, rows: tuple[Row, ...], alpha: str | None) -> GroupRow:
     return GroupRow(id=place.layer[:_LONGEST], name=place.layer, operator=place.operator, alpha=alpha, rows=rows)
 
 

@@ -1,6 +1,6 @@
 """What may have been done to a source before it was stored, as trials: worlds in which it is put right again.
 
-Every trial is a changed source of a handful of pixels. What the source would have to be for the sum to land (`Wanted`)
+Every trial is a changed source of a handful of pixels. What the source would have to be for the sum to land (`Judged`)
 gives the numbers of some (a gain, a matrix), and is never taken for an explanation itself but where values are lost:
 above a clamp, and outside of coverage.
 """
@@ -43,7 +43,7 @@ LEAST_FACTOR = 1e-3  # of a gain; less is black
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Wanted:
+class Judged:
     """A source on the pixels that are looked at. stored: its colour. light: what it would have to be for the sum to
     land, were it the only wrong one. noise: by how much rounding may have moved that. alpha: that it is covered by, of
     its own, its layer or the beauty; None without. wrong: of each pixel, (1, N). half: its type. is_rendered: it is
@@ -84,7 +84,7 @@ class ValueTrial:
     judged: NDArray[np.bool_] | None = None
 
 
-def value_trials(wanted: Wanted) -> Iterator[ValueTrial]:
+def value_trials(wanted: Judged) -> Iterator[ValueTrial]:
     """All that may have been done to the values of a source, the likelier first."""
     for make in (_curves, _alphas, _matrices, _gains, _offsets, _clamps, _outside):
         yield from make(wanted)
@@ -104,7 +104,7 @@ def _decode_bt709(display: NDArray) -> NDArray:
     return np.where(display < 0.081, display / 4.5, ((np.maximum(display, 0.081) + 0.099) / 1.099) ** (1 / 0.45))
 
 
-def _curves(wanted: Wanted) -> Iterator[ValueTrial]:
+def _curves(wanted: Judged) -> Iterator[ValueTrial]:
     """Where everything was cut off at 1 by a curve, what lay above is lost: it is what it should be there, and the
     curve is told from the rest."""
     top = float(np.nanmax(wanted.stored, initial=0))
@@ -134,7 +134,7 @@ def _filled(back: Curve, at_top: NDArray[np.bool_], light: Colour) -> Curve:
     return change
 
 
-def _alphas(wanted: Wanted) -> Iterator[ValueTrial]:
+def _alphas(wanted: Judged) -> Iterator[ValueTrial]:
     """Only where some pixels are covered in part: whole and empty ones look alike either way."""
     alpha = wanted.alpha
     if alpha is None:
@@ -150,7 +150,7 @@ def _alphas(wanted: Wanted) -> Iterator[ValueTrial]:
     yield ValueTrial("straight_alpha", twice, mapped(lambda colour: colour / safe), judged)
 
 
-def _matrices(wanted: Wanted) -> Iterator[ValueTrial]:
+def _matrices(wanted: Judged) -> Iterator[ValueTrial]:
     """Channels in another order, other primaries, and at last any matrix that there may be."""
     for name, order in _ORDERS.items():
         text = f"{wanted.title} has its channels in another order: they should be taken as {name}."
@@ -201,7 +201,7 @@ def _fitted_matrix(stored: NDArray, light: NDArray, weight: NDArray) -> NDArray 
     return np.stack(rows)
 
 
-def _gains(wanted: Wanted) -> Iterator[ValueTrial]:
+def _gains(wanted: Judged) -> Iterator[ValueTrial]:
     """Factors by least squares, weighted by what rounding leaves certain."""
     stored, light, weight = wanted.told()
     power = ((stored * weight) ** 2).sum(axis=1)
@@ -221,7 +221,7 @@ def _gains(wanted: Wanted) -> Iterator[ValueTrial]:
         yield ValueTrial("gain", text, mapped(lambda light: light * by))
 
 
-def _offsets(wanted: Wanted) -> Iterator[ValueTrial]:
+def _offsets(wanted: Judged) -> Iterator[ValueTrial]:
     gap = np.where(wanted.wrong, wanted.light - wanted.stored, np.nan)
     gap = gap[:, np.isfinite(gap).all(axis=0)]
     if gap.shape[1] < 30:
@@ -238,7 +238,7 @@ def _offsets(wanted: Wanted) -> Iterator[ValueTrial]:
         yield ValueTrial("offset", text, mapped(lambda light: light + by.reshape(3, 1, 1)))
 
 
-def _clamps(wanted: Wanted) -> Iterator[ValueTrial]:
+def _clamps(wanted: Judged) -> Iterator[ValueTrial]:
     """What it lacks lies where it is at its largest value, and nowhere else."""
     top = float(np.nanmax(wanted.stored, initial=0))
     at_top = wanted.stored >= top * np.float32(1 - 2 * UNIT_HALF)
@@ -250,7 +250,7 @@ def _clamps(wanted: Wanted) -> Iterator[ValueTrial]:
     )
 
 
-def _outside(wanted: Wanted) -> Iterator[ValueTrial]:
+def _outside(wanted: Judged) -> Iterator[ValueTrial]:
     """Light of a sky has no alpha, and is gone once a picture was multiplied by that."""
     alpha = wanted.alpha
     if alpha is None or not wanted.is_sky:

@@ -13,10 +13,10 @@ from prism.commands import Answer
 from prism.commands.framing import opener, require_there
 from prism.commands.pictures import loader
 from prism.delivery.document import Delivery, Item
-from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.base import Destination
 from prism.delivery.encodings.movie import Movie
 from prism.delivery.files import shown_file
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.running import run
 from prism.elements import disk
 from prism.errors import BadArgument, UnreadableFile
@@ -55,7 +55,7 @@ def deliver(args: argparse.Namespace) -> Answer:
         "camera": "",
     }
     root = base / delivery.out if args.anywhere else below(base, delivery.out)
-    place = Place(root, fields | dict(delivery.fields), tuple(numbers))
+    place = Destination(root, fields | dict(delivery.fields), tuple(numbers))
     report = run(delivery, numbers, opened, place, pictures=loader(base))
     files = [str(file) for file in report.files]
     lines = [*files, *([f"already there: {format_frames(report.skipped)}"] if report.skipped else []), *report.remarks]
@@ -89,7 +89,7 @@ def movie(args: argparse.Namespace) -> Answer:
         codec=args.codec, rate=args.rate, first=wanted[0], alpha=args.alpha == "keep", tags={"title": shot}
     )
     encoding = Movie(codec=args.codec, burn=args.burn, note=args.note, gaps=args.gaps, alpha=args.alpha)
-    place = Place(args.out.parent, {"shot": shot, "version": 0}, tuple(wanted))
+    place = Destination(args.out.parent, {"shot": shot, "version": 0}, tuple(wanted))
 
     def frames():
         for count, (number, codes) in enumerate(filled(wanted, numbers, load, args.gaps), start=1):
@@ -128,7 +128,7 @@ def _frames_of_ledger(args: argparse.Namespace) -> tuple[Sequence[int], Load, st
     item = Item(id="movie", encoding=encoding)
 
     def load(number: int) -> NDArray:
-        found = encoding.shown(item, Made(*opened(number)))
+        found = encoding.shown(item, LedgerFrame(*opened(number)))
         return _codes(found.values, found.alpha, args.codec)
 
     return there, load, ledger.name

@@ -14,7 +14,7 @@ from prism.elements.element import Element, ElementPass
 from prism.elements.gathering import gather
 from prism.elements.planned import PlannedNames
 from prism.errors import PrismError
-from prism.intake.asked import Wanted
+from prism.intake.asked import Expectation
 from prism.intake.checking import check_frame, frames_to_check
 from prism.intake.findings import findings
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
@@ -42,7 +42,7 @@ def intake(args: argparse.Namespace) -> Answer:
         found += findings_of_scan(scanned, gathered.faults)
         found += findings_of_versions(gathered.elements)
         for element in gathered.elements:
-            asked = wanted if wanted.frames and (names is None or element.planned) else Wanted(space=wanted.space)
+            asked = wanted if wanted.frames and (names is None or element.planned) else Expectation(space=wanted.space)
             facts = {frame: check_frame(element, frame) for frame in frames_to_check(element)}
             found += findings_on_disk(element, scanned.sequences, asked)
             found += findings(element, facts, wanted=asked)
@@ -58,13 +58,17 @@ def intake(args: argparse.Namespace) -> Answer:
     return answer, text
 
 
-def _plan(path: Path | None, scene: Path | None) -> tuple[list[PlannedFiles], PlannedNames | None, Wanted]:
+def _plan(path: Path | None, scene: Path | None) -> tuple[list[PlannedFiles], PlannedNames | None, Expectation]:
     if path is None:
-        return [], None, Wanted()
+        return [], None, Expectation()
     plan = Plan.load(path)
     facts = load_facts(scene) if scene else SceneFacts.unknown(plan.cameras)
     files = expand(plan, facts)
-    return files, PlannedNames(files, for_plan(facts, plan).labels), Wanted(plan.shot.written_frames, plan.shot.space)
+    return (
+        files,
+        PlannedNames(files, for_plan(facts, plan).labels),
+        Expectation(plan.shot.written_frames, plan.shot.space),
+    )
 
 
 def _not_found(

@@ -13,7 +13,7 @@ from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import frames_of, ledger_on
 from prism.commands.layers import layers_of_plan
 from prism.commands.writing import write_frames
-from prism.delivery.made import wanted_of
+from prism.delivery.ledger_frame import wanted_of
 from prism.errors import BadArgument, PrismError
 from prism.formats.safe import replacing
 from prism.ledger.document import Ledger

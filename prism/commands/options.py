@@ -12,6 +12,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import NoReturn
 
+from prism import __version__
 from prism.colour.spaces import SPACES
 from prism.colour.views import VIEWS
 from prism.commands import Answer
@@ -372,6 +373,7 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
 def build_parser() -> argparse.ArgumentParser:
     """All verbs with their options; each sets `run`, which takes the options and gives an Answer."""
     parser = OneLineParser(prog="python -m prism", description="Render passes and their recombination.")
+    parser.add_argument("--version", action="version", version=f"Eager Prism {__version__}")
     verbs = parser.add_subparsers(metavar="VERB", required=True)
     for name, verb in VERBS.items():
         command = verbs.add_parser(name, help=verb.summary, description=verb.summary)

@@ -7,7 +7,7 @@ import argparse
 from prism.commands import Answer, Refused
 from prism.commands.framing import opener, require_there
 from prism.delivery.document import Delivery
-from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.base import Destination
 from prism.delivery.parcel.checking import CHECKSUMS, check_parcel
 from prism.delivery.running import run
 from prism.ledger.document import Ledger
@@ -35,7 +35,7 @@ def _make(args: argparse.Namespace) -> Answer:
         "layer": "",
         "camera": "",
     }
-    report = run(delivery, numbers, opened, Place(args.out, fields, tuple(numbers)))
+    report = run(delivery, numbers, opened, Destination(args.out, fields, tuple(numbers)))
     return {"folder": str(args.out), "remarks": list(report.remarks)}, "\n".join([str(args.out), *report.remarks])
 
 

@@ -12,7 +12,7 @@ from prism.colour.developing import Developed
 from prism.colour.view import ViewTransform
 from prism.commands.framing import opener
 from prism.delivery.files import codes_of, shown_file
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.errors import BadArgument
 from prism.finish.document import Finish
 from prism.ledger.document import Ledger
@@ -41,4 +41,6 @@ def _rebuilt(source: RebuiltPicture, base: Path) -> Developed:
     if source.frame not in there:
         raise BadArgument(f"Frame {source.frame} is not there.", where=source.ledger)
     laid, sources = opened(source.frame)
-    return Made(laid, sources).developed(ViewTransform(laid.space, source.view), keep_alpha=source.alpha == "keep")
+    return LedgerFrame(laid, sources).developed(
+        ViewTransform(laid.space, source.view), keep_alpha=source.alpha == "keep"
+    )

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from prism.delivery.document import Delivery, Item
-from prism.delivery.encodings.base import Place, Written
+from prism.delivery.encodings.base import Destination, Written
 from prism.delivery.encodings.exr import Exr, write_picture
 from prism.delivery.encodings.still import Still
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.errors import BadArgument
 from prism.formats.stills import still_format
 from prism.ledger.document import Ledger
@@ -17,7 +17,7 @@ from prism.pixels.file_formats import is_exr
 from prism.sources.pixels import Frame
 
 
-def deliver_all(delivery: Delivery, made: Made, place: Place) -> dict[str, list[Written]]:
+def deliver_all(delivery: Delivery, made: LedgerFrame, place: Destination) -> dict[str, list[Written]]:
     """Write all items of a frame from one evaluation; by item, the files. Raises what evaluation and writers raise."""
     return {item.id: item.encoding.add(item, made, place) for item in delivery.enabled}
 
@@ -32,7 +32,7 @@ def deliver(
     and writers raise.
     """
     encoding = encoding or usual_encoding(path)
-    made = Made(ledger, sources, is_stale=is_stale)
+    made = LedgerFrame(ledger, sources, is_stale=is_stale)
     item = Item(id="picture", encoding=encoding)
     remarks = made.verdict.remarks(made.number)
     if isinstance(encoding, Exr):

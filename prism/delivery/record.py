@@ -14,8 +14,8 @@ from typing import Any
 
 from prism.colour.view import CONFIG
 from prism.delivery.document import Delivery, Item
-from prism.delivery.encodings.base import Place, Written
-from prism.delivery.made import Made
+from prism.delivery.encodings.base import Destination, Written
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.documents import fingerprint
 from prism.errors import UnwritableFile
 from prism.formats.digests import sha256_of
@@ -70,7 +70,12 @@ def mark_of(delivery: Delivery, ledger: Ledger, sources: Frame) -> str:
 
 
 def frame_record(
-    made: Made, written: Mapping[str, Sequence[Written]], place: Place, *, mark: str, findings: Collection[str] = ()
+    made: LedgerFrame,
+    written: Mapping[str, Sequence[Written]],
+    place: Destination,
+    *,
+    mark: str,
+    findings: Collection[str] = (),
 ) -> dict[str, Any]:
     """What has to be known of a frame that was delivered. findings: what Intake has against its files."""
     return {
@@ -104,7 +109,7 @@ def described(path: Path, root: Path | None = None) -> dict[str, Any]:
 def whole_record(
     delivery: Delivery,
     ledger: Ledger,
-    place: Place,
+    place: Destination,
     *,
     author: str = "",
     plan: Mapping[str, Any] | None = None,
@@ -157,7 +162,7 @@ def closed_before(root: Path, item: Item, mark: str) -> list[dict[str, Any]] | N
     return found["files"] if all(_is_there(root, entry) for entry in found["files"]) else None
 
 
-def require_unclosed(item: Item, place: Place, mark: str) -> None:
+def require_unclosed(item: Item, place: Destination, mark: str) -> None:
     """Nothing is written over: raises UnwritableFile for a file that was made from something else."""
     path = closing_path(place.root, item)
     found = load_json(path) if path.is_file() else {}

@@ -13,8 +13,8 @@ from typing import Any
 
 from prism.delivery.deliver import deliver_all
 from prism.delivery.document import Delivery, require
-from prism.delivery.encodings.base import Closing, Place
-from prism.delivery.made import Made
+from prism.delivery.encodings.base import Closing, Destination
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.parcel.checking import OF_RECORDS
 from prism.delivery.record import (
     FOLDER,
@@ -58,7 +58,7 @@ def run(
     delivery: Delivery,
     numbers: Sequence[int],
     opened: Callable[[int], Opened],
-    place: Place,
+    place: Destination,
     *,
     author: str = "",
     pictures: Load = missing,
@@ -85,7 +85,7 @@ def run(
     return report
 
 
-def add(delivery: Delivery, made: Made, place: Place, *, findings: Sequence[str] = ()) -> dict[str, Any]:
+def add(delivery: Delivery, made: LedgerFrame, place: Destination, *, findings: Sequence[str] = ()) -> dict[str, Any]:
     """Write a frame with its record; the record, with `skipped` if it was there already. Raises UnwritableFile for
     files that are there from something else."""
     mark = mark_of(delivery, made.ledger, made.sources)
@@ -96,7 +96,13 @@ def add(delivery: Delivery, made: Made, place: Place, *, findings: Sequence[str]
 
 
 def written_anew(
-    delivery: Delivery, made: Made, place: Place, *, mark: str, findings: Sequence[str] = (), said: Sequence[str] = ()
+    delivery: Delivery,
+    made: LedgerFrame,
+    place: Destination,
+    *,
+    mark: str,
+    findings: Sequence[str] = (),
+    said: Sequence[str] = (),
 ) -> dict[str, Any]:
     """Write a frame that is not there yet, with its record. mark: of what it is made from. said: remarks on all of its
     files. Files of an attempt with the same mark that broke off are written again; raises UnwritableFile for any
@@ -112,7 +118,7 @@ def written_anew(
     return record
 
 
-def require_free(delivery: Delivery, made: Made, place: Place, *, ours: Collection[Path] = ()) -> None:
+def require_free(delivery: Delivery, made: LedgerFrame, place: Destination, *, ours: Collection[Path] = ()) -> None:
     """Nothing is written over: raises UnwritableFile for a file that is there, unless it is one of `ours`, which come
     out as they are."""
     names = [
@@ -136,7 +142,7 @@ def require_free(delivery: Delivery, made: Made, place: Place, *, ours: Collecti
 def close(
     delivery: Delivery,
     ledger: Ledger,
-    place: Place,
+    place: Destination,
     opened: Callable[[int], Opened],
     *,
     author: str = "",
@@ -154,8 +160,8 @@ def close(
     ordered = [each for each in record["frames"] if each["frame"] in place.frames]  # others may share the folder
     files = _by_item(ordered, place.root)
 
-    def made(number: int) -> Made:
-        return Made(*opened(number))
+    def made(number: int) -> LedgerFrame:
+        return LedgerFrame(*opened(number))
 
     closers = [item for item in delivery.enabled if item.encoding.closes]
     for count, item in enumerate(closers):
@@ -200,13 +206,13 @@ def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Pat
 
 
 def _added(
-    delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Place
+    delivery: Delivery, numbers: Sequence[int], opened: Callable[[int], Opened], place: Destination
 ) -> Iterator[tuple[int, dict[str, Any]]]:
     """Frames in their order, several under way at once: while one is hashed or read back, which one core does, another
     is decoded or summed."""
 
     def work(number: int) -> tuple[int, dict[str, Any]]:
-        return number, add(delivery, Made(*opened(number)), place)
+        return number, add(delivery, LedgerFrame(*opened(number)), place)
 
     with ThreadPoolExecutor(AT_ONCE) as workers:
         waiting = [workers.submit(copy_context().run, work, number) for number in numbers[:AT_ONCE]]

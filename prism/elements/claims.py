@@ -9,8 +9,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from prism.elements import disk
+from prism.elements.file_layers import FileLayer
 from prism.elements.identify import Match, cleaned, identify, is_cleaned, version_of, view_of, words_of
-from prism.elements.layers import Layer
 from prism.elements.planned import PlannedSequence
 from prism.elements.rules import IGNORE, Rule, ruled
 from prism.elements.vocabulary import NEUTRAL, VIEWS
@@ -23,7 +23,7 @@ class Claim:
     """A layer of a sequence with what it is taken for. words: what tells its image apart. beside: kinds in its file."""
 
     sequence: disk.Sequence
-    layer: Layer
+    layer: FileLayer
     match: Match | None
     own: str  # its own name, where no pass is recognised
     words: tuple[str, ...]
@@ -60,7 +60,7 @@ def telling_names(sequences: Sequence[disk.Sequence], root: Path) -> dict[Path, 
     return names
 
 
-def planned_claims(sequence: disk.Sequence, layers: Sequence[Layer], planned: PlannedSequence) -> list[Claim]:
+def planned_claims(sequence: disk.Sequence, layers: Sequence[FileLayer], planned: PlannedSequence) -> list[Claim]:
     """The plan says what lies where; layers it does not know are named by themselves."""
     place = {"version": planned.version, "camera": planned.camera, "image": planned.layer, "planned": True}
     claims = []
@@ -72,7 +72,7 @@ def planned_claims(sequence: disk.Sequence, layers: Sequence[Layer], planned: Pl
     return _with_strays(claims)
 
 
-def _light_group(layer: Layer, *, denoised: bool) -> Match | None:
+def _light_group(layer: FileLayer, *, denoised: bool) -> Match | None:
     """A light group by its name: without its scene, a plan does not know which lights there are. denoised: whether its
     file is."""
     match = identify(printable(layer.name)) if layer.name else None
@@ -93,7 +93,7 @@ class NameReader:
     labels: Collection[str]
     alone: bool
 
-    def claims(self, sequence: disk.Sequence, layers: Sequence[Layer], telling: str) -> list[Claim]:
+    def claims(self, sequence: disk.Sequence, layers: Sequence[FileLayer], telling: str) -> list[Claim]:
         """Of all layers that no rule leaves out. telling: what names the sequence among those of its folder."""
         folders = self._folders(sequence)
         ruling = ruled(self.rules, sequence.pattern)
@@ -137,7 +137,7 @@ class NameReader:
     def _of_name(self, name: str) -> Match | None:
         return identify(printable(name), self.labels, of_file=True)
 
-    def _of_layer(self, layer: Layer, of_file: Match | None, *, single: bool) -> Match | None:
+    def _of_layer(self, layer: FileLayer, of_file: Match | None, *, single: bool) -> Match | None:
         """By a rule, by its own name, or by the file that it is alone in."""
         if layer.part.deep:
             return replace(identify("deep"), reason="its pixels have many samples")

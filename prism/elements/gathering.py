@@ -14,8 +14,8 @@ from pathlib import Path
 from prism.elements import disk
 from prism.elements.claims import Claim, NameReader, bare_picture, planned_claims, telling_names
 from prism.elements.element import AlphaState, Element, ElementPass, Files
+from prism.elements.file_layers import FileLayer, layers_of
 from prism.elements.identify import CERTAIN, Match, identify, words_of
-from prism.elements.layers import Layer, layers_of
 from prism.elements.planned import PlannedImageName, PlannedNames
 from prism.elements.rules import Rule
 from prism.errors import PrismError
@@ -259,7 +259,7 @@ def _pass_of(claim: Claim) -> ElementPass:
     )
 
 
-def _state_of(layer: Layer, match: Match | None) -> AlphaState:
+def _state_of(layer: FileLayer, match: Match | None) -> AlphaState:
     """By the format's rule; a close look at the pixels may say otherwise. The A of ranks is a coverage, no alpha."""
     if layer.alpha is None or (match is not None and match.kind.ranked):
         return "none"

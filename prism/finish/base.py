@@ -25,7 +25,7 @@ Domain = Literal["light", "display"]
 """On what a step works: scene-linear light, before the view, or display values, after it."""
 Share = Annotated[Number, Within(0, 1)]
 Light = Annotated[Number, Within(0, 10_000)]
-Place = Annotated[Number, Within(-100_000, 100_000)]
+Coordinate = Annotated[Number, Within(-100_000, 100_000)]
 WORKS_ON = Shown(
     title="works on",
     notes={

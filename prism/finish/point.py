@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar
 
 from prism.documents import Identity
 from prism.fields import PIXELS, Shown
-from prism.finish.base import FinishStep, Place
+from prism.finish.base import Coordinate, FinishStep
 from prism.finish.context import Context
 from prism.pixels.picture import Picture
 
@@ -19,8 +19,8 @@ class PointStep(FinishStep):
     handles: ClassVar[tuple[str, str] | None] = ("x", "y")
     matte_fields: ClassVar[Mapping[str, str]] = MappingProxyType({**FinishStep.matte_fields, "follow": "follows"})
 
-    x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
-    y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0
+    x: Annotated[Coordinate, Shown(title="right", **PIXELS)] = 0.0
+    y: Annotated[Coordinate, Shown(title="down", **PIXELS)] = 0.0
     follow: Identity | None = None
 
     def point(self, picture: Picture, context: Context) -> tuple[float, float] | None:

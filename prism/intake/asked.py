@@ -11,7 +11,7 @@ NAMED = 3  # of what has the same fault, that a sentence names
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class Expectation:
     """What a plan or a shot asks of frames. Empty: nothing is asked."""
 
     frames: tuple[int, ...] = ()

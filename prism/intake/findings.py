@@ -13,7 +13,7 @@ from typing import Any
 from prism.colour.spaces import SPACES, space_of
 from prism.elements.element import Element, ElementPass
 from prism.elements.gathering import claimed_twice
-from prism.intake.asked import Wanted
+from prism.intake.asked import Expectation
 from prism.intake.checking import FrameFacts, PassFacts
 from prism.intake.over_time import findings_over_time, with_fades
 from prism.judging.finding import ERROR, NOTE, WARNING, Finding, by_severity
@@ -29,7 +29,7 @@ INTEGERS = ("uint8", "uint16", "uint10", "uint12", "int8", "int16")
 
 
 def findings(
-    element: Element, frames: Mapping[int, FrameFacts], *, wanted: Wanted = Wanted(), judged: bool = True
+    element: Element, frames: Mapping[int, FrameFacts], *, wanted: Expectation = Expectation(), judged: bool = True
 ) -> list[Finding]:
     """All that the frames of an element show. frames: those that were read, by number.
 
@@ -47,7 +47,7 @@ def findings(
     return by_severity(sorted(gathered, key=lambda finding: (finding.code, finding.key)))
 
 
-def _of_frame(element: Element, facts: FrameFacts, wanted: Wanted) -> Iterator[Finding]:
+def _of_frame(element: Element, facts: FrameFacts, wanted: Expectation) -> Iterator[Finding]:
     beauty = _setting(element, facts)
     yield from _unreadable(element, facts)
     for pass_ in element.passes:
@@ -167,7 +167,7 @@ def _box(own: PassFacts) -> str:
     return f"{width} x {height} pixels from {left}, {top}"
 
 
-def _stored(pass_: ElementPass, own: PassFacts, wanted: Wanted) -> Iterator[Finding]:
+def _stored(pass_: ElementPass, own: PassFacts, wanted: Expectation) -> Iterator[Finding]:
     kind = pass_.pass_kind
     if kind is not None and kind.is_data:
         if own.lossy:

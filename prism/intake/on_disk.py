@@ -10,7 +10,7 @@ from statistics import median
 from prism.elements import disk
 from prism.elements.element import Element, Files
 from prism.elements.gathering import Unread
-from prism.intake.asked import Wanted, count_of, files_of, listed, paths_of
+from prism.intake.asked import Expectation, count_of, files_of, listed, paths_of
 from prism.judging.finding import ERROR, NOTE, WARNING, Finding
 from prism.naming.frames import format_frames
 from prism.text import printable
@@ -19,7 +19,7 @@ OLDER_SECONDS = 600  # between a file and the next younger one, to say that it w
 
 
 def findings_on_disk(
-    element: Element, sequences: Sequence[disk.Sequence], wanted: Wanted = Wanted()
+    element: Element, sequences: Sequence[disk.Sequence], wanted: Expectation = Expectation()
 ) -> Iterator[Finding]:
     """What names, numbers and times tell, without opening a file. What several sequences lack or have alike is said
     once."""

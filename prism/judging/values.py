@@ -45,7 +45,7 @@ BOUNDS: Mapping[str, tuple[float, float]] = MappingProxyType(
 )
 """Least and most of what may be in a pass, by what it means."""
 BEYOND = 2e-3  # by which rounding and filters may pass a bound
-Place = tuple[int, int]  # column and row in the plane
+PixelPlace = tuple[int, int]  # column and row in the plane
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +64,7 @@ class PlaneFacts:
     mean: float | None = None
     stepped: bool = False
     levels: int = 0
-    strange: Mapping[str, Place] | None = None
+    strange: Mapping[str, PixelPlace] | None = None
 
     @property
     def is_constant(self) -> bool:
@@ -207,6 +207,6 @@ JUDGES: tuple[Callable[[Values], Iterator[Finding]], ...] = (_not_numbers, _flat
 """What can be strange about values: black, white, constant, clamped, nan, infinite, negative, eight-bit, range."""
 
 
-def _place(plane: PlaneFacts, kind: str) -> Place | None:
+def _place(plane: PlaneFacts, kind: str) -> PixelPlace | None:
     place = (plane.strange or {}).get(kind)
     return None if place is None else (int(place[0]), int(place[1]))

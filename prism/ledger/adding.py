@@ -244,7 +244,7 @@ def _placed(ledger: Ledger, row: Row, at: int, remark: str = "") -> Added:
 
 
 @dataclass(frozen=True, slots=True)
-class Made:
+class Offer:
     """A row that is made of no chosen pass. text: how it is offered."""
 
     text: str
@@ -254,6 +254,6 @@ class Made:
 TAKEN_AS: Mapping[str, Callable[..., Added]] = MappingProxyType({"behind": with_picture, "card": with_card})
 """By the word for it, how a picture is taken in as a row of a kind of its own."""
 
-MADE: Mapping[str, Made] = MappingProxyType(
-    {"background": Made("a background colour", with_background), "fog": Made("fog", with_fog)}
+OFFERS: Mapping[str, Offer] = MappingProxyType(
+    {"background": Offer("a background colour", with_background), "fog": Offer("fog", with_fog)}
 )

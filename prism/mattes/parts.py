@@ -18,7 +18,7 @@ from prism.keyed import Number, Within
 Hex = Annotated[str, Field(pattern="^[0-9a-f]{8}$")]
 Unit = Annotated[float, Field(ge=0, le=1)]
 Axis = Annotated[float, Within(-1e9, 1e9)]
-Place = Annotated[Number, Within(-100_000, 100_000)]
+Coordinate = Annotated[Number, Within(-100_000, 100_000)]
 Size = Annotated[Number, Within(0, 100_000)]
 Soft = Annotated[Number, Within(0, 100_000)]
 Measured = Annotated[Number, Within(-1e9, 1e9)]
@@ -81,8 +81,8 @@ class ColourPart(_Part):
     tolerance: Annotated[Number, Within(0, 10), Shown(title="tolerance", step=0.005, digits=3)] = 0.01
     soft: Annotated[Soft, Shown(title="softness", step=0.005, digits=3)] = 0.0
     touching: Annotated[bool, Shown(title="only where it touches")] = False
-    x: Place = 0.0
-    y: Place = 0.0
+    x: Coordinate = 0.0
+    y: Coordinate = 0.0
 
 
 class RangePart(_Part):
@@ -138,15 +138,15 @@ class StrokesPart(_Part):
 
     kind: Literal["strokes"] = "strokes"
     strokes: Annotated[tuple[Stroke, ...], Field(max_length=2000)] = ()
-    x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
-    y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0
+    x: Annotated[Coordinate, Shown(title="right", **PIXELS)] = 0.0
+    y: Annotated[Coordinate, Shown(title="down", **PIXELS)] = 0.0
 
 
 class Corner(Value):
     """Of a polygon or a curve. soft: width of the edge from here to the next."""
 
-    x: Place
-    y: Place
+    x: Coordinate
+    y: Coordinate
     soft: Soft = 0.0
 
 
@@ -157,8 +157,8 @@ class ShapePart(_Part):
 
     kind: Literal["shape"] = "shape"
     form: Literal["ellipse", "rectangle", "polygon", "smooth", "gradient"] = "ellipse"
-    x: Annotated[Place, Shown(title="right", **PIXELS)] = 0.0
-    y: Annotated[Place, Shown(title="down", **PIXELS)] = 0.0
+    x: Annotated[Coordinate, Shown(title="right", **PIXELS)] = 0.0
+    y: Annotated[Coordinate, Shown(title="down", **PIXELS)] = 0.0
     width: Annotated[Size, Shown(title="width", **PIXELS, when=_SIDED)] = 0.0
     height: Annotated[Size, Shown(title="height", **PIXELS, when=_SIDED)] = 0.0
     turn: Annotated[Number, Within(-3600, 3600), Shown(title="turn", **DEGREES, when=_SIDED)] = 0.0

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from prism.errors import BadArgument
 from prism.pixels.window import Window
 
 
@@ -22,6 +23,12 @@ class Picture:
     step: int = 1
     pixel_aspect: float = 1.0
     space: str = "lin_rec709"
+
+    def __post_init__(self) -> None:
+        if getattr(self.rgba, "dtype", None) != np.float32 or self.rgba.ndim != 3 or len(self.rgba) != 4:
+            given = f"{getattr(self.rgba, 'dtype', type(self.rgba).__name__)} {getattr(self.rgba, 'shape', '')}".strip()
+            advice = "Give R, G, B and A as numpy.float32, premultiplied and scene-linear."
+            raise BadArgument(f"A picture is float32 (4, H, W), not {given}.", where="rgba", advice=advice)
 
     def with_rgba(self, rgba: NDArray[np.float32]) -> Picture:
         """The same place with other values, float32 (4, H, W)."""

@@ -29,7 +29,7 @@ class Recombination:
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class StackedLayer:
     """A layer among those that are laid together. operator: `add`, or `over` where one below does not hold it out.
 
     sky_again: whether a layer below shows the sky as well, so that its light must be taken once only.
@@ -46,7 +46,7 @@ class Layering:
     of them; empty without one. left_out: layers that are no part of the picture. way: as of Recombination, of the
     places."""
 
-    places: tuple[Place, ...]
+    places: tuple[StackedLayer, ...]
     whole: str
     left_out: tuple[str, ...]
     way: str
@@ -94,7 +94,7 @@ def layering(
     whole = wholes[0].name if wholes else ""
     ordered = _behind_first(parts, groups)
     places = tuple(
-        Place(
+        StackedLayer(
             layer.name,
             "add" if all(_apart(layer, below, groups) for below in ordered[:at]) else "over",
             shows(layer, "sky") and any(shows(below, "sky") for below in ordered[:at]),

@@ -175,21 +175,23 @@ def _within_bounds(
 
 
 def find_sources(
-    paths: Sequence[Path],
+    paths: Sequence[Path | str] | Path | str,
     *,
     store: PixelStore | None = None,
     space: Chromaticities | None = None,
     tolerant: bool = False,
 ) -> OpenFrame:
-    """Open the files of one frame, named one by one, as one element. tolerant: leave out those that are wrong.
+    """Open the files of one frame, one or several, as one element. tolerant: leave out those that are wrong.
 
     Raises UnreadableFile or TooLarge, or BadArgument without files.
     """
+    if isinstance(paths, str | Path):
+        paths = [paths]
     if not paths:
         raise BadArgument("No files were given.", advice="Name the picture files of one frame.")
-    paths = list(dict.fromkeys(Path(path) for path in paths))
-    sequences = [disk.single(path) for path in paths]
-    gathered = gather(sequences, root=_above(paths), as_one=True)
+    files = list(dict.fromkeys(Path(path) for path in paths))
+    sequences = [disk.single(path) for path in files]
+    gathered = gather(sequences, root=_above(files), as_one=True)
     faults = [fault.error for fault in gathered.faults]
     if faults and not (tolerant and gathered.elements):
         raise faults[0]

@@ -1,6 +1,7 @@
 """The shape of the code: what may import what."""
 
 import ast
+import runpy
 import shutil
 import subprocess
 import sys
@@ -18,7 +19,7 @@ PROJECT = ROOT.parent
 # no ledger;
 # the engine knows a ledger's document and no balance; the renderer nothing of the rebuild.
 FLOORS = (
-    {"compiled", "text"},
+    {"compiled", "pages", "text"},
     {"errors"},
     {"json_text", "limits", "naming"},
     {"bands", "documents"},
@@ -150,3 +151,14 @@ class CompiledCode(unittest.TestCase):
         self.copy = self.copied(folder)
         with mock.patch.object(compiled, "HOUSE", self.copy):
             self.assertEqual(self.digests().items(), {name: here[name] for name in self.digests()}.items())
+
+
+class Map(unittest.TestCase):
+    def test_the_map_is_that_of_the_code(self):
+        """Drawn anew from the imports, which also says that there is no circle of rooms, inside functions neither."""
+        tool = runpy.run_path(str(PROJECT / "docs" / "draw_map.py"))
+        stale = "The map is stale: run python docs/draw_map.py"
+        self.assertEqual((PROJECT / "docs" / "architecture.svg").read_text(), tool["drawn"](), stale)
+        self.assertGreater(len(tool["imports"]()), 40)
+        with self.assertRaisesRegex(ValueError, "a > b > a"):
+            tool["floors"]({"a": {"b"}, "b": {"a"}})

@@ -19,10 +19,10 @@ from prism.combine.evaluate import evaluate
 from prism.deep.files import write_samples
 from prism.delivery import running
 from prism.delivery.document import Delivery, Item, require
-from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.base import Destination
 from prism.delivery.encodings.exr import Exr
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.lights import lights_up
-from prism.delivery.made import Made
 from prism.delivery.reading_back import require_deep, require_image, require_still
 from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.fields import settings_of
@@ -68,8 +68,8 @@ class DeliveryCase(FolderCase):
         self.sources = find_sources([path])
         ledger = first_ledger(self.sources).as_json()
         self.ledger = type(first_ledger(self.sources)).from_json(ledger | {"mattes": [MATTE]})
-        self.made = Made(self.ledger, self.sources)
-        self.place = Place(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
+        self.made = LedgerFrame(self.ledger, self.sources)
+        self.place = Destination(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
 
     def item(self, subject="finished", names=(), **encoding):
         return Item(id="it", subject=subject, names=names, encoding=encoding)
@@ -199,8 +199,8 @@ class Deep(FolderCase):
         write_samples(paths[1], deep)
         sources = find_sources(paths)
         item = Item(id="deep", subject="deep", encoding={"kind": "exr"})
-        place = Place(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
-        made = Made(first_ledger(sources), sources)
+        place = Destination(self.folder / "out", {"shot": "A", "ledger": "l", "version": 1}, (1001,))
+        made = LedgerFrame(first_ledger(sources), sources)
         require(Delivery(items=(item,)), made.ledger, sources)
         (file,) = item.encoding.add(item, made, place)
         found = oiio.ImageInput.open(str(file.path)).read_native_deep_image()
@@ -267,7 +267,7 @@ class StillFormats(DeliveryCase):
         planes |= {f"emission.{c}": planes[c] for c in "RGB"}
         sources = find_sources([self.write("b.1001.exr", planes)])
         item = self.item(kind="still", view="srgb", ground="#336699")
-        (file,) = item.encoding.add(item, Made(first_ledger(sources), sources), self.place)
+        (file,) = item.encoding.add(item, LedgerFrame(first_ledger(sources), sources), self.place)
         got = np.asarray(Pillow.open(file.path))[0].tolist()
         # IEC 61966-2-1: 51, 102, 153 decode to .0331, .1329, .3185; .5 + half of that encodes to 189, 195, 212.
         self.assertEqual((got[0], got[2]), ([51, 102, 153], [255, 255, 255]))
@@ -303,7 +303,7 @@ class Shows(FolderCase):
 
     def test_before_and_after(self):
         """Rendered is .6, finished half of it: codes 203 and 149 (IEC 61966-2-1); the wipe goes from left to right."""
-        made = Made(self.ledger, self.sources)
+        made = LedgerFrame(self.ledger, self.sources)
         at = lambda show, share: Item(id="m", encoding={"kind": "movie", "show": show, "view": "srgb"}).encoding.staged(  # noqa: E731
             Item(id="m", encoding={"kind": "movie"}), made, share
         )

@@ -11,7 +11,7 @@ from prism.elements import disk
 from prism.elements.gathering import gather
 from prism.formats.exr import write_exr
 from prism.intake.agreeing import disagreements
-from prism.intake.asked import Wanted
+from prism.intake.asked import Expectation
 from prism.intake.checking import FrameFacts, check_frame, frames_to_check
 from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
@@ -81,8 +81,8 @@ class Found(FolderCase):
             again = {n: FrameFacts.from_json(json.loads(json.dumps(pass_.as_json()))) for n, pass_ in facts.items()}
             self.assertEqual(again, facts)  # so that what is kept of a frame is all of it
             found += [
-                *findings_on_disk(element, scanned.sequences, Wanted(**wanted)),
-                *findings(element, facts, wanted=Wanted(**wanted)),
+                *findings_on_disk(element, scanned.sequences, Expectation(**wanted)),
+                *findings(element, facts, wanted=Expectation(**wanted)),
             ]
         return found
 

@@ -17,7 +17,7 @@ from prism.finish.context import Context
 from prism.finish.display import of_domain
 from prism.finish.document import Finish
 from prism.finish.evaluate import finished, reach_of
-from prism.finish.layers import layers
+from prism.finish.focus_layers import layers
 from prism.finish.planes import DISPLAY
 from prism.finish.presets import CHAINS
 from prism.finish.steps import KINDS, STEPS, active

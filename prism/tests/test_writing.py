@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from prism.delivery.document import Delivery, Item
-from prism.delivery.encodings.base import Place
+from prism.delivery.encodings.base import Destination
 from prism.delivery.encodings.table import ENCODINGS
 from prism.elements import disk
 from prism.elements.gathering import gather
@@ -112,10 +112,10 @@ class Below(FolderCase):
                 item = usual.replace(pattern="{camera}/{shot}.{frame:04}.{suffix}")
                 for fields in ({"camera": word, "shot": "a"}, {"camera": "a", "shot": word}):
                     with self.subTest((kind, fields)), self.assertRaises(PrismError):
-                        Place(self.root, fields, (1,)).path(item, item.encoding.suffix, frame=1)
+                        Destination(self.root, fields, (1,)).path(item, item.encoding.suffix, frame=1)
             linked = usual.replace(pattern="out/{shot}.{frame:04}.x{suffix}")
             with self.subTest(kind), self.assertRaises(UnwritableFile):
-                Place(self.root, {"shot": "a"}, (1,)).path(linked, linked.encoding.suffix, frame=1)
+                Destination(self.root, {"shot": "a"}, (1,)).path(linked, linked.encoding.suffix, frame=1)
 
 
 class Writers(FolderCase):

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from prism.colour.developing import Colour, colour_of
 from prism.colour.view import ViewTransform
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.documents import Value
 from prism.errors import BadArgument
 from prism.formats.safe import below
@@ -61,7 +61,7 @@ class Order(Value):
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class Destination:
     """Where a delivery goes. fields: values of the fields of names, without frame, pass, item and suffix. frames: all
     that are ordered, in their order."""
 
@@ -102,9 +102,9 @@ class Closing:
     item, by its id. record: of the whole, for what has to carry it. saw: told the share that is done.
     pictures: loads those of boards."""
 
-    place: Place
+    place: Destination
     rate: float
-    made: Callable[[int], Made]
+    made: Callable[[int], LedgerFrame]
     written: Mapping[str, Sequence[Path]]
     record: Mapping[str, Any]
     pixel_aspect: float = 1.0
@@ -145,15 +145,15 @@ class Encoding(Value):
     def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """Raises BadArgument for what cannot be written, before anything is."""
 
-    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """That `add` will write."""
         return [place.path(item, self.suffix, frame=frame)] if self.per_frame else []
 
-    def closing_paths(self, item: Order, place: Place) -> list[Path]:
+    def closing_paths(self, item: Order, place: Destination) -> list[Path]:
         """That `close` will write, or the folder of them."""
         return [place.path(item, self.suffix)] if self.closes else []
 
-    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:
         """Write what it has of one frame."""
         return []
 

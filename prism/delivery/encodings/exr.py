@@ -13,16 +13,16 @@ from numpy.typing import NDArray
 from prism.colour.views import VIEW_TITLES
 from prism.delivery.encodings.base import (
     PICTURES,
+    Destination,
     Encoding,
     Names,
     Order,
-    Place,
     SubjectKind,
     View,
     Written,
     transform_of,
 )
-from prism.delivery.made import Made, chosen
+from prism.delivery.ledger_frame import LedgerFrame, chosen
 from prism.delivery.reading_back import require_deep, require_image
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -157,7 +157,7 @@ class Exr(Encoding):
                 advice="Choose a lossless one, or parts, where data keep zip.",
             )  # fmt: skip
 
-    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """One, or one for each of what lies apart."""
         if not self._is_apart(item):
             return [place.path(item, self.suffix, frame=frame)]
@@ -171,7 +171,7 @@ class Exr(Encoding):
         mattes = item.names if item.subject == "mattes" else self.mattes
         return words + [file_word(name) for name in chosen(mattes, [matte.id for matte in ledger.mattes], "matte")]
 
-    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:
         """Write a frame, and read it back with another library."""
         if item.subject == "deep":
             return [self._write_deep(source, item, made, place) for source in _deep(item, made.sources)]
@@ -185,7 +185,7 @@ class Exr(Encoding):
             ]
         return [self._write(groups, place.path(item, self.suffix, frame=made.number), made)]
 
-    def groups(self, item: Order, made: Made) -> list[Group]:
+    def groups(self, item: Order, made: LedgerFrame) -> list[Group]:
         """All that is written, at full size."""
         return [
             *([self.picture(item, made)] if item.subject in ("finished", "rebuilt") else []),
@@ -209,7 +209,7 @@ class Exr(Encoding):
     def _wants(self, source: Source) -> bool:
         return self.denoised == "all" or source.denoised == (self.denoised == "denoised")
 
-    def picture(self, item: Order, made: Made) -> Group:
+    def picture(self, item: Order, made: LedgerFrame) -> Group:
         """R, G, B and A with the header entries of the beauty."""
         finished = item.subject == "finished"
         picture, remarks = made.light if finished else made.rebuilt, []
@@ -230,11 +230,11 @@ class Exr(Encoding):
         planes = dict(zip("RGBA", _whole(picture, made.sources), strict=True))
         return Group("", planes, {**attributes, **entries}, remarks=tuple(remarks))
 
-    def _steps(self, made: Made) -> dict[str, str]:
+    def _steps(self, made: LedgerFrame) -> dict[str, str]:
         steps = made.finish.steps if self.holds == "display" else of_domain(made.finish.steps, "light")
         return {"finish": ", ".join(step.label for step in steps)} if steps else {}
 
-    def _pass(self, source: Source, made: Made) -> Group:
+    def _pass(self, source: Source, made: LedgerFrame) -> Group:
         pixels = made.sources.pixels(source.key)
         planes = [*dict.fromkeys(map(id, pixels.planes))]  # a pass of one channel has the same plane three times
         stored = [plane for plane in pixels.planes if planes and planes.pop(0) == id(plane)][: len(source.colour)]
@@ -248,7 +248,7 @@ class Exr(Encoding):
         }
         return Group(layer, named, kept, data=source.is_data)
 
-    def _mattes(self, item: Order, made: Made) -> Iterator[Group]:
+    def _mattes(self, item: Order, made: LedgerFrame) -> Iterator[Group]:
         wanted = item.names if item.subject == "mattes" else self.mattes
         alone = self.packing == "apart"
         for name in chosen(wanted, [matte.id for matte in made.ledger.mattes], "matte"):
@@ -272,7 +272,7 @@ class Exr(Encoding):
             group.data, group.remarks,
         )  # fmt: skip
 
-    def _write(self, groups: Sequence[Group], path: Path, made: Made) -> Written:
+    def _write(self, groups: Sequence[Group], path: Path, made: LedgerFrame) -> Written:
         display = scaled_window(made.sources.display_window, self.scale)
         window = made.sources.window if self.window == "data" and self.scale == 1 else display
         shape: dict[str, Any] = {"data_window": window, "display_window": display}
@@ -307,7 +307,7 @@ class Exr(Encoding):
         loses = any(lossy.loses(pixel_type(plane.dtype), name) for name, plane in group.planes.items())
         return "zip" if group.data and loses else self.compression
 
-    def _write_deep(self, source: Source, item: Order, made: Made, place: Place) -> Written:
+    def _write_deep(self, source: Source, item: Order, made: LedgerFrame, place: Destination) -> Written:
         path = place.path(item, self.suffix, frame=made.number, what=file_word(source.key))
         samples = made.sources.samples(source.key)
         write_deep(
@@ -322,7 +322,7 @@ _PACKINGS = {"one": "in one file", "parts": "as parts of a file", "apart": "in f
 _OF_LIGHT = ("chromaticities", "whiteLuminance")
 
 
-def write_picture(path: Path, encoding: Exr, item: Order, made: Made) -> list[str]:
+def write_picture(path: Path, encoding: Exr, item: Order, made: LedgerFrame) -> list[str]:
     """The picture alone at a path of one's own; what has to be said of it."""
     return list(encoding._write([encoding._sized(encoding.picture(item, made), made.sources)], path, made).remarks)
 
@@ -342,7 +342,7 @@ def _whole(picture: Picture, sources: Frame) -> NDArray[np.float32]:
     return on_display(picture.rgba, picture.window, sources.window)
 
 
-def _entries_of_beauty(made: Made, picture: Picture) -> tuple[dict[str, Any], list[str]]:
+def _entries_of_beauty(made: LedgerFrame, picture: Picture) -> tuple[dict[str, Any], list[str]]:
     if made.ledger.beauty not in made.sources:
         return {}, []
     attributes, dropped = passing(made.sources.source(made.ledger.beauty).attributes)

@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 from pydantic import Field, model_validator
 
 from prism.colour.developing import Developed
-from prism.delivery.encodings.base import PICTURES, Closing, Order, Place, Written
+from prism.delivery.encodings.base import PICTURES, Closing, Destination, Order, Written
 from prism.delivery.encodings.still import Looked
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.lights import lights_up
-from prism.delivery.made import Made
 from prism.delivery.reading_back import FFMPEG_FORMATS, require_still
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -104,18 +104,18 @@ class Movie(Looked):
         if self.show == "lights":
             lights_up(ledger, sources, 1.0)
 
-    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """Of the frames."""
         return [self.frame_path(item, place, frame)]
 
-    def frame_path(self, item: Order, place: Place, frame: int) -> Path:
+    def frame_path(self, item: Order, place: Destination, frame: int) -> Path:
         """Of one frame: beside the movie, in a folder of its own."""
         movie = place.path(item, self.suffix)
         path = movie.parent / f"{movie.stem}_frames" / f"{movie.stem}.{frame:04}.png"
         require_portable(path.name, f"names of {item.id}")
         return path
 
-    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:
         """A still of the frame."""
         path = self.frame_path(item, place, made.number)
         found = self.staged(item, made, place.share_at(made.number))
@@ -126,14 +126,14 @@ class Movie(Looked):
         require_still(path, codes)
         return [Written(path, tuple(self.remarks(found)))]
 
-    def staged(self, item: Order, made: Made, share: float) -> Developed:
+    def staged(self, item: Order, made: LedgerFrame, share: float) -> Developed:
         """What the movie shows at a share of its time: display values."""
         if self.show == "plain":
             return self.shown(item, made)
         if self.show == "lights":
             ledger = lights_up(made.ledger, made.sources, share)
-            return self.shown(item, Made(ledger, made.sources, is_stale=made.is_stale))
-        before = self.shown(item, Made(made.ledger.untrimmed(), made.sources, is_stale=made.is_stale))
+            return self.shown(item, LedgerFrame(ledger, made.sources, is_stale=made.is_stale))
+        before = self.shown(item, LedgerFrame(made.ledger.untrimmed(), made.sources, is_stale=made.is_stale))
         return joined(before, self.shown(item, made), share if self.show == "wipe" else None)
 
     def close(self, item: Order, closing: Closing) -> list[Written]:
@@ -163,7 +163,7 @@ class Movie(Looked):
             remarks.append("The last row or column stands twice, since the codec takes even sizes only.")
         return [Written(path, (*remarks, *band_remarks(words)))]
 
-    def tags(self, place: Place) -> dict[str, str]:
+    def tags(self, place: Destination) -> dict[str, str]:
         """Of the container."""
         return {"reel_name": self.reel, "title": str(place.fields.get("shot", "")), "comment": self.note}
 
@@ -176,7 +176,7 @@ class Movie(Looked):
                 codes = with_band(codes, words, share=place / count)
             yield codes
 
-    def words_at(self, place: Place, number: int, rate: float) -> dict[str, Any]:
+    def words_at(self, place: Destination, number: int, rate: float) -> dict[str, Any]:
         """Values for the band at a frame."""
         own = {"frame": number, "timecode": str(time_code(number, rate)), "rate": rate, "note": self.note}
         return {"version": 0, **place.fields, **own, "date": date.today().isoformat()}

@@ -11,8 +11,8 @@ from typing import Annotated, Any, ClassVar, Literal
 from numpy.typing import NDArray
 
 from prism.delivery import second_opinion
-from prism.delivery.encodings.base import Closing, Encoding, Order, Place, SubjectKind, Written
-from prism.delivery.made import Made, wanted_of
+from prism.delivery.encodings.base import Closing, Destination, Encoding, Order, SubjectKind, Written
+from prism.delivery.ledger_frame import LedgerFrame, wanted_of
 from prism.delivery.parcel.checking import CHECKSUMS, RECORDS, check_parcel
 from prism.delivery.parcel.pages import readme
 from prism.delivery.parcel.tables import tables_of
@@ -25,12 +25,12 @@ from prism.formats.safe import replacing
 from prism.ledger.document import Ledger
 from prism.mattes.ranks import first_ranks, manifest
 from prism.mattes.writing import file_word
+from prism.pages import PAGES
 from prism.pixels.image import Image
 from prism.sources.pixels import Frame
 
 PICTURE = "rebuilt"  # layer of the sum of the rows, in every frame's file
 FORMATS = ("ledger-format.md", "finish-format.md", "delivery-format.md", "board-format.md")
-DOCS = Path(__file__).resolve().parents[3] / "docs"
 CONTENTS = {
     "README.html": "this page",
     "ledger.json": "the ledger: rows, mattes and finish, see formats/ledger-format.md",
@@ -69,15 +69,15 @@ class Parcel(Encoding):
         """What it holds."""
         return "passes, documents, tables and checksums" + (", and the other items" if self.files else "")
 
-    def folder(self, item: Order, place: Place) -> Path:
+    def folder(self, item: Order, place: Destination) -> Path:
         """Of the parcel."""
         return place.path(item, self.suffix).parent
 
-    def paths(self, item: Order, place: Place, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
+    def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
         """The passes of a frame."""
         return [self.folder(item, place) / "passes" / f"{frame:04}.exr"]
 
-    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:
         """The passes of a frame as the ledger uses them, and their sum."""
         (path,) = self.paths(item, place, made.number, made.ledger, made.sources)
         planes = dict(zip((f"{PICTURE}.{name}" for name in "RGBA"), made.rebuilt.rgba, strict=True))
@@ -108,7 +108,7 @@ class Parcel(Encoding):
             raise UnwritableFile("The parcel does not read back as it was written.", where=checked.faults[0].where)
         return [Written(folder / CHECKSUMS, (f"{checked.count} files, all of their checksums read again.",))]
 
-    def _texts(self, first: Made, closing: Closing) -> Iterator[tuple[str, str]]:
+    def _texts(self, first: LedgerFrame, closing: Closing) -> Iterator[tuple[str, str]]:
         ledger, record = first.ledger, closing.record
         tables = tables_of(ledger, record)
         there = [
@@ -126,7 +126,7 @@ class Parcel(Encoding):
         for table in tables:
             yield f"tables/{table.name}.csv", table.as_csv
         for name in FORMATS:
-            yield f"formats/{name}", (DOCS / name).read_text(encoding="utf-8")
+            yield f"formats/{name}", (PAGES / name).read_text(encoding="utf-8")
 
 
 def layers_of(ledger: Ledger, sources: Frame, number: int) -> dict[str, str]:
@@ -145,7 +145,7 @@ def _planes(sources: Frame, key: str, layer: str) -> dict[str, NDArray]:
     return planes | ({} if pixels.alpha is None else {f"{layer}.A": pixels.alpha})
 
 
-def _sources(made: Made) -> Mapping[str, Any]:
+def _sources(made: LedgerFrame) -> Mapping[str, Any]:
     """Which channels each source of the ledger is, and the names of all Cryptomattes."""
     table = {}
     for key, layer in layers_of(made.ledger, made.sources, made.number).items():

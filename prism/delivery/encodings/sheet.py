@@ -12,10 +12,10 @@ from pydantic import Field
 
 from prism.colour.view import ViewTransform
 from prism.colour.views import VIEW_TITLES
-from prism.delivery.encodings.base import PICTURES, Closing, Order, Place, SubjectKind, View, Written
+from prism.delivery.encodings.base import PICTURES, Closing, Destination, Order, SubjectKind, View, Written
 from prism.delivery.encodings.still import Looked
 from prism.delivery.files import codes_of
-from prism.delivery.made import Made
+from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.reading_back import require_page
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -138,7 +138,7 @@ class Sheet(Looked):
             yield Entry(load, {**fields, "name": name, "stem": PurePath(name).stem})
 
     def _passes(self, closing: Closing, frames: list[int]) -> Iterator[Entry]:
-        made: Made = closing.made(frames[0])
+        made: LedgerFrame = closing.made(frames[0])
         look = Look(transform=ViewTransform(made.ledger.space, self.view))
         step = step_for(made.sources.display_window, max(self.cell_width, self.cell_height))
         for source in made.sources:
@@ -153,5 +153,5 @@ class Sheet(Looked):
             yield Entry(load, fields)
 
 
-def _captions(place: Place) -> dict[str, object]:
+def _captions(place: Destination) -> dict[str, object]:
     return {name: place.fields[name] for name in ("shot", "ledger", "version") if name in place.fields}

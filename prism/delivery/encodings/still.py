@@ -13,10 +13,10 @@ from prism.colour.developing import Developed, develop
 from prism.colour.views import VIEW_TITLES
 from prism.delivery.encodings.base import (
     PICTURES,
+    Destination,
     Encoding,
     Hex,
     Order,
-    Place,
     SubjectKind,
     View,
     Written,
@@ -24,7 +24,7 @@ from prism.delivery.encodings.base import (
     require_one_name,
     transform_of,
 )
-from prism.delivery.made import Made, chosen
+from prism.delivery.ledger_frame import LedgerFrame, chosen
 from prism.delivery.reading_back import require_still
 from prism.errors import BadArgument
 from prism.fields import Shown
@@ -67,7 +67,7 @@ class Looked(Encoding):
             require_one_name(item.names, "mattes")
             chosen(item.names, [matte.id for matte in ledger.mattes], "matte")
 
-    def shown(self, item: Order, made: Made) -> Developed:
+    def shown(self, item: Order, made: LedgerFrame) -> Developed:
         """Display values of the display window, at the size that is written."""
         found = self._at_full_size(item, made)
         if self.scale == 1:
@@ -81,7 +81,7 @@ class Looked(Encoding):
             small = np.divide(small, alpha[..., None], out=np.zeros_like(small), where=alpha[..., None] > 0)
         return replace(found, values=small.clip(0, 1), alpha=alpha)
 
-    def _at_full_size(self, item: Order, made: Made) -> Developed:
+    def _at_full_size(self, item: Order, made: LedgerFrame) -> Developed:
         keep = self.alpha == "keep"
         transform, ground = transform_of(self.view, made.ledger), ground_of(self.ground)
         if item.subject in ("finished", "rebuilt"):
@@ -155,12 +155,12 @@ class Still(Looked):
         if refusal:
             raise BadArgument(refusal, where="format")
 
-    def add(self, item: Order, made: Made, place: Place) -> list[Written]:
+    def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:
         """Write a frame, and read it back with another library."""
         path = place.path(item, self.suffix, frame=made.number)
         return [Written(path, tuple(self.write(item, made, path)))]
 
-    def write(self, item: Order, made: Made, path: Path) -> list[str]:
+    def write(self, item: Order, made: LedgerFrame, path: Path) -> list[str]:
         """At a path of one's own; what it cost."""
         found = self.shown(item, made)
         finished = item.subject == "finished" and bool(made.finish.steps)

@@ -14,7 +14,7 @@ from prism.fields import DEGREES, PIXELS, Shown
 from prism.finish.aperture import Aperture
 from prism.finish.base import FinishStep, Number
 from prism.finish.context import Context
-from prism.finish.layers import LEAST, SHARP, go_on, layers, layers_of_samples
+from prism.finish.focus_layers import LEAST, SHARP, go_on, layers, layers_of_samples
 from prism.finish.planes import finite, in_bands
 from prism.keyed import Within
 from prism.pixels.picture import Picture

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.fields import DEGREES, PIXELS, Shown
-from prism.finish.base import WORKS_ON, Domain, FinishStep, Number, Place, Share
+from prism.finish.base import WORKS_ON, Coordinate, Domain, FinishStep, Number, Share
 from prism.finish.context import Context
 from prism.finish.planes import places
 from prism.keyed import Within
@@ -38,8 +38,8 @@ class VignetteStep(FinishStep):
     works_on: Annotated[Domain, WORKS_ON] = "light"
     form: Annotated[Literal["cos4", "drawn"], Shown(title="form")] = "cos4"
     field_of_view: Annotated[Number, Within(1, 170), Shown(title="field of view", **DEGREES, when=_COS4)] = 50.0
-    x: Annotated[Place, Shown(title="right", **PIXELS, when=_DRAWN)] = 0.0
-    y: Annotated[Place, Shown(title="down", **PIXELS, when=_DRAWN)] = 0.0
+    x: Annotated[Coordinate, Shown(title="right", **PIXELS, when=_DRAWN)] = 0.0
+    y: Annotated[Coordinate, Shown(title="down", **PIXELS, when=_DRAWN)] = 0.0
     width: Annotated[Number, Within(0.01, 10), Shown(title="width", when=_DRAWN)] = 1.2
     height: Annotated[Number, Within(0.01, 10), Shown(title="height", when=_DRAWN)] = 1.2
     soft: Annotated[Share, Shown(title="softness", when=_DRAWN)] = 0.6

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from prism.errors import TooCostly
 from prism.sheets.boards.document import Board
-from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, Picture
+from prism.sheets.boards.elements import Band, BoardElement, Boxed, Caption, Marks, PictureElement
 from prism.sheets.page import require_size
 
 MOST_PIXELS = 60_000_000  # of the sheet
@@ -58,13 +58,13 @@ def require_affordable(board: Board, measures: Measures, *, most: int = MOST_DRA
             raise _too_costly(f"Up to {named} too much is drawn.", "Use fewer or smaller elements, shadows and glows.")
 
 
-def drawn_of(element: Element, measures: Measures) -> float:
+def drawn_of(element: BoardElement, measures: Measures) -> float:
     """Plain pixels that an element counts as: what of it is drawn, for pictures and letters also beside the sheet."""
     width, height = measures.sheet
     if isinstance(element, Boxed):
         edge = 2 * measures.length(element.outline)
         across, down = (measures.length(side) + edge for side in (element.width, element.height))
-        if isinstance(element, Picture):
+        if isinstance(element, PictureElement):
             return A_PICTURE + _with_shadow(element, across, down, measures, times=PICTURE)
         textured = isinstance(element, Band) and (element.texture != "plain" or element.blend)
         times = (TEXTURE if textured else 1.0) + (OUTLINE if edge > 0 else 0.0)
@@ -82,7 +82,7 @@ def drawn_of(element: Element, measures: Measures) -> float:
     return lines * (A_LINE + _with_shadow(element, across, down, measures) + soft)
 
 
-def _with_shadow(element: Element, across: float, down: float, measures: Measures, *, times: float = 1.0) -> float:
+def _with_shadow(element: BoardElement, across: float, down: float, measures: Measures, *, times: float = 1.0) -> float:
     if element.shadow is None:
         return times * across * down
     grow = 8 * measures.length(element.shadow.blur)

@@ -12,7 +12,7 @@ from prism.fields import Shown
 from prism.finish.steps import Steps
 from prism.keyed import Within
 from prism.pixels.letters import remarks_on
-from prism.sheets.boards.elements import AnyElement, Caption, Hex, Length, Picture, PictureSource
+from prism.sheets.boards.elements import AnyElement, Caption, Hex, Length, PictureElement, PictureSource
 
 MM_PER_INCH = 25.4
 UNITS = {"mm": "millimetres", "inch": "inches", "px": "pixels"}
@@ -76,4 +76,6 @@ class Board(Document):
     @property
     def pictures(self) -> tuple[PictureSource, ...]:
         """What its pictures are of, each once."""
-        return tuple(dict.fromkeys(e.source for e in self.elements if isinstance(e, Picture) and e.source is not None))
+        return tuple(
+            dict.fromkeys(e.source for e in self.elements if isinstance(e, PictureElement) and e.source is not None)
+        )

@@ -14,7 +14,7 @@ from prism.fields import Shown, settings_of
 from prism.keyed import Within
 
 Hex = Annotated[str, Field(pattern=r"^#[0-9A-Fa-f]{6}$")]
-Place = Annotated[float, Within(-100_000, 100_000)]
+Coordinate = Annotated[float, Within(-100_000, 100_000)]
 Length = Annotated[float, Within(0, 100_000)]
 Share = Annotated[float, Within(0, 1)]
 Text = Annotated[str, Field(max_length=4000)]
@@ -24,8 +24,8 @@ PathText = Annotated[str, Field(min_length=1, max_length=1000)]
 class Shadow(Value):
     """Below an element: moved by dx, dy, soft over `blur` (its standard deviation; 0 is hard)."""
 
-    dx: Annotated[Place, Shown(title="right")] = 2.0
-    dy: Annotated[Place, Shown(title="down")] = 2.0
+    dx: Annotated[Coordinate, Shown(title="right")] = 2.0
+    dy: Annotated[Coordinate, Shown(title="down")] = 2.0
     blur: Annotated[Length, Shown(title="softness")] = 2.0
     opacity: Annotated[Share, Shown(title="density")] = 0.5
     colour: Annotated[Hex, Shown(title="colour", takes="colour")] = "#000000"
@@ -74,7 +74,7 @@ else:
     ]
 
 
-class Element(Value):
+class BoardElement(Value):
     """locked: cannot be dragged. hidden: not drawn. group: elements of one name move together."""
 
     title: ClassVar[str]
@@ -82,8 +82,8 @@ class Element(Value):
 
     id: Identity
     name: Annotated[str, Field(max_length=80)] = ""
-    x: Annotated[Place, Shown(title="x")] = 0.0
-    y: Annotated[Place, Shown(title="y")] = 0.0
+    x: Annotated[Coordinate, Shown(title="x")] = 0.0
+    y: Annotated[Coordinate, Shown(title="y")] = 0.0
     opacity: Annotated[Share, Shown(title="opacity")] = 1.0
     locked: bool = False
     hidden: bool = False
@@ -91,7 +91,7 @@ class Element(Value):
     shadow: Shadow | None = None
 
 
-class Boxed(Element):
+class Boxed(BoardElement):
     """With a width and a height."""
 
     width: Annotated[Length, Shown(title="width")] = 50.0
@@ -100,10 +100,10 @@ class Boxed(Element):
     outline_colour: Annotated[Hex, Shown(title="outline colour", takes="colour")] = "#ffffff"
 
 
-class Picture(Boxed):
+class PictureElement(Boxed):
     """A picture or a logo; what its alpha leaves open shows what lies below."""
 
-    title: ClassVar[str] = "Picture"
+    title: ClassVar[str] = "PictureElement"
     meaning: ClassVar[str] = "A frame of a shot, or any file, such as a logo."
 
     kind: Literal["picture"] = "picture"
@@ -136,7 +136,7 @@ class Band(Boxed):
     ] = 45.0
 
 
-class Marks(Element):
+class Marks(BoardElement):
     """A row of marks, `spacing` from middle to middle, the first at x, y; repeated in rows, and once more on the other
     side of the line y = `about` if it is mirrored."""
 
@@ -152,10 +152,10 @@ class Marks(Element):
     row_spacing: Annotated[float, Within(0, 10_000), Shown(title="row spacing", step=0.05)] = 8.0
     colour: Annotated[Hex, Shown(title="colour", takes="colour")] = "#d8d8d8"
     mirrored: Annotated[bool, Shown(title="mirrored")] = False
-    about: Annotated[Place, Shown(title="about y", when=("mirrored", ("true",)))] = 0.0
+    about: Annotated[Coordinate, Shown(title="about y", when=("mirrored", ("true",)))] = 0.0
 
 
-class Caption(Element):
+class Caption(BoardElement):
     """Lines of text; x, y is the beginning, middle or end of the first baseline."""
 
     title: ClassVar[str] = "Text"
@@ -173,11 +173,11 @@ class Caption(Element):
     glow_colour: Annotated[Hex, Shown(title="glow colour", takes="colour")] = "#ffd9a0"
 
 
-ELEMENTS: Mapping[str, type[Element]] = MappingProxyType(
-    {"picture": Picture, "band": Band, "marks": Marks, "text": Caption}
+ELEMENTS: Mapping[str, type[BoardElement]] = MappingProxyType(
+    {"picture": PictureElement, "band": Band, "marks": Marks, "text": Caption}
 )
 if TYPE_CHECKING:
-    AnyElement = Element
+    AnyElement = BoardElement
 else:
     AnyElement = Annotated[
         Union[*(Annotated[each, Tag(f"({kind})")] for kind, each in ELEMENTS.items())],

@@ -28,7 +28,16 @@ from prism.pixels.picture import Picture as Values
 from prism.pixels.window import Window
 from prism.sheets.boards.costs import MOST_DRAWN, require_affordable
 from prism.sheets.boards.document import Board
-from prism.sheets.boards.elements import Band, Boxed, Caption, Element, Marks, Picture, PictureSource, Shadow
+from prism.sheets.boards.elements import (
+    Band,
+    BoardElement,
+    Boxed,
+    Caption,
+    Marks,
+    PictureElement,
+    PictureSource,
+    Shadow,
+)
 from prism.sheets.contact import fitted
 from prism.sheets.page import Page, Words, cover_of, covered, lay
 
@@ -127,7 +136,7 @@ def board_page(
     return Page(codes, words, board.dpi, board.name)
 
 
-def reach(element: Element, scale: Scale) -> Box:
+def reach(element: BoardElement, scale: Scale) -> Box:
     """The pixels that an element can touch, with its outline, glow and shadow."""
     if isinstance(element, Boxed):
         sides: Sequence[float] = _box_of(element, scale)
@@ -159,7 +168,7 @@ def missing(source: PictureSource, across: int) -> Codes:
     raise BadArgument(f"A picture of the kind {source.kind} cannot be loaded here.", where="board")
 
 
-def _lay_with_shadow(codes: Codes, drawn: Drawn, element: Element, scale: Scale) -> None:
+def _lay_with_shadow(codes: Codes, drawn: Drawn, element: BoardElement, scale: Scale) -> None:
     if element.shadow is not None:
         _lay(codes, _shadow(drawn, element.shadow, scale), element.opacity)
     _lay(codes, drawn, element.opacity)
@@ -221,7 +230,7 @@ def _box_of(element: Any, scale: Scale) -> Box:
     return left, upper, max(left + 1, right), max(upper + 1, lower)
 
 
-def _draw_picture(element: Picture, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
+def _draw_picture(element: PictureElement, scale: Scale, load: Load) -> tuple[list[Drawn], list[Words]]:
     left, upper, right, lower = _box_of(element, scale)
     across, down = right - left, lower - upper
     if element.source is None:
@@ -256,7 +265,7 @@ def _outlined(drawn: Drawn, whole: Box, element: Any, scale: Scale) -> list[Draw
     return [drawn, Drawn(x0, y0, colour, cover)]
 
 
-def _outside(element: Element, scale: Scale) -> int:
+def _outside(element: BoardElement, scale: Scale) -> int:
     """How far outside of the sheet an element still throws a shadow onto it."""
     shadow = element.shadow
     if shadow is None:
@@ -320,7 +329,7 @@ def _draw_marks(element: Marks, scale: Scale, load: Load) -> tuple[list[Drawn], 
     return drawn, []
 
 
-def reach_of_shadow(box: Box, element: Element, scale: Scale) -> Box:
+def reach_of_shadow(box: Box, element: BoardElement, scale: Scale) -> Box:
     """A box and all that a shadow of it can touch."""
     grow = _outside(element, scale)
     return box[0] - grow, box[1] - grow, box[2] + grow, box[3] + grow
@@ -377,7 +386,7 @@ def _draw_text(element: Caption, scale: Scale, load: Load) -> tuple[list[Drawn],
     return glows, lines
 
 
-def _seen(line: Words, element: Element, scale: Scale) -> bool:
+def _seen(line: Words, element: BoardElement, scale: Scale) -> bool:
     """Whether a line, or its glow or shadow, reaches onto the sheet."""
     current().require()
     glow = element.glow if isinstance(element, Caption) else 0.0
@@ -396,8 +405,8 @@ def _glow(line: Words, element: Caption, scale: Scale) -> Drawn:
     return Drawn(left - reach, upper - reach, rgb, np.minimum(1, 2 * soft))
 
 
-DRAW: Mapping[type[Element], Callable[[Any, Scale, Load], tuple[list[Drawn], list[Words]]]] = MappingProxyType(
-    {Picture: _draw_picture, Band: _draw_band, Marks: _draw_marks, Caption: _draw_text}
+DRAW: Mapping[type[BoardElement], Callable[[Any, Scale, Load], tuple[list[Drawn], list[Words]]]] = MappingProxyType(
+    {PictureElement: _draw_picture, Band: _draw_band, Marks: _draw_marks, Caption: _draw_text}
 )
 """How each kind is drawn, beside `ELEMENTS`."""
 

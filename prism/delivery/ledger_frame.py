@@ -50,7 +50,7 @@ class Comparison:
         return []
 
 
-class Made:
+class LedgerFrame:
     """A frame of a ledger that is handed out. Its properties raise what evaluation raises."""
 
     def __init__(self, ledger: Ledger, sources: Frame, *, is_stale: Stale = never) -> None:

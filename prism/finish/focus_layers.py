@@ -30,7 +30,7 @@ _NONE: NDArray[np.float32] = np.zeros((0, 0), np.float32)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Layer:
+class FocusLayer:
     """Pixels whose discs have about one radius, which is below 0 before the focus. places: (H, W), where every pixel
     lies between layers; its share of the layer `number` is 1 - |places - number|. box: first and end of the rows and of
     the columns that hold something of it. rgba, coverage: (4, H, W) and (H, W) of a layer that has its own; of the
@@ -68,7 +68,7 @@ class Layer:
         )
 
 
-def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
+def layers(radii: NDArray[np.float32]) -> Iterator[FocusLayer]:
     """From far to near. radii: (H, W), in pixels; the largest on either side has a layer of its own."""
     if radii.size == 0:
         return
@@ -82,12 +82,12 @@ def layers(radii: NDArray[np.float32]) -> Iterator[Layer]:
         ends = [np.flatnonzero(side[:, number]) for side in (rows, columns)]
         if all(each.size for each in ends):
             down, across = ((int(each[0]), int(each[-1]) + 1) for each in ends)
-            yield Layer(float(marks[number]), number, places, (down, across))
+            yield FocusLayer(float(marks[number]), number, places, (down, across))
 
 
 def layers_of_samples(
     samples: Samples, rgba: NDArray[np.float32], radii: NDArray[np.float32], beyond: float
-) -> Iterator[Layer]:
+) -> Iterator[FocusLayer]:
     """From far to near, the first of what no sample is of, which covers as far as they do not. rgba: (4, H, W), the
     picture of which they are to have the colour. radii: (N,), of the samples, and beyond: of what is infinitely
     far. Every sample is parted between the two layers about its radius, so that both together cover as it does."""
@@ -97,7 +97,7 @@ def layers_of_samples(
     times = np.divide(rgba, flat, out=np.ones_like(rgba), where=flat > LEAST)
     everywhere = np.zeros((height, width), np.float32)
     box = (0, height), (0, width)
-    yield Layer(beyond, 0, everywhere, box, rgba - flat * times, 1 - alpha.clip(0, 1))
+    yield FocusLayer(beyond, 0, everywhere, box, rgba - flat * times, 1 - alpha.clip(0, 1))
     if not len(samples):
         return
     marks = _marks_about(radii, NEAR_RATIO)
@@ -108,11 +108,11 @@ def layers_of_samples(
     for number in sorted({*np.floor(places).astype(int).tolist(), *np.ceil(places).astype(int).tolist()}, reverse=True):
         own, coverage = np.zeros_like(rgba), np.zeros((height, width), np.float32)
         run_bands(partial(_in_layer, own, coverage, *ordered, number, times), height, BAND_ROWS)
-        yield Layer(float(marks[number]), 0, everywhere, box, own, coverage)
+        yield FocusLayer(float(marks[number]), 0, everywhere, box, own, coverage)
 
 
 def go_on(laid: NDArray[np.float32], reach: float, origin: tuple[int, int]) -> None:
-    """Fill what nearer layers hid of those behind with what is around, in place: laid (5, H, W) as in `Layer.cover`.
+    """Fill what nearer layers hid of those behind with what is around, in place: laid is (5, H, W).
 
     reach: how far in, in pixels: the mean about it under a Gaussian half as wide, of those that are known."""
     step = max(1, int(reach / 8))

@@ -10,7 +10,7 @@ from prism.pixels.channels import CHROMA, COLOUR, LayerChannels, group_layers, s
 
 
 @dataclass(frozen=True, slots=True)
-class Layer:
+class FileLayer:
     """Channels of one part that make one pass. name: as it counts across the file. channels: full names in the file,
     without the alpha. view: whose eye it is for, where the file has several."""
 
@@ -32,7 +32,7 @@ class Layer:
         return not self.name and len(self.channels) == 1 and short(self.channels[0]) == "A"
 
 
-def layers_of(parts: Sequence[Part]) -> Iterator[Layer]:
+def layers_of(parts: Sequence[Part]) -> Iterator[FileLayer]:
     """All layers of a file, deep ones too.
 
     Views: by the `view` attribute of a part, or by `multiView`, whose first view has the bare names. Source: OpenEXR,
@@ -51,7 +51,7 @@ def layers_of(parts: Sequence[Part]) -> Iterator[Layer]:
                 name = "" if name == part.name else name.removesuffix(f".{view}")
             alpha = stored.get(layer.alpha) if layer.alpha else None
             channels = tuple(stored[full] for full in colour) or ((alpha,) if alpha else ())
-            yield Layer(
+            yield FileLayer(
                 part, name, channels, alpha if colour else None, "" if view in (first_view, *views[:1]) else view
             )
 

@@ -17,8 +17,8 @@ from django.urls import reverse
 from desk.web import places
 from desk.web.forwarding import Forwarding
 from desk.web.limits import Busy, computing
-from desk.web.places import OF_ONE, Place
 from desk.web.queue import QUEUE
+from desk.web.turns import OF_ONE, Turn
 from prism.errors import Superseded
 
 
@@ -29,7 +29,7 @@ class Turns(SimpleTestCase):
         self.addCleanup(QUEUE.delete, *places._KEYS)
 
     def line(self, *users, **more):
-        return [Place(user, 60, 8, **more) for user in users]
+        return [Turn(user, 60, 8, **more) for user in users]
 
     def given(self, asked):
         """Which of them are granted when all ask, the last first: the order of asking decides nothing."""
@@ -60,7 +60,7 @@ class Turns(SimpleTestCase):
     def test_one_that_asks_no_more_or_waits_behind_too_many_leaves_the_line(self):
         first, second = self.line(1, 1)
         self.assertTrue(first.ask() and second.ask())
-        waiting = [Place(1, 60, longest) for longest in (8, 8, 2, 1)]
+        waiting = [Turn(1, 60, longest) for longest in (8, 8, 2, 1)]
         self.assertEqual([place.ask() for place in waiting], [False, False, None, None])
         first.give_back()
         self.assertFalse(waiting[1].ask())  # its turn comes after that of the first
@@ -70,8 +70,8 @@ class Turns(SimpleTestCase):
 
     def test_a_place_of_a_process_that_was_killed_becomes_free(self):
         for _ in range(OF_ONE):
-            self.assertTrue(Place(1, 0.1, 8).ask())
-        waiting = Place(1, 60, 8)
+            self.assertTrue(Turn(1, 0.1, 8).ask())
+        waiting = Turn(1, 60, 8)
         self.assertFalse(waiting.ask())
         time.sleep(0.2)
         self.assertTrue(waiting.ask())

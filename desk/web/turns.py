@@ -71,7 +71,7 @@ return 0
 
 
 @dataclass(slots=True)
-class Place:
+class Turn:
     """One that a user waits for, or has. later: seconds by which what is less urgent lets others go first. keep: for so
     long it is taken if it is not given back. longest: how many of the same user may wait before it."""
 
