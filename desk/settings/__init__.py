@@ -26,7 +26,7 @@ LOGGING = {
 }
 """To the log of whichever process it is: the launcher puts their output into var/log."""
 
-# Behind a reverse proxy with HTTPS: EAGER_HOSTS names the site, EAGER_HTTPS=1 allows nothing else. See the README.
+# Behind a reverse proxy with HTTPS: EAGER_HOSTS names the site, EAGER_HTTPS=1 allows nothing else. See docs/running.md.
 HOSTS = [host for host in os.environ.get("EAGER_HOSTS", "").split(",") if host]
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", *HOSTS]
 HTTPS = os.environ.get("EAGER_HTTPS", "") == "1"
