@@ -61,9 +61,9 @@ class Rendering(World):
         }
         self.assertEqual(
             {
-                deviation.name
+                deviation.where
                 for deviation in audit_folder(plan, facts_of(self.scene), folder)
-                if deviation.kind != "missing"
+                if deviation.code != "missing"
             },
             set(),
         )

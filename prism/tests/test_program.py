@@ -291,7 +291,7 @@ class Document(unittest.TestCase):
             ({"amount": {"keys": []}}, "rows.0.amount.keys"),
             ({"curves": {"red": {"points": [[0, 0], [0, 1]]}}}, "rows.0.curves.red: .*from left to right"),
             ({"curves": {"red": {"points": [[0, 0]]}}}, "two points or more"),
-            ({"kind": "wish"}, "one of the kinds pass, group"),
+            ({"kind": "wish"}, "one of the kinds pass, overlay"),
             ({"kind": "group", "source": "a"}, "rows.0.source"),
             ({"tint": [1, 1, {"keys": [{"frame": 1, "value": -1}]}]}, "rows.0.tint.2"),
         ]

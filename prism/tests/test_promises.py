@@ -357,7 +357,7 @@ class Written(FolderCase):
         return next(self.folder / planned.path(1) for planned in self.files if planned.group.title == title)
 
     def kinds(self, plan=None, facts=None):
-        return {deviation.kind for deviation in audit_folder(plan or self.plan, facts or self.facts, self.folder)}
+        return {found.code for found in audit_folder(plan or self.plan, facts or self.facts, self.folder)}
 
     def rewrite(
         self, title, change=lambda plane: plane, *, compression="zip", header=None, window=None, says_pixels=False
@@ -468,7 +468,7 @@ class Written(FolderCase):
         other.rename(one)
         spare.rename(other)
         found = audit_folder(self.plan, self.facts, self.folder)
-        self.assertIn(("place", "1"), {(each.kind, each.frames) for each in found})
+        self.assertIn(("place", (1,)), {(each.code, each.frames) for each in found})
         self.assertIn("Holds the pass emission instead of diffuse_direct", " ".join(each.what for each in found))
 
     def test_a_layer_with_nothing_to_see_is_as_planned(self):
@@ -483,7 +483,7 @@ class Written(FolderCase):
         self.rewrite("diffuse_direct", lambda plane: plane * 2)
         (found,) = (each for each in audit_folder(self.plan, self.facts, self.folder) if "components" in each.what)
         self.assertIn("diffuse, direct is 2 times as bright", found.what)
-        self.assertEqual((found.frames, found.advice), ("1", "Render these again."))
+        self.assertEqual((found.frames, found.advice), ((1,), "Render these again."))
 
     def test_denoised_passes_are_summed_as_well(self):
         plan = self.plan.replace(quality=self.plan.quality.replace(denoise=True), number=3)
