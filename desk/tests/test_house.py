@@ -18,11 +18,12 @@ from uuid import uuid4
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.db import OperationalError, connection, connections
-from django.test import Client, TransactionTestCase, override_settings
+from django.test import Client, RequestFactory, TransactionTestCase, override_settings
 from django.urls import reverse
 from redis.exceptions import ConnectionError as RedisConnectionError
 
 from demo.conservatory import build_scene
+from desk.accounts.services import checking_passwords
 from desk.elements.models import Place
 from desk.house import backup, health
 from desk.jobs import engine
@@ -33,7 +34,7 @@ from desk.shots.models import Production, Shot
 from desk.tests.world import Together, World, WorldCase
 from desk.viewer.newest import claim_newest
 from desk.web import limits
-from desk.web.limits import one_of_few
+from desk.web.limits import Busy, one_of_few
 from prism.delivery.presets import PRESETS
 from prism.errors import BadDocument, UnreadableFile
 
@@ -84,6 +85,15 @@ class Logins(WorldCase):
         with mock.patch("desk.accounts.services.MOST_TRIES", 3):
             codes = [self.log_in(Client(REMOTE_ADDR="10.9.9.7"), f"name{n}").status_code for n in range(5)]
         self.assertEqual(codes, [200] * 3 + [429] * 2)
+
+    def test_sixty_passwords_a_minute_are_checked_from_one_address(self):
+        """Enough for a house behind one address, too few for a list of a thousand."""
+        request = RequestFactory(REMOTE_ADDR="10.9.9.6").get("/")
+        for _ in range(60):
+            with checking_passwords(request):
+                pass
+        with self.assertRaises(Busy), checking_passwords(request):
+            self.fail("it was let in")
 
     def test_a_right_one_begins_the_count_anew(self):
         client = Client()

@@ -1,6 +1,7 @@
 """Files sent in pieces, and the viewer's own answers."""
 
 import io
+import os
 import time
 from hashlib import sha256
 from threading import Event, Lock
@@ -52,6 +53,16 @@ class Uploads(WorldCase):
         self.assertEqual(self.begin_whole("a.1001.exr", whole)["done"], True)
         for size in (len(whole), len(whole) + 1):
             self.assertIn("other contents", self.begin("a.1001.exr", size).json()["error"]["what"])
+
+    def test_what_broke_off_is_waited_for_a_week(self):
+        whole = self.render(1001).read_bytes()
+        self.begin_whole("a.1001.exr", whole)
+        self.piece("a.1001.exr", whole, 0, 100)
+        week = 7 * 24 * 3600
+        for age, at in ((week - 60, 100), (week + 60, 0)):
+            (part,) = (self.root / "TST" / "TST_010" / "uploads" / "sent").iterdir()
+            os.utime(part, times=(time.time() - age,) * 2)
+            self.assertEqual(self.begin_whole("a.1001.exr", whole)["at"], at)
 
     def test_two_files_of_one_name_and_size_are_never_mixed(self):
         first, second = (self.render(1001, seed=seed).read_bytes().ljust(9000, b"\0") for seed in (1, 2))
@@ -113,12 +124,12 @@ class LastWord(Together, World, TransactionTestCase):
             self.render(number)
         element = self.bring_in()
         checks.check(element.pk, 1001, lambda: False)
-        slow, gathered, turns = Event(), checks.findings, Lock()
+        slow, later, gathered, turns = Event(), Event(), checks.findings, Lock()
 
         def gather(*given, **more):
             if turns.acquire(blocking=False):
                 slow.set()
-                time.sleep(0.7)
+                later.wait(2)  # in vain if the other waits for this one
             return gathered(*given, **more)
 
         def one():
@@ -126,7 +137,9 @@ class LastWord(Together, World, TransactionTestCase):
                 return checks.judge(element)
             slow.wait(20)
             checks.check(element.pk, 1002, lambda: False)
-            return checks.judge(element)
+            judged = checks.judge(element)
+            later.set()
+            return judged
 
         begins = Lock()
         with mock.patch.object(checks, "findings", gather):

@@ -12,6 +12,7 @@ from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import Any
 
+from prism import __version__
 from prism.colour.view import CONFIG
 from prism.delivery.document import Delivery, Item
 from prism.delivery.encodings.base import Destination, Written
@@ -217,7 +218,7 @@ def now() -> str:
 @cache
 def software() -> dict[str, str]:
     """What had a hand in it, with versions."""
-    found = {"eager-prism": "0.1.0", "python": platform.python_version()}
+    found = {"eager-prism": __version__, "python": platform.python_version()}
     for name in LIBRARIES:
         try:
             found[name] = version(name)

@@ -80,6 +80,15 @@ class Costs(unittest.TestCase):
             self.assertLess(self.seconds(parts, step=8), self.seconds(parts) / 2)
         self.assertEqual(self.seconds([blur | {"amount": 0}] * 200), self.seconds([]))
 
+    def test_each_trim_costs_what_it_is(self):
+        row = lambda **trims: seconds_of(Ledger.from_json({"rows": [{"id": "a", "source": "p", **trims}]}), SIZE)  # noqa: E731
+        plain, bent = row(), row(contrast=1.2) - row()
+        self.assertGreater(bent, 0)
+        self.assertAlmostEqual(row(gamma=1.2) - plain, bent)
+        self.assertAlmostEqual(row(gamma=1.2, contrast=0.8) - plain, 2 * bent)
+        for light in ({"saturation": 0.5}, {"hue": 10}, {"offset": [0.1, 0, 0]}):
+            self.assertTrue(0 < row(**light) - plain < bent, light)
+
     def test_it_does_not_grow_with_the_radius(self):
         """As the work itself does not: wide blurs and far growing are made on smaller planes."""
         for name in ("grow", "blur"):

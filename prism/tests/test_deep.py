@@ -12,6 +12,7 @@ import OpenImageIO as oiio
 
 from prism.deep import banded
 from prism.deep import operations as ops
+from prism.deep.costs import Cost, cheapest
 from prism.deep.files import read_samples, write_samples
 from prism.deep.samples import samples_of
 from prism.deep.survey import survey
@@ -227,6 +228,17 @@ class Laws(unittest.TestCase):
             self.assertLessEqual(max(seen), error + 1e-5)
             self.assertGreaterEqual(max(seen), error - 0.02)
             self.assertLessEqual(mean, error)
+
+
+class Costs(unittest.TestCase):
+    def test_the_cheapest_within_an_error_and_of_equals_the_coarser(self):
+        cost = lambda size, tolerance, flat=0.0, held=0.0: Cost(tolerance, 0, 1, size, flat, held, 0.0)  # noqa: E731
+        fine, coarse, small, off = cost(9, 0.1), cost(9, 0.2), cost(5, 0.0, held=0.02), cost(1, 0.3, flat=0.5)
+        for found in ((fine, coarse, small, off), (off, small, coarse, fine)):
+            self.assertEqual(cheapest(found, 0.02), small)
+            self.assertEqual(cheapest(found, 0.019), coarse)
+            self.assertEqual(cheapest(found, 0.5), off)
+        self.assertIsNone(cheapest((off,), 0.4))
 
 
 class Facts(unittest.TestCase):

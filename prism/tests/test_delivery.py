@@ -11,24 +11,30 @@ from pathlib import Path
 from unittest import mock
 
 import numpy as np
+import OpenEXR
 import OpenImageIO as oiio
 from PIL import Image as Pillow
 from PIL import ImageCms
 
+from prism.colour.view import ViewTransform
 from prism.combine.evaluate import evaluate
 from prism.deep.files import write_samples
 from prism.delivery import running
+from prism.delivery.deliver import deliver
 from prism.delivery.document import Delivery, Item, require
 from prism.delivery.encodings.base import Destination
 from prism.delivery.encodings.exr import Exr
 from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.lights import lights_up
 from prism.delivery.reading_back import require_deep, require_image, require_still
+from prism.delivery.record import closing_mark, mark_of
 from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.fields import settings_of
 from prism.formats.exr import write_exr
-from prism.formats.stills import write_display
+from prism.formats.stills import write_display, write_still
+from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
+from prism.ledger.rows import PassRow
 from prism.mattes.cryptomatte import header, name_float
 from prism.pixels.file_formats import STILLS
 from prism.pixels.image import Image
@@ -417,3 +423,60 @@ class Runs(DeliveryCase):
         (inner / "d.json").write_text(json.dumps(moved | {"items": delivery["items"][:1]}))
         self.assertEqual(subprocess.run([*told, "--anywhere"], capture_output=True).returncode, 0)
         self.assertTrue(list((self.folder / "elsewhere").rglob("*.exr")))
+
+
+class AsSeen(FolderCase):
+    def test_wide_pixels_stay_wide_in_every_format(self):
+        for source in ("wide.exr", "wide.png"):
+            path = self.folder / source
+            if source.endswith("exr"):
+                write_exr(path, Image.of_planes(passes(self.rng), pixelAspectRatio=2.0))
+            else:
+                write_still(
+                    path,
+                    self.rng.random((4, 5, 6)).astype(np.float32),
+                    ViewTransform("lin_rec709", "srgb"),
+                    pixel_aspect=2.0,
+                )
+            frame = find_sources([path])
+            beauty = next(iter(frame)).key if source.endswith("png") else "beauty"
+            ledger = Ledger(beauty=beauty, rows=(PassRow(id="a", source=beauty),))
+            deliver(ledger, frame, self.folder / "out.exr")
+            with OpenEXR.File(str(self.folder / "out.exr")) as file:
+                self.assertEqual(file.header()["pixelAspectRatio"], 2.0, source)
+            for name in ("out.png", "out.tif"):
+                deliver(ledger, frame, self.folder / name)
+                spec = oiio.ImageInput.open(str(self.folder / name)).spec()
+                self.assertEqual(spec.getattribute("PixelAspectRatio"), 2.0, (source, name))
+
+    def test_what_a_view_rolls_off_is_not_called_clipped(self):
+        bright = np.full((4, 3, 5), 1.5, np.float32)
+        for view, clipped in (("srgb", 15), ("film", 0)):
+            report = write_still(self.folder / "a.png", bright, ViewTransform("lin_rec709", view))
+            self.assertEqual(report.clipped, clipped, view)
+
+
+class Marks(DeliveryCase):
+    """What a delivery was made from: the mark of a frame, and of what is made of all frames."""
+
+    def test_a_frame_is_another_when_its_files_ledger_or_items_are(self):
+        items = Delivery(items=(self.item(kind="exr"),))
+        mark = lambda ledger=self.ledger, items=items: mark_of(items, ledger, self.sources)  # noqa: E731
+        before = mark()
+        self.assertEqual(mark(), before)
+        self.assertNotEqual(mark(items=Delivery(items=(self.item(kind="exr", pixel="float"),))), before)
+        self.assertNotEqual(mark(ledger=self.ledger.replace(rows=self.ledger.rows[:1])), before)
+        path = self.folder / "shot.1001.exr"
+        path.write_bytes(path.read_bytes() + b"\0")
+        self.assertNotEqual(mark(), before)
+
+    def test_what_is_made_of_all_frames_is_another_when_one_of_them_is(self):
+        item, frames = self.item(kind="movie"), [{"frame": 1, "mark": "a"}, {"frame": 2, "mark": "b"}]
+        marks = [
+            closing_mark(item, 24, frames), closing_mark(item, 25, frames), closing_mark(item, 24, frames[:1]),
+            closing_mark(item, 24, [frames[0], {"frame": 2, "mark": "c"}]),
+            closing_mark(item, 24, [frames[0], {"frame": 3, "mark": "b"}]),
+            closing_mark(self.item(kind="movie", codec="h264"), 24, frames),
+            closing_mark(self.item(kind="movie", codec="vp9"), 24, frames),
+        ]  # fmt: skip
+        self.assertEqual(len(set(marks)), 6)

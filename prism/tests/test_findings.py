@@ -17,7 +17,7 @@ from prism.intake.findings import findings
 from prism.intake.measuring import facts_of_plane
 from prism.intake.on_disk import findings_of_scan, findings_of_versions, findings_on_disk
 from prism.intake.outliers import TIMES, outliers_of
-from prism.judging.values import judge_values
+from prism.judging.values import PlaneFacts, judge_values
 from prism.passes.catalogue import BY_KEY
 from prism.pixels.image import Image
 from prism.tests import zoo
@@ -502,6 +502,15 @@ class Agreeing(unittest.TestCase):
         tilted = normals[[2, 0, 1]]
         self.assertEqual(disagreements({"normals": tilted, "position": elsewhere}), [("normals", "position")])
 
+    def test_how_far_normals_may_lean_from_the_surface(self):
+        """Half of the cosine, 60 degrees, is where they count as those of something else."""
+        y, x = np.mgrid[:40, :50].astype(np.float32)
+        position = np.stack([x, y, 0 * x])
+        for degrees, found in ((57, []), (63, [("normals", "position")])):
+            lean = np.radians(degrees)
+            normals = np.broadcast_to(np.float32([np.sin(lean), 0, np.cos(lean)])[:, None, None], position.shape)
+            self.assertEqual(disagreements({"normals": normals, "position": position}), found, degrees)
+
 
 class Judged(unittest.TestCase):
     def test_facts_of_planes_as_numpy_has_them(self):
@@ -518,6 +527,24 @@ class Judged(unittest.TestCase):
             self.assertTrue(
                 facts_of_plane((np.arange(256, dtype=np.float64) / 255).astype(dtype).reshape(16, 16)).stepped
             )
+
+    def test_a_step_of_8_bits_is_met_within_the_rounding_of_what_it_is_stored_in(self):
+        for dtype, inside, beyond in ((np.float32, 0.009, 0.011), (np.float16, 0.03, 0.12)):
+            for off, stepped in ((inside, True), (beyond, False)):
+                plane = ((np.arange(256) % 60 + off) / 255).astype(dtype).reshape(16, 16)
+                self.assertEqual(facts_of_plane(plane).stepped, stepped, (dtype, off))
+
+    def codes(self, key, channel, **facts):
+        told = PlaneFacts(**{"least": 0.0, "pixels": 100_000} | facts)
+        return {each.code for each in judge_values(BY_KEY[key], key, {channel: told})}
+
+    def test_from_how_many_pixels_on_light_looks_cut_off(self):
+        for ones, clamped in ((100, False), (101, True)):
+            self.assertEqual("clamped" in self.codes("emission", "R", most=1.0, ones=ones), clamped, ones)
+
+    def test_from_how_many_levels_on_a_depth_was_few_bits(self):
+        for levels, faulty in ((39, False), (40, True), (256, True)):
+            self.assertEqual("eight-bit" in self.codes("depth", "Z", most=90.0, levels=levels), faulty, levels)
 
     def test_infinite_depth_and_signed_normals_are_no_fault(self):
         plane = facts_of_plane(np.float32([[1, 2], [-3, np.inf]]))

@@ -38,7 +38,9 @@ HALF = {"id": "half", "kind": "made", "parts": [{"kind": "shape", "form": "recta
 EMPTY = {"id": "empty", "kind": "made", "parts": []}
 SPOT = {"id": "spot", "kind": "made", "parts": [{"kind": "shape", "form": "ellipse", "x": 30, "y": 10, "width": 6,
                                                   "height": 8}]}  # fmt: skip
-MATTES = [HALF, EMPTY, SPOT]
+MIDDLE = {"id": "middle", "kind": "made", "parts": [{"kind": "shape", "form": "rectangle", "x": 85, "y": 80,
+                                                    "width": 15, "height": 30, "soft": 6}]}  # fmt: skip
+MATTES = [HALF, EMPTY, SPOT, MIDDLE]
 NEEDED = MappingProxyType({"defocus": {"depth": "depth"}, "smear": {"motion": "motion"}})
 # Of every kind a step that changes the picture, with numbers of its own.
 STRONG = {
@@ -534,12 +536,14 @@ class Laws(unittest.TestCase):
     def test_a_part_is_that_of_the_whole(self):
         """A picture cut to a part with as much about it as the steps reach: the part agrees."""
         shape = (160, 190)
-        for kind in KINDS:
+        aside = {"vignette": {"x": 60, "y": 50}}
+        tried = [*((kind, aside.get(kind, {})) for kind in KINDS), ("glow", {"size": 26, "widths": 1})]
+        for kind, other in tried:
             rgba, space = (
                 (light(3, shape), "lin_rec709") if domain_of(kind) == "light" else (display(3, shape), DISPLAY)
             )
             frame = frame_for(shape)
-            steps = active(steps_of({"kind": kind, **STRONG[kind], "matte": "half"}).steps, FRAME)
+            steps = active(steps_of({"kind": kind, **STRONG[kind], "matte": "middle"} | other).steps, FRAME)
             whole = picture(rgba, space=space)
             reach = reach_of(whole, steps)
             with self.subTest(kind):
@@ -555,6 +559,7 @@ class Laws(unittest.TestCase):
                 got = finished(part, steps, context).rgba[:, more : more + 20, more : more + 20]
                 expected = finished(whole, steps, context).rgba[:, 70:90, 75:95]
                 np.testing.assert_allclose(got, expected, atol=2e-5, rtol=2e-5)
+                self.assertGreater(np.abs(expected - rgba[:, 70:90, 75:95]).max(), 0.01, "the step does something")
 
     def test_order_is_as_shown(self):
         rgba = light()

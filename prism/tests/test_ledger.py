@@ -14,6 +14,7 @@ from prism.balance.starting import best_ledger
 from prism.colour.spaces import luminance_weights
 from prism.combine.contributions import contributions
 from prism.combine.evaluate import Evaluator, evaluate
+from prism.combine.histogram import BRIGHTEST, EMPTY, of_row, of_source
 from prism.delivery.deliver import deliver, usual_encoding
 from prism.delivery.encodings.exr import Exr
 from prism.errors import (
@@ -31,10 +32,12 @@ from prism.errors import (
 from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.ledger import adding
-from prism.ledger.document import Ledger
+from prism.ledger.adding import with_fog, with_pass
+from prism.ledger.document import Ledger, SourceEntry
 from prism.ledger.first import first_ledger, starts_of
+from prism.ledger.matching import matched
 from prism.ledger.operators import OPERATORS
-from prism.ledger.rows import PassRow
+from prism.ledger.rows import GroupRow, PassRow
 from prism.pixels.image import Image
 from prism.pixels.picture import on_display
 from prism.pixels.stats import compare, plane_stats
@@ -626,3 +629,64 @@ class Unreadable(FolderCase):
             sources = find_sources([path])
             deliver(first_ledger(sources), sources, out)
         self.assertFalse(out.exists())
+
+
+def light(*values, alpha=None):
+    """A source of one colour: (3, 4, 6) float32."""
+    colour = np.broadcast_to(np.float32(values)[:, None, None], (3, 4, 6))
+    return colour, None if alpha is None else np.full((4, 6), alpha, np.float32)
+
+
+class Rows(unittest.TestCase):
+    def test_pixels_that_are_no_number_are_wrong(self):
+        frame = MemoryFrame({"beauty": light(1, 1, 1), "a": light(1, 1, 1)})
+        ledger = Ledger(beauty="beauty", rows=(PassRow(id="a", source="a"),))
+        self.assertTrue(balance(ledger, frame).balanced)
+        for bad in (np.nan, np.inf):
+            colour = np.array(light(1, 1, 1)[0])
+            colour[1, 2, 3] = bad
+            found = balance(ledger, MemoryFrame({"beauty": light(1, 1, 1), "a": (colour, None)}))
+            self.assertEqual((found.balanced, found.wrong), (False, 1), bad)
+            colour[:, 0, :2] = 9
+            apart = balance(ledger, MemoryFrame({"beauty": light(1, 1, 1), "a": (colour, None)}))
+            self.assertEqual((apart.not_finite, apart.wrong), (1, 3), bad)
+
+    def test_what_takes_light_away_has_a_share_below_zero(self):
+        frame = MemoryFrame({"beauty": light(1, 1, 1), "a": light(2, 2, 2), "b": light(0.5, 0.5, 0.5)})
+        rows = (PassRow(id="a", source="a"), PassRow(id="b", source="b", operator="subtract"))
+        found = contributions(Ledger(beauty="beauty", rows=rows), frame, step=1)
+        np.testing.assert_allclose([each.share for each in found], [2 / 1.5, -0.5 / 1.5], rtol=1e-5)
+
+    def test_a_pass_of_two_images_stands_for_neither(self):
+        entry = {"folder": ".", "head": "x.", "padding": 4, "suffix": ".exr", "channels": ("R", "G", "B")}
+        other = Ledger(
+            beauty="old/beauty", rows=(PassRow(id="d", source="old/diffuse"),),
+            files=(SourceEntry(source="old/diffuse", layer="set", **entry),),
+        )  # fmt: skip
+        frame = MemoryFrame({"near/diffuse": light(1, 1, 1), "far/diffuse": light(1, 1, 1)})
+        for key, camera in (("near/diffuse", "near"), ("far/diffuse", "far")):
+            frame.facts[key] = {"layer": "set", "camera": camera}
+        self.assertEqual(matched(other, frame)["old/diffuse"], "")
+
+    def test_light_that_is_added_brings_no_alpha(self):
+        frame = MemoryFrame({"beauty": light(1, 1, 1, alpha=1.0), "emission": light(1, 1, 1, alpha=0.5)})
+        group = GroupRow(id="g", rows=(PassRow(id="x", source="beauty", in_balance=False),))
+        added = with_pass(Ledger(beauty="beauty", rows=(group,)), frame, "emission")
+        self.assertFalse(added.row.uses_alpha)
+        self.assertIn(added.row, added.ledger.rows)  # a group without an alpha of its own is no layer
+
+    def test_histograms_end_where_light_and_surfaces_do(self):
+        sun = np.array(light(0.5, 0.5, 0.5)[0])
+        sun[:, 0, 0] = 1000
+        far = np.full((3, 4, 6), 7, np.float32)
+        far[:, 0, :3] = 10 * EMPTY
+        frame = MemoryFrame({"beauty": (sun, None), "depth": (far, None)})
+        counted = of_row(Ledger(beauty="beauty", rows=(PassRow(id="a", source="beauty"),)), "a", frame)
+        self.assertEqual((counted.high, counted.counts[0][-1]), (BRIGHTEST, 1))
+        self.assertLess(of_source(frame, "depth", "first", "lin_rec709").high, EMPTY)
+
+    def test_fog_by_depth_spans_the_middle_nine_tenths(self):
+        far = np.broadcast_to(np.linspace(0, 100, 101, dtype=np.float32).repeat(4), (3, 4, 404))
+        frame = MemoryFrame({"beauty": (far * 0 + 0.5, None), "depth": (far, None)})
+        row = with_fog(Ledger(beauty="beauty", rows=(PassRow(id="a", source="beauty"),)), frame).row
+        self.assertEqual((row.near, row.far), (5, 95))

@@ -488,3 +488,30 @@ class Cryptomatte(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Reaching(unittest.TestCase):
+    def test_growing_and_blurring_reach_as_far_in_a_preview(self):
+        frame = MemoryFrame({"x": (np.zeros((3, 96, 128), np.float32), None)})
+        middle = {"kind": "shape", "x": 64, "y": 48, "width": 40, "height": 30}
+        for reach in ({"blur": 24}, {"grow": 12}, {"grow": -8}, {"grow": 10, "blur": 16}):
+            small = plane(frame, middle | reach).reshape(24, 4, 32, 4).mean(axis=(1, 3))
+            self.assertLess(np.abs(plane(frame, middle | reach, step=4) - small).mean(), 0.012, reach)
+
+    def test_a_stroke_is_there_on_its_first_and_last_frame(self):
+        frame = MemoryFrame({"x": (np.zeros((3, 20, 20), np.float32), None)}, FRAME)
+        for first, last, there in ((None, FRAME, 1), (FRAME, None, 1), (None, FRAME - 1, 0), (FRAME + 1, None, 0)):
+            stroke = {"points": [[10, 10]], "size": 8, "first": first, "last": last}
+            self.assertEqual(plane(frame, {"kind": "strokes", "strokes": [stroke]}).max() > 0.5, there, (first, last))
+
+    def test_a_box_means_what_fills_half_of_it_though_most_lies_outside(self):
+        ids = np.full((12, 16), 0, np.uint32)
+        ids[:, :10], ids[1, 12] = 0x3F000001, 0x3F000002
+        cover, none = (ids > 0).astype(np.float32), np.zeros((12, 16), np.float32)
+        frame = frame_of({"ids00": (np.stack([ids.view(np.float32), cover, none]), none)})
+        names = lambda *box: [share["id"] for share in picked(frame, "ids00", Window(*box))["names"]]  # noqa: E731
+        self.assertEqual(names(0, 0, 3, 3), ["3f000001"])
+        self.assertEqual(names(11, 0, 14, 3), ["3f000002"])
+        self.assertEqual(
+            names(8, 0, 15, 11), ["3f000002"]
+        )  # of the large one there is less than half, and it fills less

@@ -36,6 +36,12 @@ def picture(rng, number, height, width, bits):
     return np.floor(values * most + 0.5).astype(np.uint8 if bits == 8 else np.uint16)
 
 
+def _chroma(rgb):
+    """Cb and Cr of BT.709, -0.5 to 0.5."""
+    luma = rgb @ (0.2126, 0.7152, 0.0722)
+    return (rgb[..., 2] - luma) / 1.8556, (rgb[..., 0] - luma) / 1.5748
+
+
 class Codecs(FolderCase):
     def path(self, name):
         return self.folder / f"{name}.{CODECS[name].suffix}"
@@ -84,6 +90,20 @@ class Codecs(FolderCase):
             planes = frame_of(codes, CODECS["h264"], alpha=False).to_ndarray().reshape(-1)
             found = planes[0], planes[64], planes[64 + 16]
             self.assertEqual(tuple(map(int, found)), expected, name)
+
+    def test_chroma_is_weighed_as_the_standard_places_it(self):
+        """ITU-T H.264, figure E-1: beside the left column, 1 2 1 across and 1 1 down; rounded to the nearest."""
+        codes = np.random.default_rng(4).integers(0, 256, (16, 24, 3), np.uint8)
+        planes = frame_of(codes, CODECS["h264"], alpha=False).to_ndarray()
+        rgb = codes.astype(np.float64) / 255
+        luma = rgb @ (0.2126, 0.7152, 0.0722)
+        wide = np.pad(rgb, ((0, 0), (1, 1), (0, 0)), mode="edge")
+        across = (wide[:, :-2] + 2 * wide[:, 1:-1] + wide[:, 2:])[:, ::2] / 4
+        blue, red = _chroma((across[::2] + across[1::2]) / 2)
+        found = planes.reshape(-1).astype(int)
+        expected = (16 + 219 * luma, 128 + 224 * blue, 128 + 224 * red)
+        for got, due in zip(np.split(found, (16 * 24, 16 * 24 * 5 // 4)), expected, strict=True):
+            self.assertLess(np.abs(got - due.reshape(-1)).max(), 0.5001)
 
     def test_alpha_is_refused_where_it_would_be_lost(self):
         with self.assertRaisesRegex(BadArgument, "H.264 has no alpha"):

@@ -1,6 +1,7 @@
 """Files of every kind read rightly: written by other libraries or by hand, compared with known pixels."""
 
 import shutil
+import unittest
 from unittest import mock
 
 import numpy as np
@@ -28,6 +29,7 @@ from prism.pixels.stats import plane_stats
 from prism.pixels.window import Window
 from prism.sources.opening import find_sources, open_frame
 from prism.sources.pixels import Region
+from prism.sources.store import PixelStore
 from prism.tests import zoo
 from prism.tests.frames import FolderCase
 
@@ -309,6 +311,15 @@ class Colour(FolderCase):
         pixels = open_frame(linear, 1).pixels("beauty")
         np.testing.assert_allclose(pixels.planes[0], 0.2158605 * 128 / 255, rtol=1e-5)
 
+    def test_a_display_curve_of_premultiplied_values(self):
+        """IEC 61966-2-1 is for whole light: what is stored is alpha times the code."""
+        planes = {c: np.full((2, 2), 0.5 * 0.25, np.float32) for c in "RGB"} | {"A": np.full((2, 2), 0.25, np.float32)}
+        self.write("s.0001.exr", planes)
+        element = gathered(self.folder).elements[0]
+        said = element.replace(passes=(element.passes[0].replace(curve="srgb", state="premultiplied"),))
+        got = open_frame(said, 1).pixels("beauty").planes[0]
+        np.testing.assert_allclose(got, float(decode_srgb(np.float64(0.5))) * 0.25, rtol=1e-6)
+
 
 class Alpha(FolderCase):
     def both(self):
@@ -360,6 +371,29 @@ class Alpha(FolderCase):
             part = read_header(path)[0]
             planes = read_planes(path, part).channels
             self.assertEqual(evidence(np.stack([planes[c] for c in "RGB"]), planes["A"], part).state, state)
+
+    def soft_row(self, solid, soft):
+        """One long soft edge along the top of a picture, its solid side below it or at the other end of the frame."""
+        alpha = np.zeros((40, 40), np.float32)
+        alpha[0], alpha[solid] = 0.5, 1
+        colour = np.stack([np.where(alpha == 1, 1, np.where(alpha > 0, soft, 0)).astype(np.float32)] * 3)
+        return evidence(colour, alpha, read_header(self.write("x.exr", {c: alpha for c in "RGBA"}))[0])
+
+    def test_an_edge_does_not_reach_round_the_frame(self):
+        self.assertEqual(self.soft_row(solid=1, soft=1).edge_pixels, 40)
+        self.assertEqual(self.soft_row(solid=-1, soft=1).edge_pixels, 0)
+
+    def test_light_beyond_the_coverage_tells_where_no_edge_does(self):
+        """All soft, all brighter than their alpha: straight if there is light outside too, else as the format has
+        it."""
+        rng = np.random.default_rng(1)
+        alpha = rng.uniform(0.1, 0.6, (40, 40)).astype(np.float32)
+        alpha[:, :20] = 0
+        part = read_header(self.write("x.exr", {c: alpha for c in "RGBA"}))[0]
+        for outside, state in ((0.0, "premultiplied"), (0.5, "straight")):
+            colour = np.stack([np.where(alpha > 0, rng.uniform(0.7, 9, alpha.shape), outside)] * 3)
+            seen = evidence(colour.astype(np.float32), alpha, part)
+            self.assertEqual((seen.state, seen.outside), (state, 800 if outside else 0))
 
     def test_without_alpha_and_without_edges(self):
         part = read_header(self.write("x.exr", {c: np.ones((4, 4), np.float32) for c in "RGBA"}))[0]
@@ -426,6 +460,9 @@ class Places(FolderCase):
                 with self.assertRaises(TooCostly), limited(0.1), budget.share(total // 2):
                     pass
                 with limited(5), budget.share(total // 4):
+                    pass
+            with budget.share(budget.UNIT + 1), budget.share(budget.UNIT + 1):  # two whole units each
+                with self.assertRaises(TooCostly), limited(0.1), budget.share(1):
                     pass
             with limited(5), budget.share(3 * total):  # never more than there is
                 pass
@@ -600,3 +637,14 @@ def zoo_rule(pattern, does, target=""):
     from prism.elements.rules import Rule
 
     return Rule(pattern=pattern, does=does, target=target)
+
+
+class Stored(unittest.TestCase):
+    def test_the_longest_unused_goes_first(self):
+        store, item = PixelStore(8), np.zeros(1, np.float32)
+        sized = lambda: type("Item", (), {"byte_count": item.nbytes})()  # noqa: E731
+        store.put("a", sized())
+        store.put("b", sized())
+        store.get("a", sized)
+        store.put("c", sized())
+        self.assertEqual([key in store for key in "abc"], [True, False, True])

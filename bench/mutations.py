@@ -1,0 +1,157 @@
+"""`python -m bench.mutations SEED [COUNT]`: small changes of the core, made one at a time, and whether a test notices.
+
+Each is made in a copy of the project: a constant moved, a comparison or a sign turned, a condition inverted. The tests
+of `prism` run nearest first (by how many imports lie between) until one fails. Those that no test notices are printed;
+some change nothing that can be seen. The same seed makes the same changes of the same code.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+PROJECT = Path(__file__).resolve().parent.parent
+LONGEST = 900  # seconds for all tests of one change; what takes longer hangs, which is noticed too
+_TURNED: dict[type, type] = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.And: ast.Or, ast.Or: ast.And,
+    ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One line of a module in other words."""
+
+    path: str
+    line: int
+    before: str
+    after: str
+
+
+def modules() -> list[Path]:
+    """Every module of the core, without its tests."""
+    return sorted(path for path in (PROJECT / "prism").rglob("*.py") if "tests" not in path.parts)
+
+
+def sites(tree: ast.Module) -> Iterator[ast.AST]:
+    """What can be changed. Annotations, whose limits stand in the pages of formats, and words are left out."""
+    waiting: list[ast.AST] = [tree]
+    while waiting:
+        node = waiting.pop()
+        left_out = {id(part) for name in ("annotation", "returns") if (part := getattr(node, name, None)) is not None}
+        waiting += [child for child in ast.iter_child_nodes(node) if id(child) not in left_out]
+        if _can_turn(node):
+            yield node
+
+
+def _can_turn(node: ast.AST) -> bool:
+    if isinstance(node, ast.Compare):
+        return len(node.ops) == 1 and type(node.ops[0]) in _TURNED
+    if isinstance(node, ast.BinOp | ast.BoolOp | ast.UnaryOp):
+        return type(node.op) in _TURNED or isinstance(node.op, ast.Not)
+    return isinstance(node, ast.Constant) and type(node.value) in (int, float, bool)
+
+
+def turned(node: ast.AST) -> str:
+    """A node in other words, as source text."""
+    if isinstance(node, ast.Constant):
+        value = node.value
+        new = not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 or 0.5
+        return repr(new)
+    if isinstance(node, ast.UnaryOp):
+        return f"({ast.unparse(node.operand)})"
+    if isinstance(node, ast.Compare):
+        other: ast.AST = ast.Compare(node.left, [_TURNED[type(node.ops[0])]()], node.comparators)
+    elif isinstance(node, ast.BinOp):
+        other = ast.BinOp(node.left, _TURNED[type(node.op)](), node.right)
+    else:
+        other = ast.BoolOp(_TURNED[type(node.op)](), node.values)
+    return f"({ast.unparse(other)})"
+
+
+def changes(seed: int, count: int) -> Iterator[tuple[Change, str]]:
+    """So many changes, each with the text of the module that it makes."""
+    choose = random.Random(seed)
+    found = []
+    for path in modules():
+        text = path.read_text()
+        found += [(path, node) for node in sites(ast.parse(text)) if node.lineno == node.end_lineno]
+    for path, node in choose.sample(found, count):
+        lines = path.read_text().splitlines(keepends=True)
+        line = lines[node.lineno - 1].encode()
+        new = line[: node.col_offset] + turned(node).encode() + line[node.end_col_offset :]
+        lines[node.lineno - 1] = new.decode()
+        change = Change(str(path.relative_to(PROJECT)), node.lineno, line.decode().strip(), new.decode().strip())
+        yield change, "".join(lines)
+
+
+def tests_near(path: str) -> list[str]:
+    """All tests of the core, those first between which and the module the fewest imports lie."""
+    graph = {_name(file): _imports(file) for file in (PROJECT / "prism").rglob("*.py")}
+    reached, wave = {}, {_name(PROJECT / path)}
+    for distance in range(len(graph)):
+        reached |= dict.fromkeys(wave, distance)
+        wave = {name for name, targets in graph.items() if name not in reached and targets & wave}
+        if not wave:
+            break
+    tests = [name for name in graph if ".test_" in name]
+    return sorted(tests, key=lambda name: (reached.get(name, len(graph)), name))
+
+
+def _name(path: Path) -> str:
+    return ".".join(path.relative_to(PROJECT).with_suffix("").parts).removesuffix(".__init__")
+
+
+def _imports(path: Path) -> set[str]:
+    found: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, ast.ImportFrom) and node.module:
+            found |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+    return found
+
+
+def noticed(copy: Path, change: Change, text: str) -> str:
+    """The first line that says what failed; empty if nothing did."""
+    path = copy / change.path
+    before = path.read_text()
+    path.write_text(text)
+    command = [sys.executable, "-m", "unittest", "-f", *tests_near(change.path)]
+    try:
+        made = subprocess.run(command, cwd=copy, capture_output=True, text=True, timeout=LONGEST)
+    except subprocess.TimeoutExpired:
+        return "it never ends"
+    finally:
+        path.write_text(before)
+    said = [line for line in made.stderr.splitlines() if line.startswith(("ERROR:", "FAIL:"))]
+    return "" if made.returncode == 0 else next(iter(said), "it does not even begin")
+
+
+def main() -> None:
+    """Make changes and count those that nothing notices."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("seed", type=int)
+    parser.add_argument("count", type=int, nargs="?", default=60)
+    asked = parser.parse_args()
+    survived = 0
+    with tempfile.TemporaryDirectory() as folder:
+        copy = Path(folder) / "project"
+        shutil.copytree(PROJECT, copy, ignore=shutil.ignore_patterns("var", ".git", "__pycache__", "node_modules"))
+        for number, (change, text) in enumerate(changes(asked.seed, asked.count), start=1):
+            by = noticed(copy, change, text)
+            survived += not by
+            print(f"{number:3} {change.path}:{change.line}: {change.before}\n    -> {change.after}")
+            print(f"    {by or 'SURVIVED'}", flush=True)
+    print(f"{survived} of {asked.count} survived")
+
+
+if __name__ == "__main__":
+    main()
