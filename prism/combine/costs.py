@@ -63,7 +63,7 @@ def _part(part: Part, size: tuple[int, int], step: int, frame: int) -> float:
     cost += small * (0 if deviation == 0 else TAP * (8 * deviation + 2) if deviation < WIDE else WIDE_BLUR)
     if isinstance(part, MattePart):
         return cost  # the other matte's parts are counted there
-    drawn = _DRAWN.get(type(part))
+    drawn = DRAWN_COSTS.get(type(part))
     return cost + (FOLLOWED * pixels if drawn is None else drawn(part, size, step))
 
 
@@ -89,7 +89,7 @@ def _shape(part: ShapePart, size: tuple[int, int], step: int) -> float:
     return LINES * sides * size[0] / step + TRIM * size[0] * size[1] / step**2
 
 
-_DRAWN = {
+DRAWN_COSTS = {
     StrokesPart: _strokes,
     ShapePart: _shape,
 }  # parts that follow no pass: nanoseconds of a part, a size and a step

@@ -33,7 +33,7 @@ _POINT = np.dtype(
 
 def deep(args: argparse.Namespace) -> Answer:
     """Carry one action out. Raises PrismError."""
-    return _ACTIONS[args.action](args)
+    return ACTIONS[args.action](args)
 
 
 def info(args: argparse.Namespace) -> Answer:
@@ -192,7 +192,7 @@ def _written(path: Path, remarks: list[str]) -> Answer:
     return {"file": str(path), "remarks": remarks}, "\n".join([str(path), *remarks])
 
 
-_ACTIONS: Mapping[str, Callable[[argparse.Namespace], Answer]] = MappingProxyType(
+ACTIONS: Mapping[str, Callable[[argparse.Namespace], Answer]] = MappingProxyType(
     {
         "info": info, "flatten": flatten, "merge": merge, "holdout": holdout, "cut": cut, "move": move, "place": place,
         "thin": thin, "points": points, "tidy": tidy, "recolour": recolour, "keep": keep, "crop": crop,

@@ -15,7 +15,7 @@ from prism.pixels.file_formats import WRITTEN
 from prism.plan.expansion import PlannedFiles, PlannedPass
 from prism.plan.packing import WHOLE_NUMBERS
 
-_AUDITED = {
+AUDITED = {
     "nan": "values",
     "infinite": "values",
     "black": "blank",
@@ -210,8 +210,8 @@ def _values(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]
         for fault in judge_values(pass_.kind, pass_.kind.title, planes, whole_numbers=whole):
             if fault.code == "black" and found.as_rendered:
                 continue  # there was nothing to see
-            if fault.severity == ERROR and fault.code in _AUDITED and not (whole and fault.code == "eight-bit"):
-                yield _AUDITED[fault.code], fault.what
+            if fault.severity == ERROR and fault.code in AUDITED and not (whole and fault.code == "eight-bit"):
+                yield AUDITED[fault.code], fault.what
 
 
 def _names(planned: PlannedFiles, pass_: PlannedPass) -> tuple[str, ...]:

@@ -1,6 +1,7 @@
 """The pages of formats: their tables are those of the documents, and every kind there is has its place in them, and in
 the tables of the tests that go through all kinds."""
 
+import re
 import runpy
 import unittest
 from pathlib import Path
@@ -42,3 +43,16 @@ class Pages(unittest.TestCase):
             for kind in kinds[family]:
                 where = f"prism/delivery/second_opinion knows no {family} of the kind {kind}: sum it, or list it there"
                 self.assertIn(kind, known, where)
+
+
+class Promises(unittest.TestCase):
+    def test_every_promise_names_tests_that_there_are(self):
+        """`room.name` stands for room/tests/test_name.py, words behind it for classes in there."""
+        rows = [line.split("|")[2] for line in (DOCS / "promises.md").read_text().splitlines() if line.startswith("| ")]
+        named = [found for row in rows for found in re.finditer(r"`(\w+)\.(\w+)`([^`;]*)", row)]
+        self.assertGreater(len(named), 60)
+        for room, name, classes in (found.groups() for found in named):
+            path = DOCS.parent / room / "tests" / f"test_{name}.py"
+            self.assertTrue(path.is_file(), f"docs/promises.md names {room}.{name}, and {path.name} is not there")
+            for word in re.findall(r"\b[A-Z]\w+", re.sub(r"\(.*?\)", "", classes)):
+                self.assertIn(f"class {word}(", path.read_text(), f"docs/promises.md names {word} of {room}.{name}")
