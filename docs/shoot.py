@@ -163,7 +163,7 @@ def _delivered(page: Page) -> None:
     page.wait_for_selector("[data-item]")
     if page.locator(".dispatch[data-state=done] a.btn-sm").count() == 0:
         for preset in ("to review", "to lay over"):
-            page.get_by_label("Add what is kept").select_option(label=preset)
+            page.get_by_label("Add from preset").select_option(label=preset)
         page.get_by_role("button", name="Contact sheet").click()
         page.get_by_role("button", name="Write").click()
         page.wait_for_selector(".dispatch[data-state=done] a.btn-sm", timeout=300_000)

@@ -65,7 +65,7 @@ def planes_of(key: str, kind: PassKind, band: Band) -> Planes:
         raise BadArgument(
             f"This renderer does not make the pass {kind.title}.",
             where=key,
-            advice="Switch it off in the plan, or render it elsewhere and bring it in.",
+            advice="Switch it off in the plan, or render it elsewhere and import it.",
         )
     return MAKERS[kind.key](band)
 

@@ -106,7 +106,7 @@ def answer(note: Note, version: int, text: str, user, *, was: Any = ...) -> None
     found = LedgerVersion.objects.filter(ledger=note.seen.ledger, number=version).first()
     if found is None or found.number <= note.seen.number:
         raise BadArgument(
-            "A note is answered by a later version.", where="version", advice="Keep a version under Rebuild first."
+            "A note is answered by a later version.", where="version", advice="Save a version under Rebuild first."
         )
     note.version, note.answer, note.answered_by, note.answered = found, text.strip()[:2000], user, timezone.now()
     note.save(update_fields=ANSWER)

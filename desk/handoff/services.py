@@ -239,7 +239,7 @@ def write(task: Task, is_stale: Stale) -> list[dict[str, Any]]:
                 advice="Order it again.",
             )  # fmt: skip
         Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
-    said = [f"{Path(fault.where).name} was left out: {fault.what}" for fault in sources.faults]
+    said = [f"{Path(fault.where).name} was excluded: {fault.what}" for fault in sources.faults]
     findings = _findings(elements, task.number)
     try:
         return written_anew(delivery.parsed, made, place, mark=mark, findings=findings, said=said)["files"]

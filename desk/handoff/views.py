@@ -166,7 +166,7 @@ def _asked(request: HttpRequest) -> tuple[str, Document]:
 def _ledger(shot: Shot) -> Ledger:
     ledger = open_ledger(shot)
     if ledger is None:
-        raise UnreadableFile("There is no ledger yet.", advice="Bring in rendered passes first, then rebuild.")
+        raise UnreadableFile("There is no ledger yet.", advice="Import rendered passes first, then rebuild.")
     return ledger
 
 

@@ -59,7 +59,7 @@ def state(request: HttpRequest, shot: Shot) -> JsonResponse:
 @require_POST
 @with_shot
 def bring(request: HttpRequest, shot: Shot) -> JsonResponse:
-    """Bring in a folder, or a file of it. Raises BadArgument."""
+    """Import a folder, or a file of it. Raises BadArgument."""
     require_change(request, shot)
     body = json_body(request)
     services.bring_in(shot, str(body.get("folder", "")), str(body.get("name", "")), request.user)

@@ -107,7 +107,7 @@ def scene_of(shot: Shot, version: SceneVersion | None = None) -> Scene:
 def _renderable(shot: Shot, version: SceneVersion | None = None) -> SceneVersion:
     version = version or current(shot)
     if version is None or version.kind != SceneVersion.Kind.FILE:
-        raise BadArgument(NO_SCENE, where=shot.code, advice="Bring one in on the page of its scene.")
+        raise BadArgument(NO_SCENE, where=shot.code, advice="Import one on the page of its scene.")
     return version
 
 

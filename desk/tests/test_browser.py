@@ -283,7 +283,7 @@ class Accessibility(BrowserCase):
         self.log_in_by_page()
         self.check(axe, "shots")
         self.give_scene(build_scene())
-        for theme in ("dusk", "paper"):
+        for theme in ("dark", "light"):
             self.page.evaluate("theme => localStorage.setItem('theme', theme)", theme)
             for name in ("plan", "render", "intake", "look", "rebuild", "hand-off", "scene", "shot-settings"):
                 self.page.goto(f"{self.live_server_url}{self.url(name)}")

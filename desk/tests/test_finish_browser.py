@@ -56,7 +56,7 @@ class Steps(BrowserCase):
 
         # A stroke limits it; another takes from that.
         canvas = page.locator(".surround canvas").bounding_box()
-        for button, dx in (("Paint over", 0), ("Take away", 60)):
+        for button, dx in (("Paint over", 0), ("Erase", 60)):
             page.get_by_role("button", name=button).click()
             page.mouse.move(canvas["x"] + canvas["width"] / 2 - 40 + dx, canvas["y"] + canvas["height"] / 2)
             page.mouse.down()

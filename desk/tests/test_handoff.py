@@ -398,7 +398,7 @@ class Jobs(HandoffCase):
         self.assertEqual(frame.state, State.DONE)
         self.assertEqual(
             Delivery.objects.get().written(frame)[0]["remarks"],
-            [f"{bad.name} was left out: This is not an OpenEXR file."],
+            [f"{bad.name} was excluded: This is not an OpenEXR file."],
         )
         self.assertEqual(frame.bytes, services.path_of(delivery, 1001).stat().st_size)
 

@@ -18,7 +18,7 @@ class Review(BrowserCase):
         self.start_worker()
         self.log_in()
         self.page.goto(self.live_server_url + self.url("hand-off"))
-        self.page.get_by_label("Add what is kept").select_option(label="to review")
+        self.page.get_by_label("Add from preset").select_option(label="to review")
         self.page.get_by_label("frames", exact=True).fill("1001-1002")
         self.page.get_by_role("button", name="still", exact=True).click()
         self.page.get_by_role("button", name="Remove", exact=True).click()
@@ -165,7 +165,7 @@ class BoardEditor(BrowserCase):
         self.listed("Picture").first.click()
         self.page.locator("body").press("ArrowRight")
         self.assertAlmostEqual(self.placed("before").x, moved.x + 0.5, places=2)
-        self.page.get_by_role("button", name="Higher").click()
+        self.page.get_by_role("button", name="Bring forward").click()
         self.assertEqual([each.id for each in self.document().elements][:2], ["after", "before"])
 
         # Text is written over, an element added and removed by keys.

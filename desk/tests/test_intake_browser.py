@@ -48,8 +48,8 @@ class FromElsewhere(BrowserCase):
 
         # Corrected: the unknown pass is emission, which shows that it was cut off.
         row = self.page.locator(".intake-pass", has_text="wibble")
-        row.get_by_role("button", name="It is…").click()
-        row.get_by_label("Which pass it is").select_option("emission")
+        row.get_by_role("button", name="Set pass type…").click()
+        row.get_by_label("Pass type").select_option("emission")
         expect(findings).to_contain_text("emission looks cut off at 1")
         expect(findings).not_to_contain_text("not a known pass")
         self.assertEqual(NameRule.objects.get().target, "emission")

@@ -190,7 +190,7 @@ class Scenes(WorldCase):
         return self.client.post(self.url("scene"), {"file": SimpleUploadedFile(name, text)})
 
     def test_uploaded_described_and_drawn(self):
-        self.assertContains(self.client.get(self.url("scene")), "Bring a scene file in")
+        self.assertContains(self.client.get(self.url("scene")), "Import a scene file")
         self.assertRedirects(self.upload(build_scene().as_json()), self.url("scene"), fetch_redirect_response=False)
         page = self.client.get(self.url("scene"))
         for text in ("arm_azure", "lantern_1", "desk_view", "only for working"):

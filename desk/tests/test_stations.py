@@ -331,7 +331,7 @@ class BadFiles(WorldCase):
         self.look_again()
         page = self.client.get(self.url("intake"))
         self.assertContains(page, "This is not an OpenEXR file")
-        self.assertContains(page, "Set this file aside")
+        self.assertContains(page, "Ignore this file")
         self.assertEqual(self.client.get(self.url("rebuild")).status_code, 200)
         answer = self.client.post(self.url("intake-set-aside"), {"file": str(bad), "back": "rebuild"}, follow=True)
         self.assertContains(answer, "Set aside as .extra.1001.exr.")
@@ -360,7 +360,7 @@ class BadFiles(WorldCase):
         self.look_again()
         self.client.force_login(self.reviewer)
         self.assertEqual(self.client.post(self.url("intake-set-aside"), {"file": str(bad)}).status_code, 403)
-        self.assertNotContains(self.client.get(self.url("rebuild")), "Set this file aside")
+        self.assertNotContains(self.client.get(self.url("rebuild")), "Ignore this file")
         self.assertTrue(bad.exists())
 
     def test_a_name_that_is_not_utf_8(self):

@@ -14,7 +14,7 @@ from prism.elements.identify import Match, from_key
 from prism.errors import BadArgument
 from prism.passes.catalogue import BY_KEY
 
-IGNORE = Match("", "ignored", BY_KEY["beauty"], 1.0, "left out by a rule")
+IGNORE = Match("", "ignored", BY_KEY["beauty"], 1.0, "excluded by a rule")
 
 
 class Rule(Value):

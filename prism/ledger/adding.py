@@ -132,7 +132,7 @@ def with_card(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added
     of the card of that id. Raises UnknownSource, BadArgument."""
     reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
     if reel is None:
-        raise UnknownSource(f"There is no source {key}.", advice="Bring it in under Intake.")
+        raise UnknownSource(f"There is no source {key}.", advice="Import it under Intake.")
     delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
     if row:
         if not isinstance(ledger.row(row), CardRow):
@@ -174,7 +174,7 @@ def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Ad
     """
     reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
     if reel is None:
-        raise UnknownSource(f"There is no source {key}.", advice="Bring it in under Intake.")
+        raise UnknownSource(f"There is no source {key}.", advice="Import it under Intake.")
     delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
     shows = {"fill": "picture", "source": key, "delay": delay}
     if not row:
@@ -201,7 +201,7 @@ def with_fog(ledger: Ledger, frame: Frame) -> Added:
             return _placed(ledger, row, len(ledger.rows), _FOG_REMARKS[through])
     found = ", ".join(source.key for source in frame)
     raise UnknownSource(
-        f"Fog needs mist, depth or position; found {found}.", advice="Render one of them, or bring one in under Intake."
+        f"Fog needs mist, depth or position; found {found}.", advice="Render one of them, or import one under Intake."
     )
 
 

@@ -86,7 +86,7 @@ def lacking(kind: PassKind, given: Collection[str]) -> str:
     unseen = [NEEDS[need].words for need in missing if f"{UNSEEN}{need}" in given]
     absent = [NEEDS[need].words for need in missing if f"{UNSEEN}{need}" not in given]
     reasons = [f"there is no {' and no '.join(word.removeprefix('a ') for word in absent)}"] if absent else []
-    reasons += [f"{' and '.join(unseen)} is not seen: out of the picture, kept out, or behind fog"] if unseen else []
+    reasons += [f"{' and '.join(unseen)} is not seen: out of the picture, excluded, or behind fog"] if unseen else []
     return "; ".join(reasons)
 
 

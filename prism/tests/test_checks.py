@@ -279,7 +279,7 @@ class Scenes(unittest.TestCase):
         self.assertEqual(BY_KEY["occlusion"].blank, "white")
         kept_out = Layer(name="a", kept_out=("sky",))
         reason = lacking(BY_KEY["background"], visible(facts, kept_out, "wide"))
-        self.assertEqual(reason, "a sky or far light is not seen: out of the picture, kept out, or behind fog")
+        self.assertEqual(reason, "a sky or far light is not seen: out of the picture, excluded, or behind fog")
         none = SceneFacts(name="", groups={"hero": hero}, lights=())
         self.assertEqual(
             lacking(BY_KEY["background"], visible(none, Layer(name="a"), "wide")), "there is no sky or far light"

@@ -204,7 +204,7 @@ export default () => {
       const faults = place.report.faults?.length ?? 0;
       const parts = [`${place.elements} element${place.elements === 1 ? "" : "s"}`];
       if (faults) parts.push(`${faults} cannot be read`);
-      if (place.report.ignored?.length) parts.push(`${place.report.ignored.length} left out by rules`);
+      if (place.report.ignored?.length) parts.push(`${place.report.ignored.length} excluded by rules`);
       return parts.join(", ");
     },
     faultsOf(place) { return place.report.faults ?? []; },

@@ -7,7 +7,7 @@ const TRIES = 80;
 // An image that may not be there yet: asked for again until it is.
 export const scenePicture = () => ({
   shown: "",
-  waiting: "is being computed…",
+  waiting: "Computing…",
 
   async init() {
     const { url } = this.$el.dataset;

@@ -9,7 +9,7 @@ export const strip = () => ({
   turn() {
     const paper = document.documentElement.dataset.bsTheme === "dark";
     document.documentElement.dataset.bsTheme = paper ? "light" : "dark";
-    localStorage.setItem("theme", paper ? "paper" : "dusk");
+    localStorage.setItem("theme", paper ? "light" : "dark");
   },
   help() {
     window.dispatchEvent(new CustomEvent("eager:help"));

@@ -113,7 +113,7 @@ class Sheet(Looked):
         write_page(page, path, author=closing.record["author"])
         require_page(path, page)
         missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
-        remarks = (f"{missing} frames that are missing are left out.",) if missing else ()
+        remarks = (f"{missing} missing frames are excluded.",) if missing else ()
         return [Written(path, remarks + page.remarks)]
 
     def _frames(self, item: Order, closing: Closing, frames: list[int]) -> Iterator[Entry]:

@@ -130,7 +130,7 @@ def _light_groups(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
     left_out = [label for label in facts.labels if label not in chosen]
     if left_out:
         yield Finding(
-            "lights.incomplete", WARNING, f"Light groups left out: {', '.join(left_out)}.", "light groups",
+            "lights.incomplete", WARNING, f"Light groups excluded: {', '.join(left_out)}.", "light groups",
             "Those rendered do not sum to the beauty.", {"light_groups.mode": "all", "light_groups.labels": []},
         )  # fmt: skip
     dark = [label for label in dark_groups(facts) if label in chosen]

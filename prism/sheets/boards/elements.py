@@ -103,7 +103,7 @@ class Boxed(BoardElement):
 class PictureElement(Boxed):
     """A picture or a logo; what its alpha leaves open shows what lies below."""
 
-    title: ClassVar[str] = "PictureElement"
+    title: ClassVar[str] = "Picture"
     meaning: ClassVar[str] = "A frame of a shot, or any file, such as a logo."
 
     kind: Literal["picture"] = "picture"

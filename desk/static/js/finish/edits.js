@@ -54,7 +54,7 @@ export const createEdits = (page, { editor, sources, settings, numbers, steps, h
         sources.all.find((source) => LISTED[lists](source) && source.element === main) ??
         sources.all.find(LISTED[lists]);
       if (!found) {
-        notices.remark = `There is no pass of ${field} here. Switch it on in the plan and render it, or bring it in.`;
+        notices.remark = `There is no pass of ${field} here. Switch it on in the plan and render it, or import it.`;
         return null;
       }
       fields[field] = found.key;

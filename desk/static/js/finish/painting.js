@@ -31,7 +31,7 @@ export const createPainting = (page, { editor, settings, steps, stage, aim }) =>
   },
   setMatte(step, id) { settings.change(step, { matte: id || null }); },
   get isPainting() { return aim.is("paint add") || aim.is("paint subtract"); },
-  paintText(how) { return how === "add" ? "Paint over" : "Take away"; },
+  paintText(how) { return how === "add" ? "Paint over" : "Erase"; },
   paint(how) {
     let points = [];
     const put = ({ x, y }) => points.push([Number(x.toFixed(2)), Number(y.toFixed(2))]);

@@ -1,4 +1,4 @@
-// Plans as files: exported, and brought in.
+// Plans as files: exported and imported.
 import { Fault, post } from "../api.js";
 import { reactive } from "../reactive.js";
 

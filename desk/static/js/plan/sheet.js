@@ -97,7 +97,7 @@ export const createSheet = (page, { editor }) => {
         return { layers: changed(plan, layer, { kept_out: toggled(now.kept_out, thing, checked) }) };
       });
     },
-    keptOutLabel(layer, thing) { return `${thing} kept out of layer ${layer.name}`; },
+    keptOutLabel(layer, thing) { return `${thing} excluded from layer ${layer.name}`; },
     newCell(column, pass) {
       const cell = Object.assign(document.createElement("td"), { className: "cell" });
       const box = Object.assign(document.createElement("input"), {

@@ -262,7 +262,7 @@ export default () => {
     get sceneText() {
       if (this.sceneFault) return `The scene cannot be read: ${this.sceneFault.what} ${this.sceneFault.where}`;
       if (!this.scene)
-        return "This shot has no scene that can be rendered here. Bring one in on the page of its scene.";
+        return "This shot has no scene that can be rendered here. Import one on the page of its scene.";
       const facts = "The scene of this shot is a sheet of facts: its frames are rendered elsewhere.";
       return `${facts} Compare them with the plan, on its page.`;
     },
