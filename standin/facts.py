@@ -84,8 +84,9 @@ def _camera(
     named: dict[str, Extent] = {}
     for owner in dict.fromkeys(owners):
         mine = extents[[place for place, name in enumerate(owners) if name == owner]]
-        left, top, right, bottom = (*mine[:, :2].min(axis=0) - room, *mine[:, 2:].max(axis=0) + room)
-        named[owner] = Extent(float(left), float(top), float(right), float(bottom))
+        left, top = (mine[:, :2].min(axis=0) - room).tolist()
+        right, bottom = (mine[:, 2:].max(axis=0) + room).tolist()
+        named[owner] = Extent(left, top, right, bottom)
     start = camera.at(frames[0])
     position, forward, _, _ = camera_axes(start)
     above = scene.medium.top - float(position[2]) if scene.medium else 0.0

@@ -48,7 +48,7 @@ def order_of(plan: Plan, image: PlannedImage, files: Sequence[PlannedFiles], fol
     return Order(
         camera=image.camera,
         size=(width, height),
-        margin=tuple((written - side) // 2 for written, side in zip(shot.written_size, (width, height), strict=True)),
+        margin=((shot.written_size[0] - width) // 2, (shot.written_size[1] - height) // 2),
         pixel_aspect=shot.pixel_aspect,
         space=shot.space,
         passes=passes,
@@ -110,7 +110,7 @@ def make_frame(
     rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
     clean = cleaned(rendered, order, is_stale) if any(planned.group.denoised for planned in files) else {}
     # The scene is told by its own document, whatever the plan calls its lights.
-    header = rendered.attributes | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
+    header = {**rendered.attributes} | header_of(plan, image, frame) | {"sceneFingerprint": facts.fingerprint}
     paths = write_planned(replace(rendered, attributes=header), files, frame, folder, clean)
     return RenderedFrame(
         paths=tuple(paths),

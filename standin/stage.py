@@ -170,7 +170,8 @@ def build_stage(
 
 def _fog(medium: Medium, space: str, *, seen: bool) -> Fog:
     colour = conversion(SCENE_SPACE, space) @ np.array(medium.colour, np.float64)
-    return Fog(medium.density, medium.top, medium.forward, tuple(map(float, colour)), int(seen))
+    red, green, blue = map(float, colour)
+    return Fog(medium.density, medium.top, medium.forward, (red, green, blue), int(seen))
 
 
 def _in_space(records: NDArray, fields: tuple[str, ...], space: str) -> NDArray:

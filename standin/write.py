@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from prism.colour.spaces import space_of
 from prism.colour.view import ViewTransform
 from prism.deep.samples import BACK
-from prism.elements.identify import identify
+from prism.elements.identify import known
 from prism.formats.deep import write_deep
 from prism.formats.exr import to_half, write_parts
 from prism.formats.safe import below
@@ -71,12 +71,12 @@ def write_frame(
     values = dict.fromkeys(FIELDS, "") | {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, NDArray]] = {}
     for layer in group_layers(image.channels):
-        known = identify(layer.layer or "beauty")
-        planes = files.setdefault(pattern.expand(values | {"pass": known.key, "suffix": "exr"}), {})
-        stored_names = known.kind.channel_names(known.key, alone="pass" in pattern.fields)
+        found = known(layer.layer or "beauty")
+        planes = files.setdefault(pattern.expand(values | {"pass": found.key, "suffix": "exr"}), {})
+        stored_names = found.kind.channel_names(found.key, alone="pass" in pattern.fields)
         for stored_name, channel in zip(stored_names, layer.names, strict=True):
             plane = image.plane(channel)
-            planes[stored_name] = to_half(plane, name=channel) if known.kind.pixel == "half" else plane
+            planes[stored_name] = to_half(plane, name=channel) if found.kind.pixel == "half" else plane
     written = {below(folder, path): planes for path, planes in files.items()}
     for path, planes in written.items():
         write_parts(path, [("", Image.of_planes(planes, **image.attributes))])

@@ -118,8 +118,10 @@ def balance(
     program, reference = (compile_ledger(each, sources.number) for each in (plain, ledger.rendered))
     sources.read([*reference.sources, *program.sources])
     rendered = run(reference, sources, is_stale=is_stale)
-    same = made is not None and program == compile_ledger(ledger, sources.number)
-    rebuilt = made.rgba if same else run(program, sources, is_stale=is_stale)
+    if made is not None and program == compile_ledger(ledger, sources.number):
+        rebuilt = made.rgba
+    else:
+        rebuilt = run(program, sources, is_stale=is_stale)
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
     beyond, roundings = _beyond(rebuilt, rendered, program, reference, sources)
@@ -179,9 +181,9 @@ def _suggestions(
     if not causes or not wrong.any():
         return ()
     places = pick(wrong)
-    programs = (compile_ledger(each, sources.number) for each in (plain, plain.rendered))
+    program, reference = (compile_ledger(each, sources.number) for each in (plain, plain.rendered))
     residue = Residue(
-        bound=rounding_bound(*programs, Picked(sources, places)),
+        bound=rounding_bound(program, reference, Picked(sources, places)),
         wrong=wrong.reshape(-1)[places][np.newaxis],
         channels=count,
         count=int(wrong.sum()),

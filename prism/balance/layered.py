@@ -60,7 +60,7 @@ def choose(elements: Sequence[Element], layering: Layering, camera: str, number:
     """
     own = [element for element in elements if element.camera == camera and element.number is not None]
     wanted = [place.layer for place in layering.places]
-    numbers = [element.number for element in own if element.layer in wanted]
+    numbers = [element.number for element in own if element.layer in wanted and element.number is not None]
     number = max(numbers, default=None) if number is None or number not in numbers else number
     found = {element.layer: element.name for element in own if element.number == number}
     missing = [layer for layer in wanted if layer not in found]

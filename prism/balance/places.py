@@ -55,8 +55,8 @@ class Tile:
         self.shape = high, wide
         places = ((top + np.arange(high))[:, None] * width + left + np.arange(wide)).reshape(-1)
         picked = Picked(frame, places)
-        programs = (compile_ledger(each, frame.number) for each in (world.ledger, world.ledger.rendered))
-        self.world = world.elsewhere(picked, rounding_bound(*programs, picked), places)
+        program, reference = (compile_ledger(each, frame.number) for each in (world.ledger, world.ledger.rendered))
+        self.world = world.elsewhere(picked, rounding_bound(program, reference, picked), places)
         self._pairs: dict[str, tuple[NDArray[np.float32], NDArray[np.float32]]] = {}
 
     def stored(self, key: str) -> NDArray[np.float32]:

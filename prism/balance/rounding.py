@@ -201,7 +201,7 @@ def _joined(total: _Term, source: _Term, step: Step) -> _Term:
             size[3], error[3] = b[3], e[3]
         return _Term(size, error, total.has_alpha)
     if key == "divide":
-        part = np.maximum(s, np.float32(1e-12))
+        part: NDArray[np.float32] = np.maximum(s, np.float32(1e-12))
         return _Term(b / part, (e + b * f / part) / part, total.has_alpha)
     return _Term(b + s, STEEP * (e + f), total.has_alpha)
 

@@ -42,7 +42,8 @@ def warm_gains(warmth: float, space: str) -> tuple[float, float, float]:
     neutral, warm = (np.linalg.solve(matrix, _xyz(*black_body(kelvin_of(step)))) for step in (0.0, warmth))
     gains = np.maximum(warm / neutral, 0)
     gains /= matrix[1] @ gains
-    return tuple(float(gain) for gain in gains)
+    red, green, blue = (float(gain) for gain in gains)
+    return red, green, blue
 
 
 def _xyz(x: float, y: float) -> np.ndarray:

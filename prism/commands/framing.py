@@ -93,7 +93,7 @@ def _elements(folder: Path) -> list[Element]:
     found = gather(disk.scan(folder).sequences, root=folder).elements
     if not found:
         raise UnreadableFile("There are no pictures here.", where=str(folder), advice="Name a folder of passes.")
-    return found if len(found) > 1 else [found[0].replace(name=folder.resolve().name or found[0].name)]
+    return [*found] if len(found) > 1 else [found[0].replace(name=folder.resolve().name or found[0].name)]
 
 
 def _main_first(elements: list[Element]) -> list[Element]:

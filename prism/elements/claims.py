@@ -10,7 +10,7 @@ from pathlib import Path
 
 from prism.elements import disk
 from prism.elements.file_layers import FileLayer
-from prism.elements.identify import Match, cleaned, identify, is_cleaned, version_of, view_of, words_of
+from prism.elements.identify import Match, cleaned, identify, is_cleaned, known, version_of, view_of, words_of
 from prism.elements.planned import PlannedSequence
 from prism.elements.rules import IGNORE, Rule, ruled
 from prism.elements.vocabulary import NEUTRAL, VIEWS
@@ -62,13 +62,17 @@ def telling_names(sequences: Sequence[disk.Sequence], root: Path) -> dict[Path, 
 
 def planned_claims(sequence: disk.Sequence, layers: Sequence[FileLayer], planned: PlannedSequence) -> list[Claim]:
     """The plan says what lies where; layers it does not know are named by themselves."""
-    place = {"version": planned.version, "camera": planned.camera, "image": planned.layer, "planned": True}
+    camera, image = planned.camera, planned.layer
     claims = []
     for layer in layers:
         match = planned.match((*layer.channels, *((layer.alpha,) if layer.alpha else ())), layer.part)
         match = match or _light_group(layer, denoised=planned.files.group.denoised)
         own = layer.name or planned.title
-        claims.append(Claim(sequence, layer, match, own, (planned.layer, planned.camera), **place))
+        claims.append(
+            Claim(
+                sequence, layer, match, own, (image, camera), planned.version, camera=camera, image=image, planned=True
+            )
+        )
     return _with_strays(claims)
 
 
@@ -140,7 +144,7 @@ class NameReader:
     def _of_layer(self, layer: FileLayer, of_file: Match | None, *, single: bool) -> Match | None:
         """By a rule, by its own name, or by the file that it is alone in."""
         if layer.part.deep:
-            return replace(identify("deep"), reason="its pixels have many samples")
+            return replace(known("deep"), reason="its pixels have many samples")
         if layer.name:
             match = ruled(self.rules, layer.name) or identify(printable(layer.name), self.labels)
             if match is not None:
@@ -159,7 +163,7 @@ def _view_folder(name: str) -> str:
 
 def bare_picture(certainty: float, reason: str) -> Match:
     """The beauty, known by something else than its name."""
-    return replace(identify("beauty"), certainty=certainty, reason=reason)
+    return replace(known("beauty"), certainty=certainty, reason=reason)
 
 
 def _stem(sequence: disk.Sequence) -> str:
@@ -177,7 +181,7 @@ def _image_words(
     for folder in map(printable, folders):
         match = identify(folder, of_file=True)
         same = match is not None and (of_file is None or match.key == of_file.key)
-        words += match.rest if same else words_of(folder)
+        words += match.rest if match is not None and same else words_of(folder)
     stem = _stem(sequence)
     if of_file is not None and stem.endswith(said_by):
         words += words_of(stem.removesuffix(said_by)) + list(() if by_rule else of_file.rest)

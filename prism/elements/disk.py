@@ -200,7 +200,8 @@ def sequences_of(folder: Path, pictures: Mapping[str, FileFacts]) -> Iterator[Se
 def _add(groups, cut: fileseq.FileSequence, pictures: dict[str, FileFacts]) -> None:
     """Move the files of one cut from the pictures into the groups, by the rules above."""
     head, suffix, padding = cut.basename(), cut.extension(), cut.zfill()
-    frames = [None] if cut.frameSet() is None else [int(frame) for frame in cut.frameSet()]
+    numbers = cut.frameSet()
+    frames = [None] if numbers is None else [int(frame) for frame in numbers]
     for frame in frames:
         if frame is None:
             if facts := pictures.pop(head + suffix, None):

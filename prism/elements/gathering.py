@@ -15,7 +15,7 @@ from prism.elements import disk
 from prism.elements.claims import Claim, NameReader, bare_picture, planned_claims, telling_names
 from prism.elements.element import AlphaState, Element, ElementPass, Files
 from prism.elements.file_layers import FileLayer, layers_of
-from prism.elements.identify import CERTAIN, Match, identify, words_of
+from prism.elements.identify import CERTAIN, Match, known, words_of
 from prism.elements.planned import PlannedImageName, PlannedNames
 from prism.elements.rules import Rule
 from prism.errors import PrismError
@@ -103,13 +103,13 @@ def _of_light(claim: Claim, image: PlannedImageName) -> Claim:
 
 def _readable_header(sequence: disk.Sequence, headers: Headers) -> list[Part]:
     """Of the first file that can be read. Raises what the first one raised if none of a few can."""
-    first: PrismError | None = None
+    faults: list[PrismError] = []
     for frame in list(sequence.files)[:TRIED]:
         try:
             return headers(sequence.path(frame))
         except PrismError as error:
-            first = first or error
-    raise first
+            faults.append(error)
+    raise faults[0]
 
 
 def _groups(claims: Sequence[Claim]) -> dict[tuple, list[Claim]]:
@@ -176,7 +176,7 @@ def _lit_apart(claims: Sequence[Claim]) -> Sequence[Claim]:
     others = {"raw_light": "diffuse_direct", "diffuse": "surface_colour"}
     reason = "in a set with lighting and indirect light"
     return [
-        replace(claim, match=replace(identify(others[claim.match.key]), certainty=0.9, reason=reason))
+        replace(claim, match=replace(known(others[claim.match.key]), certainty=0.9, reason=reason))
         if claim.match is not None and claim.match.key in others
         else claim
         for claim in claims
@@ -211,7 +211,7 @@ def _element(claims: Sequence[Claim]) -> Element:
 
 def _place_of(pass_: ElementPass) -> tuple:
     """In the order of the catalogue, what is not known last, and what was cleaned behind the noisy ones."""
-    return pass_.denoised, _RANKS.get(pass_.kind, len(_RANKS)), pass_.excluded, pass_.key
+    return pass_.denoised, _RANKS.get(pass_.kind or "", len(_RANKS)), pass_.excluded, pass_.key
 
 
 def _sureness(claim: Claim) -> float:
@@ -220,8 +220,10 @@ def _sureness(claim: Claim) -> float:
 
 def _is_standard(claim: Claim) -> bool:
     """Whether the layer is named just as the catalogue has it, which decides between Z and depth in one file."""
-    kind = claim.match.kind if claim.match else None
-    return kind is not None and claim.layer.channels == kind.channel_names(claim.match.key, alone=False)
+    match = claim.match
+    if match is None or match.kind is None:
+        return False
+    return claim.layer.channels == match.kind.channel_names(match.key, alone=False)
 
 
 def _where(pass_: ElementPass) -> str:

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from prism.elements.vocabulary import (
     LIGHT_KEYS,
@@ -25,6 +26,7 @@ from prism.elements.vocabulary import (
     Meaning,
     in_known_words,
 )
+from prism.errors import BadArgument
 from prism.passes.catalogue import BY_KEY
 from prism.passes.kinds import PassKind
 
@@ -96,6 +98,14 @@ def identify(name: str, labels: Collection[str] = (), *, of_file: bool = False) 
     return best if best is not None and best.certainty >= CERTAIN else None
 
 
+def known(name: str) -> Match:
+    """As `identify`, of a name that says what it is. Raises BadArgument for another."""
+    match = identify(name)
+    if match is None:
+        raise BadArgument(f"{name} is no name of a pass.", where=name, advice="Use a name of the catalogue of passes.")
+    return match
+
+
 def candidates(name: str, labels: Collection[str] = ()) -> Iterator[Match]:
     """All that a name may stand for, likelier ones first."""
     words = list(_known(words_of(name)))
@@ -139,13 +149,14 @@ def from_key(key: str) -> Match | None:
     if light and head.endswith("_") and head[:-1] in (*LIGHT_KEYS, *OWN_NAMES.values()):
         return _marked(_light_match(label, head[:-1], 1.0, "named so"), marks)
     if bare in OWN_NAMES.values():
-        return _marked(replace(identify(bare), certainty=1.0, reason="named so"), marks)
+        return _marked(replace(known(bare), certainty=1.0, reason="named so"), marks)
     rank = re.fullmatch(r"(\w*?[a-z])(\d\d)", bare)
     if rank and rank[1] in BY_KEY and BY_KEY[rank[1]].ranked:
         kind = BY_KEY[rank[1]]
         return _marked(Match(bare, f"{kind.title} {rank[2]}", kind, 1.0, "named so"), marks)
-    kind = BY_KEY.get(bare)
-    return None if kind is None else _marked(Match(bare, kind.title, kind, 1.0, "named so"), marks)
+    if bare not in BY_KEY:
+        return None
+    return _marked(Match(bare, BY_KEY[bare].title, BY_KEY[bare], 1.0, "named so"), marks)
 
 
 def _known(words: Sequence[str]) -> Iterator[_Word]:
@@ -164,13 +175,13 @@ def _known(words: Sequence[str]) -> Iterator[_Word]:
             yield _Word(piece if piece != lower else word, WORDS.get(piece, ""))
 
 
-def _marks(words: Sequence[_Word]) -> dict[str, object]:
+def _marks(words: Sequence[_Word]) -> dict[str, Any]:
     """What a name says beside the pass: that it was cleaned, and whose eye it is for."""
     view = next((VIEWS[word.text.lower()] for word in words if word.text.lower() in VIEWS), "")
     return {"denoised": any(word.term == DENOISED for word in words), "view": view}
 
 
-def _marked(match: Match, marks: dict[str, object]) -> Match:
+def _marked(match: Match, marks: Mapping[str, Any]) -> Match:
     if not marks["denoised"] or match.denoised:
         return replace(match, **marks)
     return replace(match, key=f"{match.key}_{DENOISED}", title=f"{match.title}, {DENOISED}", **marks)

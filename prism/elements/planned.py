@@ -9,6 +9,7 @@ from prism.elements import disk
 from prism.elements.identify import DENOISED, Match, from_key
 from prism.errors import BadArgument
 from prism.formats.headers import Part
+from prism.naming.patterns import Value
 from prism.passes.kinds import RANKS_PER_LAYER
 from prism.plan.expansion import PlannedFiles
 
@@ -66,7 +67,7 @@ class PlannedSequence:
             width = len(planned.kind.channels)
             for rank in range(-(-group.levels // RANKS_PER_LAYER)):
                 ranked = from_key(f"{planned.key}{rank:02}")
-                yield stored[rank * width : (rank + 1) * width], replace(ranked, reason=AS_PLANNED)
+                yield stored[rank * width : (rank + 1) * width], replace(ranked or match, reason=AS_PLANNED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,7 +114,7 @@ class PlannedNames:
         images = {(str(of["layer"]), str(of["camera"]), int(values.get("version", of["version"]))) for of in fitting}
         return PlannedImageName(*images.pop()) if len(images) == 1 else None
 
-    def _values(self, sequence: disk.Sequence, known: Mapping[str, set[str]]) -> dict[str, str] | None:
+    def _values(self, sequence: disk.Sequence, known: Mapping[str, set[str]]) -> dict[str, Value] | None:
         """What the fields of the names stand for in a path; None if it follows no such names."""
         if not self._files:
             return None

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from prism.pixels.channels import CHROMA
 
-_TAPS = np.float32([0.002128, -0.007540, 0.019597, -0.043159, 0.087929, -0.186077, 0.627123])
+_TAPS = np.array([0.002128, -0.007540, 0.019597, -0.043159, 0.087929, -0.186077, 0.627123], np.float32)
 _KERNEL = np.concatenate([_TAPS, _TAPS[::-1]])  # at distances 13, 11 .. 1, 1 .. 13 full pixels
 
 

@@ -73,7 +73,7 @@ class Attribute:
     raw: bytes
 
     @property
-    def value(self) -> str | int | float | tuple | None:
+    def value(self) -> Any:  # of what type, `type` says
         """A text, a number, or a tuple of numbers; None for types that we do not read, and for damaged entries."""
         if self.type == "string":
             return self.raw.decode("utf-8", "backslashreplace")

@@ -96,7 +96,7 @@ class PlaneFolder:
 def let_go(plane: NDArray) -> None:
     """Free the memory that reading a mapped plane (H, W) took; its file still has it. Does nothing to a plane that is
     not mapped."""
-    memory = plane
+    memory: object = plane
     while isinstance(memory, np.ndarray):
         memory = memory.base
     if isinstance(memory, mmap.mmap):

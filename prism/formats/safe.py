@@ -85,7 +85,7 @@ def replacing(path: Path) -> Iterator[Path]:
             os.fsync(written.fileno())
         os.replace(temporary, path)
     except OSError as error:
-        advice = _ADVICE.get(error.errno, "")
+        advice = _ADVICE.get(error.errno or 0, "")
         raise UnwritableFile(
             f"Cannot be written: {error.strerror or error}.", where=str(path), advice=advice
         ) from error

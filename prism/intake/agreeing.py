@@ -50,7 +50,7 @@ def _fits(depth: NDArray, position: NDArray) -> bool:
     linear = np.stack([*p, np.ones_like(z)])
     square = np.stack([(p**2).sum(axis=0), *p, np.ones_like(z)])
     misfits = (np.abs(_rest(linear, z)), np.abs(_rest(square, z**2)) / np.maximum(2 * np.abs(z), 1e-9))
-    return min(float(np.median(misfit)) for misfit in misfits) <= OFF * spread
+    return min(float(np.median(misfit)) for misfit in misfits) <= OFF * float(spread)
 
 
 def _rest(terms: NDArray, value: NDArray) -> NDArray:

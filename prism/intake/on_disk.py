@@ -107,8 +107,8 @@ def findings_of_versions(elements: Sequence[Element]) -> Iterator[Finding]:
             by_image[bare, element.layer, element.camera].append(element)
     for (bare, *_), same in by_image.items():
         if len(same) > 1:
-            newest = max(same, key=lambda element: element.number)
-            versions = ", ".join(f"v{element.number:03}" for element in sorted(same, key=lambda e: e.number))
+            same = sorted(same, key=lambda element: element.number or 0)
+            versions, newest = ", ".join(f"v{element.number:03}" for element in same), same[-1]
             yield Finding(
                 "version", NOTE, f"{bare} is there as {versions}; {newest.name} is the newest.",
                 advice="Each version is an element of its own; choose in Rebuild which to use.",

@@ -221,8 +221,8 @@ def _air(frame: Frame, beauty: str) -> tuple[tuple[float, float, float], bool]:
         return (0.5, 0.5, 0.5), True
     pixels = frame.pixels(beauty, step=4)
     rgb = np.nan_to_num(np.stack(pixels.planes).astype(np.float32), nan=0, posinf=0, neginf=0)
-    colour = tuple(round(float(value), 3) for value in rgb.mean(axis=(1, 2)).clip(0, 10_000))
-    return colour, pixels.alpha is None or bool((rgb[:, pixels.alpha < 0.5] > 0).any())
+    red, green, blue = (round(float(value), 3) for value in rgb.mean(axis=(1, 2)).clip(0, 10_000))
+    return (red, green, blue), pixels.alpha is None or bool((rgb[:, pixels.alpha < 0.5] > 0).any())
 
 
 def _ends(frame: Frame, key: str, through: str) -> tuple[float, float]:

@@ -43,7 +43,7 @@ def with_copied(ledger: Ledger, data: Any, frame: Frame, after: str = "") -> tup
         taken.add(name)
         on = row.on and row.id not in lost
         own = row.with_inner(tuple(map(fresh, row.inner)))
-        return own.replace(id=name, matte=mattes.get(row.matte), in_balance=False, on=on)
+        return own.replace(id=name, matte=mattes.get(row.matte or ""), in_balance=False, on=on)
 
     added = tuple(map(fresh, other.rows))
     brought = tuple(renamed(matte, mattes) for matte in other.mattes)

@@ -48,7 +48,8 @@ SUBTRACT, DIVIDE, MINIMUM, MAXIMUM, SHADE = range(5)
 ) = range(15)  # fmt: skip
 
 
-def _cover(key: str, title: str, sign: str, formula: str, *factors: float) -> Operator:
+def _cover(key: str, title: str, sign: str, formula: str, f0: float, f1: float, g0: float, g1: float) -> Operator:
+    factors = f0, f1, g0, g1
     return Operator(key=key, title=title, sign=sign, family="cover", formula=formula, above_one=KEPT, factors=factors)
 
 

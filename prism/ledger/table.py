@@ -25,7 +25,9 @@ def with_files(ledger: Ledger, elements: Iterable[Element], root: Path) -> Ledge
     for key in ledger.sources:
         name, _, bare = key.rpartition("/")
         element = known.get(name or first)
-        for pass_ in _ranks(element, bare) if element else ():
+        if element is None:
+            continue
+        for pass_ in _ranks(element, bare):
             source = f"{name}/{pass_.key}" if name else pass_.key
             table[source] = _entry(source, element, pass_, root)
     return ledger.replace(files=tuple(table.values()))

@@ -104,10 +104,10 @@ def trims_at(row: Trims, frame: int, space: str) -> FrameTrims:
     """The trims of a row at a frame. space: the working space of its source."""
     factor = at(row.gain, frame) * 2.0 ** at(row.exposure, frame)
     warm = warm_gains(at(row.warmth, frame), space)
-    bends = row.curves
+    bends, (red, green, blue) = row.curves, row.offset
     return FrameTrims(
         gains=tuple(at(tint, frame) * factor * light for tint, light in zip(row.tint, warm, strict=True)),
-        offset=tuple(at(offset, frame) for offset in row.offset),
+        offset=(at(red, frame), at(green, frame), at(blue, frame)),
         saturation=at(row.saturation, frame),
         hue=at(row.hue, frame),
         contrast=at(row.contrast, frame),

@@ -22,7 +22,7 @@ def name_bits(name: str) -> int:
 
 def name_float(name: str) -> np.float32:
     """The identity of a name as it is stored: its 32 bits read as a float32 (Cryptomatte specification)."""
-    return np.array(name_bits(name), np.uint32).view(np.float32)[()]
+    return np.float32(np.array([name_bits(name)], np.uint32).view(np.float32)[0])
 
 
 def name_floats(names: Sequence[str]) -> NDArray[np.float32]:

@@ -108,7 +108,7 @@ def with_sources(matte: Matte, others: Mapping[str, str]) -> Matte:
 def _laid(parts: tuple[Part, ...], others: Mapping[str, str]) -> Iterator[Part]:
     for part in parts:
         source = getattr(part, "source", None)
-        yield part.replace(source=others[source]) if source in others else part
+        yield part.replace(source=others[source]) if source is not None and source in others else part
 
 
 def renamed(matte: Matte, names: Mapping[str, str]) -> Matte:

@@ -43,7 +43,7 @@ class LayerChannels:
         """Full names of the channels that hold the value: R G B, Y RY BY, or all but alpha."""
         for components, fits in ((COLOUR, self.is_colour), (CHROMA, self.is_chroma)):
             if fits:
-                return tuple(self._named(component) for component in components)
+                return tuple(name for component in components if (name := self._named(component)) is not None)
         return tuple(name for name, part in zip(self.names, self.components, strict=True) if short(part) != "A")
 
     def _named(self, component: str) -> str | None:

@@ -153,15 +153,16 @@ def _windows(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str
 
 
 def _channels(planned: PlannedFiles, found: FoundFile) -> Iterator[tuple[str, str]]:
-    lost = sorted(planned.channels.keys() - found.channels.keys())
+    there = found.channels or {}
+    lost = sorted(planned.channels.keys() - there.keys())
     if lost:
         yield "channels", f"Without {', '.join(lost)}."
-    stray = sorted(found.channels.keys() - planned.channels.keys())
+    stray = sorted(there.keys() - planned.channels.keys())
     if stray:
         yield "channels", f"With {', '.join(stray)}, which is not planned."
-    for name in sorted(planned.channels.keys() & found.channels.keys()):
-        if found.channels[name] != planned.channels[name]:
-            yield "type", f"{name} is {found.channels[name]} instead of {planned.channels[name]}."
+    for name in sorted(planned.channels.keys() & there.keys()):
+        if there[name] != planned.channels[name]:
+            yield "type", f"{name} is {there[name]} instead of {planned.channels[name]}."
     for planned_pass, compression in zip(
         planned.passes, planned.group.compressions * (1 if planned.group.in_parts else len(planned.passes)), strict=True
     ):

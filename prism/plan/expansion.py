@@ -59,7 +59,7 @@ class FileGroup:
     @cached_property
     def channels(self) -> dict[str, str]:
         """Full channel names to pixel type. Formats without named channels hold them by position."""
-        named = {
+        named: dict[str, str] = {
             name: storage.pixel
             for planned, storage in zip(self.passes, self.storages, strict=True)
             for name in planned.kind.channel_names(planned.key, alone=self.alone, levels=self.levels)
@@ -145,7 +145,7 @@ def expand(plan: Plan, facts: SceneFacts) -> list[PlannedFiles]:
     _require_few(len(plan.layers) * len(plan.cameras) * len(facts.labels))
     pattern, shot = parse_pattern(plan.names), plan.shot
     frames = shot.written_frames
-    fixed = {"production": shot.production, "shot": shot.code, "version": plan.number}
+    fixed: dict[str, str | int] = {"production": shot.production, "shot": shot.code, "version": plan.number}
     groups: dict[tuple[PlannedPass, ...], list[FileGroup]] = {}  # images that are alike share them
     files = []
     for image in plan.images():

@@ -27,7 +27,7 @@ class Pixels:
     """A source as the evaluator wants it: equal contiguous planes, half kept as half. Colour is premultiplied and in
     the working space."""
 
-    planes: tuple[NDArray, NDArray, NDArray]  # (H, W) each; a one-channel pass has the same plane three times
+    planes: tuple[NDArray, ...]  # three (H, W); a one-channel pass has the same plane three times
     alpha: NDArray | None  # (H, W) of the same type
 
     @property

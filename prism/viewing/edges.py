@@ -36,7 +36,7 @@ def edge_picture(frame: Frame, key: str, look: Look) -> NDArray[np.uint8]:
 def _softest(soft: NDArray[np.float32], size: tuple[int, int]) -> tuple[int, int]:
     """The middle of the soft pixels of the box that has most of them."""
     found = uniform_filter(soft, size, mode="constant")
-    row, column = np.unravel_index(int(found.argmax()), found.shape)
+    row, column = divmod(int(found.argmax()), found.shape[1])
     top, left = max(0, row - size[0] // 2), max(0, column - size[1] // 2)
     rows, columns = np.nonzero(soft[top : top + size[0], left : left + size[1]])
     return top + int(rows.mean()), left + int(columns.mean())

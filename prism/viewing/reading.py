@@ -105,7 +105,11 @@ def _average(plane: np.ndarray) -> float:
 def codes_of_values(values: Sequence[float], gamma: float) -> dict[int, tuple[int, int, int]]:
     """Code values of display values through the viewer's gamma."""
     shown = np.asarray(values, np.float64) ** (1 / gamma)
-    return {bits: tuple(int(code) for code in np.floor(shown * ((1 << bits) - 1) + 0.5)) for bits in (8, 10, 16)}
+    found = {}
+    for bits in (8, 10, 16):
+        red, green, blue = (int(code) for code in np.floor(shown * ((1 << bits) - 1) + 0.5))
+        found[bits] = red, green, blue
+    return found
 
 
 def codes_of(rgb: Sequence[float], look: Look) -> dict[int, tuple[int, int, int]]:
