@@ -59,8 +59,14 @@ def _sets(folder: Path) -> None:
     lights = [_light(rng) for _ in range(COMPONENTS)]
     total = sum(light.astype(np.float32) for light in lights)
     names = ("diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "emission", "background")
-    planes = {f"{name}.{c}": plane for name, light in zip(names, lights, strict=True) for c, plane in zip("RGB", light)}
-    planes |= {c: plane.astype(np.float16) for c, plane in zip("RGB", total)} | {"A": np.ones_like(lights[0][0])}
+    planes = {
+        f"{name}.{c}": plane
+        for name, light in zip(names, lights, strict=True)
+        for c, plane in zip("RGB", light, strict=True)
+    }
+    planes |= {c: plane.astype(np.float16) for c, plane in zip("RGB", total, strict=True)} | {
+        "A": np.ones_like(lights[0][0])
+    }
     first = folder / "shot.1001.exr"
     write_exr(first, Image.of_planes(planes), compression="zip")
     for number in range(1002, 1001 + FRAMES):

@@ -96,7 +96,7 @@ class MainJob(BrowserCase):
         self.assertEqual((document.row("emission").amount, document.row("background").on), (0.5, False))
         expected = evaluate(document.moved("render", ""), find_sources([self.folder / "TST_010.1001.exr"])).rgba
         with OpenEXR.File(str(target), separate_channels=True) as file:
-            for plane, name in zip(expected, "RGBA"):
+            for plane, name in zip(expected, "RGBA", strict=True):
                 np.testing.assert_array_equal(file.channels()[name].pixels, plane)
 
     def test_the_login_is_laid_out(self):

@@ -130,7 +130,7 @@ class World:
         command = [sys.executable, *arguments, "--without-gossip", "--without-mingle"]
         if limit:
             command = ["sh", "-c", f"{limit}; exec {shlex.join(command)}"]
-        log = open(self.root / f"{name}.log", "ab")
+        log = (self.root / f"{name}.log").open("ab")
         worker = subprocess.Popen(
             command, env=variables | environment, cwd=settings.BASE, stdout=log, stderr=log, start_new_session=True
         )

@@ -27,7 +27,8 @@ def file_answer(request: HttpRequest, path: Path, *, inline: bool = False) -> Ht
     shown = inline and path.suffix.lower() in PLAYED
     wanted = _wanted(request.headers.get("Range", ""), path.stat().st_size)
     if wanted is None:
-        answer: HttpResponse = FileResponse(open(path, "rb"), as_attachment=not shown, filename=path.name)  # type: ignore[assignment]
+        stored = path.open("rb")  # closed with the answer
+        answer: HttpResponse = FileResponse(stored, as_attachment=not shown, filename=path.name)  # type: ignore[assignment]
     elif not wanted:
         answer = HttpResponse(status=416, headers={"Content-Range": f"bytes */{path.stat().st_size}"})
     else:

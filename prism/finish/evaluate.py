@@ -34,8 +34,8 @@ def finished(picture: Picture, steps: Sequence[FinishStep], context: Context, *,
     amount of 0 leaves out does not change in any bit. Raises Superseded once `is_stale` answers True, and what the
     steps raise.
     """
-    picture = _sealed(picture)
-    for wide, group in groupby(steps, lambda step: step.reach(picture) > 0):
+    whole = picture = _sealed(picture)
+    for wide, group in groupby(steps, lambda step: step.reach(whole) > 0):
         for part in ((step,) for step in group) if wide else (tuple(group),):
             current().require()
             if is_stale():

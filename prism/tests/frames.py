@@ -31,9 +31,9 @@ def passes(rng: np.random.Generator, height: int = 11, width: int = 17, dtype=np
     for name in COMPONENTS:
         light = hdr(rng, height, width)
         total += light
-        for component, plane in zip("RGB", light):
+        for component, plane in zip("RGB", light, strict=True):
             planes[f"{name}.{component}"] = plane.astype(dtype)
-    for component, plane in zip("RGB", total):
+    for component, plane in zip("RGB", total, strict=True):
         planes[component] = plane.astype(dtype)
     planes["A"] = rng.random((height, width)).astype(dtype)
     planes["Z"] = rng.uniform(1, 9, (height, width)).astype(np.float32)

@@ -4,6 +4,7 @@ all."""
 import json
 import unittest
 from dataclasses import replace
+from functools import partial
 from unittest import mock
 
 import numpy as np
@@ -159,7 +160,7 @@ class Laws(unittest.TestCase):
         points = [replace(each, depth=each.depth[:, [0, 0]].copy()) for each in (first, second)]
         for pair in ((first, second), points):
             tall = [replace(each, window=Window(0, 0, 3, 9), display_window=Window(0, 0, 3, 9)) for each in pair]
-            asked = (lambda: ops.merged(tall), lambda: ops.held_out(*tall), lambda: ops.thinned(tall[0], most=2))
+            asked = (partial(ops.merged, tall), partial(ops.held_out, *tall), partial(ops.thinned, tall[0], most=2))
             for ask in asked:
                 whole = ask()
                 with mock.patch.object(banded, "BAND_SAMPLES", 20):

@@ -38,7 +38,7 @@ class Found(FolderCase):
         self.depth = np.where(self.alpha > 0.5, 5 + x / 17 + y / 23, np.inf).astype(np.float32)
         self.normals = {
             f"N.{c}": (p * (self.alpha > 0.5)).astype(np.float32)
-            for c, p in zip("XYZ", ((x - 45) / 31, (y - 35) / 33, 1 - x / 200))
+            for c, p in zip("XYZ", ((x - 45) / 31, (y - 35) / 33, 1 - x / 200), strict=True)
         }
         for frame in FRAMES:
             self.render(frame)

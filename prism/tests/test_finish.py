@@ -446,7 +446,10 @@ class Points(unittest.TestCase):
         window = Window.of_size(width, height)
         counts = np.full((height, width), 2, np.int32)
         slope = np.repeat(np.linspace(2, 30, height), width)
-        runs = {name: np.tile(np.float32([value, 20]), slope.size) for name, value in zip("RGB", (0.5, 0.4, 0.3))}
+        runs = {
+            name: np.tile(np.float32([value, 20]), slope.size)
+            for name, value in zip("RGB", (0.5, 0.4, 0.3), strict=True)
+        }
         runs |= {"A": np.tile(np.float32([0.99999, 1]), slope.size)}
         runs |= {"Z": np.stack([slope, slope + 1e-3], axis=-1).ravel().astype(np.float32)}
         both = samples_of(counts, runs, window=window, display_window=window)

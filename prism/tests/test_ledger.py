@@ -533,7 +533,7 @@ class Delivery(FolderCase):
         deliver(self.ledger, self.sources, path, Exr(pixel="float", compression="piz"))
         part = read_parts(path)[0]
         image = read_channels(path, part)
-        for name, plane in zip("RGBA", evaluate(self.ledger, self.sources).rgba):
+        for name, plane in zip("RGBA", evaluate(self.ledger, self.sources).rgba, strict=True):
             np.testing.assert_array_equal(image.plane(name), plane)
         self.assertEqual(part.compression, "piz")
 
@@ -574,7 +574,7 @@ class Stills(FolderCase):
     """Half covered grey: premultiplied (.25, .125, 0, .5), straight (.5, .25, 0)."""
 
     def written(self, name, **options):
-        planes = {c: np.full((4, 4), value, np.float32) for c, value in zip("RGBA", (0.25, 0.125, 0, 0.5))}
+        planes = {c: np.full((4, 4), value, np.float32) for c, value in zip("RGBA", (0.25, 0.125, 0, 0.5), strict=True)}
         planes |= {f"emission.{c}": planes[c] for c in "RGB"}
         sources = find_sources([self.write("s.exr", planes)])
         path = self.folder / name

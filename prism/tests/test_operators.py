@@ -95,7 +95,7 @@ class W3C(unittest.TestCase):
 
     def test_opaque_values(self):
         for mode, results in self.TABLE.items():
-            for (b, s), expected in zip(self.VALUES, results):
+            for (b, s), expected in zip(self.VALUES, results, strict=True):
                 with self.subTest(mode, b=b, s=s):
                     got = join(mode, pixel(b, b, b, 1), pixel(s, s, s, 1))
                     np.testing.assert_allclose(got.ravel(), (expected,) * 3 + (1,), atol=1e-6)

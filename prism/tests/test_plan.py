@@ -176,7 +176,7 @@ class Expansion(unittest.TestCase):
         paths = [planned.path(7) for planned in files]
         self.assertEqual(len(set(paths)), len(paths))
         known = {field: [str(planned.values[field]) for planned in files] for field in ("layer", "camera", "pass")}
-        for planned, path in zip(files, paths):
+        for planned, path in zip(files, paths, strict=True):
             parsed = parse_pattern(plan.names).parse(path, known)
             self.assertEqual(parsed, {key: planned.values[key] for key in parsed if key != "frame"} | {"frame": 7})
 

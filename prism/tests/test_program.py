@@ -446,7 +446,7 @@ class Curves(unittest.TestCase):
             slopes = reference.derivative()(x[[0, -1]])
             expected = [*reference(inside), y[0] - 2 * slopes[0], y[-1] + 3 * slopes[1]]
             got = np.array([*inside, *outside], np.float32)
-            apply_curve(got, pieces(list(zip(x, y))), got, True)
+            apply_curve(got, pieces(list(zip(x, y, strict=True))), got, True)
             np.testing.assert_allclose(got, expected, rtol=1e-4, atol=1e-5)
 
     def test_never_leaves_the_range_of_its_points(self):

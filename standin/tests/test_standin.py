@@ -303,7 +303,7 @@ class Geometry(unittest.TestCase):
         for kind, size in self.SHAPES.items():
             shape = self.stage_of(kind).shapes[0]
             hits = 0
-            for origin, towards in zip(*self.rays(300)):
+            for origin, towards in zip(*self.rays(300), strict=True):
                 t, normal = hit_shape(shape, tuple(origin), tuple(towards), 1e-6)
                 if t >= FAR:
                     continue
@@ -320,7 +320,7 @@ class Geometry(unittest.TestCase):
         shape = self.stage_of("ring").shapes[0]
         big, small, _ = self.SHAPES["ring"]
         compared = 0
-        for origin, towards in zip(*self.rays(400, seed=9)):
+        for origin, towards in zip(*self.rays(400, seed=9), strict=True):
             o, d = shape["frame"] @ origin, shape["frame"] @ towards
             point = [np.polynomial.Polynomial([o[i], d[i]]) for i in range(3)]
             square = sum(p * p for p in point)

@@ -359,6 +359,14 @@ def _cover(operator, result, source, w):
     return _times(w * f, source) + _times(1 - w * (1 - g), result)
 
 
+_JOINED = {
+    "subtract": lambda b, a: b - a,
+    "divide": lambda b, a: np.where(a == 0, b, b / a),
+    "minimum": np.minimum,
+    "maximum": np.maximum,
+}
+
+
 def _sum(operator, result, colour, alpha, w):
     joined = result.copy()
     pairs = [(result[:3], colour, slice(3))]
@@ -368,10 +376,7 @@ def _sum(operator, result, colour, alpha, w):
         if operator == "shade":
             joined[where] = b * np.where((a < 1) & (w > 0), np.maximum(a, 0) ** w, 1 + w * (a - 1))
             continue
-        x = {
-            "subtract": lambda: b - a, "divide": lambda: np.where(a == 0, b, b / a),
-            "minimum": lambda: np.minimum(b, a), "maximum": lambda: np.maximum(b, a),
-        }[operator]()  # fmt: skip
+        x = _JOINED[operator](b, a)
         joined[where] = (1 - w) * b + w * x
     return joined
 
