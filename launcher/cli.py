@@ -89,7 +89,7 @@ def _reachable(house: House, file: Path) -> Iterator[Path]:
 
 
 def run_backup(house: House, file: Path) -> int:
-    """Of a house that runs or not."""
+    """Back up a house that runs or not."""
     with _records_for_now(house), _reachable(house, file) as place:
         code = parts.manage(house, "backup", str(place))
         if code == 0 and place != file.absolute():

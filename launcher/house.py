@@ -87,12 +87,12 @@ class House:
 
     @property
     def socket(self) -> Path:
-        """Of the database."""
+        """The socket of the database."""
         return self._socket("run", "db")
 
     @property
     def pictures_socket(self) -> Path:
-        """Of what computes pictures for the web server."""
+        """The socket of what computes pictures for the web server."""
         return self._socket("serve", "pictures")
 
     def _socket(self, folder: str, name: str) -> Path:
@@ -168,7 +168,7 @@ SHARED = ("EAGER_SECRET_KEY", "EAGER_DB_HOST", "EAGER_DB_PORT", "EAGER_DB_PASSWO
 
 
 def user_name(number: int) -> str:
-    """Of the system's user of that number, whatever USER says; empty if the system knows none."""
+    """The name of the system's user of that number, whatever USER says; empty if the system knows none."""
     try:
         return pwd.getpwuid(number).pw_name
     except KeyError:

@@ -101,7 +101,7 @@ def stop_outdated(house: House) -> None:
 
 
 def _digest_of(house: House, folders: Sequence[str]) -> str:
-    """Of the secrets, and of when the files of some folders changed."""
+    """The digest of the secrets, and of when the files of some folders changed."""
     digest = hashlib.sha256(json.dumps(house.secrets()).encode())
     for path in sorted(path for folder in folders for path in (ROOT / folder).rglob("*")):
         if path.is_file() and "__pycache__" not in path.parts and "tests" not in path.parts:

@@ -51,7 +51,7 @@ def delete_unused() -> None:
 
 @cache
 def digest_of(path: Path) -> str:
-    """Of a file's text and of all it takes loops and constants from, directly or not."""
+    """The digest of a file's text and of all it takes loops and constants from, directly or not."""
     text = path.read_text()
     digest = hashlib.sha256(f"{numba.__version__}{text}".encode())
     for needed in sorted(set(_needed(text))):

@@ -53,7 +53,7 @@ class Document(Value):
             raise cls._bad(error, where) from error
 
     def replace(self, **changes: Any) -> Self:
-        """As of any value, but a fault is said like one of a document that was read. Raises BadDocument."""
+        """A copy with other fields; a fault is said like one of a document that was read. Raises BadDocument."""
         try:
             return super().replace(**changes)
         except ValidationError as error:
@@ -91,7 +91,7 @@ def canonical(data: Any) -> str:
 
 
 def fingerprint_of(text: str) -> str:
-    """As `fingerprint`, of data in canonical form: of many that are alike in most, that is written once."""
+    """The same as `fingerprint`, of data in canonical form: of many that are alike in most, that is written once."""
     return hashlib.sha256(text.encode("utf-8", "surrogatepass")).hexdigest()[:16]
 
 

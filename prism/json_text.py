@@ -30,7 +30,7 @@ def read_json(text: str | bytes, *, where: str = "") -> Any:
 
 
 def load_json(path: Path) -> Any:
-    """As read_json, from a file. Raises UnreadableFile or BadDocument."""
+    """The same as read_json, from a file. Raises UnreadableFile or BadDocument."""
     try:
         with open(path, "rb") as file:
             text = file.read(MOST_BYTES + 1)

@@ -45,7 +45,8 @@ def guides_apart(albedo, normals, y, first, end, dy, dx, apart):
 
 @compiled
 def colours_apart(beauty, measured, variance, y, first, end, dy, dx, apart, worst):
-    """As guides_apart, for the beauty: squared difference beyond what the noise of the two explains, in units of it.
+    """The same as guides_apart, for the beauty: squared difference beyond what the noise of the two explains, in
+    units of it.
 
     Into apart the sum over the channels, by the noise of the surroundings; into worst the largest channel, by the
     larger of that and the noise as measured, so that a stray bright dot, which comes of a single sample and so is as

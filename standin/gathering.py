@@ -23,7 +23,7 @@ def aim_weight(stage, light, point):
 
 @compiled
 def total_weight(stage, group, point):
-    """Of the lights of one group, or of all if it is ANY."""
+    """The weight of the lights of one group, or of all if it is ANY."""
     total = 0.0
     for light in range(stage.lights.size):
         if group == ANY or stage.lights[light].group == group:

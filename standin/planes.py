@@ -106,7 +106,7 @@ def _normals_camera(band: Band) -> Planes:
 
 
 def _variance(band: Band) -> Planes:
-    """Of the mean over the samples taken, without bias: spread / (n - 1)."""
+    """The variance of the mean over the samples taken, without bias: spread / (n - 1)."""
     taken = band.table[..., columns.SAMPLES]
     mean = band.accounts[..., BEAUTY, :]
     spread = band.table[..., columns.SQUARE : columns.SQUARE + 3] - mean * mean

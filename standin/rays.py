@@ -95,7 +95,7 @@ def hit_box(o, d, half, near):
 
 @compiled
 def box_normal(p, half):
-    """Of the face that a point of the surface is nearest to."""
+    """The normal of the face that a point of the surface is nearest to."""
     gap = (half[0] - abs(p[0]), half[1] - abs(p[1]), half[2] - abs(p[2]))
     if gap[0] <= gap[1] and gap[0] <= gap[2]:
         return (math.copysign(1.0, p[0]), 0.0, 0.0)

@@ -203,7 +203,7 @@ class Scene(Document):
 
     @property
     def fingerprint(self) -> str:
-        """Of everything in the document; the same for the same scene wherever it is kept."""
+        """The fingerprint of everything in the document; the same for the same scene wherever it is kept."""
         return fingerprint(self.as_json())
 
     @property

@@ -28,7 +28,7 @@ def new_password() -> str:
 
 
 def address_of(request: HttpRequest) -> str:
-    """Of the client: the web server has put it in place of a reverse proxy's, if it trusts that."""
+    """The address of the client: the web server has put it in place of a reverse proxy's, if it trusts that."""
     return request.META.get("REMOTE_ADDR", "")
 
 

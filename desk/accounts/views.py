@@ -39,7 +39,7 @@ def password(request: HttpRequest) -> HttpResponse:
 
 
 def _is_password(request: HttpRequest, given: str) -> bool:
-    """Of the user's; a wrong one counts like a wrong login, and is as slow when there were many."""
+    """Whether it is the user's; a wrong one counts like a wrong login, and is as slow when there were many."""
     return authenticate(request, username=request.user.get_username(), password=given) is not None
 
 

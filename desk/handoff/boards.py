@@ -142,7 +142,7 @@ def _ledger_of(production: Production, code: str) -> tuple[Shot, Ledger]:
 
 
 def _document(ledger: Ledger, number: int) -> dict[str, Any]:
-    """Of a version; as it is now for 0."""
+    """The document of a version; as it is now for 0."""
     if not number:
         return ledger.document
     version = ledger.versions.filter(number=number).first()

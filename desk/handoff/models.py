@@ -44,12 +44,12 @@ class Delivery(models.Model):
 
     @property
     def tasks(self) -> list[Task]:
-        """Of its frames, and the one that closes it."""
+        """The tasks of its frames, and the one that closes it."""
         return [*self.job.tasks.all(), *(self.closing.tasks.all() if self.closing else ())]
 
     @property
     def state(self) -> str:
-        """Of the whole: failed if anything failed, running while anything is not at its end."""
+        """The state of the whole: failed if anything failed, running while anything is not at its end."""
         states = {task.state for task in self.tasks}
         if State.FAILED in states and State.RUNNING not in states:
             return State.FAILED  # what is made of all frames waits for those that failed
@@ -92,7 +92,7 @@ class Draft(models.Model):
 
 
 class Present(models.Manager):
-    """Of what was not removed. The rest stays for those who want it back."""
+    """What was not removed. The rest stays for those who want it back."""
 
     def get_queryset(self) -> models.QuerySet:
         """Without what was removed."""

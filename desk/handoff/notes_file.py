@@ -25,7 +25,7 @@ def is_long(shot: Shot) -> bool:
 
 
 def state(shot: Shot) -> str:
-    """Of the PDF: ready to be sent, being made, or neither, as of notes that have changed."""
+    """The state of the PDF: ready to be sent, being made, or neither, as of notes that have changed."""
     if not is_long(shot) or made(shot) is not None:
         return READY
     return MAKING if _jobs(shot).filter(tasks__state__in=OPEN).exists() else NONE

@@ -198,7 +198,7 @@ def on_frame(delivery: Delivery, item: Item, frame: int) -> list[dict[str, Any]]
 
 
 def as_csv(notes: Sequence[Note]) -> str:
-    """As a table (RFC 4180). Words that a spreadsheet would run as a formula get an apostrophe before them."""
+    """A table (RFC 4180). Words that a spreadsheet would run as a formula get an apostrophe before them."""
     text = io.StringIO()
     writer = csv.writer(text, lineterminator="\r\n")
     writer.writerow(HEAD)

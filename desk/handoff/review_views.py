@@ -170,7 +170,7 @@ def _download(body: bytes, name: str, kind: str) -> HttpResponse:
 
 
 def _number(request: HttpRequest, name: str) -> int:
-    """Of an address, 1 without one. Raises BadArgument."""
+    """The number of an address, 1 without one. Raises BadArgument."""
     text = request.GET.get(name, "1")
     if not text.isdecimal() or not text.isascii():
         raise BadArgument(f"A {name} is a number.", where=name)

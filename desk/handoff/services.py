@@ -300,7 +300,7 @@ def place_of(delivery: Delivery) -> Destination:
 
 
 def folder_of(delivery: Delivery) -> Path:
-    """Of all its files, to be named only: links on the way are not looked at."""
+    """The folder of all its files, to be named only: links on the way are not looked at."""
     return shot_folder(delivery.shot) / delivery.folder
 
 

@@ -165,12 +165,12 @@ def reopen(element: Element, mark: str) -> None:
 
 
 def _mark(document: Document) -> str:
-    """Of how an element is read, and by which code: what another one read is of no use for its findings."""
+    """The mark of how an element is read, and by which code: what another one read is of no use for its findings."""
     return fingerprint([READER, document.reading])
 
 
 def _judged(document: Document) -> str:
-    """Of that, and of which code judges it."""
+    """The mark of that, and of the code that judges it."""
     return fingerprint([JUDGE, _mark(document)])
 
 
@@ -187,7 +187,7 @@ def _wanted(element: Element, document: Document) -> Expectation:
 
 
 def _sequences(document: Document) -> Iterable[disk.Sequence]:
-    """As the folders have them now, for the times of their files."""
+    """The sequences as the folders have them now, for the times of their files."""
     for folder in sorted({pass_.files.sequence[0] for pass_ in document.passes}):
         try:
             yield from disk.scan(folder, below=False).sequences

@@ -119,7 +119,7 @@ def _element(element: Element, reading: int) -> dict[str, Any]:
 
 
 def _size(document: Document, seen: dict[str, Any]) -> str:
-    """Of the picture, as its first frame that was read has it."""
+    """The size of the picture, as its first frame that was read has it."""
     whole = [seen[pass_.key] for pass_ in document.passes if pass_.key in seen and not seen[pass_.key]["fault"]]
     if not whole:
         return ""

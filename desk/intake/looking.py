@@ -86,7 +86,7 @@ def rules_of(shot: Shot) -> list[Rule]:
 
 
 def _planned_names(shot: Shot) -> PlannedNames | None:
-    """Of the shot's plan as it is now, whatever its version; None if it cannot be carried out."""
+    """The names of the shot's plan as it is now, whatever its version; None if it cannot be carried out."""
     try:
         plan = Plan.from_json(shot.plan.document, where="plan")
         facts = facts_for(shot, plan.cameras)

@@ -88,7 +88,7 @@ def facts_of(bench: documents.Ledger, row: str, sources: OpenFrame) -> dict[str,
 
 
 def _shares(counts: NDArray[np.int64]) -> list[float]:
-    """Of pixels with none, one, two .. samples: shares of all, in at most BINS bins."""
+    """The shares of pixels with none, one, two .. samples: shares of all, in at most BINS bins."""
     each = -(-len(counts) // BINS)
     padded = np.pad(counts, (0, -len(counts) % each)).reshape(-1, each)
     return (padded.sum(axis=1) / max(1, counts.sum())).tolist()

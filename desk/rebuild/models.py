@@ -44,5 +44,5 @@ class LedgerVersion(models.Model):
 
     @property
     def label(self) -> str:
-        """As file names say it."""
+        """The label as file names say it."""
         return f"v{self.number:03}"

@@ -249,7 +249,7 @@ def frame_of(ledger: Ledger, document: documents.Ledger, frame: int) -> OpenFram
 
 
 def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
-    """Those a document names, the ledger's own first. Raises UnreadableFile if that is gone."""
+    """The elements that a document names, the ledger's own first. Raises UnreadableFile if that is gone."""
     if ledger.element is None:
         raise UnreadableFile(
             "The files of this ledger are no longer part of the shot.", where=ledger.name, advice="Choose other files."
@@ -258,7 +258,7 @@ def elements_of(ledger: Ledger, document: documents.Ledger) -> list[Element]:
 
 
 def names_of(document: documents.Ledger, sources: OpenFrame, first: str) -> dict[str, Any]:
-    """Of a Cryptomatte, by its first rank. lost: share of what the beauty covers that no rank holds."""
+    """The names of a Cryptomatte, by its first rank. lost: share of what the beauty covers that no rank holds."""
     own = of_main(OfElement(sources, sources.source(first).key.rpartition("/")[0]))
     alpha = sources.pixels(require_beauty(own).key).alpha if own is not None else None
     height, width = sources.shape()

@@ -101,5 +101,5 @@ def _verdicts(job: Job, elements: list[Element]) -> dict[int, str]:
 
 
 def _mark(ledger: Ledger, plain: Document, elements: list[Element]) -> str:
-    """Of the rows, and of how the passes they take are read."""
+    """The mark of the rows, and of how the passes they take are read."""
     return fingerprint([ledger.pk, plain.replace(name="ledger").as_json(), [document_of(e).reading for e in elements]])

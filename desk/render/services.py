@@ -289,7 +289,7 @@ def _frames(plan: Plan, request: RunRequest) -> list[int]:
 
 
 def mean_of(name: str, results: Iterable[dict[str, Any]]) -> float | None:
-    """Of the results that have it; None if none does."""
+    """The mean of the results that have it; None if none does."""
     known = [value for result in results if (value := result.get(name)) is not None]
     return sum(known) / len(known) if known else None
 

@@ -67,7 +67,7 @@ def key_of(path: str) -> str:
 
 
 def _others(shot: Shot, plan: str, scene: str, paths: Iterable[str]) -> Iterator[str]:
-    """Those of the paths that were written from something else."""
+    """The paths that were written from something else."""
     left = iter(paths)
     while some := list(islice(left, AT_ONCE)):
         there = Written.objects.filter(shot=shot, key__in=map(key_of, some))

@@ -52,7 +52,7 @@ class Membership(models.Model):
 
 class ShotQuerySet(models.QuerySet):
     def visible_to(self, user) -> ShotQuerySet:
-        """Those of the productions that somebody belongs to."""
+        """The productions that somebody belongs to."""
         return self.filter(production__memberships__user=user).select_related("production", "plan")
 
 
@@ -81,7 +81,7 @@ class Shot(models.Model):
 
     @cached_property
     def settings(self) -> ShotSettings:
-        """As its plan has them now. Raises BadDocument if that cannot be read."""
+        """Its settings as the plan has them now. Raises BadDocument if that cannot be read."""
         try:
             return ShotSettings.model_validate(self.plan.document["shot"])
         except (ValidationError, KeyError, TypeError) as error:

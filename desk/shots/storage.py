@@ -76,7 +76,7 @@ def shot_folder(shot: Shot) -> Path:
 
 
 def free_bytes() -> int | None:
-    """Of the first storage root; None if the disk does not say."""
+    """The free bytes of the first storage root; None if the disk does not say."""
     try:
         return shutil.disk_usage(settings.STORAGE_ROOTS[0]).free
     except OSError:

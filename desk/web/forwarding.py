@@ -87,7 +87,7 @@ def _answer(line: _Line, environ: Environ) -> tuple[str, list[tuple[str, str]], 
 
 
 def _headers(environ: Environ) -> dict[str, str]:
-    """Those of the client, and from where and how it came."""
+    """The headers of the client, and from where and how it came."""
     given = {name[5:].replace("_", "-").title(): value for name, value in environ.items() if name.startswith("HTTP_")}
     kept = {
         name: value for name, value in given.items()

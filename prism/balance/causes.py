@@ -260,7 +260,7 @@ class _Search:
         )
 
     def _alphas(self, world: World, key: str) -> Iterator[NDArray | None]:
-        """That a source may be covered by: its own, that of its layer, that of the whole."""
+        """The alphas that a source may be covered by: its own, that of its layer, that of the whole."""
         yield world.picked.pixels(key).alpha
         for group in world.ledger.rows:
             held = isinstance(group, GroupRow) and any(row.source_taken == key for row in walk(group.inner))
@@ -288,7 +288,7 @@ class _Search:
                 yield self._changed(world, _cause(trial.cause, key, trial.text, 0), trial.frame, trial.judged)
 
     def _edges(self, world: World) -> Iterator[_Trial]:
-        """Of layers that lie over one another: a pixel's alpha does not say which part of it is covered."""
+        """A cause of layers that lie over one another: a pixel's alpha does not say which part of it is covered."""
         over = [row for row in world.ledger.rows if isinstance(row, GroupRow) and row.operator == "over" and row.alpha]
         if not over:
             return
@@ -317,7 +317,7 @@ class _Search:
         return sorted(fair, key=lambda pair: -_likeness(size, world.picked.pixels(pair[0])))
 
     def _close(self) -> list[tuple[str, Source]]:
-        """Of those, the ones that are looked at closely."""
+        """The ones that are looked at closely."""
         suspects = self._suspects()
         most = len(suspects) if self._work.thorough else MOST_PLACED
         if len(suspects) > most:
@@ -342,7 +342,7 @@ class _Search:
                     yield _cause("other_size", key, text, found.share)
 
     def _framed(self) -> Iterator[_Trial | Finding]:
-        """Of another frame, where that is there."""
+        """The same pass of another frame, where that is there."""
         suspects, world = self._suspects(), self._world
         most = len(suspects) if self._work.thorough else MOST_FRAMED
         reach = self._work.frames

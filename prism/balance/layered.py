@@ -34,7 +34,7 @@ class Chosen:
 
     @property
     def names(self) -> tuple[str, ...]:
-        """Of all elements that a frame must be opened of, the main one first."""
+        """Names of all elements that a frame must be opened of, the main one first."""
         return (*((self.whole,) if self.whole else ()), *self.layers)
 
     @property

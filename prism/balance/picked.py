@@ -87,7 +87,7 @@ class Picked(FramePart):
         return self.of(self.whole.at(number))
 
     def identity(self) -> Hashable:
-        """Of the whole frame and the pixels; never the same twice if a source is changed."""
+        """The identity of the whole frame and the pixels; never the same twice if a source is changed."""
         return self.whole.identity(), self._places.tobytes(), id(self) if self._changed else None
 
 

@@ -34,7 +34,7 @@ FINE = 0.25  # share of the fine detail below which a source has lost its own
 
 @dataclass(frozen=True, slots=True, eq=False)
 class PlaceTrial:
-    """As a trial of values. frame: the world in which it is put right."""
+    """A trial of values in another world. frame: the world in which it is put right."""
 
     cause: str
     text: str
@@ -197,7 +197,7 @@ def other_frames(frame: Frame, key: str, offsets: Iterable[int]) -> dict[int, Fr
 def frame_trials(
     ledger: Ledger, frames: Mapping[int, Frame], picked: Picked, key: str, title: str, gap: NDArray
 ) -> Iterator[PlaceTrial]:
-    """Of another frame: that fits in its place, or it is the same as there while the picture moves on.
+    """A trial of another frame: that fits in its place, or it is the same as there while the picture moves on.
 
     frames: those to look at. gap: (3, 1, N), what the source lacks.
     """

@@ -49,7 +49,7 @@ def register(frame: Frame, overlay: str, picture: str) -> Registration:
 
 
 def _brightness(frame: Frame, key: str, step: int) -> NDArray[np.float32]:
-    """Of log light, so that bright lamps do not outshout the rest; what is no number is black."""
+    """The brightness of log light, so that bright lamps do not outshout the rest; what is no number is black."""
     planes = np.stack(frame.pixels(key, step=step).planes).astype(np.float32)
     light = np.nan_to_num(planes, nan=0, posinf=0, neginf=0).clip(0).sum(axis=0)
     return np.log1p(8 * light)

@@ -81,7 +81,7 @@ def _error(plane: NDArray) -> NDArray[np.float32]:
 
 
 def _error_of(size: NDArray[np.float32], stored: np.dtype) -> NDArray[np.float32]:
-    """Of magnitudes that were stored as a type."""
+    """The rounding error of magnitudes that were stored as a type."""
     unit, smallest = (UNIT_HALF, SMALLEST_HALF) if stored == np.float16 else (UNIT_SUMMED, SMALLEST_FLOAT)
     return size * np.float32(unit) + np.float32(smallest)
 
@@ -123,7 +123,7 @@ def _of_placed(placed: Placed, sources: Frame, rows: slice) -> _Term:
 
 
 def _of_behind(behind: Behind, sources: Frame, rows: slice) -> _Term:
-    """Of a picture that is filtered into its place: nothing where it does not show."""
+    """The bound of a picture that is filtered into its place: nothing where it does not show."""
     picture = frame_behind(behind, sources)
     if picture is None:
         nothing = np.zeros((4, rows.stop - rows.start, sources.shape()[1]), np.float32)
@@ -134,7 +134,7 @@ def _of_behind(behind: Behind, sources: Frame, rows: slice) -> _Term:
 
 
 def _anywhere(picture: Frame, content: Placed | Behind, sources: Frame, rows: slice) -> _Term:
-    """Of a pass that may lie elsewhere: the bounds of its largest values, on some rows of the frame."""
+    """The bound of a pass that may lie elsewhere: the bounds of its largest values, on some rows of the frame."""
     pixels = picture.pixels(content.source)
     has_alpha = pixels.alpha is not None and content.uses_alpha
     planes = [*pixels.planes, pixels.alpha] if has_alpha else pixels.planes
@@ -157,7 +157,7 @@ def _is_deep(step: Step) -> bool:
 
 
 def _of_depths(step: Step, sources: Frame, rows: slice) -> _Term:
-    """Of samples over each other: every number of each is a float."""
+    """The bound of samples over each other: every number of each is a float."""
     laid = sources.cached(("laid in depth", step), lambda: laid_in_depth(group_of(step), sources, 1))
     term = _stored(laid, rows, uses_alpha=True)
     return _Term(term.size, term.error + _of_samples(step, sources)[:, rows], term.has_alpha)
@@ -171,7 +171,7 @@ def _of_samples(step: Step, sources: Frame) -> NDArray[np.float32]:
 
 
 def _of_colours(made: Flat | Gradient, sources: Frame, rows: slice) -> _Term:
-    """Of colours that stand in the ledger, which are exact."""
+    """The bound of colours that stand in the ledger, which are exact."""
     second = made.second if isinstance(made, Gradient) else (0.0, 0.0, 0.0)
     colour = [max(pair) for pair in zip(made.colour, second, strict=True)]
     shape = (4, rows.stop - rows.start, sources.shape()[1])

@@ -75,7 +75,7 @@ def _on_grid(stored: Colour, encode: Curve, top: int, *, half: bool) -> bool:
 
 
 def _of_grid(stored: Colour, encode: Curve, decode: Curve, top: int) -> Colour:
-    """Of each value, to the next code above or below: it may have been rounded or cut."""
+    """The bound of each value, to the next code above or below: it may have been rounded or cut."""
     code = np.round(encode(np.clip(stored, 0, 1).astype(np.float64)) * top)
     below, above = decode(np.maximum(code - 1, 0) / top), decode((code + 1) / top)
     return np.maximum(above - stored, stored - below).astype(np.float32)

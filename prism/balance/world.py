@@ -37,7 +37,7 @@ class Residue:
 
     @classmethod
     def everywhere(cls, bound: NDArray[np.float32], places: NDArray[np.int64]) -> Residue:
-        """Of all pixels of a box, in colour, whichever are wrong."""
+        """The residue of all pixels of a box, in colour, whichever are wrong."""
         count = len(places)
         return cls(bound, np.ones((1, count), bool), 3, count, 0, places)
 
@@ -94,7 +94,7 @@ class World:
             return self.rendered - evaluate(ledger, self.picked).rgba
 
     def gap_by_rows(self, ledger: Ledger) -> NDArray[np.float32]:
-        """As `gap_in` but for rounding, by difference where one row was changed. Raises PrismError."""
+        """The same as `gap_in` but for rounding, by difference where one row was changed. Raises PrismError."""
         with np.errstate(invalid="ignore", over="ignore"):
             change = self._rows.with_ledger(ledger)
             return self.gap_in(ledger) if change is None else self.gap - change
@@ -118,7 +118,7 @@ class World:
         return other
 
     def sources(self) -> list[tuple[str, Source]]:
-        """Those of rows, then what they should land on."""
+        """The sources of rows, then what they should land on."""
         keys = dict.fromkeys((*(row.source for row in self.ledger.passes), *self.ledger.rendered.sources))
         return [(key, self.picked.source(key)) for key in keys]
 
@@ -159,7 +159,7 @@ class World:
             return self.rendered - evaluate(self.ledger, frame).rgba
 
     def _changed(self, key: str, change: Change) -> NDArray[np.float32]:
-        """As `evaluated` but for rounding, by difference where one row takes the source."""
+        """The same as `evaluated` but for rounding, by difference where one row takes the source."""
         frame = self.picked.with_change(key, change)
         with np.errstate(invalid="ignore", over="ignore"):
             by_rows = None if key in self._reference else self._rows.with_source(key, frame)
@@ -184,7 +184,7 @@ class World:
             return self.residue.bound[:3] / steep
 
     def share(self, gap: NDArray, *, judged: NDArray | None = None, slack: NDArray | float = 0.0) -> float:
-        """Of the light that is off, the share that is gone with another gap, 0..1. judged: pixels it can be judged on,
+        """The share of the light that is off which is gone with another gap, 0..1. judged: pixels it can be judged on,
         (1, N), all if None; 0 if those hold too little of what is off."""
         within = ... if judged is None else np.broadcast_to(judged, self.before.shape)
         before = float(self.before[within].sum(dtype=np.float64))

@@ -9,7 +9,7 @@ _DATE = slice(24, 36)  # of a profile's header (ICC.1:2022, table 17): when it w
 
 @cache
 def srgb_profile() -> bytes:
-    """Of sRGB. The date is that of no day, so that equal pictures make equal files."""
+    """The ICC profile of sRGB. The date is that of no day, so that equal pictures make equal files."""
     made = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
     made[_DATE] = bytes(12)
     return bytes(made)

@@ -31,8 +31,8 @@ PIECE = 10.0  # of strokes, for each pixel around each piece
 
 
 def seconds_of(ledger: Ledger, size: tuple[int, int], *, step: int = 1, frame: int = 0) -> float:
-    """Of the picture of a ledger. size: height and width of the whole frame; step: divides both. Without reading
-    files."""
+    """The seconds of the picture of a ledger. size: height and width of the whole frame; step: divides both. Without
+    reading files."""
     pixels = size[0] * size[1]
     rows = [row for row in walk(ledger.rows) if row.on]
     used = within(ledger.mattes, {row.matte for row in rows if row.matte is not None})
@@ -41,7 +41,7 @@ def seconds_of(ledger: Ledger, size: tuple[int, int], *, step: int = 1, frame: i
 
 
 def mattes_seconds(mattes: Iterable[Matte], size: tuple[int, int], *, step: int = 1, frame: int = 0) -> float:
-    """Of the planes of mattes, each once."""
+    """The seconds of the planes of mattes, each once."""
     parts = (part for matte in mattes if isinstance(matte, MadeMatte) for part in matte.parts)
     return NANO * sum(_part(part, size, step, frame) for part in parts if part.amount != 0)
 

@@ -125,7 +125,8 @@ def _element(step: Step, frame: Frame) -> Samples:
 
 
 def _within(samples: Samples, near: float, far: float) -> Samples:
-    """Those of a range; none of one that ends before it begins, as while one of its ends is dragged past the other."""
+    """The frames of a range; none of one that ends before it begins, as while one of its ends is dragged past the
+    other."""
     return deep.cut(samples, near, far) if near < far else samples.kept(np.zeros(len(samples), np.bool_))
 
 

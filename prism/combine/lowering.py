@@ -245,7 +245,7 @@ class _Writer:
 
 
 def _gains(step: Step) -> tuple[float, float, float]:
-    """Those that a source is read with; trims within a matte come after."""
+    """The gains that a source is read with; trims within a matte come after."""
     return (1.0, 1.0, 1.0) if step.within else step.trims.gains
 
 

@@ -48,7 +48,7 @@ def _middles(frame: Frame, step: int) -> tuple[NDArray[np.float64], NDArray[np.f
 
 
 def _from_middle(frame: Frame, step: int) -> tuple[float, float]:
-    """Of the first pixel."""
+    """The place of the first pixel."""
     window, display = frame.window, frame.display_window
     return (
         window.x0 - display.x0 + step / 2 - display.width / 2,

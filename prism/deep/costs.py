@@ -22,9 +22,9 @@ Limits = tuple[float, int]  # tolerance in depth, and most samples of a pixel; 0
 
 @dataclass(frozen=True, slots=True)
 class Cost:
-    """Of one pair of limits. samples, bytes: what is left; bytes as a file of ZIPS lines has them. flat_error,
-    holdout_error: largest change of colour or alpha, flat, and of what is seen in front of an opaque card at any depth.
-    holdout_mean: of the latter, the mean over all pixels of the largest of each."""
+    """What one pair of limits costs. samples, bytes: what is left; bytes as a file of ZIPS lines has them.
+    flat_error, holdout_error: largest change of colour or alpha, flat, and of what is seen in front of an opaque card
+    at any depth. holdout_mean: of the latter, the mean over all pixels of the largest of each."""
 
     tolerance: float
     most: int
@@ -36,8 +36,8 @@ class Cost:
 
 
 def costs(samples: Samples, limits: Sequence[Limits] = ()) -> list[Cost]:
-    """Of every pair of limits. Without any: of MOSTS without a tolerance, then of SHARES of the middle nine tenths of
-    depths without a most."""
+    """The costs of every pair of limits. Without any: of MOSTS without a tolerance, then of SHARES of the middle nine
+    tenths of depths without a most."""
     measured = tidied(_part(samples))
     return [_cost(measured, *pair) for pair in limits or _usual(measured)]
 

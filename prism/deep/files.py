@@ -39,7 +39,7 @@ def read_samples(
 def read_pixels(
     path: Path, part: Part, pixels: NDArray[np.int64], window: Window, *, cache: PlaneFolder | None = None
 ) -> Samples:
-    """Of a deep part only some pixels (P,) of its data window, row by row, as a picture over another window; -1 for one
+    """Only some pixels (P,) of a deep part of its data window, row by row, as a picture over another window; -1 for one
     without samples. What was decoded before is not read as a whole. Raises as `read_samples`."""
     runs = dict(guarded.decode_deep(path, part, cache=cache).planes)
     stored = runs.pop(SAMPLES).reshape(-1)

@@ -92,8 +92,8 @@ def merged(pictures: Sequence[Samples]) -> Samples:
 
 
 def _merged_points(pictures: Sequence[Samples], window: Window) -> Samples:
-    """Of points alone, which are never split: there are no more of them than before, so that there is room for all from
-    the start, and what is needed on the way is of some rows."""
+    """The merge of points alone, which are never split: there are no more of them than before, so that there is room
+    for all from the start, and what is needed on the way is of some rows."""
     made = _room(pictures[0], sum(map(len, pictures)))
     targets = [np.zeros(1, np.int64)]
     for band in row_bands(pictures, window):
@@ -123,7 +123,7 @@ def held_out(samples: Samples, *by: Samples) -> Samples:
 
 
 def _held_out(samples: Samples, by: Sequence[Samples]) -> Samples:
-    """Of pictures over the same window."""
+    """The holdout of pictures over the same window."""
     own, others = tidied(samples), [tidied(each) for each in by]
     other = others[0] if len(others) == 1 else tidied(_together(others, samples.window))
     own, other = _split(own, other.offsets, other.depth), _split(other, own.offsets, own.depth)
@@ -154,7 +154,7 @@ def _solids_beside(own: Samples, others: Sequence[Samples]) -> NDArray[np.int64]
 
 
 def _places_of(samples: Samples, chosen: NDArray[np.int64]) -> NDArray:
-    """Of some samples the pixel, front and back as one value each."""
+    """The pixel, front and back of samples, as one value each."""
     table = np.empty((len(chosen), 3), np.int64)
     table[:, 0] = samples.pixels[chosen]
     table[:, 1:] = samples.depth[chosen].view(np.int32)

@@ -69,7 +69,7 @@ class Samples:
         return found | dict(zip(self.id_names, self.ids.T, strict=True))
 
     def kept(self, chosen: NDArray[np.bool_]) -> Samples:
-        """Those samples alone that are chosen, by a mask (N,)."""
+        """Only the samples that are chosen, by a mask (N,)."""
         before = np.concatenate([[0], np.cumsum(chosen, dtype=np.int64)])
         return replace(
             self, offsets=before[self.offsets], depth=self.depth[chosen], alpha=self.alpha[chosen],

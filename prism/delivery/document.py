@@ -33,7 +33,7 @@ class Item(Order):
 
     @property
     def name_pattern(self) -> str:
-        """Of its files."""
+        """The pattern of names of its files."""
         return self.pattern or self.encoding.name_pattern(self)
 
     @property
@@ -76,7 +76,7 @@ class Delivery(Document):
 
     @classmethod
     def from_json(cls, data: Any, *, where: str = "") -> Self:
-        """As of any document; a fault of an item names that by its id."""
+        """Read it like any document; a fault of an item names that by its id."""
         try:
             return cls.model_validate(data)
         except ValidationError as error:

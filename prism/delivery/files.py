@@ -57,5 +57,5 @@ def _as_stored(rgba: NDArray[np.float32], keep_alpha: bool, ground: Colour) -> D
 
 
 def codes_of(found: Developed) -> NDArray[np.uint8]:
-    """Of 8 bits, (H, W, 3 or 4)."""
+    """The codes of 8 bits, (H, W, 3 or 4)."""
     return to_codes(found.values if found.alpha is None else np.dstack([found.values, found.alpha]), 8)

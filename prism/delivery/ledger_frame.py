@@ -60,7 +60,7 @@ class LedgerFrame:
 
     @property
     def number(self) -> int:
-        """Of the frame."""
+        """The number of the frame."""
         return self.sources.number
 
     def read(self) -> None:
@@ -107,7 +107,7 @@ class LedgerFrame:
     def developed(
         self, transform: ViewTransform, *, finished: bool = True, keep_alpha: bool = False, ground: Colour = BLACK
     ) -> Developed:
-        """As `shown`, with the values and the alpha of the display window."""
+        """The same as `shown`, with the values and the alpha of the display window."""
         picture, report = self.shown(transform, finished=finished, keep_alpha=keep_alpha, ground=ground)
         alpha = picture.rgba[3] if keep_alpha else None
         return replace(report, values=np.moveaxis(picture.rgba[:3], 0, -1), alpha=alpha)

@@ -33,7 +33,7 @@ LIBRARIES = ("numpy", "numba", "OpenEXR", "OpenImageIO", "opencolorio", "Pillow"
 
 
 def frame_path(root: Path, number: int) -> Path:
-    """Of the record of one frame."""
+    """The path of the record of one frame."""
     return root / FOLDER / f"{number:04}.json"
 
 
@@ -140,7 +140,7 @@ def frames_in(root: Path) -> list[dict[str, Any]]:
 
 
 def closing_path(root: Path, item: Item) -> Path:
-    """Of what is known of an item that is made of all frames."""
+    """The path of what is known of an item that is made of all frames."""
     return root / FOLDER / f"{item.id}.closing"
 
 

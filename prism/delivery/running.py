@@ -193,7 +193,7 @@ def _seal_records(root: Path) -> None:
 
 
 def _saw_part(saw: Callable[[float], object], place: int, count: int, share: float) -> None:
-    """Of several things that are made one after another."""
+    """The progress of several things that are made one after another."""
     saw((place + share) / count)
 
 

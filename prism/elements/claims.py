@@ -98,7 +98,8 @@ class NameReader:
     alone: bool
 
     def claims(self, sequence: disk.Sequence, layers: Sequence[FileLayer], telling: str) -> list[Claim]:
-        """Of all layers that no rule leaves out. telling: what names the sequence among those of its folder."""
+        """The claims of all layers that no rule leaves out. telling: what names the sequence among those of its
+        folder."""
         folders = self._folders(sequence)
         ruling = ruled(self.rules, sequence.pattern)
         if ruling is IGNORE:

@@ -31,7 +31,7 @@ _MINUS = re.compile(r"[._]$")
 
 @dataclass(frozen=True, slots=True)
 class FileFacts:
-    """As the folder says, without opening it. modified: nanoseconds since 1970."""
+    """What the folder says, without opening it. modified: nanoseconds since 1970."""
 
     size: int
     modified: int
@@ -64,7 +64,7 @@ class Sequence:
 
     @property
     def byte_count(self) -> int:
-        """Of all its files."""
+        """The bytes of all its files."""
         return sum(facts.size for facts in self.files.values())
 
     def path(self, frame: int | None) -> Path:
@@ -73,13 +73,14 @@ class Sequence:
 
     @property
     def first_path(self) -> Path:
-        """Of the first frame, or the still."""
+        """The path of the first frame, or the still."""
         return self.path(self.frames[0] if self.frames else None)
 
 
 @dataclass(frozen=True)
 class Scan:
-    """Of a folder and those below it. others: files that are no pictures. closed: folders that may not be listed."""
+    """The contents of a folder and those below it. others: files that are no pictures. closed: folders that may not
+    be listed."""
 
     sequences: tuple[Sequence, ...]
     others: int = 0
@@ -88,7 +89,7 @@ class Scan:
 
 
 def file_name(head: str, padding: int, suffix: str, frame: int | None) -> str:
-    """Of one file of a sequence. Padding counts the minus sign, as Python has it."""
+    """The name of one file of a sequence. Padding counts the minus sign, as Python has it."""
     return f"{head}{suffix}" if frame is None else f"{head}{frame:0{padding}d}{suffix}"
 
 

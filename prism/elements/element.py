@@ -34,7 +34,7 @@ class Files(Value):
 
     @classmethod
     def of(cls, sequence: Sequence) -> Files:
-        """Of what was found on disk."""
+        """The sequence of what was found on disk."""
         frames = "" if sequence.is_still else format_frames(sequence.frames)
         return cls(
             folder=storable(str(sequence.folder)),
@@ -140,7 +140,7 @@ class Element(Document):
 
     @cached_property
     def sequences(self) -> tuple[Files, ...]:
-        """Those of its passes, each once."""
+        """The sequences of its passes, each once."""
         return tuple(
             {(f.folder, f.head, f.padding, f.suffix, f.frames): f for f in (p.files for p in self.passes)}.values()
         )

@@ -102,7 +102,7 @@ def _of_light(claim: Claim, image: PlannedImageName) -> Claim:
 
 
 def _readable_header(sequence: disk.Sequence, headers: Headers) -> list[Part]:
-    """Of the first file that can be read. Raises what the first one raised if none of a few can."""
+    """The header of the first file that can be read. Raises what the first one raised if none of a few can."""
     faults: list[PrismError] = []
     for frame in list(sequence.files)[:TRIED]:
         try:

@@ -80,7 +80,7 @@ def version_of(name: str) -> int | None:
 
 
 def _without_accents(name: str) -> str:
-    """As far as it is looked at. Letters that are no Latin ones stay as they are."""
+    """The part of a name that is looked at, in plain letters. Letters that are no Latin ones stay as they are."""
     spread = unicodedata.normalize("NFKD", name[:LONGEST])
     return "".join(character for character in spread if not unicodedata.combining(character))
 
@@ -99,7 +99,7 @@ def identify(name: str, labels: Collection[str] = (), *, of_file: bool = False) 
 
 
 def known(name: str) -> Match:
-    """As `identify`, of a name that says what it is. Raises BadArgument for another."""
+    """The same as `identify`, of a name that says what it is. Raises BadArgument for another."""
     match = identify(name)
     if match is None:
         raise BadArgument(f"{name} is no name of a pass.", where=name, advice="Use a name of the catalogue of passes.")

@@ -31,12 +31,12 @@ class PlannedSequence:
 
     @property
     def layer(self) -> str:
-        """Of the plan."""
+        """The layer of the plan."""
         return str(self.files.place["layer"])
 
     @property
     def camera(self) -> str:
-        """Of the plan."""
+        """The camera of the plan."""
         return str(self.files.place["camera"])
 
     def match(self, channels: Sequence[str], part: Part) -> Match | None:

@@ -19,7 +19,7 @@ from prism.pixels.picture import Picture
 
 
 def of_domain(steps: Sequence[FinishStep], domain: Domain) -> tuple[FinishStep, ...]:
-    """Those that work on light, or on display values."""
+    """The steps that work on light, or on display values."""
     return tuple(step for step in steps if step.domain == domain)
 
 

@@ -38,7 +38,7 @@ class Finish(Document):
 
     @classmethod
     def from_json(cls, data: Any, *, where: str = "") -> Self:
-        """As of any document; a fault of a step names that by its id."""
+        """Read it like any document; a fault of a step names that by its id."""
         try:
             return cls.model_validate(data)
         except ValidationError as error:

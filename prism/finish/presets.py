@@ -19,7 +19,7 @@ class Chain:
 
     @property
     def finish(self) -> Finish:
-        """As a document."""
+        """The finish as a document."""
         return Finish.from_json({**_HEAD, "name": self.title, "steps": list(self.steps)})
 
 

@@ -52,7 +52,7 @@ Steps = Annotated[tuple[Step, ...], Field(max_length=200), AfterValidator(_in_or
 
 
 def active(steps: tuple[FinishStep, ...], frame: int) -> tuple[FinishStep, ...]:
-    """Those that change something at a frame, with plain numbers."""
+    """The steps that change something at a frame, with plain numbers."""
     soloed = any(step.solo for step in steps)
     there = (step.at(frame) for step in steps if step.is_active_at(frame) and (step.solo or not soloed))
     return tuple(step for step in there if not step.is_neutral)

@@ -72,7 +72,7 @@ def write_deep(
 
 
 def _stored(run: NDArray) -> NDArray:
-    """As a file can hold it: half, float or uint."""
+    """The same value as a file can hold it: half, float or uint."""
     return np.ascontiguousarray(run if run.dtype in (np.float16, np.uint32) else run.astype(np.float32, copy=False))
 
 

@@ -280,7 +280,7 @@ class _Header:
         )
 
     def _tile(self, attributes: Mapping[str, Attribute], data: Window) -> tuple[int, int] | None:
-        """Of its tiles, not larger than the picture; None of scan lines."""
+        """The size of its tiles, not larger than the picture; None of scan lines."""
         if "tiles" not in attributes or len(attributes["tiles"].raw) < 8:
             return None
         wide, high = struct.unpack("<II", attributes["tiles"].raw[:8])

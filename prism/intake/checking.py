@@ -68,7 +68,7 @@ class PassFacts:
 
     @property
     def mean(self) -> float | None:
-        """Of the colour, over all its channels."""
+        """The mean of the colour, over all its channels."""
         means = [plane.mean for name, plane in self.planes.items() if name != "A" and plane.mean is not None]
         return float(np.mean(means)) if means else None
 

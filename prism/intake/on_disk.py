@@ -75,7 +75,7 @@ def _of_sequences(kind: str, numbers: tuple[int, ...], same: Sequence[Files], *,
 
 
 def findings_of_scan(scanned: disk.Scan, unread: Iterable[Unread]) -> Iterator[Finding]:
-    """Of all that lies in a folder: files that cannot be read, numbers in two paddings."""
+    """The findings of all that lies in a folder: files that cannot be read, numbers in two paddings."""
     for fault in unread:
         paths = tuple(str(fault.sequence.path(frame)) for frame in list(fault.sequence.files)[:1000])
         yield Finding(

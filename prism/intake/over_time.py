@@ -92,7 +92,7 @@ def _counted(count: int) -> str:
 
 
 def _not_beside(own: set[tuple[int, int]], beside: Sequence[set[tuple[int, int]] | None]) -> set[tuple[int, int]]:
-    """Those of a frame that have none within a pixel in either of the frames beside."""
+    """The outliers of a frame that have none within a pixel in either of the frames beside."""
     near = {
         (x + across, y + down)
         for places in beside

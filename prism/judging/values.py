@@ -93,7 +93,7 @@ class Values:
 
     @property
     def key(self) -> str:
-        """Of the kind of pass; empty if it is not known."""
+        """The key of the kind of pass; empty if it is not known."""
         return self.kind.key if self.kind else ""
 
     @property

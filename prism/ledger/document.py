@@ -132,7 +132,7 @@ class Ledger(Document):
 
     @property
     def elements(self) -> tuple[str, ...]:
-        """Of its sources, that of the beauty first."""
+        """The elements of its sources, that of the beauty first."""
         names = (source.rpartition("/")[0] for source in self.sources)
         return tuple(dict.fromkeys(name for name in names if name))
 

@@ -35,12 +35,12 @@ class Finishing:
 
     @property
     def in_light(self) -> tuple[FinishStep, ...]:
-        """Those that work on light."""
+        """The steps that work on light."""
         return of_domain(self.steps, "light")
 
     @property
     def on_display(self) -> tuple[FinishStep, ...]:
-        """Those that work on display values."""
+        """The steps that work on display values."""
         return of_domain(self.steps, "display")
 
     def on(self, sources: Frame) -> Finishing:

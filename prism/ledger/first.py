@@ -29,7 +29,7 @@ class Start:
 
     @property
     def title(self) -> str:
-        """As a person reads it."""
+        """The name as a person reads it."""
         return self.by.replace("-", " ") + (f", {DENOISED}" if self.denoised else "")
 
 

@@ -57,7 +57,7 @@ def _match(name: str, other: Ledger, frame: Frame) -> str:
 
 
 def _newest(found: Sequence[Source]) -> str:
-    """Of one image in several versions the last by name; empty if they are of several images."""
+    """The last by name of one image in several versions; empty if they are of several images."""
     images = {_unversioned(_element(source.key)) for source in found}
     return max(source.key for source in found) if len(images) == 1 else ""
 

@@ -17,7 +17,7 @@ class _Matte(Value):
 
     @property
     def sources(self) -> tuple[str, ...]:
-        """That it takes itself."""
+        """The passes that it takes itself."""
         return ()
 
     @property
@@ -34,7 +34,7 @@ class AlphaMatte(_Matte):
 
     @property
     def sources(self) -> tuple[str, ...]:
-        """That whose alpha it is."""
+        """The pass whose alpha it is."""
         return (self.source,)
 
 
@@ -58,12 +58,12 @@ class MadeMatte(_Matte):
 
     @property
     def sources(self) -> tuple[str, ...]:
-        """Those of its parts."""
+        """The sources of its parts."""
         return tuple(part.source for part in self.parts if hasattr(part, "source"))
 
     @property
     def others(self) -> tuple[str, ...]:
-        """Those that are parts of it."""
+        """The mattes that are parts of it."""
         return tuple(part.of for part in self.parts if isinstance(part, MattePart))
 
 
@@ -122,7 +122,7 @@ def renamed(matte: Matte, names: Mapping[str, str]) -> Matte:
 
 
 def within(mattes: tuple[Matte, ...], wanted: set[str]) -> tuple[Matte, ...]:
-    """Those mattes and all that they are made of, in their order."""
+    """Mattes and all that they are made of, in their order."""
     needed = set(wanted)
     for matte in reversed(mattes):
         if matte.id in needed:

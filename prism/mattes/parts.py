@@ -143,7 +143,7 @@ class StrokesPart(_Part):
 
 
 class Corner(Value):
-    """Of a polygon or a curve. soft: width of the edge from here to the next."""
+    """A corner of a polygon or a curve. soft: width of the edge from here to the next."""
 
     x: Coordinate
     y: Coordinate

@@ -45,7 +45,7 @@ def picked(
 
 
 def _names(frame: Frame, source: str, region: Region) -> list[ranks.Share]:
-    """Of a pixel what covers most of it. Of a box what lies in it with at least half of itself, or makes up half of
+    """What covers most of a pixel; of a box what lies in it with at least half of itself, or makes up half of
     it."""
     here = [share for share in ranks.shares(region, source) if share.pixels > 0]
     size = region.window.width * region.window.height

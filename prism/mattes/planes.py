@@ -41,7 +41,7 @@ def matte_plane(plan: MattePlan, frame: Frame, step: int = 1) -> NDArray[np.floa
 
 
 class _Planes:
-    """Those that one matte is made of, each made once, even where nothing is kept with the frame."""
+    """The planes that one matte is made of, each made once, even where nothing is kept with the frame."""
 
     def __init__(self, frame: Frame, step: int) -> None:
         self._frame, self._step = frame, step

@@ -124,7 +124,7 @@ def _parsed(text: str) -> Mapping[str, str]:
 
 
 def _beside(image: Path, name: str) -> Mapping[str, str]:
-    """Of a file in or below the folder of the image; what lies elsewhere is not looked for."""
+    """The names of a file in or below the folder of the image; what lies elsewhere is not looked for."""
     try:
         path = (image.parent / name).resolve()
         return _checked(load_json(path)) if image.parent.resolve() in path.parents else {}

@@ -112,7 +112,7 @@ class FileFormat:
 
     @property
     def bits(self) -> tuple[int, ...]:
-        """Of the whole numbers that it can hold."""
+        """The bits of the whole numbers that it can hold."""
         return tuple(BITS[pixel] for pixel in self.pixels if pixel in BITS)
 
     @property

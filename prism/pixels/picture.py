@@ -41,7 +41,7 @@ class Picture:
 
     @property
     def mean(self) -> float:
-        """Of all values of R, G and B."""
+        """The mean of all values of R, G and B."""
         return float(self.rgba[:3].mean(dtype=np.float64))
 
 

@@ -39,7 +39,7 @@ class Measured:
 
 
 def spoken_time(seconds: float) -> str:
-    """As people say it: seconds up to two minutes, minutes up to two hours, then hours."""
+    """A time as people say it: seconds up to two minutes, minutes up to two hours, then hours."""
     if seconds < 120:
         return f"{seconds:.0f} s"
     return f"{seconds / 60:.0f} min" if seconds < 7200 else f"{seconds / 3600:.1f} h"

@@ -48,12 +48,12 @@ class FileGroup:
 
     @property
     def storage(self) -> Storage:
-        """Of the file, and of its last part: data comes last, and what suits it suits all."""
+        """The storage of the file, and of its last part: data comes last, and what suits it suits all."""
         return self.storages[-1]
 
     @cached_property
     def compressions(self) -> tuple[str, ...]:
-        """Of every part: one for each pass, or one for all."""
+        """The compressions of every part: one for each pass, or one for all."""
         return tuple(storage.compression for storage in self.storages) if self.in_parts else (self.storage.compression,)
 
     @cached_property
@@ -103,7 +103,7 @@ class PlannedFiles:
 
     @property
     def values(self) -> dict[str, str | int]:
-        """Of all fields but the frame."""
+        """The values of all fields but the frame."""
         return self.place | {"pass": self.group.title, "suffix": self.group.storage.suffix}
 
     def is_of(self, image: PlannedImage) -> bool:

@@ -52,7 +52,7 @@ class Storage(Value):
 
     @property
     def suffix(self) -> str:
-        """Of file names, with its dot."""
+        """The suffix of file names, with its dot."""
         return WRITTEN[self.format].suffix
 
     @property

@@ -105,7 +105,7 @@ class LightGroups(Value):
     labels: tuple[Word, ...] = ()
 
     def chosen(self, labels: tuple[str, ...]) -> tuple[str, ...]:
-        """Of the labels a scene has, those that will be rendered."""
+        """The labels of a scene that will be rendered."""
         if self.mode == "all":
             return labels
         return tuple(label for label in labels if (label in self.labels) == (self.mode == "only"))
@@ -283,7 +283,7 @@ class Plan(Document):
         return [PlannedImage(layer, camera, passes, shared, (camera,)) for camera, passes in by_camera.items()]
 
     def image(self, layer: str, camera: str) -> PlannedImage:
-        """That layer through that camera. Raises BadArgument if it is not planned."""
+        """The image of a layer through a camera. Raises BadArgument if it is not planned."""
         for image in self.images():
             if (image.layer.name, image.camera) == (layer, camera):
                 return image
@@ -300,7 +300,7 @@ class Plan(Document):
 
     @property
     def fingerprint(self) -> str:
-        """Of all that decides what the files hold; the note of the applied preset does not."""
+        """The fingerprint of all that decides what the files hold; the note of the applied preset does not."""
         return fingerprint(self.as_json() | {"applied": None})
 
 

@@ -58,12 +58,12 @@ class SheetLayout(Document):
 
     @property
     def title_height(self) -> int:
-        """Of the line at the top."""
+        """The height of the line at the top."""
         return round(2 * self.letters * CAPTION_SHARE) if self.title else 0
 
     @property
     def caption_height(self) -> int:
-        """Of the strip at the foot of a cell."""
+        """The height of the strip at the foot of a cell."""
         return round(self.letters * CAPTION_SHARE) if self.caption else 0
 
     def cell(self, place: int) -> tuple[int, int]:

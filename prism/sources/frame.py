@@ -123,7 +123,7 @@ class FileSource:
 
     @property
     def bits(self) -> int:
-        """Of whole numbers it was stored as; 0 if it was stored as floating point."""
+        """The bits of whole numbers it was stored as; 0 if it was stored as floating point."""
         return {"uint8": 8, "uint16": 16}.get(self.pixel_type, 0)
 
     @property
@@ -354,7 +354,7 @@ class OpenFrame:
         return by_rows and size > HUGE and self._identity(source, 1) not in self._store
 
     def _reduced(self, source: FileSource, step: int) -> Pixels:
-        """As the whole made smaller, band by band: only the file of decoded planes ever holds all of it."""
+        """The whole made smaller, band by band: only the file of decoded planes ever holds all of it."""
         planes = self._decoded_planes(source)
         bands = []
         for first, end in split_rows(self.window.height, step * max(1, HUGE_ROWS // step)):
@@ -448,6 +448,6 @@ def _alike(planes: list[NDArray]) -> list[NDArray]:
 
 
 def primaries_of(part: Part) -> Chromaticities | None:
-    """Those of the header; None if it says none, or some of which no light can be mixed."""
+    """The primaries of the header; None if it says none, or some of which no light can be mixed."""
     said = part.says("chromaticities")
     return tuple(said) if isinstance(said, tuple) and span_colours(said) else None

@@ -124,7 +124,7 @@ class FileReel:
 
     @property
     def numbers(self) -> tuple[int, ...]:
-        """Of its frames, rising; empty for a still."""
+        """The numbers of its frames, rising; empty for a still."""
         return self.pass_.files.numbers
 
     def at(self, number: int) -> OpenFrame:
@@ -249,7 +249,7 @@ def _setting(found: Sequence[_Found]) -> _Found:
 
 
 def _primaries(pass_: ElementPass, part: Part) -> Chromaticities | None:
-    """Those that its light has before it is converted; None to leave it as it is."""
+    """The primaries that its light has before it is converted; None to leave it as it is."""
     if pass_.primaries == "header":
         return primaries_of(part)
     return CHROMATICITIES.get(pass_.primaries)

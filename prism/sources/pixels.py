@@ -32,7 +32,7 @@ class Pixels:
 
     @property
     def byte_count(self) -> int:
-        """Of the planes in memory; planes that are shared count once."""
+        """The bytes of the planes in memory; planes that are shared count once."""
         unique = {id(plane): plane.nbytes for plane in (*self.planes, self.alpha) if plane is not None}
         return sum(unique.values())
 
@@ -69,11 +69,11 @@ class Source(Protocol):
 
     @property
     def layer(self) -> str:
-        """Of its image; empty if it is not known."""
+        """The layer of its image; empty if it is not known."""
 
     @property
     def camera(self) -> str:
-        """Of its image; empty if it is not known."""
+        """The camera of its image; empty if it is not known."""
 
     @property
     def denoised(self) -> bool:
@@ -109,7 +109,7 @@ class Source(Protocol):
 
     @property
     def bits(self) -> int:
-        """Of whole numbers it was stored as; 0 if it was stored as floating point."""
+        """The bits of whole numbers it was stored as; 0 if it was stored as floating point."""
 
     @property
     def attributes(self) -> Mapping[str, Attribute]:
@@ -121,7 +121,7 @@ class Reel(Protocol):
 
     @property
     def numbers(self) -> tuple[int, ...]:
-        """Of its frames, rising; empty for a still."""
+        """The numbers of its frames, rising; empty for a still."""
 
     def at(self, number: int) -> Frame:
         """The frame with that source alone. Raises UnreadableFile."""
@@ -132,11 +132,11 @@ class Frame(Protocol):
 
     @property
     def number(self) -> int:
-        """Of the frame; 0 for stills."""
+        """The number of the frame; 0 for stills."""
 
     @property
     def window(self) -> Window:
-        """That all planes cover."""
+        """The window that all planes cover."""
 
     @property
     def display_window(self) -> Window:
@@ -208,11 +208,11 @@ class FramePart:
         return iter(self.whole)
 
     def source(self, key: str) -> Source:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.source(key)
 
     def reel(self, key: str) -> Reel | None:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.reel(key)
 
     @property
@@ -222,19 +222,19 @@ class FramePart:
         return self.cut(np.arange(height * width).reshape(height, width)).reshape(-1)
 
     def samples(self, key: str) -> Samples:
-        """Those of this part's pixels."""
+        """The samples of this part's pixels."""
         return self.whole.samples_at(key, self.places, self.window)
 
     def samples_at(self, key: str, pixels: NDArray[np.int64], window: Window) -> Samples:
-        """Of this part's pixels some."""
+        """The samples of some of this part's pixels."""
         return self.whole.samples_at(key, self.places[pixels], window)
 
     def cut(self, plane: NDArray) -> NDArray:
-        """As every part has its own."""
+        """Cut a plane of the whole frame; every part has its own way."""
         raise NotImplementedError
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
-        """Of this part's planes."""
+        """The pixels of this part's planes."""
         return self.pixels(key).cut(rows, columns)
 
     def cached(self, key: Hashable, make: Callable[[], Item]) -> Item:
@@ -258,19 +258,19 @@ class OfElement(FramePart):
         return (source for source in self.whole if source.key.rpartition("/")[0] == self.element)
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.pixels(key, step=step)
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.box(key, rows, columns)
 
     def read(self, keys: Iterable[str | None], *, step: int = 1) -> None:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         self.whole.read(keys, step=step)
 
     def shape(self, step: int = 1) -> tuple[int, int]:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.shape(step)
 
     def cut(self, plane: NDArray) -> NDArray:
@@ -278,11 +278,11 @@ class OfElement(FramePart):
         return plane
 
     def samples(self, key: str) -> Samples:
-        """As of the whole frame."""
+        """What the whole frame answers."""
         return self.whole.samples(key)
 
     def identity(self) -> Hashable:
-        """Of the whole frame."""
+        """The identity of the whole frame."""
         return self.whole.identity()
 
     def at(self, number: int) -> OfElement:
@@ -306,7 +306,7 @@ class Region(FramePart):
         return self.window.shape
 
     def identity(self) -> Hashable:
-        """Of the whole frame, and the place in it."""
+        """The identity of the whole frame, and the place in it."""
         return self.whole.identity(), self.window
 
     def at(self, number: int) -> Region:
@@ -328,7 +328,7 @@ class Grid(FramePart):
         return smaller(self.whole.pixels(key), self.step, pick=True)
 
     def samples(self, key: str) -> Samples:
-        """Those of the pixels that were picked. Cached."""
+        """The samples of the pixels that were picked. Cached."""
         return self.cached(("samples", key), lambda: FramePart.samples(self, key))
 
     def cut(self, plane: NDArray) -> NDArray:
@@ -340,7 +340,7 @@ class Grid(FramePart):
         return self.window.shape
 
     def identity(self) -> Hashable:
-        """Of the whole frame, and the step."""
+        """The identity of the whole frame, and the step."""
         return self.whole.identity(), self.step
 
     def at(self, number: int) -> Grid:

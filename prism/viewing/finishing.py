@@ -61,7 +61,7 @@ class FinishSubject:
         return Shown(picture, data=False, planes=list(picture.rgba[:3]), names="RGB", after_view=after_view)
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
-        """Of the ledger, and of every step by its pixels."""
+        """The seconds of the ledger, and of every step by its pixels."""
         small = math.prod(frame.shape()) / step**2
         cost = sum(each.cost(step) for each in self._finish(frame).steps) * small * 1e-9
         return cost + seconds_of(self.ledger, frame.shape(), step=step, frame=frame.number)

@@ -59,7 +59,7 @@ class MatteSubject:
         return Shown(rebuilt.with_rgba(_opaque(tinted)), False, (cover,), ("matte",))
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
-        """Of the rebuilt picture, and of the matte with all that it is made of."""
+        """The seconds of the rebuilt picture, and of the matte with all that it is made of."""
         own = within(self.ledger.mattes, {self.matte})
         size = frame.shape()
         return seconds_of(self.ledger, size, step=step, frame=frame.number) + mattes_seconds(

@@ -105,7 +105,7 @@ class LedgerSubject:
         return Shown(picture, data=False, planes=picture.rgba[:3], names="RGB")
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
-        """Of the rows that are shown, and their mattes."""
+        """The seconds of the rows that are shown, and their mattes."""
         if self.show == "source":
             return 0.0
         stage = self.ledger if self.show == "difference" else self._stage()

@@ -56,7 +56,7 @@ class Order(Value):
 
     @property
     def name_pattern(self) -> str:
-        """Of its files."""
+        """The pattern of names of its files."""
         raise NotImplementedError
 
 
@@ -70,8 +70,8 @@ class Destination:
     frames: Sequence[int] = ()
 
     def path(self, item: Order, suffix: str, *, frame: int | None = None, what: str = "") -> Path:
-        """Of one file. frame: None for a file of all frames. what: stands for {pass}. Raises BadArgument for a name
-        that a system cannot hold, UnwritableFile if a link leads out of the root."""
+        """The path of one file. frame: None for a file of all frames. what: stands for {pass}. Raises BadArgument for
+        a name that a system cannot hold, UnwritableFile if a link leads out of the root."""
         values = {**self.fields, "item": item.id, "pass": what or item.id, "suffix": suffix}
         pattern = parse_pattern(item.name_pattern, more=DELIVERY_FIELDS)
         relative = pattern.expand(values if frame is None else values | {"frame": frame})
@@ -131,7 +131,7 @@ class Encoding(Value):
 
     @property
     def suffix(self) -> str:
-        """Of its files, without a dot."""
+        """The suffix of its files, without a dot."""
         raise NotImplementedError
 
     def in_words(self, item: Order) -> str:
@@ -139,18 +139,18 @@ class Encoding(Value):
         raise NotImplementedError
 
     def name_pattern(self, item: Order) -> str:
-        """Of its files, if the item has none of its own."""
+        """The pattern of names of its files, if the item has none of its own."""
         return self.usual_name
 
     def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
         """Raises BadArgument for what cannot be written, before anything is."""
 
     def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
-        """That `add` will write."""
+        """The files that `add` will write."""
         return [place.path(item, self.suffix, frame=frame)] if self.per_frame else []
 
     def closing_paths(self, item: Order, place: Destination) -> list[Path]:
-        """That `close` will write, or the folder of them."""
+        """The files that `close` will write, or the folder of them."""
         return [place.path(item, self.suffix)] if self.closes else []
 
     def add(self, item: Order, made: LedgerFrame, place: Destination) -> list[Written]:

@@ -37,7 +37,7 @@ class BoardSheet(Encoding):
 
     @property
     def suffix(self) -> str:
-        """Of the sheet."""
+        """The suffix of the sheet."""
         return self.format
 
     def in_words(self, item: Order) -> str:

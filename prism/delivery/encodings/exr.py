@@ -113,7 +113,7 @@ class Exr(Encoding):
 
     @property
     def suffix(self) -> str:
-        """Of its files."""
+        """The suffix of its files."""
         return "exr"
 
     def in_words(self, item: Order) -> str:
@@ -386,5 +386,5 @@ def _joined(groups: Sequence[Group], path: Path) -> dict[str, NDArray]:
 
 
 def _merged(groups: Sequence[Group]) -> dict[str, Any]:
-    """Those of the first win: it is the picture."""
+    """Join channels; those of the first win: it is the picture."""
     return {name: entry for group in reversed(groups) for name, entry in group.attributes.items()}

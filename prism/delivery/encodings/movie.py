@@ -83,7 +83,7 @@ class Movie(Looked):
 
     @property
     def suffix(self) -> str:
-        """Of the movie."""
+        """The suffix of the movie."""
         return self.how.suffix
 
     def in_words(self, item: Order) -> str:
@@ -105,11 +105,11 @@ class Movie(Looked):
             lights_up(ledger, sources, 1.0)
 
     def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:
-        """Of the frames."""
+        """The paths of the frames."""
         return [self.frame_path(item, place, frame)]
 
     def frame_path(self, item: Order, place: Destination, frame: int) -> Path:
-        """Of one frame: beside the movie, in a folder of its own."""
+        """The path of one frame: beside the movie, in a folder of its own."""
         movie = place.path(item, self.suffix)
         path = movie.parent / f"{movie.stem}_frames" / f"{movie.stem}.{frame:04}.png"
         require_portable(path.name, f"names of {item.id}")
@@ -164,7 +164,7 @@ class Movie(Looked):
         return [Written(path, (*remarks, *band_remarks(words)))]
 
     def tags(self, place: Destination) -> dict[str, str]:
-        """Of the container."""
+        """The tags of the container."""
         return {"reel_name": self.reel, "title": str(place.fields.get("shot", "")), "comment": self.note}
 
     def with_words(self, frames: Iterator[tuple[int, NDArray]], closing: Closing) -> Iterator[NDArray]:

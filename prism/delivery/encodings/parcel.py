@@ -62,7 +62,7 @@ class Parcel(Encoding):
 
     @property
     def suffix(self) -> str:
-        """Of nothing: a parcel is a folder."""
+        """None: a parcel is a folder."""
         return ""
 
     def in_words(self, item: Order) -> str:
@@ -70,7 +70,7 @@ class Parcel(Encoding):
         return "passes, documents, tables and checksums" + (", and the other items" if self.files else "")
 
     def folder(self, item: Order, place: Destination) -> Path:
-        """Of the parcel."""
+        """The folder of the parcel."""
         return place.path(item, self.suffix).parent
 
     def paths(self, item: Order, place: Destination, frame: int, ledger: Ledger, sources: Frame) -> list[Path]:

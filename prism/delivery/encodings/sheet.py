@@ -76,7 +76,7 @@ class Sheet(Looked):
 
     @property
     def suffix(self) -> str:
-        """Of the sheet."""
+        """The suffix of the sheet."""
         return self.format
 
     @property

@@ -141,7 +141,7 @@ class Still(Looked):
 
     @property
     def suffix(self) -> str:
-        """Of its files."""
+        """The suffix of its files."""
         return STILLS[self.format].suffix
 
     def in_words(self, item: Order) -> str:
@@ -149,7 +149,7 @@ class Still(Looked):
         return f"{STILLS[self.format].title}, {self.bits} bit, {self.look_in_words()}"
 
     def require(self, item: Order, ledger: Ledger, sources: Frame) -> None:
-        """That the format carries it."""
+        """Check that the format carries it."""
         super().require(item, ledger, sources)
         refusal = STILLS[self.format].refusal(bits=self.bits, alpha=self.alpha == "keep")
         if refusal:

@@ -99,7 +99,7 @@ class Page:
         return np.array([self.number(v) for v in row.get(name, neutral)], float).reshape(3, 1, 1)
 
     def middles(self):
-        """Of pixels, from the middle of the picture: x, y, (H, W) each."""
+        """The middles of pixels, from the middle of the picture: x, y, (H, W) each."""
         y, x = np.mgrid[: self.shape[0], : self.shape[1]] + 0.5
         return x - self.shape[1] / 2, y - self.shape[0] / 2
 

@@ -37,7 +37,7 @@ class CurvesStep(FinishStep):
         return not any(getattr(self, name).points for name in self.curve_fields)
 
     def cost(self, step: int) -> float:
-        """Of up to seven curves."""
+        """The cost of up to seven curves."""
         return 80
 
     def effect(self, picture: Picture, context: Context) -> NDArray[np.float32]:

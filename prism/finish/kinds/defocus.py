@@ -61,11 +61,11 @@ class DefocusStep(FinishStep):
         return self.by == "pixels" and self.opening == 0
 
     def reach(self, picture: Picture) -> float:
-        """Of the largest disc, once for it and once for what fills the layers behind it."""
+        """The reach of the largest disc, once for it and once for what fills the layers behind it."""
         return 6 * self.largest + 8 * picture.step
 
     def cost(self, step: int) -> float:
-        """Of some twenty layers."""
+        """The cost of some twenty layers."""
         return 250
 
     def in_words(self) -> Iterable[str]:

@@ -44,7 +44,7 @@ class FilmStep(FinishStep):
     look: Annotated[Look, Shown(title="response")] = "gentle"
 
     def cost(self, step: int) -> float:
-        """Of three curves."""
+        """The cost of three curves."""
         return 60
 
     def in_words(self) -> Iterable[str]:

@@ -67,7 +67,7 @@ class FlareStep(PointStep):
         return WHOLE if self.of == "brightest" else 0
 
     def cost(self, step: int) -> float:
-        """Of the lens and of every ghost."""
+        """The cost of the lens and of every ghost."""
         return 80 + 40 * self.count
 
     def in_words(self) -> Iterable[str]:

@@ -41,7 +41,7 @@ class FringeStep(FinishStep):
         return self.red == self.blue == 0
 
     def reach(self, picture: Picture) -> float:
-        """Of the larger push and the filter."""
+        """The reach of the larger push and the filter."""
         return max(abs(self.red), abs(self.blue)) * 2 + 3 * picture.step
 
     def in_words(self) -> Iterable[str]:

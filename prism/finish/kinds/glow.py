@@ -24,7 +24,7 @@ class GlowStep(FinishStep):
     size / 2, size / 4 and so on.
 
     keep: that part is taken from where it was, so that no energy is added; else it is laid on top. Beyond the border of
-    the picture there is no light, and what falls there is lost. NaN and infinity glow not.
+    the picture there is no light, and what falls there is lost. NaN and infinity do not glow.
     """
 
     title: ClassVar[str] = "glow"
@@ -38,11 +38,11 @@ class GlowStep(FinishStep):
     tint: Annotated[tuple[Light, Light, Light], Shown(title="tint", parts=RGB)] = (1.0, 1.0, 1.0)
 
     def reach(self, picture: Picture) -> float:
-        """Of the widest, and two blocks that wide ones are made of."""
+        """The reach of the widest, and two blocks that wide ones are made of."""
         return self.size / 2 * (REACH + 1) + 2 * picture.step
 
     def cost(self, step: int) -> float:
-        """Of every width."""
+        """The cost of every width."""
         return 20 + 30 * self.widths
 
     def in_words(self) -> Iterable[str]:

@@ -46,7 +46,7 @@ class GrainStep(FinishStep):
     seed: Annotated[int, Within(0, 1_000_000), Shown(title="seed", step=1, digits=0)] = 0
 
     def cost(self, step: int) -> float:
-        """Of noise that is made for the full picture, whatever its preview."""
+        """The cost of noise that is made for the full picture, whatever its preview."""
         return 20 + 10 * step**2
 
     def in_words(self) -> Iterable[str]:

@@ -53,7 +53,7 @@ class RaysStep(PointStep):
         return WHOLE
 
     def cost(self, step: int) -> float:
-        """Of the wheel, which is about as large as the picture."""
+        """The cost of the wheel, which is about as large as the picture."""
         return 110
 
     def in_words(self) -> Iterable[str]:
@@ -133,7 +133,7 @@ def _onto_wheel(wheel, planes, x, y, directions, begin, end):
 
 @compiled
 def _inside(start, way, size, first, last):
-    """Those of the steps first..last at which start + step way is within a pixel of 0..size."""
+    """The steps first..last at which start + step way is within a pixel of 0..size."""
     if abs(way) < 1e-6:
         return (first, last) if -1 <= start <= size else (0, 0)
     near, far = (-1 - start) / way, (size - start) / way

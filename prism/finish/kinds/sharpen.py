@@ -39,7 +39,7 @@ class SharpenStep(FinishStep):
     on: Annotated[Literal["luminance", "colour"], Shown(title="sharpens")] = "luminance"
 
     def reach(self, picture: Picture) -> float:
-        """Of the Gaussian."""
+        """The reach of the Gaussian."""
         return self.radius * (REACH + 1) + picture.step
 
     def in_words(self) -> Iterable[str]:

@@ -42,11 +42,11 @@ class SmearStep(FinishStep):
         return self.shutter == 0
 
     def reach(self, picture: Picture) -> float:
-        """As far as anything moves."""
+        """The whole way that anything moves."""
         return WHOLE
 
     def cost(self, step: int) -> float:
-        """Of ways as long as they can be."""
+        """The cost of ways as long as they can be."""
         return 8 * MOST_TAPS
 
     def in_words(self) -> Iterable[str]:

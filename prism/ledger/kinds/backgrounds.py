@@ -74,7 +74,7 @@ class BackgroundRow(LedgerRow):
 
     @property
     def source_taken(self) -> str | None:
-        """Of its picture, where it shows one."""
+        """The source of its picture, where it shows one."""
         return self.source if self.fill == "picture" else None
 
     def content(self, inner: tuple[Step, ...]) -> Flat | Gradient | Behind:

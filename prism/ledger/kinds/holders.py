@@ -25,7 +25,7 @@ _FOGGED = ("fog_mode", ("mix", "transmittance"))
 
 
 def kind_of(row: type[LedgerRow]) -> str:
-    """As in documents."""
+    """The word for it in documents."""
     return row.model_fields["kind"].default
 
 

@@ -72,7 +72,7 @@ def _together(plan: Plan, found: Recombination) -> Iterator[Finding]:
 
 
 def _words(name: str) -> set[str]:
-    """Of a name, without plurals: `planets` and `planet_arms` have one in common."""
+    """The words of a name, without plurals: `planets` and `planet_arms` have one in common."""
     return {word.lower().rstrip("s") for word in re.findall(r"[A-Za-z]+", name)}
 
 

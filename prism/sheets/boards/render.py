@@ -80,7 +80,7 @@ class Scale:
 
     @classmethod
     def of(cls, board: Board, shrink: float = 1.0) -> Scale:
-        """Of a board, or of one that is smaller."""
+        """The measures of a board, or of one that is smaller."""
         return cls(board.scale * shrink, round(board.pixels(board.border) * shrink), board.size_at(shrink))
 
     def clipped(self, box: Box, grow: int = 0) -> Box:
