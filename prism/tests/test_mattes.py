@@ -14,7 +14,7 @@ from prism.errors import BadArgument, BadDocument, UnknownSource
 from prism.formats.headers import Attribute
 from prism.ledger.document import Ledger
 from prism.mattes import ranks
-from prism.mattes.cryptomatte import header, name_bits, name_floats, ranked
+from prism.mattes.cryptomatte import flat_colours, header, name_bits, name_floats, ranked
 from prism.mattes.document import MadeMatte
 from prism.mattes.drawn import shape, strokes
 from prism.mattes.morphing import blurred, grown
@@ -488,6 +488,18 @@ class Cryptomatte(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class FlatColours(unittest.TestCase):
+    def test_no_two_are_nearer_than_a_step_of_the_grid_that_has_room(self):
+        for count, steps in ((1, 2), (26, 2), (27, 3), (100, 4)):
+            names = [f"thing {number}" for number in range(count)]
+            colours = flat_colours(names)
+            self.assertEqual(colours.shape, (count, 3))
+            with_black = np.vstack([np.zeros((1, 3)), colours])
+            apart = np.abs(with_black[:, None] - with_black).max(axis=2) + np.eye(count + 1)
+            self.assertGreaterEqual(apart.min(), 1 / steps - 1e-6)
+            np.testing.assert_array_equal(flat_colours(names[::-1]), colours[::-1])
 
 
 class Reaching(unittest.TestCase):

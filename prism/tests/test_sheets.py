@@ -105,6 +105,9 @@ class ContactSheets(FolderCase):
         layout = SheetLayout(columns=1, caption="{index} {name} {frame:04}", cell_width=400)
         page = contact_sheet([entry((1, 2, 3), name="a", frame=7), entry((1, 2, 3), name="b")], layout)
         self.assertEqual([line.text for line in page.words], ["1 a 0007", "2 b 0000"])
+        for place, line in enumerate(page.words):  # capitals, some 0.7 of the letters' size, stand in the strip
+            foot = layout.cell(place)[1] + layout.cell_height
+            self.assertTrue(foot - layout.caption_height < line.y - 0.7 * layout.letters < line.y < foot)
         for caption, fault in (("{nam}", "Unknown field"), ("{frame:x.}", "cannot be filled in")):
             with self.assertRaisesRegex(BadArgument, fault):
                 contact_sheet([entry((1, 2, 3))], layout.replace(caption=caption))
