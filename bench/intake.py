@@ -15,7 +15,7 @@ from prism.formats.exr import read_channels, write_exr
 from prism.formats.headers import read_parts
 from prism.intake.checking import check_frame
 from prism.pixels.image import Image
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 
 HEIGHT, WIDTH = 1080, 1920
 PASSES = (*COMPONENTS, "normals", "albedo")

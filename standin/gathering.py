@@ -3,7 +3,7 @@
 import math
 
 from prism.compiled import compiled
-from standin.booking import book, limited
+from standin.accumulation import add_light, limited
 from standin.medium import phase
 from standin.rays import light_through
 from standin.sampling import pair
@@ -78,7 +78,7 @@ def turns_of(settings, rough):
 def gather(
     stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, rough, seed, sample
 ):
-    """Book the light that reaches a surface straight from lights, by shadow rays.
+    """Add the light that reaches a surface straight from lights, by shadow rays.
 
     surface: (diffuse reflectance, specular reflectance at the normal, roughness squared, chance of sampling specular).
     rows: of the account, for diffuse and specular light. scattered: how often light was scattered from here to the
@@ -111,17 +111,17 @@ def gather(
         if largest(diffuse) > 0.0:
             other = (1.0 - specular_chance) * cos_l / math.pi
             value = scale(mul(arriving, diffuse), cos_l / math.pi * density / (density + other))
-            book(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
+            add_light(account, settings.groups, rows[0], group, limited(value, scattered, settings.indirect_limit))
         if specular_chance > 0.0:
             factor, facet_density = ggx(n, view, direction, alpha)
             other = specular_chance * facet_density
             value = scale(mul(arriving, fresnel(specular, view, direction)), factor * density / (density + other))
-            book(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
+            add_light(account, settings.groups, rows[1], group, limited(value, scattered, settings.indirect_limit))
 
 
 @compiled
 def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, rough, seed, sample):
-    """Book the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
+    """Add the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
     share = 1.0 / settings.light_samples if rough == 0 else 1.0
     for turn in range(turns_of(settings, rough)):
         purpose = 500_000 + (scattered * settings.groups * settings.light_samples + turn) * 2
@@ -140,7 +140,7 @@ def gather_in_fog(stage, settings, account, stack, point, towards, throughput, r
         likely = phase(stage.medium, -dot(direction, towards))
         weight = share * likely / (density + likely)  # balance heuristic, against what directions drawn by phase find
         value = scale(mul(mul(throughput, through), radiance), weight)
-        book(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
+        add_light(account, settings.groups, row, group, limited(value, scattered, settings.indirect_limit))
 
 
 @compiled

@@ -1,10 +1,10 @@
-"""Light carried along camera paths, compiled, and booked as it is found."""
+"""Light carried along camera paths, compiled, and added to its passes as it is found."""
 
 import math
 from typing import NamedTuple
 
 from prism.compiled import compiled
-from standin.booking import (
+from standin.accumulation import (
     BACKGROUND,
     CAMERA,
     DIFFUSE,
@@ -13,7 +13,7 @@ from standin.booking import (
     SUBSURFACE,
     TRANSMISSION,
     VOLUME,
-    book,
+    add_light,
     component_of,
     limited,
 )
@@ -72,7 +72,7 @@ class Settings(NamedTuple):
 
 @compiled
 def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, last_point):
-    """Book what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
+    """Add what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
     if lobe == CAMERA and settings.sky_seen == 0:
         return
     component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
@@ -90,7 +90,7 @@ def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, r
         else:
             continue
         value = limited(value, scattered - 1, settings.indirect_limit)
-        book(account, settings.groups, component, stage.lights[source].group, value)
+        add_light(account, settings.groups, component, stage.lights[source].group, value)
 
 
 @compiled
@@ -145,7 +145,7 @@ def below_surface(stage, shape, point, n, depth, seed, sample, stack):
 
 @compiled
 def follow(stage, settings, prepared, account, data, stack, origin, direction, hit, behind, share, seed, sample):
-    """Follow one camera path to its end and book all light it finds, times `share`. hit: what it meets first; behind:
+    """Follow one camera path to its end and add all light it finds, times `share`. hit: what it meets first; behind:
     what it meets after that, if it is a pane, or hit again if that is not known."""
     throughput = (share, share, share)
     carry(
@@ -174,7 +174,7 @@ def follow(stage, settings, prepared, account, data, stack, origin, direction, h
 def meet_lamp(
     stage, settings, account, shape, n, origin, direction, throughput, lobe, scattered, rough, density,
 ):  # fmt: skip
-    """Book the light of a lamp at which a path ends; as of `carry`."""
+    """Add the light of a lamp at which a path ends; as of `carry`."""
     source = stage.shapes[shape].light
     if source < 0:
         return
@@ -182,14 +182,14 @@ def meet_lamp(
     value = mul(throughput, sphere_radiance(stage, source, n, scale(direction, -1.0)))
     value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
     value = limited(value, scattered - 1, settings.indirect_limit)
-    book(account, settings.groups, component, stage.lights[source].group, value)
+    add_light(account, settings.groups, component, stage.lights[source].group, value)
 
 
 @compiled
 def scatter_in_fog(
     stage, settings, account, stack, point, direction, throughput, component, scattered, rough, seed, sample, event,
 ):  # fmt: skip
-    """Book the light that fog receives at a point and sends back. Returns where the path goes on to, and the density of
+    """Add the light that fog receives at a point and sends back. Returns where the path goes on to, and the density of
     that."""
     back = scale(direction, -1.0)
     gather_in_fog(stage, settings, account, stack, point, back, throughput, component, scattered, rough, seed, sample)
@@ -214,7 +214,7 @@ def meet_surface(
     stage, settings, prepared, account, data, stack, shape, material, point, n, direction, throughput, lobe, scattered,
     rough, seed, sample, event, choice,
 ):  # fmt: skip
-    """Book the light that a surface receives, and choose where the path goes on; n looks to the side that is met.
+    """Add the light that a surface receives, and choose where the path goes on; n looks to the side that is met.
 
     Returns whether it goes on, from where, its direction, throughput and lobe, the density of that direction, and
     whether what other surfaces send there was read from prepared light already.
@@ -270,7 +270,7 @@ def carry(
     stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, lobe, scattered, rough,
     density, share, seed, sample,
 ):  # fmt: skip
-    """Follow a path from some place on, and book all light it finds.
+    """Follow a path from some place on, and add all light it finds.
 
     hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. scattered: how
     often it was scattered so far; rough: how often not by mirrors or glass: after the first, glass bends light no more,

@@ -14,7 +14,7 @@ from prism.mattes.cryptomatte import flat_colours, name_floats, ranked
 from prism.passes.catalogue import BY_KEY
 from prism.passes.kinds import LIT, PassKind, Role
 from standin import survey as columns
-from standin.booking import BEAUTY, COMPONENTS, DIFFUSE, FIRST_GROUP, part_row
+from standin.accumulation import BEAUTY, COMPONENTS, DIFFUSE, FIRST_GROUP, part_row
 from standin.rays import FAR
 
 Planes = list[NDArray[np.float32]]

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from prism.compiled import compiled
-from standin.booking import DIFFUSE, book
+from standin.accumulation import DIFFUSE, add_light
 from standin.vectors import dot, mul, row, sub
 
 NEIGHBOURS = 6
@@ -216,19 +216,19 @@ def read_points(settings, prepared, points, memory, place, normal):
 
 @compiled
 def book_points(settings, prepared, points, memory, account, place, normal, throughput):
-    """Book the light of the points near a place; False, with nothing booked, if none of them may serve it."""
+    """Add the light of the points near a place; False, with nothing added, if none of them may serve it."""
     if not recalls(memory, place, normal) and not read_points(settings, prepared, points, memory, place, normal):
         return False
     for group in range(settings.groups):
         at = LIGHT + 3 * group
         value = mul(throughput, (memory[at], memory[at + 1], memory[at + 2]))
-        book(account, settings.groups, INDIRECT, group, value)
+        add_light(account, settings.groups, INDIRECT, group, value)
     return True
 
 
 @compiled
 def gather_prepared(settings, prepared, account, place, normal, throughput, choice):
-    """Book the bounced light that is known at a place; False, with nothing booked, if no points may serve it.
+    """Add the bounced light that is known at a place; False, with nothing added, if no points may serve it.
 
     choice: random number in 0..1. By it one of the two frames about is read, the nearer one more often, so that over
     the samples of a pixel they blend as the camera goes on; the other where that has no points.

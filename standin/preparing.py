@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.formats.safe import replacing
-from standin.booking import DIFFUSE, FIRST_GROUP, rows_of
+from standin.accumulation import DIFFUSE, FIRST_GROUP, rows_of
 from standin.paths import Settings, carry, surface_of
 from standin.prepared import INDIRECT, Points, Prepared, not_prepared, prepared_of, tree_of
 from standin.rays import FAR, NUDGE, first_seen, material_at, new_stack

@@ -24,7 +24,7 @@ from prism.pixels.window import Window
 from prism.plan.estimate import Measured
 from prism.plan.plan import Deep, Overlay
 from prism.scenes.mist import Mist
-from standin.booking import BEAUTY, COMPONENTS, rows_of
+from standin.accumulation import BEAUTY, COMPONENTS, rows_of
 from standin.deepening import DEEP_CHANNELS, ITEM_VALUES, RAY_VALUES, item_rows
 from standin.paths import Settings
 from standin.planes import Band, planes_of

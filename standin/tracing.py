@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from prism.compiled import compiled
-from standin.booking import BEAUTY, VOLUME
+from standin.accumulation import BEAUTY, VOLUME
 from standin.deepening import COLOUR, COVERED, FOG, FOG_COLOUR, FOG_FAR, FOG_NEAR, deepen
 from standin.deepening import DEPTH as RAY_DEPTH
 from standin.paths import follow

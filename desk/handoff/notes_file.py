@@ -55,7 +55,7 @@ def write(task: Task, watch: Watch) -> dict[str, object]:
     shot = task.job.shot
     mark, notes = _mark(shot), review.listed(shot)
     author = task.job.author.get_username() if task.job.author else ""
-    body = review.as_pdf(shot, notes, author, is_stale=watch.is_over, saw=watch.saw)
+    body = review.as_pdf(shot, notes, author, is_stale=watch.is_over, on_progress=watch.on_progress)
     with replacing(_path(shot)) as temporary:
         temporary.write_bytes(body)
     return {"bytes": len(body), "mark": mark}

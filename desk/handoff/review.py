@@ -218,9 +218,9 @@ def as_pdf(
     author: str,
     *,
     is_stale: Stale = never,
-    saw: Callable[[float], object] = lambda share: None,
+    on_progress: Callable[[float], object] = lambda share: None,
 ) -> bytes:
-    """With a small picture of each frame and what was drawn on it. saw: is told the share that is done. Raises
+    """With a small picture of each frame and what was drawn on it. on_progress: is told the share that is done. Raises
     Superseded."""
     pictures: dict[tuple[Any, ...], np.ndarray | None] = {}
     entries = []
@@ -235,7 +235,7 @@ def as_pdf(
         if key not in pictures:
             pictures[key] = _picture(note)
         entries.append(NoteEntry(head, note.text, answered, pictures[key], (note.x, note.y), note.strokes))
-        saw(number / len(notes))
+        on_progress(number / len(notes))
     return notes_pdf(f"{shot.code}: notes", entries, author=author)
 
 

@@ -257,8 +257,8 @@ def close_delivery(task: Task, watch: Watch) -> list[dict[str, Any]]:
     author = task.job.author.get_username() if task.job.author else ""
     plan = Plan.objects.filter(shot=delivery.shot).values_list("document", flat=True).first()
     return close(
-        delivery.parsed, laid, place, opened, author=author, plan=plan, is_stale=watch.is_over, saw=watch.saw,
-        pictures=loader(delivery.shot.production, delivery.shot),
+        delivery.parsed, laid, place, opened, author=author, plan=plan,
+        is_stale=watch.is_over, on_progress=watch.on_progress, pictures=loader(delivery.shot.production, delivery.shot),
     )  # fmt: skip
 
 

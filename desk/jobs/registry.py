@@ -15,7 +15,7 @@ class Watch(Protocol):
     def is_over(self) -> bool:
         """Whether it was cancelled or given to another worker; then it should stop with Superseded."""
 
-    def saw(self, progress: float) -> None:
+    def on_progress(self, progress: float) -> None:
         """progress: the share that is done, 0..1."""
 
 

@@ -95,7 +95,7 @@ class BeatingWatch:
     def is_over(self) -> bool:
         return self._over.is_set()
 
-    def saw(self, progress: float) -> None:
+    def on_progress(self, progress: float) -> None:
         self._progress = progress
 
     def _beat(self) -> None:

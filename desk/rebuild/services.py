@@ -21,7 +21,7 @@ from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
 from desk.web.saving import Outdated, locked
 from prism.balance import balance as balances
-from prism.balance.starting import best_ledger
+from prism.balance.best_ledger import best_ledger
 from prism.combine.contributions import contributions
 from prism.combine.evaluate import identity
 from prism.combine.program import compile_ledger

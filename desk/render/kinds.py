@@ -50,7 +50,7 @@ def render_frame(task: Task, watch: Watch) -> Outcome:
     written.record(run.shot, *marks, paths)
     made = make_frame(
         plan, scene_of(run.shot, run.scene), facts, image, files, task.number, folder,
-        is_stale=watch.is_over, on_progress=watch.saw,
+        is_stale=watch.is_over, on_progress=watch.on_progress,
     )  # fmt: skip
     noise = "noise unknown, since one sample a pixel does not tell" if made.noise is None else f"noise {made.noise:.4f}"
     files_made = "1 file" if len(made.paths) == 1 else f"{len(made.paths)} files"

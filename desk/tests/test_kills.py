@@ -26,7 +26,7 @@ from prism.delivery.document import Delivery
 from prism.intake.found import found_file
 from prism.movies.reading import read_movie
 from prism.plan.plan import DEFAULT_NAMES, Layer, Quality
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 
 ROUNDS = 20 if os.environ.get("EAGER_FAULTS") == "full" else 1  # of each kind of kill
 FRAMES = 4 if ROUNDS == 1 else 12

@@ -32,7 +32,7 @@ from prism.ledger.first import first_ledger
 from prism.plan.packing import Storage
 from prism.plan.plan import DEFAULT_NAMES, Layer, Packing, Quality
 from prism.plan.plan import Plan as Document
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 from standin.shot import make_frame
 
 

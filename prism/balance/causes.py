@@ -16,11 +16,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.balance.filtered import filter_between
-from prism.balance.lost import BELOW_NOTHING, black_of, enlarged_by, negative_share
-from prism.balance.pairs import Delta, by_what_is_left, likely_pairs
-from prism.balance.picked import Change, Picked
-from prism.balance.places import (
+from prism.balance.alignment import (
     Tile,
     frame_trials,
     lies_along,
@@ -31,6 +27,10 @@ from prism.balance.places import (
     shifted_words,
     softened,
 )
+from prism.balance.filtered import filter_between
+from prism.balance.lost import BELOW_NOTHING, black_of, enlarged_by, negative_share
+from prism.balance.pairs import Delta, by_what_is_left, likely_pairs
+from prism.balance.picked import Change, Picked
 from prism.balance.steps import steps_of
 from prism.balance.trials import UNIT_HALF, Judged, value_trials
 from prism.balance.work import Work

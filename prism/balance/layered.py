@@ -9,13 +9,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from prism.balance.starting import lands
+from prism.balance.best_ledger import lands
 from prism.elements.element import Element
 from prism.errors import NoComponents, UnreadableFile
+from prism.ledger.bases import ASKED, SUMS
 from prism.ledger.document import Ledger
 from prism.ledger.first import Start, first_ledger, require_beauty, starts_of
 from prism.ledger.rows import GroupRow, PassRow, Row
-from prism.ledger.ways import ASKED, SUMS
 from prism.passes.kinds import Role
 from prism.plan.layering import OVER, SUM, Layering, StackedLayer
 from prism.sources.pixels import Frame, OfElement, Source
@@ -77,7 +77,7 @@ def choose(elements: Sequence[Element], layering: Layering, camera: str, number:
 def layered_ledger(
     frame: Frame, chosen: Chosen, *, by: str | None = None, denoised: bool = False, name: str = "first"
 ) -> Ledger:
-    """A ledger that lays the chosen layers together. by: one of WAYS, for the layers that have passes of it; the first
+    """A ledger that lays the chosen layers together. by: one of BASES, for the layers that have passes of it; the first
     by which all layers land on their beauties if None. denoised: from denoised passes, in layers that have a denoised
     beauty.
 

@@ -30,13 +30,13 @@ def number_at(numbers: tuple[int, ...], wanted: int, beyond: str) -> int | None:
 def frame_behind(behind: Behind, frame: Frame) -> Frame | None:
     """The frame of a background's picture that shows at a frame; None where nothing does. Raises UnknownSource,
     UnreadableFile."""
-    reel = frame.reel(behind.source)
-    if reel is None:
+    clip = frame.clip(behind.source)
+    if clip is None:
         raise UnknownSource(f"There is no source {behind.source}.", advice="Choose another picture for the background.")
-    if not reel.numbers:
-        return reel.at(frame.number)
-    number = number_at(reel.numbers, frame.number - behind.delay, behind.beyond)
-    return None if number is None else reel.at(number)
+    if not clip.numbers:
+        return clip.at(frame.number)
+    number = number_at(clip.numbers, frame.number - behind.delay, behind.beyond)
+    return None if number is None else clip.at(number)
 
 
 def laid_behind(behind: Behind, frame: Frame, size: int) -> Pixels | None:

@@ -51,7 +51,7 @@ def run(program: Program, sources: Frame, *, step: int = 1, is_stale: Stale = ne
 def require_sources(program: Program, sources: Frame) -> None:
     """Raises UnknownSource naming all that a program asks for in vain, at once."""
     missing = [key for key in program.sources if key not in sources]
-    missing += [behind.source for behind in program.pictures if sources.reel(behind.source) is None]
+    missing += [behind.source for behind in program.pictures if sources.clip(behind.source) is None]
     if missing:
         found = ", ".join(dict.fromkeys(source.key.rpartition("/")[2] for source in sources))
         raise UnknownSource(

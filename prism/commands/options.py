@@ -17,7 +17,7 @@ from prism.colour.spaces import SPACES
 from prism.colour.views import VIEWS
 from prism.commands import Answer
 from prism.errors import BadArgument
-from prism.ledger.ways import WAYS
+from prism.ledger.bases import BASES
 from prism.movies.codecs import CODECS
 from prism.movies.filling import GAPS
 from prism.naming.patterns import Pattern, parse_pattern
@@ -72,7 +72,7 @@ def _add_inspect(command: argparse.ArgumentParser) -> None:
 def _add_ledger(command: argparse.ArgumentParser) -> None:
     _add_frames(command)
     command.add_argument("--out", type=Path, required=True, metavar="L.json")
-    command.add_argument("--by", choices=WAYS, help="what to rebuild from")
+    command.add_argument("--by", choices=BASES, help="what to rebuild from")
     command.add_argument("--denoised", action="store_true", help="from the denoised passes, onto the denoised beauty")
     command.add_argument(
         "--plan", type=Path, metavar="PLAN.json", help="that the folder follows: combines all layers of one camera"
@@ -84,7 +84,7 @@ def _add_ledger(command: argparse.ArgumentParser) -> None:
 def _add_balance(command: argparse.ArgumentParser) -> None:
     _add_frames(command)
     command.add_argument("--ledger", type=Path, metavar="L.json", help="default: the first ledger")
-    command.add_argument("--by", choices=WAYS, help="for the first ledger")
+    command.add_argument("--by", choices=BASES, help="for the first ledger")
     command.add_argument("--denoised", action="store_true", help="for the first ledger")
     command.add_argument("--thorough", action="store_true", help="search for causes where the usual search stops")
 

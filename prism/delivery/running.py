@@ -148,7 +148,7 @@ def close(
     author: str = "",
     plan: dict[str, Any] | None = None,
     is_stale: Callable[[], bool] = lambda: False,
-    saw: Callable[[float], object] = lambda share: None,
+    on_progress: Callable[[float], object] = lambda share: None,
     pictures: Load = missing,
 ) -> list[dict[str, Any]]:
     """Write what is made of all frames, and the record of the whole; its files, see `record.of_file`. What was closed
@@ -172,7 +172,7 @@ def close(
             closing = Closing(
                 place=place, rate=delivery.rate, made=made, written=files, record=record | {"frames": ordered},
                 pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
-                saw=partial(_saw_part, saw, count, len(closers)),
+                on_progress=partial(_part_of_progress, on_progress, count, len(closers)),
             )  # fmt: skip
             save_closing(place.root, item, mark, None)  # whatever appears from now on is ours
             entries = [of_file(item.id, each, place.root) for each in item.encoding.close(item, closing)]
@@ -192,9 +192,9 @@ def _seal_records(root: Path) -> None:
         temporary.write_text(list_of(root, names), encoding="utf-8", newline="")
 
 
-def _saw_part(saw: Callable[[float], object], place: int, count: int, share: float) -> None:
+def _part_of_progress(on_progress: Callable[[float], object], place: int, count: int, share: float) -> None:
     """The progress of several things that are made one after another."""
-    saw((place + share) / count)
+    on_progress((place + share) / count)
 
 
 def _by_item(frames: Sequence[dict[str, Any]], root: Path) -> dict[str, list[Path]]:

@@ -13,8 +13,8 @@ from prism.balance.balance import balance
 from prism.errors import PrismError
 from prism.intake.found import found_file, pictures_below
 from prism.judging.finding import Finding
+from prism.ledger.bases import SUMS
 from prism.ledger.first import first_ledger
-from prism.ledger.ways import SUMS
 from prism.passes.kinds import LIT, Role
 from prism.plan.audit import Expected, extras, faults_of, gathered, keeps_sums
 from prism.plan.checks.light import BY_COMPONENTS, BY_GROUPS, BY_PARTS, completeness

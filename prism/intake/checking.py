@@ -27,8 +27,8 @@ from prism.intake.outliers import outliers_of
 from prism.intake.says import said_by
 from prism.judging.values import PlaneFacts
 from prism.judging.version import version_of
+from prism.ledger.bases import ASKED
 from prism.ledger.first import first_ledger, starts_of
-from prism.ledger.ways import ASKED
 from prism.limits import Stale, never
 from prism.passes.kinds import LIT, Role
 from prism.pixels.channels import split_name

@@ -130,10 +130,10 @@ def name_of_deep(source: Source, ledger: Ledger) -> str:
 def with_card(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Added:
     """A picture as a card in the first group by depth, halfway through what is deep there; or in place of the picture
     of the card of that id. Raises UnknownSource, BadArgument."""
-    reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
-    if reel is None:
+    clip, beauty = frame.clip(key), frame.clip(ledger.beauty)
+    if clip is None:
         raise UnknownSource(f"There is no source {key}.", advice="Import it under Intake.")
-    delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
+    delay, remark = _delay(beauty.numbers if beauty else (), clip.numbers)
     if row:
         if not isinstance(ledger.row(row), CardRow):
             raise BadArgument("Only a card has a picture of its own.", where=row, advice="Add a card for it.")
@@ -172,10 +172,10 @@ def with_picture(ledger: Ledger, frame: Frame, key: str, *, row: str = "") -> Ad
     shows. A sequence of other frames than the beauty's starts with the beauty's first. Raises UnknownSource,
     BadArgument.
     """
-    reel, beauty = frame.reel(key), frame.reel(ledger.beauty)
-    if reel is None:
+    clip, beauty = frame.clip(key), frame.clip(ledger.beauty)
+    if clip is None:
         raise UnknownSource(f"There is no source {key}.", advice="Import it under Intake.")
-    delay, remark = _delay(beauty.numbers if beauty else (), reel.numbers)
+    delay, remark = _delay(beauty.numbers if beauty else (), clip.numbers)
     shows = {"fill": "picture", "source": key, "delay": delay}
     if not row:
         return _placed(ledger, BackgroundRow(id=free_id(ledger, "background"), **shows), len(ledger.rows), remark)

@@ -58,7 +58,7 @@ def _asking_in_vain(other: Ledger, frame: Frame) -> set[str]:
     """Rows whose source, or a source of whose matte, is not there."""
 
     def is_there(source: str) -> bool:
-        return source in frame or frame.reel(source) is not None
+        return source in frame or frame.clip(source) is not None
 
     blind = {matte.id for matte in other.mattes if not all(s in frame for s in _needed(other, matte.id))}
     rows = other.walk()

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from prism.elements.identify import DENOISED
 from prism.elements.vocabulary import OWN_NAMES
 from prism.errors import BadArgument, NoBeauty, NoComponents
+from prism.ledger.bases import ASKED, BASES, DEEP, MIXED, RAW, SUMS
 from prism.ledger.dimmers import light_of
 from prism.ledger.document import Ledger
 from prism.ledger.rows import DeepRow, DepthRow, GroupRow, PassRow, Row
-from prism.ledger.ways import ASKED, DEEP, MIXED, RAW, SUMS, WAYS
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
 from prism.sources.pixels import Frame, OfElement, Source
@@ -22,7 +22,7 @@ _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
 
 @dataclass(frozen=True, slots=True)
 class Start:
-    """A way to begin a ledger. by: one of WAYS. denoised: from the passes that were cleaned, which sum as well."""
+    """A way to begin a ledger. by: one of BASES. denoised: from the passes that were cleaned, which sum as well."""
 
     by: str
     denoised: bool
@@ -39,7 +39,7 @@ def starts_of(sources: Frame) -> list[Start]:
         Start(by, denoised)
         for denoised in (False, True)
         if (own := of_main(sources, denoised)) is not None
-        for by in WAYS
+        for by in BASES
         if _passes_for(own, by, denoised)
     ]
 
@@ -54,7 +54,7 @@ def _passes_for(own: Frame, by: str, denoised: bool) -> Sequence[Source]:
 def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = False, name: str = "first") -> Ledger:
     """A ledger that lands on the rendered beauty: light is added, row by row.
 
-    by: one of WAYS; the first of SUMS that there are passes of if None. denoised: land on the denoised beauty, from
+    by: one of BASES; the first of SUMS that there are passes of if None. denoised: land on the denoised beauty, from
     denoised passes. Occlusion and shadow follow as multiplying rows, switched off, since the beauty already holds them.
     Where all there is is deep, it is put in order by depth. Raises NoBeauty, NoComponents or BadArgument.
     """
@@ -65,9 +65,9 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
     sources = of_main(sources, denoised)
     choices = _light_of(sources, denoised)
     if by is None:
-        by = next((way for way in SUMS if choices[way]), WAYS[0])
-    if by not in WAYS:
-        raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {', '.join(WAYS)}.")
+        by = next((way for way in SUMS if choices[way]), BASES[0])
+    if by not in BASES:
+        raise BadArgument(f"A ledger cannot be made by {by}.", advice=f"Use {', '.join(BASES)}.")
     if by == DEEP and (deep := _passes_for(sources, DEEP, denoised)):
         return deep_ledger(deep, name).replace(beauty=beauty.key)
     light = choices["components" if by in ASKED else by]

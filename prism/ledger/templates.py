@@ -50,7 +50,7 @@ def _landing(ledger: Ledger, frame: Frame) -> Ledger:
 
 def _is_there(source: str, frame: Frame) -> bool:
     """Also where a still or sequence holds it that is no pass of this frame."""
-    return source in frame or frame.reel(source) is not None
+    return source in frame or frame.clip(source) is not None
 
 
 def _left_over(ledger: Ledger, frame: Frame) -> tuple[str, ...]:

@@ -62,13 +62,13 @@ def write_movie(
     settings: MovieSettings,
     *,
     is_stale: Stale = never,
-    saw: Callable[[int], object] = lambda done: None,
+    on_progress: Callable[[int], object] = lambda done: None,
 ) -> int:
     """Write codes (H, W, 3 or 4), uint8 or uint16, of straight sRGB display colour as a movie; how many frames it has.
 
     All frames must be of one size. A movie of an even-sized codec gets its last row or column twice where a side is
-    odd. saw: told how many frames are in. Raises BadArgument for another size, UnwritableFile, Superseded; on any of
-    them there is no file.
+    odd. on_progress: told how many frames are in. Raises BadArgument for another size, UnwritableFile, Superseded; on
+    any of them there is no file.
     """
     path = Path(path)
     if path.suffix.lstrip(".").lower() != settings.how.suffix:
@@ -77,7 +77,7 @@ def write_movie(
         )
     with replacing(path) as temporary:
         try:
-            count = _encode(temporary, frames, settings, is_stale, saw)
+            count = _encode(temporary, frames, settings, is_stale, on_progress)
         except av.error.FFmpegError as error:
             raise UnwritableFile(
                 f"{settings.how.title} cannot be written: {error.strerror}.", where=str(path)
@@ -87,7 +87,11 @@ def write_movie(
 
 
 def _encode(
-    path: Path, frames: Iterable[NDArray], settings: MovieSettings, is_stale: Stale, saw: Callable[[int], object]
+    path: Path,
+    frames: Iterable[NDArray],
+    settings: MovieSettings,
+    is_stale: Stale,
+    on_progress: Callable[[int], object],
 ) -> int:
     size, count, stream = None, 0, None
     with av.open(str(path), "w", options=_container_options(settings.how)) as container:
@@ -111,7 +115,7 @@ def _encode(
             for packet in stream.encode(frame):
                 container.mux(packet)
             count += 1
-            saw(count)
+            on_progress(count)
         if stream is None:
             raise BadArgument("There are no frames.", where=path.name, advice="Name frames that are there.")
         for packet in stream.encode(None):

@@ -36,7 +36,7 @@ from prism.pixels.image import Image, dtype_of
 from prism.pixels.resize import resized
 from prism.pixels.window import Window
 from prism.sources.flatten import flat_image
-from prism.sources.pixels import Pixels, Reel, joined, smaller
+from prism.sources.pixels import Clip, Pixels, joined, smaller
 from prism.sources.store import Item, PixelStore
 
 Reader = Callable[..., Image]  # as read_planes
@@ -153,7 +153,7 @@ class FileSource:
 class OpenFrame:
     """All passes of one frame. Pixels are decoded when first asked for and kept in a bounded store.
 
-    number: of the frame; 0 for stills. others: opens the same at another number. reels: every pass by itself. window:
+    number: of the frame; 0 for stills. others: opens the same at another number. clips: every pass by itself. window:
     union of the windows of all passes of the picture's own size; every plane handed out covers it, 0 outside its own
     window. display_window: of the picture. faults: what was wrong with passes that were left out. Keys are
     `element/pass`, or just `pass` where the frame was opened without names of elements; a bare key in a frame with
@@ -168,7 +168,7 @@ class OpenFrame:
         *,
         number: int = 0,
         others: Callable[[int], OpenFrame] | None = None,
-        reels: Mapping[str, Reel] | None = None,
+        clips: Mapping[str, Clip] | None = None,
         main: str = "",
         store: PixelStore | None = None,
         reader: Reader = read_planes,
@@ -177,7 +177,7 @@ class OpenFrame:
         self._sources = dict(sources)
         self.number = number
         self._others = others
-        self._reels = dict(reels or {})
+        self._clips = dict(clips or {})
         self._main = main
         self.faults = tuple(faults)
         self._store = store if store is not None else PixelStore()
@@ -210,11 +210,11 @@ class OpenFrame:
     @property
     def elements(self) -> tuple[str, ...]:
         """Names of those that it was opened of, the main one first."""
-        return tuple(dict.fromkeys(key.rpartition("/")[0] for key in self._reels))
+        return tuple(dict.fromkeys(key.rpartition("/")[0] for key in self._clips))
 
-    def reel(self, key: str) -> Reel | None:
+    def clip(self, key: str) -> Clip | None:
         """A source by itself over all of its frames; None if there is none of that name."""
-        return self._reels.get(key) or self._reels.get(self._full(key))
+        return self._clips.get(key) or self._clips.get(self._full(key))
 
     def pixels(self, key: str, *, step: int = 1) -> Pixels:
         """Planes of a source, every side divided by `step`, rounded up, for a preview (colour averaged, data

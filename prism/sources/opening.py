@@ -107,7 +107,7 @@ def _opened(
         window,
         number=frame,
         others=lambda number: _opened(elements, number, store, space, reader, tolerant=tolerant),
-        reels=_reels(elements, store, space, reader),
+        clips=_clips(elements, store, space, reader),
         main=elements[0][0],
         store=store,
         reader=reader,
@@ -116,7 +116,7 @@ def _opened(
 
 
 @dataclass(frozen=True, slots=True)
-class FileReel:
+class FileClip:
     """One pass of an element over all of its frames, in its own size."""
 
     pass_: ElementPass
@@ -132,18 +132,18 @@ class FileReel:
         return self.open(number)
 
 
-def _reels(
+def _clips(
     elements: Sequence[tuple[str, Element]], store: PixelStore | None, space: Chromaticities, reader: Reader
-) -> dict[str, FileReel]:
-    def reel(name: str, element: Element, pass_: ElementPass) -> FileReel:
+) -> dict[str, FileClip]:
+    def clip(name: str, element: Element, pass_: ElementPass) -> FileClip:
         def alone(number: int) -> OpenFrame:
             only = [(name, element.replace(passes=(pass_,)))]
             return _opened(only, number, store, space, reader, tolerant=False)
 
-        return FileReel(pass_, alone)
+        return FileClip(pass_, alone)
 
     return {
-        f"{name}/{pass_.key}" if name else pass_.key: reel(name, element, pass_)
+        f"{name}/{pass_.key}" if name else pass_.key: clip(name, element, pass_)
         for name, element in elements
         for pass_ in element.passes
         if pass_.files.is_still or pass_.files.numbers

@@ -116,7 +116,7 @@ class Source(Protocol):
         """Header entries that came with it."""
 
 
-class Reel(Protocol):
+class Clip(Protocol):
     """One source over time, by itself and in its own size."""
 
     @property
@@ -181,7 +181,7 @@ class Frame(Protocol):
     def at(self, number: int) -> Frame:
         """The same elements at another frame. Raises UnreadableFile if there is none."""
 
-    def reel(self, key: str) -> Reel | None:
+    def clip(self, key: str) -> Clip | None:
         """A source by itself, whether or not it has this frame; None if there is none of that name."""
 
     @property
@@ -211,9 +211,9 @@ class FramePart:
         """What the whole frame answers."""
         return self.whole.source(key)
 
-    def reel(self, key: str) -> Reel | None:
+    def clip(self, key: str) -> Clip | None:
         """What the whole frame answers."""
-        return self.whole.reel(key)
+        return self.whole.clip(key)
 
     @property
     def places(self) -> NDArray[np.int64]:

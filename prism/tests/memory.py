@@ -23,7 +23,7 @@ class MemoryFrame:
         self.deep = {key: samples.with_names(("R", "G", "B"), ()) for key, samples in deep.items()}
         self.facts: dict[str, dict] = {}
         self.others: dict[int, MemoryFrame] = {}
-        self.reels: dict[str, MemoryReel] = {}
+        self.clips: dict[str, MemoryClip] = {}
         self._pixels = {key: _pixels(colour, alpha) for key, (colour, alpha) in sources.items()}
         height, width = next(iter(self._pixels.values())).planes[0].shape
         self.window = self.display_window = Window(0, 0, width - 1, height - 1)
@@ -77,8 +77,8 @@ class MemoryFrame:
             raise UnreadableFile(f"Frame {number} is not there.")
         return self.others[number]
 
-    def reel(self, key: str):
-        return self.reels.get(key)
+    def clip(self, key: str):
+        return self.clips.get(key)
 
     @property
     def whole(self):
@@ -97,7 +97,7 @@ class MemoryFrame:
         return id(self)
 
 
-class MemoryReel:
+class MemoryClip:
     """plates: {number, or None for a still: (colour, alpha, window, display window, pixel aspect)}, each of a size of
     its own."""
 

@@ -17,7 +17,7 @@ from prism.ledger.rows import CardRow, DeepRow, DepthRow
 from prism.pixels.resize import averaged
 from prism.pixels.window import Window
 from prism.sources.pixels import Region
-from prism.tests.memory import MemoryFrame, MemoryReel
+from prism.tests.memory import MemoryClip, MemoryFrame
 from prism.tests.test_deep import any_deep
 
 H, W = 8, 10
@@ -36,8 +36,8 @@ def scene(seed=0):
     flat |= {"bird depth": (np.stack([near] * 3), None), "half": (np.full((3, H, W), 0.5, np.float32), None)}
     flat |= {name: (np.zeros((3, H, W), np.float32), np.zeros((H, W), np.float32)) for name in deep}
     frame = MemoryFrame(flat, deep=deep)
-    frame.reels = {
-        key: MemoryReel(key, {None: (np.stack(frame.pixels(key).planes), frame.pixels(key).alpha, window, window, 1.0)})
+    frame.clips = {
+        key: MemoryClip(key, {None: (np.stack(frame.pixels(key).planes), frame.pixels(key).alpha, window, window, 1.0)})
         for key in flat
     }
     return frame
@@ -130,7 +130,7 @@ class Ordered(unittest.TestCase):
 
     def test_depths_of_a_card_are_not_blended(self):
         """Beside infinity, where its picture has soft edges, and when it is pushed by less than a pixel."""
-        own = self.frame.reels["bird depth"].at(1)
+        own = self.frame.clips["bird depth"].at(1)
         own.pixels("bird depth").planes[0][:, ::2] = np.inf
         card = CardRow(id="c", source="bird", depth=0.0, depth_from="bird depth", x=0.25)
         alone = CardRow(id="c", source="bird", depth=1.0, x=0.25)

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from prism.balance.balance import balance, difference_picture
-from prism.balance.starting import best_ledger
+from prism.balance.best_ledger import best_ledger
 from prism.colour.spaces import luminance_weights
 from prism.combine.contributions import contributions
 from prism.combine.evaluate import Evaluator, evaluate

@@ -26,7 +26,7 @@ from prism.plan.sizes import SIZES
 from prism.scenes.mist import Mist, mist_at
 from prism.tests.frames import FolderCase
 from prism.tests.plans import FACTS, plan_of
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 from standin.facts import facts_of
 from standin.render import Quality as RenderQuality
 from standin.render import render_frame

@@ -36,7 +36,7 @@ from prism.pixels.fitting import fitted, side
 from prism.pixels.window import Window
 from prism.sources.pixels import Region
 from prism.tests.ledgers import FRAME, KEYS, NAMES, Dice
-from prism.tests.memory import MemoryFrame, MemoryReel
+from prism.tests.memory import MemoryClip, MemoryFrame
 
 SHAPE = (7, 11)
 
@@ -47,7 +47,7 @@ PLATES = Dice(99).plates()
 def frame_of(sources):
     """With the pictures of other sizes that backgrounds show."""
     frame = MemoryFrame(sources, FRAME)
-    frame.reels = {key: MemoryReel(key, plates) for key, plates in PLATES.items()}
+    frame.clips = {key: MemoryClip(key, plates) for key, plates in PLATES.items()}
     return frame
 
 
@@ -386,7 +386,7 @@ class Document(unittest.TestCase):
         applied = apply_template(template, frame)
         self.assertEqual([row.source for row in applied.ledger.rows], ["plates/diffuse", "diffuse"])
         self.assertEqual(applied.missing, (("sky", "plates/diffuse"),))
-        frame.reels["plates/diffuse"] = MemoryReel("diffuse", next(iter(PLATES.values())))
+        frame.clips["plates/diffuse"] = MemoryClip("diffuse", next(iter(PLATES.values())))
         self.assertEqual(apply_template(template, frame).missing, ())
 
     def test_what_differs_is_said_in_words(self):

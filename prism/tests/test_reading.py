@@ -8,7 +8,7 @@ import numpy as np
 import OpenImageIO as oiio
 
 from prism.balance.balance import balance
-from prism.balance.starting import best_ledger
+from prism.balance.best_ledger import best_ledger
 from prism.colour.spaces import CHROMATICITIES, decode_srgb, luminance_weights
 from prism.delivery.deliver import deliver
 from prism.delivery.encodings.exr import Exr

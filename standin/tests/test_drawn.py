@@ -26,7 +26,7 @@ from prism.plan.packing import Packing, Storage
 from prism.plan.plan import Deep, Layer, LightGroups, Mist, Overlay, Plan, Quality, ShotSettings
 from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 from standin.denoise import denoise
 from standin.facts import facts_of
 from standin.planes import is_drawn

@@ -12,14 +12,14 @@ from demo.conservatory import build_scene
 from prism.balance.balance import balance
 from prism.combine.evaluate import evaluate
 from prism.errors import BadArgument, BadDocument, Superseded
+from prism.ledger.bases import BASES, RAW
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
 from prism.ledger.rows import PassRow
-from prism.ledger.ways import RAW, WAYS
 from prism.naming.patterns import parse_pattern
 from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase
-from standin.booking import COMPONENTS
+from standin.accumulation import COMPONENTS
 from standin.rays import FAR, box_entry, hit_shape, nearest, new_stack
 from standin.render import Order, Quality, render_frame, settings_of
 from standin.sampling import pair
@@ -114,7 +114,7 @@ class Sums(FolderCase):
         for pattern in (IN_ONE_FILE, EACH_PASS):
             files = write_frame(self.image, self.folder, "orr", 1007, pattern=pattern)
             sources = find_sources(files)
-            for way in (*WAYS[:2], RAW):
+            for way in (*BASES[:2], RAW):
                 with self.subTest(pattern.text, way=way):
                     self.assertTrue(balance(first_ledger(sources, by=way), sources).balanced)
             raw = Ledger(

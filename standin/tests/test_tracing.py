@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from standin.booking import (
+from standin.accumulation import (
     COMPONENTS,
     DIFFUSE,
     SPECULAR,

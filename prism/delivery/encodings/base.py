@@ -99,7 +99,7 @@ class Written:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Closing:
     """What an item that is made of all frames needs at the end. made: opens a frame once more. written: files of every
-    item, by its id. record: of the whole, for what has to carry it. saw: told the share that is done.
+    item, by its id. record: of the whole, for what has to carry it. on_progress: told the share that is done.
     pictures: loads those of boards."""
 
     place: Destination
@@ -109,7 +109,7 @@ class Closing:
     record: Mapping[str, Any]
     pixel_aspect: float = 1.0
     is_stale: Stale = never
-    saw: Callable[[float], object] = lambda share: None
+    on_progress: Callable[[float], object] = lambda share: None
     pictures: Load = missing
 
     @property

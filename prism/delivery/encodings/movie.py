@@ -152,7 +152,7 @@ class Movie(Looked):
         count = len(closing.frames)
         write_movie(
             path, self.with_words(frames, closing), settings, is_stale=closing.is_stale,
-            saw=lambda done: closing.saw(done / count),
+            on_progress=lambda done: closing.on_progress(done / count),
         )  # fmt: skip
         held = sorted(set(closing.frames) - set(there))
         words = burnt(self.burn, self.words_at(closing.place, closing.frames[0], closing.rate))

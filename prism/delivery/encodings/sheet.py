@@ -120,7 +120,7 @@ class Sheet(Looked):
         for place, number in enumerate(frames):
 
             def load(place: int = place, number: int = number) -> NDArray[np.uint8]:
-                closing.saw(place / len(frames))
+                closing.on_progress(place / len(frames))
                 return codes_of(self.shown(item, closing.made(number)))
 
             yield Entry(load, {**_captions(closing.place), "frame": number, "name": f"frame {number}"})
@@ -129,7 +129,7 @@ class Sheet(Looked):
         for place, source in enumerate(self.chosen):
 
             def load(place: int = place, source: PictureSource = source) -> NDArray[np.uint8]:
-                closing.saw(place / len(self.chosen))
+                closing.on_progress(place / len(self.chosen))
                 return closing.pictures(source, self.cell_width)
 
             said = source.model_dump()

@@ -5,4 +5,4 @@ MIXED = "mixed"  # every light whole where it was rendered so, by its components
 RAW = "raw-light"  # components, the diffuse ones as surface colour x raw light
 DEEP = "deep"  # deep passes, ordered by depth and held against the flat beauty
 ASKED = (RAW, DEEP)  # taken only when asked for
-WAYS = (*SUMS, MIXED, *ASKED)
+BASES = (*SUMS, MIXED, *ASKED)

@@ -1,6 +1,6 @@
-"""The account of light: where every bit of it is booked, compiled.
+"""The account of light: to which passes every bit of it is added, compiled.
 
-Every bit of light that reaches the camera is booked with the same number to the beauty, to the one component it came
+Every bit of light that reaches the camera is added with the same number to the beauty, to the one component it came
 by, to the one light group it came from, and (if wanted) to that component of that group. So components, groups and
 parts all sum to the beauty, exactly up to float rounding, whatever the number of samples.
 
@@ -41,7 +41,7 @@ def part_row(component: int, group: int, groups: int) -> int:
 
 
 @compiled
-def book(account, groups, component, group, value):
+def add_light(account, groups, component, group, value):
     """Add one contribution to beauty, component, light group and part alike."""
     part = part_row(component, group, groups)
     for c in range(3):

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from prism.balance.balance import balance
 from prism.errors import PrismError
+from prism.ledger.bases import ASKED
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger, starts_of
-from prism.ledger.ways import ASKED
 from prism.sources.pixels import Frame
 
 
