@@ -356,7 +356,7 @@ class Ledgers(BrowserCase):
         expect(self.page.locator(".suggestion")).to_contain_text("emission is missing")
         self.sweep()
         expect(self.page.locator(".balance-foot")).to_contain_text("not balanced, the first 1001")
-        self.page.get_by_role("button", name="Do it").click()
+        self.page.get_by_role("button", name="Apply").click()
         expect(self.page.locator(".verdict")).to_contain_text("balanced within half rounding")
 
     def test_bad_numbers_and_broken_files_leave_the_page_whole(self):

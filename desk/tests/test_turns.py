@@ -14,7 +14,7 @@ import redis
 from django.test import SimpleTestCase
 from django.urls import reverse
 
-from desk.web import places
+from desk.web import turns
 from desk.web.forwarding import Forwarding
 from desk.web.limits import Busy, computing
 from desk.web.queue import QUEUE
@@ -22,11 +22,11 @@ from desk.web.turns import OF_ONE, Turn
 from prism.errors import Superseded
 
 
-@mock.patch.object(places, "MOST", 3)
+@mock.patch.object(turns, "MOST", 3)
 class Turns(SimpleTestCase):
     def setUp(self):
-        QUEUE.delete(*places._KEYS)
-        self.addCleanup(QUEUE.delete, *places._KEYS)
+        QUEUE.delete(*turns._KEYS)
+        self.addCleanup(QUEUE.delete, *turns._KEYS)
 
     def line(self, *users, **more):
         return [Turn(user, 60, 8, **more) for user in users]
@@ -64,7 +64,7 @@ class Turns(SimpleTestCase):
         self.assertEqual([place.ask() for place in waiting], [False, False, None, None])
         first.give_back()
         self.assertFalse(waiting[1].ask())  # its turn comes after that of the first
-        with mock.patch.object(places, "SILENT", 0.1):
+        with mock.patch.object(turns, "SILENT", 0.1):
             time.sleep(0.2)
             self.assertTrue(waiting[1].ask())
 
@@ -86,7 +86,7 @@ class Turns(SimpleTestCase):
 
     def test_without_the_queue_there_are_places_in_this_process(self):
         self.given(self.line(1, 1, 2))
-        with mock.patch.object(places, "_ASK", side_effect=redis.ConnectionError), computing("work", 1):
+        with mock.patch.object(turns, "_ASK", side_effect=redis.ConnectionError), computing("work", 1):
             self.assertEqual(QUEUE.zcard("places:taken"), 3)
 
 
