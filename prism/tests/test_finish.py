@@ -17,7 +17,7 @@ from prism.finish.context import Context
 from prism.finish.display import of_domain
 from prism.finish.document import Finish
 from prism.finish.evaluate import finished, reach_of
-from prism.finish.focus_layers import layers
+from prism.finish.focus_layers import ABSENT, _set_surfaces, layers
 from prism.finish.planes import DISPLAY
 from prism.finish.presets import CHAINS
 from prism.finish.steps import KINDS, STEPS, active
@@ -236,6 +236,13 @@ class Page(unittest.TestCase):
                 apart, due = np.abs(laid[0] - due)[inner, inner], due[inner, inner]
                 self.assertLess(apart.mean(), 0.02 * due.mean())
                 self.assertLess(apart.max(), 0.05 * due.max())
+
+    def test_what_lies_just_behind_a_surface_is_part_of_it(self):
+        """Within one layer, of samples that nothing is seen through; further behind it is a surface of its own."""
+        for behind, kept in ((0.99, False), (1.0, True), (1.01, True)):
+            places, alpha = np.float32([5, 5 + behind]), np.float32([1, 1])
+            _set_surfaces(np.array([0, 2]), alpha, places)
+            self.assertEqual(places[1] != ABSENT, kept, behind)
 
     def test_wide_gaussians_keep_to_the_tolerance_of_the_page(self):
         """Of a lamp, a wall and a point, against SciPy, at deviations on both sides of what is made smaller."""
