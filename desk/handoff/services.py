@@ -10,6 +10,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import transaction
+from django.utils import timezone
 
 from desk.elements.services import (
     document_of,
@@ -296,7 +297,8 @@ def place_of(delivery: Delivery) -> Destination:
         "production": shot.production.code, "shot": shot.code, "ledger": version.ledger.name,
         "version": version.number, "camera": camera or "camera", "layer": layer or "layer",
     }  # fmt: skip
-    return Destination(folder_of(delivery), fields, tuple(_numbers(delivery)))
+    ordered = timezone.localdate(delivery.made)  # of one that is not saved yet, today
+    return Destination(folder_of(delivery), fields, tuple(_numbers(delivery)), ordered)
 
 
 def folder_of(delivery: Delivery) -> Path:

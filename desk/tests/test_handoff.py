@@ -130,6 +130,12 @@ class Orders(HandoffCase):
         self.assertGreater(read_channels(path, read_parts(path)[0]).plane("R").max(), 0)
         self.assertEqual(self.order().version.label, "v002")
 
+    def test_movies_show_the_day_of_the_order(self):
+        delivery = self.order()
+        Delivery.objects.filter(pk=delivery.pk).update(made=delivery.made - timedelta(days=3))
+        delivery.refresh_from_db()
+        self.assertEqual(services.place_of(delivery).ordered, timezone.localdate() - timedelta(days=3))
+
     def test_the_page_is_as_it_was_left(self):
         item = STILL | {"encoding": {"kind": "still", "format": "tiff", "bits": 16, "alpha": "keep"}}
         self.assertEqual(self.post(item, frames="1001-1002", to="draft").status_code, 200)

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import zlib
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
@@ -454,6 +455,14 @@ class AsSeen(FolderCase):
         for view, clipped in (("srgb", 15), ("film", 0)):
             report = write_still(self.folder / "a.png", bright, ViewTransform("lin_rec709", view))
             self.assertEqual(report.clipped, clipped, view)
+
+
+class Dates(DeliveryCase):
+    def test_the_band_has_the_day_of_the_order_whenever_it_is_written(self):
+        """All frames alike, though they are written past midnight or again after a crash."""
+        place = replace(self.place, ordered=date(2026, 3, 1))
+        movie = self.item(kind="movie", burn="{date}||").encoding
+        self.assertEqual([movie.words_at(place, number, 24)["date"] for number in (1, 2)], ["2026-03-01"] * 2)
 
 
 class Marks(DeliveryCase):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -63,11 +64,13 @@ class Order(Value):
 @dataclass(frozen=True, slots=True)
 class Destination:
     """Where a delivery goes. fields: values of the fields of names, without frame, pass, item and suffix. frames: all
-    that are ordered, in their order."""
+    that are ordered, in their order. ordered: the day that movies show, one for all frames whenever they are
+    written."""
 
     root: Path
     fields: Mapping[str, FieldValue] = field(default_factory=dict)
     frames: Sequence[int] = ()
+    ordered: date = field(default_factory=date.today)
 
     def path(self, item: Order, suffix: str, *, frame: int | None = None, what: str = "") -> Path:
         """The path of one file. frame: None for a file of all frames. what: stands for {pass}. Raises BadArgument for

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import date
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -179,7 +178,7 @@ class Movie(Looked):
     def words_at(self, place: Destination, number: int, rate: float) -> dict[str, Any]:
         """Values for the band at a frame."""
         own = {"frame": number, "timecode": str(time_code(number, rate)), "rate": rate, "note": self.note}
-        return {"version": 0, **place.fields, **own, "date": date.today().isoformat()}
+        return {"version": 0, **place.fields, **own, "date": place.ordered.isoformat()}
 
 
 def joined(before: Developed, after: Developed, share: float | None) -> Developed:
