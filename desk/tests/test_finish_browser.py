@@ -107,10 +107,10 @@ class Steps(BrowserCase):
         self.assertEqual([each["id"] for each in found if each["impact"] in ("serious", "critical")], [])
 
         # Kept for the production, and taken home as a file.
-        page.get_by_role("button", name="Keep “vignette”").click()
+        page.get_by_role("button", name="Save as preset").click()
         page.get_by_label("Name of the chain").fill("Corners")
         page.keyboard.press("Enter")
-        expect(page.get_by_text("Kept as “Corners”")).to_be_visible()
+        expect(page.get_by_text("Saved as “Corners”")).to_be_visible()
         page.get_by_label("Chains", exact=True).select_option(label="Corners")
         expect(page.locator(".step-card")).to_have_count(4)
         self.settled()

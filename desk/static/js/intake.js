@@ -285,7 +285,7 @@ export default () => {
       if (!this.browser) return "";
       return this.browser.pictures
         ? `${this.browser.pictures} pictures lie here`
-        : "No pictures lie in this folder itself; those below it are taken too.";
+        : "No pictures lie in this folder itself; those below it are imported too.";
     },
     folderText(folder) {
       const parts = [];

@@ -47,7 +47,10 @@ export const createPresets = (page, { editor, steps, notices }) => reactive({
     if (this.naming) nextTick(() => byRef("presetName").focus());
   },
   // The step that is open, or all of them.
-  get text() { return steps.opened ? `Keep “${steps.nameOf(steps.opened)}”` : "Keep all steps"; },
+  get text() {
+    const what = steps.opened ? `“${steps.nameOf(steps.opened)}”` : "All steps";
+    return `${what}, under a name, for all shots of the production`;
+  },
   async keep() {
     await notices.guarded(async () => {
       const chosen = steps.opened ? [steps.opened.id] : [];
@@ -58,7 +61,7 @@ export const createPresets = (page, { editor, steps, notices }) => reactive({
         steps: chosen,
       });
       this.all = (await answer.json()).presets;
-      notices.remark = `Kept as “${this.name.trim()}” for all shots of this production.`;
+      notices.remark = `Saved as “${this.name.trim()}” for all shots of this production.`;
       this.name = "";
       this.naming = false;
     });
