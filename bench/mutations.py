@@ -1,8 +1,9 @@
-"""`python -m bench.mutations SEED [COUNT]`: small changes of the core, made one at a time, and whether a test notices.
+"""`python -m bench.mutations SEED [COUNT]`: small changes of the core, made one by one, and whether a test notices.
 
 Each is made in a copy of the project: a constant moved, a comparison or a sign turned, a condition inverted. The tests
 of `prism` run nearest first (by how many imports lie between) until one fails. Those that no test notices are printed;
-some change nothing that can be seen. The same seed makes the same changes of the same code.
+some change nothing that can be seen. The same seed makes the same changes of the same code. With `--jobs` several are
+tried side by side, each in a copy of its own.
 """
 
 from __future__ import annotations
@@ -15,8 +16,10 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from queue import SimpleQueue
 
 PROJECT = Path(__file__).resolve().parent.parent
 LONGEST = 900  # seconds for all tests of one change; what takes longer hangs, which is noticed too
@@ -104,7 +107,11 @@ def tests_near(path: str) -> list[str]:
         if not wave:
             break
     tests = [name for name in graph if ".test_" in name]
-    return sorted(tests, key=lambda name: (reached.get(name, len(graph)), name))
+    return sorted(tests, key=lambda name: (reached.get(name, len(graph)), _file(name).stat().st_size))
+
+
+def _file(name: str) -> Path:
+    return PROJECT.joinpath(*name.split(".")).with_suffix(".py")
 
 
 def _name(path: Path) -> str:
@@ -135,18 +142,33 @@ def noticed(copy: Path, change: Change, text: str) -> str:
     return "" if made.returncode == 0 else next(iter(said), "it does not even begin")
 
 
+def copied(folder: Path) -> Path:
+    """A copy of the project to make changes in."""
+    left_out = shutil.ignore_patterns("var", ".git", "__pycache__", "node_modules")
+    return shutil.copytree(PROJECT, folder, ignore=left_out)
+
+
 def main() -> None:
     """Make changes and count those that nothing notices."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("seed", type=int)
     parser.add_argument("count", type=int, nargs="?", default=60)
+    parser.add_argument("--jobs", type=int, default=1)
     asked = parser.parse_args()
-    survived = 0
-    with tempfile.TemporaryDirectory() as folder:
-        copy = Path(folder) / "project"
-        shutil.copytree(PROJECT, copy, ignore=shutil.ignore_patterns("var", ".git", "__pycache__", "node_modules"))
-        for number, (change, text) in enumerate(changes(asked.seed, asked.count), start=1):
-            by = noticed(copy, change, text)
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(asked.jobs) as threads:
+        idle: SimpleQueue[Path] = SimpleQueue()
+        for number in range(asked.jobs):
+            idle.put(copied(Path(folder) / str(number)))
+
+        def tried(made: tuple[Change, str]) -> tuple[Change, str]:
+            copy = idle.get()
+            try:
+                return made[0], noticed(copy, *made)
+            finally:
+                idle.put(copy)
+
+        survived = 0
+        for number, (change, by) in enumerate(threads.map(tried, changes(asked.seed, asked.count)), start=1):
             survived += not by
             print(f"{number:3} {change.path}:{change.line}: {change.before}\n    -> {change.after}")
             print(f"    {by or 'SURVIVED'}", flush=True)

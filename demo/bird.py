@@ -65,4 +65,4 @@ def _facets(beat: float) -> list[tuple[float, list[tuple[float, float]]]]:
 def _cover(corners: list[tuple[float, float]]) -> NDArray[np.float32]:
     large = Pillow.new("L", (WIDTH * FINER, HEIGHT * FINER))
     ImageDraw.Draw(large).polygon([(x * large.width, y * large.height) for x, y in corners], fill=255)
-    return np.asarray(large.resize((WIDTH, HEIGHT), Pillow.Resampling.BOX), np.float32) / 255
+    return np.asarray(large.resize((WIDTH, HEIGHT), Pillow.Resampling.BOX), np.float32) / np.float32(255)

@@ -333,7 +333,7 @@ def _grove() -> list[Shape]:
 
 def _cypress(name: str, x: float, y: float, height: float, girth: float) -> list[Shape]:
     """Balls that swell and dwindle upwards, close enough to make one outline."""
-    shapes = []
+    shapes: list[Shape] = []
     z = 0.35
     while z < height:
         share = z / height

@@ -6,9 +6,10 @@ import logging
 import os
 import time
 import unittest
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import groupby
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.test import LiveServerTestCase, TransactionTestCase
@@ -40,13 +41,14 @@ class Shared(unittest.TestSuite):
 
     _cleanup = False  # what others ran is no test of ours to forget
 
-    def __init__(self, suite: unittest.TestSuite, folder: Path) -> None:
+    def __init__(self, suite: Iterable[unittest.TestCase], folder: Path) -> None:
         classes = [list(tests) for _, tests in groupby(suite, key=_class_name)]
         super().__init__(unittest.TestSuite(tests) for tests in sorted(classes, key=_kind))
         self._folder = folder
 
-    def __iter__(self) -> Iterator[unittest.TestSuite]:
-        for suite in self._tests:
+    def __iter__(self) -> Iterator[Any]:
+        suites: list[Any] = self._tests  # each made above of one class
+        for suite in suites:
             try:
                 (self._folder / _class_name(next(iter(suite)))).touch(exist_ok=False)
             except FileExistsError:

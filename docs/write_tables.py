@@ -19,12 +19,12 @@ from pydantic import BaseModel
 from pydantic_core import PydanticUndefined
 
 from prism.delivery.encodings.table import ENCODINGS
+from prism.documents import kind_of
 from prism.fields import Shown
 from prism.finish.base import FinishStep
 from prism.finish.steps import STEPS
 from prism.keyed import Keyed, Within
 from prism.ledger.kinds.base import LedgerRow
-from prism.ledger.kinds.holders import kind_of
 from prism.ledger.rows import ROWS
 from prism.mattes import parts
 from prism.sheets.boards.elements import ELEMENTS, BoardElement

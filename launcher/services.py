@@ -69,10 +69,11 @@ def require_free(name: str, port: int, variable: str) -> None:
 
 def stop(house: House, name: str) -> bool:
     """End the service if it is one we started, kindly first. Returns whether it was running."""
-    if not is_running(house, name):
+    recorded = _recorded(house, name)
+    if recorded is None or not is_running(house, name):
         _pid_path(house, name).unlink(missing_ok=True)
         return False
-    pid = _recorded(house, name)[0]
+    pid, _ = recorded
     os.kill(pid, signal.SIGTERM)
     deadline = time.monotonic() + STOP_SECONDS
     while is_running(house, name):

@@ -105,14 +105,16 @@ class Locator(_CacheLocator):
         return str(self._line)
 
 
-numba.config.CACHE_LOCATOR_CLASSES = f"{__name__}.{Locator.__name__},InTreeCacheLocator"
+_config: Any = numba.config  # whose entries no type names
+_config.CACHE_LOCATOR_CLASSES = f"{__name__}.{Locator.__name__},InTreeCacheLocator"
 
 # The lock is released, so threads may run these side by side. None of them allocates, so reference counting is off:
 # with arrays handed from function to function, counting references across threads cost more than the work itself.
 # Numbers divide as IEEE 754 has it, without an exception that no loop could raise from a thread.
 # Nobody calls them from C, and a wrapper for that costs a tenth of the compiling.
-compiled = numba.njit(cache=True, nogil=True, error_model="numpy", _nrt=False, no_cfunc_wrapper=True)
-inlined = numba.njit(cache=True, inline="always", error_model="numpy", _nrt=False, no_cfunc_wrapper=True)
+_OPTIONS: dict[str, Any] = {"cache": True, "error_model": "numpy", "_nrt": False, "no_cfunc_wrapper": True}
+compiled = numba.njit(nogil=True, **_OPTIONS)
+inlined = numba.njit(inline="always", **_OPTIONS)
 
 
 def read_only(array: NDArray[Any]) -> NDArray[Any]:

@@ -29,6 +29,11 @@ class Value(BaseModel):
         return type(self).model_validate(fields | changes)
 
 
+def kind_of(document: type[Value]) -> str:
+    """The word for one of several documents that stand in the same place: its `kind`."""
+    return document.model_fields["kind"].default
+
+
 def by_kind(what: str, kinds: Sequence[str], *, without: str | None = None) -> Discriminator:
     """Tells the branches of a union apart by their `kind`; each is tagged with its kind in parentheses. what: that a
     fault is said of. without: the kind of what names none."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import Annotated, Any, Literal, Self
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Self
 
 from pydantic import Discriminator, Field, GetCoreSchemaHandler, Tag, model_validator
 from pydantic_core import CoreSchema, PydanticKnownError, core_schema
@@ -57,6 +57,10 @@ def _tag(given: Any) -> str:
 
 
 Number = Annotated[Annotated[float, Tag("(number)")] | Annotated[Keyed, Tag("(keyed)")], Discriminator(_tag)]
+if TYPE_CHECKING:
+    FrameNumber = float  # of a document that is taken at a frame before anything computes with it
+else:
+    FrameNumber = Number
 
 
 def at(number: Number, frame: int) -> float:

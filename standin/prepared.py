@@ -91,9 +91,8 @@ def tree_of(places: NDArray, normals: NDArray, spacing: NDArray, light: NDArray)
         order[low:high] = order[low:high][np.argpartition(inside[:, axis], middle - low)]
         axes[middle] = axis
         ranges += [(low, middle), (middle + 1, high)]
-    return Points(
-        *(np.ascontiguousarray(array[order], np.float64) for array in (places, normals, spacing, light)), axes
-    )
+    ordered = (np.ascontiguousarray(array[order], np.float64) for array in (places, normals, spacing, light))
+    return Points._make((*ordered, axes))
 
 
 @compiled

@@ -6,6 +6,7 @@ import math
 import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -174,7 +175,7 @@ def light_about(
     """
     before, after, share = light.keys_about(frame)
     found: dict[int, Any] = {
-        key: kept(light.folder / f"prepared_{key:04}_{identity(key)}.npz", lambda key=key: make(key))
+        key: kept(light.folder / f"prepared_{key:04}_{identity(key)}.npz", partial(make, key))
         for key in {before, after if share else before}
     }
     return lambda: prepared_of(found[before], found.get(after, found[before]), share)

@@ -349,7 +349,11 @@ def _affordable(tracing: _Tracing, quality: Quality) -> int:
     settings, tracing.settings = tracing.settings, tracing.settings._replace(samples=few)
     rows = range(PILOT_ROWS // 2, tracing.height, PILOT_ROWS)
     begun = time.perf_counter()
-    run_bands(lambda first, end: tracing.trace(rows[first], rows[first] + 1), len(rows), 1)
+
+    def trace_row(first: int, end: int) -> None:
+        tracing.trace(rows[first], rows[first] + 1)
+
+    run_bands(trace_row, len(rows), 1)
     taken = time.perf_counter() - begun
     tracing.settings = settings
     if not rows:

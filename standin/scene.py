@@ -124,7 +124,8 @@ class Camera(Value):
 
     @model_validator(mode="after")
     def _looks_somewhere(self) -> Self:
-        for place, key in enumerate((self, *self.path)):
+        keys: tuple[Camera | CameraKey, ...] = (self, *self.path)
+        for place, key in enumerate(keys):
             if sum((a - b) ** 2 for a, b in zip(key.position, key.target, strict=True)) < 1e-12:
                 at = f" at path.{place - 1}" if place else ""
                 raise ValueError(f"camera {self.name} stands in its own target{at}")

@@ -68,7 +68,8 @@ def write_frame(
     pattern: of the paths below `folder`. One with {pass} makes a file for each pass; any other makes one that holds
     all.
     """
-    values = dict.fromkeys(FIELDS, "") | {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
+    values: dict[str, str | int] = dict.fromkeys(FIELDS, "")
+    values |= {"layer": "all", "shot": name, "camera": camera, "version": 1, "frame": frame}
     files: dict[str, dict[str, NDArray]] = {}
     for layer in group_layers(image.channels):
         found = known(layer.layer or "beauty")
@@ -116,6 +117,7 @@ def _ranks(rendered: Rendered, planned: PlannedPass) -> dict[str, str]:
 
 def _write_deep(rendered: Rendered, group: FileGroup, path: Path) -> None:
     deep = rendered.deep
+    assert deep is not None  # a group of deep passes was rendered with them
     runs = deep.runs | {BACK: deep.depth[:, 1]}  # also where nothing has a thickness, as planned
     write_deep(
         path, deep.counts, runs, data_window=deep.window, display_window=deep.display_window,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.contrib.auth.validators import UnicodeUsernameValidator
@@ -43,7 +44,7 @@ def checking_passwords(request: HttpRequest) -> Iterator[None]:
 
 
 @at_once
-def create(name: str, *, may_set_up: bool = False) -> tuple[object, str]:
+def create(name: str, *, may_set_up: bool = False) -> tuple[Any, str]:
     """An account and its one-time password. may_set_up: whether it may make accounts and productions.
 
     Raises BadArgument if the name is taken or cannot be one.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -55,7 +56,7 @@ def preset_document(production: Production, key: str) -> Finish:
     return Finish.from_json(preset.document, where=preset.name)
 
 
-def keep_preset(production: Production, name: str, document: Ledger, steps: list[str], user) -> None:
+def keep_preset(production: Production, name: str, document: Ledger, steps: Sequence[str], user) -> None:
     """Keep some steps of a ledger, or all, under a name; whatever had that name is replaced. Raises BadArgument."""
     name = name.strip()
     chosen = tuple(step for step in document.finish if not steps or step.id in steps)

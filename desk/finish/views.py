@@ -36,7 +36,7 @@ def page(request: HttpRequest, shot: Shot) -> HttpResponse:
     try:
         ledger = open_ledger(shot)
         frames = frames_on_disk(ledger.element) if ledger else []
-        if not frames:
+        if ledger is None or not frames:
             return render(request, "finish/empty.html", context)
         frame = nearest_frame(request.GET.get("frame", ""), frames)
         sources = frame_of(ledger, parse(shot, ledger.document), frame)

@@ -27,7 +27,7 @@ from prism.errors import BadArgument, UnreadableFile
 from prism.ledger.copying import free
 from prism.ledger.templates import apply_template
 from prism.sheets.boards.document import Board as BoardDocument
-from prism.sheets.boards.elements import FilePicture, PictureSource, ShotPicture
+from prism.sheets.boards.elements import FilePicture, PictureElement, PictureSource, ShotPicture
 from prism.sheets.boards.render import missing
 from prism.sheets.boards.templates import TEMPLATES
 
@@ -57,7 +57,7 @@ def with_frames(document: BoardDocument, shot: Shot) -> BoardDocument:
     """Pictures that are empty show frames of the shot, spread over it."""
     ledger = open_ledger(shot)
     frames = frames_on_disk(ledger.element) if ledger else []
-    empty = [each.id for each in document.elements if each.kind == "picture" and each.source is None]
+    empty = [each.id for each in document.elements if isinstance(each, PictureElement) and each.source is None]
     if not frames:
         return document
     chosen = {key: frames[round(place * (len(frames) - 1) / max(1, len(empty) - 1))] for place, key in enumerate(empty)}

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from desk.elements.models import Element
-from desk.jobs.models import Job, State, Task
+from desk.jobs.models import Choice, Job, State, Task
 from desk.rebuild.models import LedgerVersion
 from desk.shots.models import Production, Shot
 from prism.delivery.document import Delivery as Document
@@ -48,7 +48,7 @@ class Delivery(models.Model):
         return [*self.job.tasks.all(), *(self.closing.tasks.all() if self.closing else ())]
 
     @property
-    def state(self) -> str:
+    def state(self) -> Choice:
         """The state of the whole: failed if anything failed, running while anything is not at its end."""
         states = {task.state for task in self.tasks}
         if State.FAILED in states and State.RUNNING not in states:

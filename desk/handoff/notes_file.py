@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from desk.handoff import review
 from desk.jobs import engine
@@ -50,7 +51,7 @@ def order(shot: Shot, user) -> None:
     engine.top_up()
 
 
-def write(task: Task, watch: Watch) -> dict[str, object]:
+def write(task: Task, watch: Watch) -> dict[str, Any]:
     """Make the file. Returns its `bytes`, and the `mark` of the notes in it. Raises PrismError."""
     shot = task.job.shot
     mark, notes = _mark(shot), review.listed(shot)

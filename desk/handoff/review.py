@@ -41,10 +41,15 @@ def movie_of(delivery: Delivery, name: str) -> Item:
     raise UnreadableFile(f"This delivery has no movie {name}.", where=delivery.folder)
 
 
+def encoding_of(movie: Item) -> Movie:
+    """How a movie is encoded."""
+    assert isinstance(movie.encoding, Movie)  # `movie_of` finds no others
+    return movie.encoding
+
+
 def frame_file(delivery: Delivery, item: Item, frame: int) -> Any:
     """The still of a frame that a movie was made of. Raises UnreadableFile."""
-    assert isinstance(item.encoding, Movie)
-    path = kept_inside(item.encoding.frame_path(item, place_of(delivery), frame), delivery.shot.production)
+    path = kept_inside(encoding_of(item).frame_path(item, place_of(delivery), frame), delivery.shot.production)
     if not path.is_file():
         raise UnreadableFile(f"Frame {frame} was not written.", where=str(folder_of(delivery)))
     return path

@@ -37,7 +37,7 @@ def page(request: HttpRequest, shot: Shot, delivery: int, item: str) -> HttpResp
         "frames": list(place.frames),
         "rate": found.parsed.rate,
         "movie": reverse("hand-off-file", kwargs=shot.address | {"delivery": found.pk, "file": name})
-        if movie.encoding.how.plays and path.is_file()
+        if review.encoding_of(movie).how.plays and path.is_file()
         else "",
         "seen": found.version.number,
         "delivery": found.pk,

@@ -41,6 +41,7 @@ from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.presets import PRESETS
 from prism.delivery.record import already_there, frame_path
 from prism.delivery.running import close, written_anew
+from prism.documents import kind_of
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
 from prism.ledger.document import Ledger as LedgerDocument
 from prism.limits import Stale
@@ -362,7 +363,7 @@ def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str
     return [
         {
             "id": item.id,
-            "kind": item.encoding.kind,
+            "kind": kind_of(type(item.encoding)),
             "words": item.in_words,
             "plays": bool(getattr(getattr(item.encoding, "how", None), "plays", False)),
             "files": _whole_first(by_item[item.id], item.encoding.closes)[:SHOWN_FILES],

@@ -22,8 +22,8 @@ def picture_of(shot: Shot) -> bytes | None:
         except PrismError:
             pass  # the page of the ledger says why
     whole = layers.picture_of(shot)
-    element, frames = (whole.elements[0], whole.frames) if whole else (shot.elements.first(), None)
-    frames = frames or frames_on_disk(element)
+    element = whole.elements[0] if whole else shot.elements.first()
+    frames = (whole.frames if whole else ()) or frames_on_disk(element)
     return small_picture(element, frames[0]) if element is not None and frames else None
 
 

@@ -116,7 +116,10 @@ def judge(element: Element) -> Judgement:
         facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
         numbers = frames_to_check(document)
         asked = _wanted(element, document)
-        found = [*findings_on_disk(document, _sequences(document), asked), *findings(document, facts, wanted=asked)]
+        found = [
+            *findings_on_disk(document, tuple(_sequences(document)), asked),
+            *findings(document, facts, wanted=asked),
+        ]
         judgement, _ = Judgement.objects.update_or_create(
             element=element,
             defaults={

@@ -135,7 +135,7 @@ def _same_files(document: Document, known: dict[str, Element]) -> Element | None
     """The element that most of these sequences belonged to, under another name: names are read in another way since."""
     own = {p.files.sequence for p in document.passes}
     shared = {name: len(own & _sequences_of(element)) for name, element in known.items()}
-    best = max(shared, key=shared.get, default=None)
+    best = max(shared, key=shared.__getitem__, default=None)
     return known.pop(best) if best is not None and shared[best] else None
 
 

@@ -6,6 +6,7 @@ import hashlib
 from contextlib import suppress
 from functools import cache
 from pathlib import Path
+from typing import Any
 
 import redis
 
@@ -35,7 +36,7 @@ def announce() -> None:
 def refusal() -> str:
     """Why this process should take no work, after its name; empty if it may."""
     with suppress(redis.RedisError):
-        served = QUEUE.get(KEY)
+        served: Any = QUEUE.get(KEY)
         if served is not None and served.decode() != own():
             return DIFFERS
     return ""

@@ -23,7 +23,7 @@ from django.utils import timezone
 from kombu.exceptions import OperationalError
 
 from desk.celery import app
-from desk.jobs.models import GOOD, OPEN, Job, State, Task, Worker
+from desk.jobs.models import GOOD, OPEN, Choice, Job, State, Task, Worker
 from desk.shots.models import Production, Shot
 from desk.web.saving import at_once
 from prism.errors import BadArgument
@@ -161,7 +161,7 @@ def beat(task: Task, progress: float) -> bool:
     return bool(_still(task).update(beat=timezone.now(), progress=progress))
 
 
-def end(task: Task, state: str, line: str, **values: Any) -> bool:
+def end(task: Task, state: Choice, line: str, **values: Any) -> bool:
     """Leave a task in a final state. Returns False, and changes nothing, if it is not this worker's any more."""
     return bool(_still(task).update(state=state, ended=timezone.now(), log=_logged(task, line), **values))
 

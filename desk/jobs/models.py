@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeAlias
 
 from django.conf import settings
 from django.db import models
 
 from desk.shots.models import Production, Shot
+
+Choice: TypeAlias = Any
+"""A member of TextChoices: a text to Django, a pair to a type checker that does not know it."""
 
 
 class State(models.TextChoices):

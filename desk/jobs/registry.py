@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from desk.jobs.models import State, Task
+from desk.jobs.models import Choice, State, Task
 
 
 class Watch(Protocol):
@@ -24,7 +24,7 @@ class Outcome:
     """How a task ended well. line: for its log. after: done once, only if the task was still this worker's."""
 
     line: str
-    state: str = State.DONE
+    state: Choice = State.DONE
     bytes: int = 0
     seconds: float = 0.0
     result: dict[str, Any] = field(default_factory=dict)

@@ -27,6 +27,7 @@ def next_task(worker: str) -> Task | None:
     if task is None:
         return None
     begun = time.monotonic()
+    finish: Callable[[], object]
     with BeatingWatch(task) as watch:
         try:
             with writing_below(*folders_of(task.job.production)):

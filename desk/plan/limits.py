@@ -46,7 +46,9 @@ def measure(task: Task) -> list[dict[str, Any]]:
         camera=task.given("camera"), size=SMALL, passes={"deep": BY_KEY["deep"]}, quality=Quality(samples=SAMPLES),
         deep=Deep(most_samples=ALL, merge_distance=0.0),
     )  # fmt: skip
-    return [asdict(cost) for cost in costs(render(scene, scene.first, order).deep)]
+    samples = render(scene, scene.first, order).deep
+    assert samples is not None  # asked for in the order
+    return [asdict(cost) for cost in costs(samples)]
 
 
 def measured(shot: Shot, camera: str, most_error: float) -> dict[str, Any] | None:

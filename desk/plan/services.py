@@ -210,7 +210,8 @@ def _column(document: Document, image: PlannedImage, facts: SceneFacts) -> dict[
 def _ramp(document: Document, facts: SceneFacts) -> list[float]:
     """The mist at even steps from its near to its far end."""
     mist = document.mist or facts.mist or Mist(near=0, far=1)
-    return [round(float(amount), 4) for amount in mist_at(np.linspace(mist.near, mist.far, RAMP_STEPS + 1), mist)]
+    depths = np.linspace(mist.near, mist.far, RAMP_STEPS + 1).astype(np.float32)
+    return [round(float(amount), 4) for amount in mist_at(depths, mist)]
 
 
 def _together(document: Document, facts: SceneFacts) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from desk.jobs.models import Choice
 from desk.plan.models import Plan, PlanVersion
 from desk.shots.models import Shot
 from desk.web.saving import at_once, locked
@@ -21,7 +22,7 @@ class Locked(BadArgument):
 
 
 @at_once
-def lock(plan: Plan, reason: str = PlanVersion.Reason.RENDERED) -> PlanVersion:
+def lock(plan: Plan, reason: Choice = PlanVersion.Reason.RENDERED) -> PlanVersion:
     """Keep the plan's version as it is saved now; once is enough."""
     now = locked(plan)
     version, _ = PlanVersion.objects.get_or_create(

@@ -35,7 +35,7 @@ def page(request: HttpRequest, shot: Shot) -> HttpResponse:
     try:
         ledger = services.open_ledger(shot)
         frames = frames_on_disk(ledger.element) if ledger else []
-        if not frames:
+        if ledger is None or not frames:
             return render(request, "rebuild/deep_empty.html", context)
         frame = nearest_frame(request.GET.get("frame", ""), frames)
         document = services.parse(shot, ledger.document)

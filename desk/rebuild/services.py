@@ -62,7 +62,8 @@ def open_ledger(shot: Shot) -> Ledger | None:
         return existing
     picture = layers.picture_of(shot)
     if picture is not None:
-        element, document = picture.elements[0], layers.ledger_of(picture, picture.frames[0])
+        element: Element | None = picture.elements[0]
+        document = layers.ledger_of(picture, picture.frames[0])
     else:
         element = _first_element(shot)
         if element is None:

@@ -55,7 +55,7 @@ def rebuild(request: HttpRequest, shot: Shot) -> HttpResponse:
     try:
         ledger = services.open_ledger(shot)
         frames = frames_on_disk(ledger.element) if ledger else []
-        if not frames:
+        if ledger is None or not frames:
             return render(request, "rebuild/empty.html", context | _ways_out(shot, ledger))
         frame = nearest_frame(request.GET.get("frame", ""), frames)
         sources = services.frame_of(ledger, services.parse(shot, ledger.document), frame)
@@ -282,9 +282,9 @@ def place(request: HttpRequest, shot: Shot) -> JsonResponse:
     body = json_body(request)
     document = services.parse(shot, body.get("ledger"))
     row = document.row(str(body.get("row")))
-    if not row.has_place:
+    if not row.has_place or row.source_taken is None:
         raise BadArgument("Only an overlay has a place to be found.", where=row.id)
-    found = register(_sources(shot, body, document), row.source, document.beauty)
+    found = register(_sources(shot, body, document), row.source_taken, document.beauty)
     return JsonResponse({"x": found.x, "y": found.y, "certainty": found.certainty, "inPlace": found.in_place})
 
 
@@ -301,8 +301,8 @@ def template(request: HttpRequest, shot: Shot) -> JsonResponse:
         kept = get_object_or_404(others, pk=whole_number(body, "template"))
         document = services.parse(kept.shot, kept.document)
         other = Document.from_json(services.exported(kept, document), where="ledger")
-    chosen = body.get("chosen") if isinstance(body.get("chosen"), dict) else {}
-    chosen = {str(name): str(source) for name, source in chosen.items()}
+    given = body.get("chosen")
+    chosen = {str(name): str(source) for name, source in given.items()} if isinstance(given, dict) else {}
     return JsonResponse(services.laid_from(_ledger(shot, body), other, whole_number(body, "frame"), chosen))
 
 

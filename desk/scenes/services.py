@@ -101,7 +101,7 @@ def known_facts(shot: Shot, cameras: tuple[str, ...]) -> tuple[SceneFacts, Prism
 
 def scene_of(shot: Shot, version: SceneVersion | None = None) -> Scene:
     """Raises BadArgument if it has none that can be rendered here, BadDocument if it cannot be read any more."""
-    return _document(_renderable(shot, version).pk)
+    return _scene(_renderable(shot, version).pk)
 
 
 def _renderable(shot: Shot, version: SceneVersion | None = None) -> SceneVersion:
@@ -177,6 +177,12 @@ def _document(pk: int) -> Scene | FactsSheet:
     return parse(version.document, f"scene {version.number} of {version.shot.code}")
 
 
+def _scene(pk: int) -> Scene:
+    document = _document(pk)
+    assert isinstance(document, Scene)  # a sheet of facts is not renderable
+    return document
+
+
 @lru_cache(maxsize=16)
 def _facts(pk: int) -> SceneFacts:
     document = _document(pk)
@@ -189,7 +195,11 @@ def _depth(pk: int, frame: int, camera: str) -> NDArray[np.float32]:
     from standin.render import Quality, render_frame
 
     quality = Quality(samples=1, most_bounces=1)
-    return render_frame(_document(pk), frame, camera=camera, size=PREVIEW_SIZE, quality=quality).plane("Z")
+    return (
+        render_frame(_scene(pk), frame, camera=camera, size=PREVIEW_SIZE, quality=quality)
+        .plane("Z")
+        .astype(np.float32, copy=False)
+    )
 
 
 def draw_picture(version: SceneVersion, camera: str) -> Path:

@@ -126,7 +126,7 @@ AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_LOCKOUT_CALLABLE = "desk.accounts.views.locked_out"
 AXES_RESET_ON_SUCCESS = True
 AXES_ENABLE_ADMIN = False
-AXES_SENSITIVE_PARAMETERS = []  # the log says whose name was tried, and from where; never the password
+AXES_SENSITIVE_PARAMETERS: list[str] = []  # the log says whose name was tried, and from where; never the password
 AXES_CLIENT_IP_CALLABLE = "desk.accounts.services.address_of"
 
 LOGIN_URL = "login"

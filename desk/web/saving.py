@@ -10,7 +10,8 @@ from django.db import OperationalError, connection, models, transaction
 
 from prism.errors import BadArgument
 
-Given, Made = ParamSpec("Given"), TypeVar("Made")
+Given = ParamSpec("Given")
+Made = TypeVar("Made")
 Record = TypeVar("Record", bound=models.Model)
 TRIES = 4
 _PICKED_TO_END = (1205, 1213)  # MariaDB ended this one for another: waited too long, or both waited for each other

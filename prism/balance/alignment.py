@@ -15,7 +15,7 @@ from scipy import fft
 from scipy.ndimage import uniform_filter
 
 from prism.balance.lost import BELOW_NOTHING, negative_share
-from prism.balance.picked import Picked
+from prism.balance.picked import Change, Picked
 from prism.balance.rounding import rounding_bound
 from prism.balance.world import World, finite
 from prism.combine.program import compile_ledger
@@ -206,7 +206,7 @@ def frame_trials(
     theirs = {number: np.stack(there.pixels(key).planes).astype(np.float32) for number, there in others.items()}
     for number, there in others.items():
         text = f"{title} is of another frame: that of {number} fits frame {picked.number}."
-        yield PlaceTrial("wrong_frame", text, picked.with_change(key, lambda _, at=there: at.pixels(key)))
+        yield PlaceTrial("wrong_frame", text, picked.with_change(key, _taken_from(there, key)))
         if np.ptp(own) > 0 and np.array_equal(own, theirs[number], equal_nan=True):
             moving = [light - own for other, light in theirs.items() if other != number and (light != own).any()]
             if any(_alike(gap, way) > MOVES_ALONG for way in moving) or _all_move(ledger, picked, there, key):
@@ -247,3 +247,8 @@ def _all_move(ledger: Ledger, picked: Picked, there: Picked, key: str) -> bool:
         for k in others
         if np.ptp(np.stack(picked.pixels(k).planes)) > 0
     )
+
+
+def _taken_from(frame: Picked, key: str) -> Change:
+    """A source as it is in another frame."""
+    return lambda _: frame.pixels(key)

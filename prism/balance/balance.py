@@ -125,7 +125,7 @@ def balance(
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
     strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
     beyond, roundings = _beyond(rebuilt, rendered, program, reference, sources)
-    wrong = beyond[:count].any(axis=0)
+    wrong = np.any(beyond[:count], axis=0)
     work = Work.asked(thorough=thorough)
     suggestions = _suggestions(plain, sources, wrong | strange, int(strange.sum()), count, causes, work)
     difference = compare(rebuilt[:3], rendered[:3])

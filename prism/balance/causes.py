@@ -40,7 +40,7 @@ from prism.judging.finding import ERROR, Finding
 from prism.ledger.document import Ledger
 from prism.ledger.rows import GroupRow, PassRow, walk
 from prism.passes.kinds import LIT, Role
-from prism.sources.pixels import Frame, Pixels, Source
+from prism.sources.pixels import Frame, Pixels, Source, kind_key, parts_of
 
 MOST_PICKED = 2048  # wrong pixels looked at, and as many right ones
 FEW = 8  # pixels that fit any cause, and so none
@@ -191,7 +191,7 @@ class _Search:
         of_row = [(world.picked.source(row.source), row) for row in world.ledger.passes]
         rows = {source.kind.key: row for source, row in of_row if source.kind}
         for source, row in of_row:
-            parts = [part for part in source.kind.total_of if part in rows] if source.kind else []
+            parts = [part for part in parts_of(source) if part in rows]
             if parts:
                 parted = ", ".join(parts)
                 text = f"{source.title} is the total of {parted}, which are in the sum as well: leave it out, or them."
@@ -230,7 +230,8 @@ class _Search:
         """A changed source, and the same with the alpha that is stored, which may be right as it is."""
         pixels, own = frame.pixels(key), self._world.picked.pixels(key).alpha
         yield lambda _: pixels
-        if own is not None and not np.array_equal(own, pixels.alpha, equal_nan=True):
+        alpha = pixels.alpha
+        if own is not None and (alpha is None or not np.array_equal(own, alpha, equal_nan=True)):
             yield lambda _: Pixels(pixels.planes, own)
 
     def _slack(self, world: World, said: Finding, frame: Picked, gap: NDArray) -> NDArray[np.float32] | float:
@@ -245,8 +246,8 @@ class _Search:
         return self._world.picked.pixels(key).planes[0].dtype == np.float16
 
     def _wanted(self, world: World, key: str, source: Source) -> Judged:
-        own = next(filter(lambda alpha: alpha is not None, self._alphas(world, key)), None)
-        kind = source.kind.key if source.kind is not None else ""
+        own = next((alpha for alpha in self._alphas(world, key) if alpha is not None), None)
+        kind = kind_key(source)
         return Judged(
             title=source.title,
             stored=world.stored(key),
@@ -263,8 +264,9 @@ class _Search:
         """The alphas that a source may be covered by: its own, that of its layer, that of the whole."""
         yield world.picked.pixels(key).alpha
         for group in world.ledger.rows:
-            held = isinstance(group, GroupRow) and any(row.source_taken == key for row in walk(group.inner))
-            if held and group.alpha is not None:
+            if not isinstance(group, GroupRow) or group.alpha is None:
+                continue
+            if any(row.source_taken == key for row in walk(group.inner)):
                 yield world.picked.pixels(group.alpha).alpha
         yield world.picked.pixels(world.ledger.beauty).alpha
 
@@ -470,8 +472,9 @@ class _Search:
     def _not_finite(self) -> Iterator[Finding]:
         for key, source in self._world.sources():
             pixels = self._frame.pixels(key)
-            for planes, what in ((pixels.planes, ""), ((pixels.alpha,), "The alpha of ")):
-                if planes[0] is None:
+            alpha = () if pixels.alpha is None else (pixels.alpha,)
+            for planes, what in ((pixels.planes, ""), (alpha, "The alpha of ")):
+                if not planes:
                     continue
                 count = int((~np.isfinite(np.stack(planes))).any(axis=0).sum())
                 if count:

@@ -91,7 +91,8 @@ def layered_ledger(
     pairs = list(zip(chosen.layering.places, own, strict=True))
     beauties = [part.source(ledger.beauty) for part, ledger in zip(parts, own, strict=True)]
     rows = tuple(_group(place, ledger, part) for (place, ledger), part in zip(pairs, parts, strict=True))
-    main, reference = beauties[0].key, ()
+    main = beauties[0].key
+    reference: tuple[GroupRow, ...] = ()
     if chosen.whole:
         whole = OfElement(frame, chosen.whole)
         cleaned = any(beauty.denoised for beauty in beauties)

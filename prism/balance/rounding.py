@@ -10,6 +10,8 @@ multiplied has its error multiplied.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -96,9 +98,8 @@ def _stored(pixels: Pixels, rows: slice, *, uses_alpha: bool) -> _Term:
 
 
 def _term(step: Step, sources: Frame, rows: slice) -> _Term:
-    term = (
-        _of_depths(step, sources, rows) if _is_deep(step) else _TERMS[type(step.content)](step.content, sources, rows)
-    )
+    of_content: Any = _TERMS.get(type(step.content))
+    term = _of_depths(step, sources, rows) if _is_deep(step) else of_content(step.content, sources, rows)
     if any(isinstance(factor, Haze) for factor in step.factors):
         return _Term(term.size, term.error + term.size * np.float32(UNIT_HALF), term.has_alpha)
     return term
@@ -136,20 +137,18 @@ def _of_behind(behind: Behind, sources: Frame, rows: slice) -> _Term:
 def _anywhere(picture: Frame, content: Placed | Behind, sources: Frame, rows: slice) -> _Term:
     """The bound of a pass that may lie elsewhere: the bounds of its largest values, on some rows of the frame."""
     pixels = picture.pixels(content.source)
-    has_alpha = pixels.alpha is not None and content.uses_alpha
-    planes = [*pixels.planes, pixels.alpha] if has_alpha else pixels.planes
+    alpha = pixels.alpha if content.uses_alpha else None
+    planes = pixels.planes if alpha is None else (*pixels.planes, alpha)
     size, error = np.zeros((2, 4, rows.stop - rows.start, sources.shape()[1]), np.float32)
     for place, plane in enumerate(planes):
         # Once for all bands: they would each look at the whole picture.
-        largest = picture.cached(
-            ("largest", content.source, place), lambda plane=plane: CachedArray(_largest(plane))
-        ).array
+        largest = picture.cached(("largest", content.source, place), partial(_largest, plane)).array
         size[place], error[place] = np.abs(largest.astype(np.float32)), _error(largest)
-    return _Term(size, error, has_alpha)
+    return _Term(size, error, alpha is not None)
 
 
-def _largest(plane: NDArray) -> NDArray:
-    return np.maximum(plane.max(), -plane.min()).reshape(1).astype(plane.dtype)
+def _largest(plane: NDArray) -> CachedArray:
+    return CachedArray(np.maximum(plane.max(), -plane.min()).reshape(1).astype(plane.dtype))
 
 
 def _is_deep(step: Step) -> bool:
@@ -202,8 +201,9 @@ def _joined(total: _Term, source: _Term, step: Step) -> _Term:
         return _Term(size, error, total.has_alpha)
     if key == "divide":
         part: NDArray[np.float32] = np.maximum(s, np.float32(1e-12))
-        return _Term(b / part, (e + b * f / part) / part, total.has_alpha)
-    return _Term(b + s, STEEP * (e + f), total.has_alpha)
+        quotient = np.divide(b, part, dtype=np.float32)
+        return _Term(quotient, np.divide(e + quotient * f, part, dtype=np.float32), total.has_alpha)
+    return _Term(b + s, np.float32(STEEP) * (e + f), total.has_alpha)
 
 
 def _covered(total: _Term, source: _Term, step: Step) -> _Term:

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from itertools import permutations
+from operator import itemgetter
 from types import MappingProxyType
 
 import numpy as np
@@ -63,7 +64,7 @@ class Judged:
     def told(self) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
         """Stored, wanted and the weight of each pixel that tells something, (3, M) each: those that are wrong, and
         numbers."""
-        use = (self.wrong & np.isfinite(self.light) & np.isfinite(self.stored)).all(axis=0)[0]
+        use = np.all(self.wrong & np.isfinite(self.light) & np.isfinite(self.stored), axis=0)[0]
         stored, light, noise = (plane[:, 0, use].astype(np.float64) for plane in (self.stored, self.light, self.noise))
         return stored, light, 1 / np.maximum(noise, 1e-30)
 
@@ -143,31 +144,38 @@ def _alphas(wanted: Judged) -> Iterator[ValueTrial]:
     if not part.any():
         return
     straight = f"{wanted.title} is straight and was taken for premultiplied: multiply it by its alpha."
-    safe = np.where(alpha > COVERED, alpha, 1)  # light without coverage is left as it is by either
+    safe = np.where(alpha > COVERED, alpha, np.float32(1))  # light without coverage is left as it is by either
     yield ValueTrial("straight_alpha", straight, mapped(lambda colour: colour * safe))
     twice = f"{wanted.title} was multiplied by its alpha twice: it is premultiplied already."
     judged = alpha > COVERED
-    yield ValueTrial("straight_alpha", twice, mapped(lambda colour: colour / safe), judged)
+    yield ValueTrial("straight_alpha", twice, mapped(lambda colour: np.divide(colour, safe, dtype=np.float32)), judged)
 
 
 def _matrices(wanted: Judged) -> Iterator[ValueTrial]:
     """Channels in another order, other primaries, and at last any matrix that there may be."""
     for name, order in _ORDERS.items():
         text = f"{wanted.title} has its channels in another order: they should be taken as {name}."
-        yield ValueTrial("swapped", text, mapped(lambda colour, order=order: colour[list(order)]))
+        yield ValueTrial("swapped", text, mapped(itemgetter(list(order))))
     stored, light, weight = wanted.told()
     if stored.shape[1] < FEWEST_TOLD:
         return
     for text, matrix in _conversions():
         if _fits(matrix, stored, light, weight):
-            by = matrix.astype(np.float32)
-            change = mapped(lambda colour, by=by: np.tensordot(by, colour, 1))
+            change = mapped(partial(_converted, matrix.astype(np.float32)))
             yield ValueTrial("colour_space", f"{wanted.title} {text}.", change)
     fitted = _fitted_matrix(stored, light, weight)
     if fitted is not None and np.abs(fitted - np.diag(np.diag(fitted))).max() > MIXES:
         by = fitted.astype(np.float32)
         text = f"{wanted.title} has its channels mixed, as light of other primaries has that is taken for ours."
-        yield ValueTrial("colour_space", text, mapped(lambda colour: np.tensordot(by, colour, 1)))
+        yield ValueTrial("colour_space", text, mapped(partial(_converted, by)))
+
+
+def _converted(matrix: NDArray[np.float32], colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    return np.tensordot(matrix, colour, 1)
+
+
+def _replaced(by: NDArray[np.float32], colour: NDArray[np.float32]) -> NDArray[np.float32]:
+    return by
 
 
 @cache
@@ -259,7 +267,7 @@ def _outside(wanted: Judged) -> Iterator[ValueTrial]:
     if not (open_[0] & wanted.wrong).any() or np.abs(wanted.stored[open_]).max(initial=0) > 1e-6:
         return
     text = f"{wanted.title} has lost its light where nothing covers: it was multiplied by alpha, which is 0 there."
-    safe = np.where(alpha > COVERED, alpha, 1)
+    safe = np.where(alpha > COVERED, alpha, np.float32(1))
     for inside in (wanted.stored, wanted.stored / safe):
         filled = np.where(open_ & (wanted.light > 0), wanted.light, inside)
-        yield ValueTrial("outside_coverage", text, mapped(lambda _, filled=filled: filled))
+        yield ValueTrial("outside_coverage", text, mapped(partial(_replaced, filled)))

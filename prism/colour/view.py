@@ -57,7 +57,7 @@ def apply_exactly(rgb: NDArray[np.float32], transform: ViewTransform) -> NDArray
     other channels of such a pixel are as if those were no brighter than they are themselves. About a second for
     1920 x 1080 with the film-like view: for delivery. Previews use `apply_quickly`.
     """
-    clean = np.nan_to_num(rgb, nan=0.0, posinf=LARGEST, neginf=-LARGEST).astype(np.float32)
+    clean = np.nan_to_num(rgb, nan=0.0, posinf=float(LARGEST), neginf=-float(LARGEST)).astype(np.float32)
     pixels = np.ascontiguousarray(clean)
     processor = _processor(transform)
     run_bands(lambda first, end: _apply_rows(processor, pixels, first, end), pixels.shape[0], BAND_ROWS)
@@ -105,6 +105,7 @@ def _through_tables(
     out = np.empty((height, width, 3), last.dtype)
     flat_out = out.reshape(-1)
     planes = [np.ascontiguousarray(plane).reshape(-1) for plane in rgba[:3]]
+    tables: tuple[Any, ...]
     if transform.view == "srgb":
         band, tables = _encode_band, (_to_rec709(transform.space) * np.float32(gain), last)
     else:

@@ -67,8 +67,8 @@ def fitted_in(behind: Behind, picture: Frame, frame: Frame, size: int) -> Pixels
             done[id(plane)] = fitted(plane, across, down) * cover
         return done[id(plane)]
 
-    counts = pixels.alpha is not None and behind.uses_alpha
-    return Pixels(tuple(map(lay, pixels.planes)), lay(pixels.alpha) if counts else cover)
+    alpha = pixels.alpha if behind.uses_alpha else None
+    return Pixels(tuple(map(lay, pixels.planes)), cover if alpha is None else lay(alpha))
 
 
 def _scales(behind: Behind, picture: Frame, frame: Frame) -> tuple[float, float]:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import Any
 
 from prism.keyed import at
 from prism.ledger.document import Ledger
@@ -63,7 +64,7 @@ def _part(part: Part, size: tuple[int, int], step: int, frame: int) -> float:
     cost += small * (0 if deviation == 0 else TAP * (8 * deviation + 2) if deviation < WIDE else WIDE_BLUR)
     if isinstance(part, MattePart):
         return cost  # the other matte's parts are counted there
-    drawn = DRAWN_COSTS.get(type(part))
+    drawn: Any = DRAWN_COSTS.get(type(part))
     return cost + (FOLLOWED * pixels if drawn is None else drawn(part, size, step))
 
 

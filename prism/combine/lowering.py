@@ -6,6 +6,8 @@ their own, trimmed, and joined with a slot of weights.
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -46,8 +48,9 @@ class _Writer:
         if isinstance(step.content, Stored):
             has_alpha = self._stored(step, step.content, b)
         else:
+            fill: Any = _FILLED[type(step.content)]
             with self.code.slots(6) as s:
-                has_alpha = _FILLED[type(step.content)](self, step, b, s)
+                has_alpha = fill(self, step, step.content, b, s)
                 self._trim_and_join(step, b, s, has_alpha=has_alpha)
         if step.grounds or step.operator.key == "add" or step.operator.family != "cover":
             return has_alpha
@@ -76,10 +79,10 @@ class _Writer:
         kind = {"add": m.ADD, "over": m.OVER, "multiply": m.FACTOR}[key]
         cover = 0 if alpha is None else self.code.source(alpha)
         for index, (plane, gain) in enumerate(zip(pixels.planes, step.trims.gains, strict=True)):
-            whole = np.float32(gain) if key == "multiply" else np.float32(gain) * amount
-            self.code.add(kind, b + index, self.code.source(plane), cover, numbers=[whole, amount])
+            whole = np.float32(gain) * (np.float32(1) if key == "multiply" else amount)
+            self.code.add(kind, b + index, self.code.source(plane), cover, numbers=[float(whole), float(amount)])
         if alpha is not None:
-            self.code.add(kind, b + 3, cover, cover, numbers=[amount, amount])
+            self.code.add(kind, b + 3, cover, cover, numbers=[float(amount), float(amount)])
 
     def _placed(self, stored: Placed, *, has_alpha: bool) -> tuple[Pixels, NDArray | None]:
         """A pass where it was pushed, scaled or cropped."""
@@ -91,19 +94,18 @@ class _Writer:
             )
             return self._frame.cut(laid)
 
-        return Pixels(tuple(map(place, whole.planes)), None), place(whole.alpha) if has_alpha else None
+        alpha = whole.alpha if has_alpha else None
+        return Pixels(tuple(map(place, whole.planes)), None), None if alpha is None else place(alpha)
 
     # ---- Contents that fill slots s to s + 3 with colour, gains and all, and say whether the fourth is an alpha ----
-    def _flat(self, step: Step, b: int, s: int) -> bool:
-        flat: Flat = step.content
+    def _flat(self, step: Step, flat: Flat, b: int, s: int) -> bool:
         for index, (value, gain) in enumerate(zip((*flat.colour, 1), (*_gains(step), 1), strict=True)):
             self.code.add(m.FILL, s + index, numbers=[value * gain])
             if flat.where_covered:
                 self.code.add(m.TIMES, s + index, b + 3)
         return True
 
-    def _gradient(self, step: Step, b: int, s: int) -> bool:
-        gradient: Gradient = step.content
+    def _gradient(self, step: Step, gradient: Gradient, b: int, s: int) -> bool:
         whole, along = self._frame.whole, gradient.way == "along"
         way = across(whole, self._size, gradient.angle) if along else outwards(whole, self._size)
         self._ramp(way, gradient.begins, gradient.ends, s + 5)
@@ -113,30 +115,32 @@ class _Writer:
         self.code.add(m.FILL, s + 3, numbers=[1])
         return True
 
-    def _behind(self, step: Step, b: int, s: int) -> bool:
+    def _behind(self, step: Step, behind: Behind, b: int, s: int) -> bool:
         try:
-            laid = laid_behind(step.content, self._frame.whole, self._size)
+            laid = laid_behind(behind, self._frame.whole, self._size)
         except UnknownSource as error:
             raise UnknownSource(error.what, where=f"row {step.id}", advice=error.advice) from None
-        for index in range(4):
-            if laid is None:
+        if laid is None:
+            for index in range(4):
                 self.code.add(m.FILL, s + index, numbers=[0])
-                continue
-            plane, gain = (*laid.planes, laid.alpha)[index], (*_gains(step), 1)[index]
-            self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
+        else:
+            self._load_laid(step, laid, s)
         return True
 
-    def _depths(self, step: Step, b: int, s: int) -> bool:
-        laid = laid_in_depth(group_of(step), self._frame.whole, self._size)
-        for index, (plane, gain) in enumerate(zip((*laid.planes, laid.alpha), (*_gains(step), 1), strict=True)):
-            self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
+    def _depths(self, step: Step, content: Deep | Card | Depths, b: int, s: int) -> bool:
+        self._load_laid(step, laid_in_depth(group_of(step), self._frame.whole, self._size), s)
         return True
 
-    def _sum(self, step: Step, b: int, s: int) -> bool:
-        total: Sum = step.content
+    def _load_laid(self, step: Step, laid: Pixels, s: int) -> None:
+        """Colour and alpha of the whole frame, which are both there."""
+        planes = [plane for plane in (*laid.planes, laid.alpha) if plane is not None]
+        for index, (plane, gain) in enumerate(zip(planes, (*_gains(step), 1), strict=True)):
+            self.code.add(m.LOAD, s + index, self.code.source(self._frame.cut(plane)), numbers=[gain])
+
+    def _sum(self, step: Step, total: Sum, b: int, s: int) -> bool:
         for index in range(3):
             self.code.add(m.FILL, s + index, numbers=[0])
-        self._start(step, s + 3)
+        self._start(step, total.alpha, s + 3)
         has_alpha = any([total.alpha is not None, *(self.join(inner, s) for inner in total.steps)])
         trimming.write_gains(self.code, _gains(step), s)
         return has_alpha
@@ -158,9 +162,8 @@ class _Writer:
         """How far along a way of the whole frame the pixels lie, between two places, into a slot."""
         self.code.add(m.LOAD, slot, self.code.source(self._frame.cut(ramp(way, begin, end))), numbers=[1])
 
-    def _start(self, step: Step, slot: int) -> None:
+    def _start(self, step: Step, alpha: str | None, slot: int) -> None:
         """The alpha that a sum begins with: 1 of a source that has none."""
-        alpha = step.content.alpha
         cover = None if alpha is None else self._pixels(step.id, alpha).alpha
         if cover is None:
             self.code.add(m.FILL, slot, numbers=[0 if alpha is None else 1])
@@ -170,8 +173,8 @@ class _Writer:
     def _trim_and_join(self, step: Step, b: int, s: int, *, has_alpha: bool) -> None:
         """Trim a source in slots s to s + 3 that has its gains already, and join it; s + 4 is for its weight, s + 5 for
         a factor."""
-        if step.within:
-            self._trim_within(step, s, has_alpha=has_alpha)
+        if step.within and step.matte is not None:
+            self._trim_within(step, step.matte, s, has_alpha=has_alpha)
         else:
             trimming.write(self.code, step.trims, s, has_alpha=has_alpha)
         operator = op.OPERATORS["copy"] if step.grounds else step.operator
@@ -180,7 +183,8 @@ class _Writer:
             self.code.add(m.FILL, s + 3, numbers=[0 if step.grounds or operator.key == "add" else 1])
         self._weigh(step, s + 4)
         for factor in step.factors:
-            _FACTORS[type(factor)](self, step, factor, s + 5)
+            load: Any = _FACTORS[type(factor)]
+            load(self, step, factor, s + 5)
             self.code.add(m.TIMES, s + 4, s + 5)
         if operator.family == "cover":
             self.code.add(m.COVER, b, s, w=s + 4, numbers=operator.factors)
@@ -193,7 +197,7 @@ class _Writer:
             self._blend(operator, b, s, display=step.display, has_alpha=has_alpha)
 
     def _blend(self, operator: op.Operator, b: int, s: int, *, display: bool, has_alpha: bool) -> None:
-        how = {"w": s + 4, "which": operator.code, "flag": display}
+        how: dict[str, Any] = {"w": s + 4, "which": operator.code, "flag": display}
         if operator.code >= op.HUE:
             # Without an alpha both count as opaque: slot s + 3 is 1 everywhere then.
             self.code.add(m.BLEND_WHOLE, b, s, b + 3 if has_alpha else s + 3, **how)
@@ -206,14 +210,14 @@ class _Writer:
         if has_alpha:
             self.code.add(m.UNITE, b + 3, s + 3, w=s + 4)
 
-    def _trim_within(self, step: Step, s: int, *, has_alpha: bool) -> None:
+    def _trim_within(self, step: Step, matte: MattePlan, s: int, *, has_alpha: bool) -> None:
         """Trims where the matte is, gains as well; as it was elsewhere."""
         with self.code.slots(4) as plain:
             for index in range(3):
                 self.code.add(m.COPY, plain + index, s + index)
             trimming.write_gains(self.code, step.trims.gains, s)
             trimming.write(self.code, step.trims, s, has_alpha=has_alpha)
-            self._load_matte(step, plain + 3)
+            self._load_matte(step, matte, plain + 3)
             for index in range(3):
                 self.code.add(m.MIX, s + index, plain + index, w=plain + 3)
 
@@ -222,12 +226,12 @@ class _Writer:
         if step.matte is None or step.within:
             self.code.add(m.FILL, w, numbers=[step.weight])
             return
-        self._load_matte(step, w)
+        self._load_matte(step, step.matte, w)
         if step.weight != 1:
             self.code.add(m.SCALE, w, numbers=[step.weight])
 
-    def _load_matte(self, step: Step, slot: int) -> None:
-        self.code.add(m.LOAD, slot, self.code.source(self._coverage(step, step.matte)), numbers=[1])
+    def _load_matte(self, step: Step, matte: MattePlan, slot: int) -> None:
+        self.code.add(m.LOAD, slot, self.code.source(self._coverage(step, matte)), numbers=[1])
 
     def _pixels(self, row: str, source: str) -> Pixels:
         try:

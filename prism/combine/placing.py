@@ -40,7 +40,7 @@ def ramp(way: NDArray[np.float32], begin: float, end: float) -> NDArray[np.float
     return ((way - np.float32(begin)) / np.float32(end - begin)).clip(0, 1)
 
 
-def _middles(frame: Frame, step: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def _middles(frame: Frame, step: int) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
     """x (1, W) and y (H, 1) of the middles of pixels, in full pixels from the middle of the picture."""
     x0, y0 = _from_middle(frame, step)
     height, width = frame.shape(step)

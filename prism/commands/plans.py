@@ -56,9 +56,7 @@ def _expand(args: argparse.Namespace, document: Plan, facts: SceneFacts) -> Answ
         }
         for planned in files
     ]
-    lines = [
-        f"{planned['frames']:>6} x {planned['bytes_each'] / 1e6:8.2f} MB  {planned['first']}" for planned in listed
-    ]
+    lines = [f"{len(planned.frames):>6} x {planned.bytes_each / 1e6:8.2f} MB  {planned.example}" for planned in files]
     return listed, "\n".join(lines)
 
 

@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 
 from prism.commands import Answer
+from prism.documents import Value
 from prism.errors import BadArgument
 from prism.json_text import load_json
 from prism.scenes.facts import SceneFacts
@@ -18,16 +19,18 @@ def scene(args: argparse.Namespace) -> Answer:
     from standin.scene import Scene  # here: most verbs need no scene
 
     if args.schema:
-        schema = {"scene": Scene, "facts": FactsSheet}[args.schema].model_json_schema()
+        documents: dict[str, type[Value]] = {"scene": Scene, "facts": FactsSheet}
+        schema = documents[args.schema].model_json_schema()
         return schema, json.dumps(schema, indent=1)
     if args.file is None:
         raise BadArgument("Nothing to do.", where="scene", advice="Name a scene or a sheet of facts.")
     facts = load_facts(args.file)
+    lights = {light.name: light.label or "rest" for light in facts.lights}
     answer = {
         "name": facts.name,
         "fingerprint": facts.fingerprint,
         "groups": {name: sorted(group.gives) for name, group in facts.groups.items()},
-        "lights": {light.name: light.label or "rest" for light in facts.lights},
+        "lights": lights,
         "cameras": {name: {"working": camera.working} for name, camera in facts.cameras.items()},
     }
     aside = " (only for working, not rendered)"
@@ -35,7 +38,7 @@ def scene(args: argparse.Namespace) -> Answer:
     lines = [
         f"{facts.name}, {facts.fingerprint}",
         f"  groups   {', '.join(facts.groups) or 'none'}",
-        f"  lights   {', '.join(f'{name} ({label})' for name, label in answer['lights'].items()) or 'none'}",
+        f"  lights   {', '.join(f'{name} ({label})' for name, label in lights.items()) or 'none'}",
         f"  cameras  {', '.join(cameras)}",
     ]
     return answer, "\n".join(lines)

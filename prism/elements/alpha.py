@@ -8,6 +8,7 @@ glows.
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -60,7 +61,13 @@ def evidence(colour: NDArray, alpha: NDArray | None, part: Part) -> AlphaEvidenc
     outside = int(((alpha <= 0) & (peak > 1e-4)).sum())
     above = int((soft & (peak > alpha * 1.02 + 1e-3)).sum())
     edge, edge_pixels = _edge(colour, alpha, soft)
-    counts = {"soft": int(soft.sum()), "outside": outside, "above": above, "edge": edge, "edge_pixels": edge_pixels}
+    counts: dict[str, Any] = {
+        "soft": int(soft.sum()),
+        "outside": outside,
+        "above": above,
+        "edge": edge,
+        "edge_pixels": edge_pixels,
+    }
     follows = _follows(peak, alpha, soft)
     if follows is not None and follows <= FOLLOWS[0] and not _is_alone(peak, alpha):
         follows = None

@@ -232,9 +232,9 @@ def _score(words: Sequence[_Word], meaning: Meaning) -> Match | None:
     said = " ".join(words[place].text for place in sorted(places.values()))
     reason = f"“{said}” says {kind.title}"
     match = Match(kind.key, kind.title, kind, round(certainty, 2), reason, tuple(rest))
-    own = _name_of_part(meaning)
-    if own:
-        match = replace(match, key=own, title=own.replace("_", ", "))
+    part = _name_of_part(meaning)
+    if part:
+        match = replace(match, key=part, title=part.replace("_", ", "))
     rank = words[-1].text if kind.ranked and words[-1].text.isdigit() else ""
     return replace(match, key=f"{kind.key}{rank:>02}", title=f"{kind.title} {rank}") if rank else match
 

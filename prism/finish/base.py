@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,13 +13,9 @@ from pydantic import Field, model_validator
 from prism.documents import Comment, Identity, Value
 from prism.fields import Shown
 from prism.finish.context import Context
+from prism.keyed import FrameNumber as Number
 from prism.keyed import Within, at, field_at
 from prism.pixels.picture import Picture
-
-if TYPE_CHECKING:
-    Number = float  # a step computes with the numbers of a frame, after `FinishStep.at`
-else:
-    from prism.keyed import Number
 
 Domain = Literal["light", "display"]
 """On what a step works: scene-linear light, before the view, or display values, after it."""

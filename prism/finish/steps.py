@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Union
 
 from pydantic import AfterValidator, Field, Tag
 
-from prism.documents import by_kind
+from prism.documents import by_kind, kind_of
 from prism.fields import settings_of
 from prism.finish.base import FinishStep
 from prism.finish.kinds.balance import BalanceStep
@@ -31,7 +31,7 @@ STEPS: tuple[type[FinishStep], ...] = (
 )  # fmt: skip
 """All kinds there are, in the order they are offered: those of light, then those of display values."""
 
-KINDS = tuple(step.model_fields["kind"].default for step in STEPS)
+KINDS = tuple(map(kind_of, STEPS))
 _TAGGED = tuple(Annotated[step, Tag(f"({kind})")] for step, kind in zip(STEPS, KINDS, strict=True))
 if TYPE_CHECKING:
     Step = FinishStep

@@ -69,7 +69,7 @@ def read_planes(
 def as_float(plane: NDArray) -> NDArray[np.float32]:
     """A plane of a still as it was stored, as values: codes of n bits as v / (2^n - 1)."""
     if plane.dtype.kind == "u":
-        return plane / np.float32(np.iinfo(plane.dtype).max)
+        return (plane / np.float32(np.iinfo(plane.dtype).max)).astype(np.float32, copy=False)
     return plane.astype(np.float32, copy=False)
 
 
@@ -80,6 +80,8 @@ def values_of(part: Part) -> int:
 
 def _still(path: Path, facts: Mapping[str, Any]) -> Part:
     kind = format_of(path.name)
+    if kind is None:
+        raise UnreadableFile("This is no still.", where=str(path))
     try:
         data, display = Window(*facts["data"]), Window(*facts["display"])
     except SizeMismatch as error:

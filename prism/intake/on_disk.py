@@ -131,4 +131,4 @@ def _older(sequence: disk.Sequence) -> tuple[int, ...]:
     usual = median(pause for pause, _ in pauses)
     if longest < max(OLDER_SECONDS, 10 * usual) or place > len(times) / 2:
         return ()
-    return tuple(frame for _, frame in times[:place])
+    return tuple(frame for _, frame in times[:place] if frame is not None)

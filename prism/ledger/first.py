@@ -14,7 +14,7 @@ from prism.ledger.document import Ledger
 from prism.ledger.rows import DeepRow, DepthRow, GroupRow, PassRow, Row
 from prism.passes.catalogue import CATALOGUE
 from prism.passes.kinds import Role
-from prism.sources.pixels import Frame, OfElement, Source
+from prism.sources.pixels import Frame, OfElement, Source, kind_key, parts_of
 
 _DIFFUSE = ("diffuse", "diffuse_direct", "diffuse_indirect")
 _ORDER = {kind.key: rank for rank, kind in enumerate(CATALOGUE)}
@@ -62,7 +62,7 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
     if only_deep:
         return deep_ledger(only_deep, name)
     beauty = require_beauty(sources, denoised=denoised)
-    sources = of_main(sources, denoised)
+    sources = _element_of(sources, beauty)
     choices = _light_of(sources, denoised)
     if by is None:
         by = next((way for way in SUMS if choices[way]), BASES[0])
@@ -81,10 +81,10 @@ def first_ledger(sources: Frame, *, by: str | None = None, denoised: bool = Fals
         )
     # The alpha is that of the beauty; files that repeat it in every pass would add it up.
     rows: list[Row] = [_pair_row(*pair)] if pair else []
-    light = [source for source in light if not (pair and source.kind.key in _DIFFUSE)]
+    light = [source for source in light if not (pair and kind_key(source) in _DIFFUSE)]
     rows += [PassRow(id=_bare(source), source=source.key, uses_alpha=False) for source in light]
     for source in _with_role((source for source in sources if not source.excluded), Role.SCALE):
-        if source.kind.key in ("occlusion", "shadow"):
+        if kind_key(source) in ("occlusion", "shadow"):
             rows.append(PassRow(id=_bare(source), source=source.key, operator="multiply", on=False, in_balance=False))
     return Ledger(name=name, rows=tuple(rows), beauty=beauty.key, alpha=beauty.key if beauty.alpha else None)
 
@@ -105,7 +105,11 @@ def deep_ledger(deep: Sequence[Source], name: str = "first") -> Ledger:
 def of_main(frame: Frame, denoised: bool = False) -> Frame | None:
     """The element that a ledger of a frame is made of: that of its first beauty. None without a beauty."""
     beauty = _beauty_of(frame, denoised)
-    return None if beauty is None else OfElement(frame, beauty.key.rpartition("/")[0])
+    return None if beauty is None else _element_of(frame, beauty)
+
+
+def _element_of(frame: Frame, source: Source) -> Frame:
+    return OfElement(frame, source.key.rpartition("/")[0])
 
 
 def require_beauty(sources: Frame, *, denoised: bool = False) -> Source:
@@ -162,7 +166,7 @@ def _mixed(groups: list[Source], parts: list[Source]) -> list[Source]:
 def _raw_pair(sources: Frame, denoised: bool) -> tuple[Source, ...]:
     """Surface colour and raw light; empty without both."""
     chosen = (source for source in sources if source.denoised == denoised and not source.excluded)
-    found = {source.kind.key: source for source in chosen if source.kind is not None}
+    found = {kind_key(source): source for source in chosen if source.kind is not None}
     keys = ("surface_colour", "raw_light")
     return tuple(found[key] for key in keys) if all(key in found for key in keys) else ()
 
@@ -181,16 +185,16 @@ def _components(sources: Iterable[Source]) -> list[Source]:
     otherwise."""
     lit = _with_role(sources, Role.LIGHT)
     whole = [source for source in lit if is_whole(source)]
-    found = {source.kind.key: source for source in whole}
+    found = {kind_key(source): source for source in whole}
     left_out: set[str] = set()
     for source in found.values():
-        parts = source.kind.total_of
+        parts = parts_of(source)
         complete = bool(parts) and all(part in found for part in parts)
-        left_out |= {source.kind.key} if complete else set(parts)
+        left_out |= {kind_key(source)} if complete else set(parts)
     # A pass beside its own parts, such as `volume` beside `volume_direct` and `volume_indirect`, holds them.
-    beside = {source.kind.key for source in lit if not is_whole(source) and not is_own_lobe(source)}
+    beside = {kind_key(source) for source in lit if not is_whole(source) and not is_own_lobe(source)}
     left_out |= {key for key in beside if key in found}
-    return [source for source in lit if not (is_whole(source) and source.kind.key in left_out)]
+    return [source for source in lit if not (is_whole(source) and kind_key(source) in left_out)]
 
 
 def is_whole(source: Source) -> bool:
@@ -205,4 +209,4 @@ def is_own_lobe(source: Source) -> bool:
 
 def _with_role(sources: Iterable[Source], role: Role) -> list[Source]:
     chosen = [source for source in sources if source.kind is not None and source.kind.role is role]
-    return sorted(chosen, key=lambda source: _ORDER[source.kind.key])
+    return sorted(chosen, key=lambda source: _ORDER[kind_key(source)])

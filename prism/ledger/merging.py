@@ -3,7 +3,7 @@ named."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ from prism.errors import PrismError
 from prism.ledger.document import Ledger
 from prism.ledger.wording import named
 
-_ABSENT = object()
+_ABSENT: Any = object()
 _Rows = dict[str, dict[str, Any]]  # by id, without what is in them
 _Order = dict[str, list[str]]  # by the id of the group, "" for the ledger's own level
 
@@ -71,10 +71,10 @@ def _flattened(rows: list[dict[str, Any]]) -> tuple[_Rows, _Order]:
     return found, order
 
 
-def _entries(versions: list[Mapping[str, dict]], meeting: list[str], name) -> dict[str, dict]:
+def _entries(versions: Sequence[Mapping[str, dict]], meeting: list[str], name) -> dict[str, dict]:
     """Rows or mattes by id: taken from whoever changed, added or removed them."""
     base, mine, theirs = versions
-    merged = {}
+    merged: dict[str, dict] = {}
     for key in dict.fromkeys((*mine, *theirs)):
         old, own, other = (each.get(key, _ABSENT) for each in (base, mine, theirs))
         if own is _ABSENT or other is _ABSENT:
@@ -90,7 +90,7 @@ def _entries(versions: list[Mapping[str, dict]], meeting: list[str], name) -> di
     return merged
 
 
-def _fields(versions: list[Mapping[str, Any]], meeting: list[str], name: str) -> dict[str, Any]:
+def _fields(versions: Sequence[Mapping[str, Any]], meeting: list[str], name: str) -> dict[str, Any]:
     base, mine, theirs = versions
     merged = {}
     for field in dict.fromkeys((*mine, *theirs)):
@@ -119,7 +119,7 @@ def _ordered(orders: list[_Order], kept: Mapping[str, Any], meeting: list[str], 
         for key in keys:
             if key in kept and key not in placed:
                 into = result.setdefault(group, [])
-                into.insert(into.index(before) + 1 if before in into else 0 if before is None else len(into), key)
+                into.insert(0 if before is None else into.index(before) + 1 if before in into else len(into), key)
                 placed.add(key)
             before = key
     return result

@@ -9,7 +9,7 @@ from prism.ledger.document import Ledger
 from prism.ledger.matching import matched
 from prism.ledger.rows import walk
 from prism.passes.kinds import LIT
-from prism.sources.pixels import Frame, Source
+from prism.sources.pixels import Frame, Source, parts_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,22 +59,18 @@ def _left_over(ledger: Ledger, frame: Frame) -> tuple[str, ...]:
     roles = {source.kind.role for source in used if source.kind is not None and source.kind.role in LIT}
     cleaned = {source.denoised for source in used}
     elements = {source.key.rpartition("/")[0] for source in used}
-    taken = {source.key for source in used} | {total for source in used for total in _totals(source)}
+    taken = {source.key for source in used} | {total for source in used for total in parts_of(source)}
     return tuple(
         source.key
         for source in frame
         if source.kind is not None and source.kind.role in roles and source.denoised in cleaned
         and source.key.rpartition("/")[0] in elements
-        and source.key not in taken and not source.excluded and not (source.kind.total_of and _has_parts(source, used))
+        and source.key not in taken and not source.excluded and not (parts_of(source) and _has_parts(source, used))
     )  # fmt: skip
-
-
-def _totals(source: Source) -> tuple[str, ...]:
-    return source.kind.total_of if source.kind is not None else ()
 
 
 def _has_parts(total: Source, used: list[Source]) -> bool:
     """Whether the ledger takes the parts of a total, of the same light."""
     light = light_of(total.key, total.kind)
     parts = {s.kind.key for s in used if s.kind is not None and light_of(s.key, s.kind) == light}
-    return all(part in parts for part in total.kind.total_of)
+    return all(part in parts for part in parts_of(total))

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from prism.curves import Curve
+from prism.documents import kind_of
 from prism.fields import unit_of
 from prism.finish.base import FinishStep
 from prism.keyed import Keyed
@@ -79,7 +80,7 @@ def _order(ledger: Ledger, *known: dict[str, Row]) -> list[tuple[str, str]]:
 def _fields(before: Row | FinishStep, after: Row | FinishStep) -> Iterator[str]:
     """What differs between a row, or a step of the finish, and what it was before."""
     if type(before) is not type(after):
-        yield f"{named(after)} is now a {after.kind}"
+        yield f"{named(after)} is now a {kind_of(type(after))}"
         return
     for field in type(after).model_fields:
         old, new = getattr(before, field), getattr(after, field)

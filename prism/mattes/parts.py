@@ -11,9 +11,10 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Self, Union, get_args
 from pydantic import Field, Tag, model_validator
 
 from prism.curves import Curve
-from prism.documents import Identity, SourceName, Value, by_kind
+from prism.documents import Identity, SourceName, Value, by_kind, kind_of
 from prism.fields import DEGREES, PIXELS, XYZ, Shown, settings_of
-from prism.keyed import Number, Within
+from prism.keyed import FrameNumber as Number
+from prism.keyed import Within
 
 Hex = Annotated[str, Field(pattern="^[0-9a-f]{8}$")]
 Unit = Annotated[float, Field(ge=0, le=1)]
@@ -181,7 +182,7 @@ PARTS: tuple[type[_Part], ...] = (
 """All kinds there are, in the order they are offered. What each makes is an entry in a table of
 `prism.mattes.planes`."""
 
-KINDS = tuple(part.model_fields["kind"].default for part in PARTS)
+KINDS = tuple(map(kind_of, PARTS))
 _TAGGED = tuple(Annotated[part, Tag(f"({kind})")] for part, kind in zip(PARTS, KINDS, strict=True))
 if TYPE_CHECKING:
     Part = _Part

@@ -36,7 +36,7 @@ class Storage(Value):
     """Format, pixel type and compression of a file, which must fit one another."""
 
     format: Literal["exr", "tiff", "png", "tga", "jpeg"] = "exr"
-    pixel: Literal["half", "float", "uint8", "uint16"] = HALF
+    pixel: Literal["half", "float", "uint8", "uint16"] = "half"
     compression: str = "zip"
 
     @model_validator(mode="after")

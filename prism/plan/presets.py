@@ -13,13 +13,13 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from prism.documents import Document
+from prism.documents import Document, Value
 from prism.errors import BadArgument, BadDocument
 from prism.plan.fields import field_of, flattened, upgraded_settings, with_fields
 from prism.plan.packing import Packing
 from prism.plan.plan import AppliedPreset, Cryptomatte, Deep, LightGroups, Overlay, Plan, Quality, ShotSettings
 
-_NESTED = {
+_NESTED: dict[str, type[Value]] = {
     "light_groups": LightGroups,
     "quality": Quality,
     "deep": Deep,

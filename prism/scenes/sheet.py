@@ -96,7 +96,7 @@ class FactsSheet(Document):
             fingerprint=fingerprint(self.as_json()),
         )
 
-    def _group(self, group: GroupFacts, carries: dict[str, Sequence[str]]) -> GroupFact:
+    def _group(self, group: GroupFacts, carries: Mapping[str, Sequence[str]]) -> GroupFact:
         gives: set[Any] = {_GIVES[light] for material in group.materials for light in carries[material]}
         if group.moves:
             gives.add("moving")

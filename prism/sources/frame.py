@@ -404,7 +404,8 @@ class OpenFrame:
         colour = np.stack(planes).astype(np.float32)
         if source.is_chroma:
             filled = bool(source.part.subsampled & set(source.colour))
-            colour = chroma.to_rgb(*planes, _weights(source.part), filled=filled)
+            luminance, red, blue = planes
+            colour = chroma.to_rgb(luminance, red, blue, _weights(source.part), filled=filled)
         if source.pass_.curve == "srgb":
             colour = _decoded_srgb(colour, alpha, straight=source.pass_.state == "straight")
         if source.space is not None and len(colour) == 3:

@@ -116,6 +116,16 @@ class Source(Protocol):
         """Header entries that came with it."""
 
 
+def kind_key(source: Source) -> str:
+    """The key of a source's kind of pass; empty if it is not known."""
+    return "" if source.kind is None else source.kind.key
+
+
+def parts_of(source: Source) -> tuple[str, ...]:
+    """The keys of the kinds that a source is the total of."""
+    return () if source.kind is None else source.kind.total_of
+
+
 class Clip(Protocol):
     """One source over time, by itself and in its own size."""
 
@@ -231,6 +241,14 @@ class FramePart:
 
     def cut(self, plane: NDArray) -> NDArray:
         """Cut a plane of the whole frame; every part has its own way."""
+        raise NotImplementedError
+
+    def pixels(self, key: str, *, step: int = 1) -> Pixels:
+        """The pixels of a source; every part has its own way."""
+        raise NotImplementedError
+
+    def identity(self) -> Hashable:
+        """What tells this part from all others of the frame."""
         raise NotImplementedError
 
     def box(self, key: str, rows: slice, columns: slice) -> Pixels:

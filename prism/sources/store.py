@@ -6,7 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from threading import Lock
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from numpy.typing import NDArray
 
@@ -46,7 +46,7 @@ class PixelStore:
         self.byte_limit = byte_limit
         self.folder = folder
         self.byte_count = 0
-        self._items: OrderedDict[Hashable, Sized] = OrderedDict()
+        self._items: OrderedDict[Hashable, Any] = OrderedDict()
         self._lock = Lock()
 
     def __contains__(self, key: Hashable) -> bool:

@@ -4,6 +4,7 @@ space, and where depth matters."""
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -132,7 +133,7 @@ class Slab:
     code: tuple[int, int, int]
 
 
-def section(ledger: Ledger, row: str, frame: Frame, x: int, y: int, look: Look) -> dict[str, object]:
+def section(ledger: Ledger, row: str, frame: Frame, x: int, y: int, look: Look) -> dict[str, Any]:
     """The samples of a pixel, of each deep pass and card and as they are put together, near to far: see Slab; `before`:
     pairs of depth and alpha that has gathered up to there. Raises BadArgument outside of the picture."""
     region = region_of(frame, Window(x, y, x, y))

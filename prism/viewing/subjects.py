@@ -102,7 +102,7 @@ class LedgerSubject:
             picture = difference_picture(self.ledger, frame, step=step)
         else:
             picture = self.evaluator.evaluate(self._stage(), frame, step=step, edited=self.edited, is_stale=is_stale)
-        return Shown(picture, data=False, planes=picture.rgba[:3], names="RGB")
+        return Shown(picture, data=False, planes=tuple(picture.rgba[:3]), names="RGB")
 
     def seconds(self, frame: Frame, *, step: int = 1) -> float:
         """The seconds of the rows that are shown, and their mattes."""

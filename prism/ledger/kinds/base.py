@@ -5,21 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Annotated, Any, ClassVar, Literal, Self
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import field_validator, model_validator
 
 from prism.documents import Comment, Identity
 from prism.fields import Shown
+from prism.keyed import FrameNumber as Number
 from prism.keyed import Within, field_at
 from prism.ledger.operators import OPERATORS
 from prism.ledger.steps import Content, Factor, Step
 from prism.ledger.trims import Trims
-
-if TYPE_CHECKING:
-    Number = float  # what a row lays down is asked once its numbers are those of a frame, after `LedgerRow.at`
-else:
-    from prism.keyed import Number
 
 Light = Annotated[Number, Within(0, 10_000)]
 Share = Annotated[Number, Within(0, 1)]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, ClassVar, ForwardRef, Literal, Self
 
 from pydantic import Field, Tag, model_validator
 
-from prism.documents import SourceName, by_kind
+from prism.documents import SourceName, by_kind, kind_of
 from prism.fields import RGB, Shown
 from prism.keyed import Within
 from prism.ledger.kinds.backgrounds import BackgroundRow
@@ -22,11 +22,6 @@ LEAVES: tuple[type[LedgerRow], ...] = (PassRow, OverlayRow, BackgroundRow, FogRo
 """All kinds that hold no rows. A row without a kind is a pass."""
 
 _FOGGED = ("fog_mode", ("mix", "transmittance"))
-
-
-def kind_of(row: type[LedgerRow]) -> str:
-    """The word for it in documents."""
-    return row.model_fields["kind"].default
 
 
 # Defined below, since what they hold may be one of them.

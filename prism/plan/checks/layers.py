@@ -137,12 +137,12 @@ def _layers(plan: Plan, facts: SceneFacts) -> Iterator[Finding]:
             )
         lost = [camera for camera in layer.for_camera if camera not in plan.cameras]
         if lost:
-            kept = {camera: passes for camera, passes in layer.for_camera.items() if camera not in lost}
+            used = {camera: passes for camera, passes in layer.for_camera.items() if camera not in lost}
             yield Finding(
                 "layer.unused-camera",
                 NOTE,
                 f"Passes are kept for {', '.join(lost)}, which is not rendered.",
                 where,
                 "They come back when the camera is chosen again.",
-                with_layer(plan, layer, layer.replace(for_camera=kept)),
+                with_layer(plan, layer, layer.replace(for_camera=used)),
             )

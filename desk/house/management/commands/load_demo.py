@@ -96,10 +96,12 @@ class Command(BaseCommand):
         image = next(plan.images())
         files = files_of(plan, facts_for(shot, plan.cameras), image.layer.name, image.camera)
         look_at_run(shot, f"render v{plan.number:03}", files)
+        ledger = open_ledger(shot)
+        assert ledger is not None  # its first frame was rendered
         if demo.deep:
-            self._let_fly(open_ledger(shot), user)
+            self._let_fly(ledger, user)
         else:
-            self._grade(open_ledger(shot), user)
+            self._grade(ledger, user)
         begin(
             Shot.objects.get(pk=shot.pk),
             user,
