@@ -3,6 +3,9 @@
 import math
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from prism.compiled import compiled
 from standin.accumulation import (
     BACKGROUND,
@@ -19,7 +22,7 @@ from standin.accumulation import (
 )
 from standin.gathering import gather, gather_in_fog, hit_weight
 from standin.medium import free_way, phase, phase_direction
-from standin.prepared import gather_prepared
+from standin.prepared import Prepared, gather_prepared
 from standin.rays import FAR, NUDGE, first_seen, material_at, nearest
 from standin.sampling import pair
 from standin.shading import (
@@ -34,7 +37,7 @@ from standin.shading import (
     sphere_radiance,
     surface_colour,
 )
-from standin.stage import GLASS, HOLDOUT, LAMP, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, WAX
+from standin.stage import GLASS, HOLDOUT, LAMP, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, WAX, Stage
 from standin.survey import pane_reflectance
 from standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
@@ -70,27 +73,73 @@ class Settings(NamedTuple):
     seed: int
 
 
+class Tracer(NamedTuple):
+    """What paths are traced with, and where the light they find is added."""
+
+    stage: Stage
+    settings: Settings
+    prepared: Prepared
+    account: NDArray[np.float64]
+    data: NDArray[np.float64]
+    stack: NDArray[np.int32]  # scratch
+
+
+class Ray(NamedTuple):
+    """Where a path goes on to."""
+
+    origin: tuple[float, float, float]
+    direction: tuple[float, float, float]  # of length 1
+    near: float  # what lies nearer is not met
+
+
+class Path(NamedTuple):
+    """How a path came to where it is, seen from the camera."""
+
+    throughput: tuple[float, float, float]
+    lobe: int  # by which light is scattered first
+    scattered: int  # how often
+    rough: int  # how often not by mirrors or glass; after the first, glass bends light no more, as for shadows
+    density: float  # of the last scattering; 0 after a mirror or at the camera
+    known: bool  # whether what comes from other surfaces was read from prepared light already
+
+
+class Draw(NamedTuple):
+    """Which random numbers belong to a place on a path."""
+
+    seed: int
+    sample: int
+    event: int
+
+
 @compiled
-def meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, last_point):
+def drawn(draw, purpose):
+    """Two numbers in 0..1, for one of four purposes at every event of a path."""
+    return pair(draw.seed, draw.sample, purpose + draw.event * 4)
+
+
+@compiled
+def meet_sky(tracer, ray, path):
     """Add what a ray that leaves the scene sees: sky, and distant lights it happens to point at."""
-    if lobe == CAMERA and settings.sky_seen == 0:
+    stage, settings = tracer.stage, tracer.settings
+    if path.lobe == CAMERA and settings.sky_seen == 0:
         return
-    component = BACKGROUND if lobe == CAMERA else component_of(lobe, scattered)
+    component = BACKGROUND if path.lobe == CAMERA else component_of(path.lobe, path.scattered)
     for source in range(stage.lights.size):
         kind = stage.lights[source].kind
         if kind == LIGHT_SKY:
-            value = mul(throughput, sky_radiance(stage, source, direction))
+            value = mul(path.throughput, sky_radiance(stage, source, ray.direction))
         elif (
-            kind == LIGHT_DISTANT and dot(direction, vec(stage.lights[source].direction)) > stage.lights[source].cosine
+            kind == LIGHT_DISTANT
+            and dot(ray.direction, vec(stage.lights[source].direction)) > stage.lights[source].cosine
         ):
             value = scale(
-                mul(throughput, vec(stage.lights[source].radiance)),
-                hit_weight(stage, settings, source, last_point, density, rough),
+                mul(path.throughput, vec(stage.lights[source].radiance)),
+                hit_weight(stage, settings, source, ray.origin, path.density, path.rough),
             )
         else:
             continue
-        value = limited(value, scattered - 1, settings.indirect_limit)
-        add_light(account, settings.groups, component, stage.lights[source].group, value)
+        value = limited(value, path.scattered - 1, settings.indirect_limit)
+        add_light(tracer.account, settings.groups, component, stage.lights[source].group, value)
 
 
 @compiled
@@ -147,213 +196,224 @@ def below_surface(stage, shape, point, n, depth, seed, sample, stack):
 def follow(stage, settings, prepared, account, data, stack, origin, direction, hit, behind, share, seed, sample):
     """Follow one camera path to its end and add all light it finds, times `share`. hit: what it meets first; behind:
     what it meets after that, if it is a pane, or hit again if that is not known."""
-    throughput = (share, share, share)
-    carry(
-        stage,
-        settings,
-        prepared,
-        account,
-        data,
-        stack,
-        origin,
-        direction,
-        hit,
-        behind,
-        throughput,
-        CAMERA,
-        0,
-        0,
-        0.0,
-        share,
-        seed,
-        sample,
-    )
+    tracer = Tracer(stage, settings, prepared, account, data, stack)
+    path = Path((share, share, share), CAMERA, 0, 0, 0.0, False)
+    carry(tracer, Ray(origin, direction, 0.0), hit, behind, path, share, seed, sample)
 
 
 @compiled
-def meet_lamp(
-    stage, settings, account, shape, n, origin, direction, throughput, lobe, scattered, rough, density,
-):  # fmt: skip
-    """Add the light of a lamp at which a path ends; as of `carry`."""
+def carry(tracer, ray, hit, behind, path, share, seed, sample):
+    """Follow a path from some place on, and add all light it finds.
+
+    hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. share: its
+    throughput at the camera.
+    """
+    stage = tracer.stage
+    for event in range(MOST_EVENTS):
+        t, n, shape = hit
+        if event == 1 and path.lobe == CAMERA and behind[0] > hit[0]:
+            t, n, shape = behind
+        elif event > 0:
+            at_camera = path.lobe == CAMERA
+            t, n, shape = first_seen(stage, ray.origin, ray.direction, ray.near, FAR, at_camera, tracer.stack)
+        draw = Draw(seed, sample, event)
+        free = t
+        if stage.medium.density > 0.0:
+            chance, _ = drawn(draw, 13)
+            free = free_way(stage.medium, ray.origin, ray.direction, ray.near, t, chance)
+        if free < t:
+            goes_on, ray, path = meet_fog(tracer, ray, free, path, draw)
+        else:
+            goes_on, ray, path = meet_shape(tracer, ray, t, n, shape, path, share, draw)
+        if not goes_on:
+            return
+
+
+@compiled
+def meet_fog(tracer, ray, free, path, draw):
+    """Add the light that fog receives where a path is scattered in it, and sends back. Returns whether the path goes
+    on, and how."""
+    stage, settings = tracer.stage, tracer.settings
+    if path.known or (path.lobe == CAMERA and stage.medium.seen == 0):
+        return False, ray, path
+    lobe = VOLUME if path.lobe == CAMERA else path.lobe
+    point = along(ray.origin, ray.direction, free)
+    back = scale(ray.direction, -1.0)
+    throughput = mul(path.throughput, vec(stage.medium.colour))
+    gather_in_fog(
+        stage, settings, tracer.account, tracer.stack, point, back, throughput, component_of(lobe, path.scattered + 1),
+        path.scattered, path.rough, draw.seed, draw.sample,
+    )  # fmt: skip
+    u, v = drawn(draw, 11)
+    onward = phase_direction(stage.medium, ray.direction, u, v)
+    density = phase(stage.medium, -dot(onward, back))
+    path = Path(throughput, lobe, path.scattered + 1, path.rough + 1, density, False)
+    return path.scattered <= settings.most_bounces, Ray(point, onward, 0.0), path
+
+
+@compiled
+def meet_shape(tracer, ray, t, n, shape, path, share, draw):
+    """Add what a path finds where it meets a shape, or the sky. Returns whether it goes on, and how."""
+    stage = tracer.stage
+    point = along(ray.origin, ray.direction, t)
+    held_out = shape >= 0 and path.lobe == CAMERA and stage.shapes[shape].look == HOLDOUT
+    end, material = what_ends(stage, shape, point, held_out)
+    if end == AT_SKY:
+        meet_sky(tracer, ray, path)
+    elif end == AT_LAMP:
+        meet_lamp(tracer, ray, shape, n, path)
+    if end != GOES_ON:
+        return False, ray, path
+    outside = dot(n, ray.direction) < 0.0
+    if not outside:
+        n = scale(n, -1.0)
+    choice, _ = drawn(draw, 10)
+    kind = stage.materials[material].kind
+    if kind == PANE or (kind == GLASS and path.rough > 0):
+        reflectance = pane_reflectance(-dot(n, ray.direction), stage.materials[material].ior)
+        if path.rough > 0 or choice >= reflectance:
+            throughput = mul(path.throughput, vec(stage.materials[material].colour))
+            path = Path(throughput, path.lobe, path.scattered, path.rough, path.density, path.known)
+            return True, Ray(ray.origin, ray.direction, t + NUDGE), path
+        if held_out:
+            # What a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same.
+            return False, ray, path
+        ray, path = mirrored(ray, point, n, path)
+    elif kind == GLASS:
+        ray, path = meet_glass(stage, material, ray, point, n, outside, path, choice)
+    elif path.known:
+        return False, ray, path
+    else:
+        goes_on, ray, path = meet_surface(tracer, ray, shape, material, point, n, path, draw, choice)
+        if not goes_on:
+            return False, ray, path
+    return survives(tracer.settings, ray, path, share, draw)
+
+
+@compiled
+def survives(settings, ray, path, share, draw):
+    """Whether a path that was scattered goes on, by chance and brighter for it (Russian roulette: Arvo & Kirk,
+    "Particle Transport and Image Synthesis", SIGGRAPH 1990)."""
+    alive = chance_to_go_on(settings, path.throughput, share, path.scattered)
+    if alive >= 1.0:
+        return True, ray, path
+    survive, _ = drawn(draw, 12)
+    if survive >= alive:
+        return False, ray, path
+    throughput = scale(path.throughput, 1.0 / alive)
+    return True, ray, Path(throughput, path.lobe, path.scattered, path.rough, path.density, path.known)
+
+
+@compiled
+def meet_lamp(tracer, ray, shape, n, path):
+    """Add the light of a lamp at which a path ends."""
+    stage, settings = tracer.stage, tracer.settings
     source = stage.shapes[shape].light
     if source < 0:
         return
-    component = EMISSION if lobe == CAMERA else component_of(lobe, scattered)
-    value = mul(throughput, sphere_radiance(stage, source, n, scale(direction, -1.0)))
-    value = scale(value, hit_weight(stage, settings, source, origin, density, rough))
-    value = limited(value, scattered - 1, settings.indirect_limit)
-    add_light(account, settings.groups, component, stage.lights[source].group, value)
+    component = EMISSION if path.lobe == CAMERA else component_of(path.lobe, path.scattered)
+    value = mul(path.throughput, sphere_radiance(stage, source, n, scale(ray.direction, -1.0)))
+    value = scale(value, hit_weight(stage, settings, source, ray.origin, path.density, path.rough))
+    value = limited(value, path.scattered - 1, settings.indirect_limit)
+    add_light(tracer.account, settings.groups, component, stage.lights[source].group, value)
 
 
 @compiled
-def scatter_in_fog(
-    stage, settings, account, stack, point, direction, throughput, component, scattered, rough, seed, sample, event,
-):  # fmt: skip
-    """Add the light that fog receives at a point and sends back. Returns where the path goes on to, and the density of
-    that."""
-    back = scale(direction, -1.0)
-    gather_in_fog(stage, settings, account, stack, point, back, throughput, component, scattered, rough, seed, sample)
-    u, v = pair(seed, sample, 11 + event * 4)
-    onward = phase_direction(stage.medium, direction, u, v)
-    return onward, phase(stage.medium, -dot(onward, back))
+def mirrored(ray, point, n, path):
+    """A path after a mirror at a point, whose normal n looks to the side it comes from."""
+    direction = add(ray.direction, scale(n, -2.0 * dot(n, ray.direction)))
+    lobe = SPECULAR if path.lobe == CAMERA else path.lobe
+    return Ray(point, direction, NUDGE), Path(path.throughput, lobe, path.scattered + 1, path.rough, 0.0, path.known)
 
 
 @compiled
-def meet_glass(stage, material, direction, n, cosine, outside, throughput, lobe, choice):
-    """Mirrored by glass, or bent into it or out of it. Returns direction, throughput and lobe from there on."""
+def meet_glass(stage, material, ray, point, n, outside, path, choice):
+    """A path mirrored by glass, or bent into it or out of it."""
     ior = stage.materials[material].ior
     ratio = 1.0 / ior if outside else ior
+    cosine = -dot(n, ray.direction)
     if choice < dielectric(cosine, ratio):
-        return add(direction, scale(n, 2.0 * cosine)), throughput, SPECULAR if lobe == CAMERA else lobe
-    through = mul(throughput, vec(stage.materials[material].colour))
-    return refract(direction, n, cosine, ratio), through, TRANSMISSION if lobe == CAMERA else lobe
+        return mirrored(ray, point, n, path)
+    throughput = mul(path.throughput, vec(stage.materials[material].colour))
+    lobe = TRANSMISSION if path.lobe == CAMERA else path.lobe
+    path = Path(throughput, lobe, path.scattered + 1, path.rough, 0.0, path.known)
+    return Ray(point, refract(ray.direction, n, cosine, ratio), NUDGE), path
 
 
 @compiled
-def meet_surface(
-    stage, settings, prepared, account, data, stack, shape, material, point, n, direction, throughput, lobe, scattered,
-    rough, seed, sample, event, choice,
-):  # fmt: skip
+def gather_at(tracer, start, n, view, surface, throughput, rows, path, draw):
+    """Add the light that reaches a surface straight from lights; see `gather`."""
+    gather(
+        tracer.stage, tracer.settings, tracer.account, tracer.data, tracer.stack, start, n, view, surface, throughput,
+        rows, path.scattered, path.rough, draw.seed, draw.sample,
+    )  # fmt: skip
+
+
+@compiled
+def meet_surface(tracer, ray, shape, material, point, n, path, draw, choice):
     """Add the light that a surface receives, and choose where the path goes on; n looks to the side that is met.
 
-    Returns whether it goes on, from where, its direction, throughput and lobe, the density of that direction, and
-    whether what other surfaces send there was read from prepared light already.
+    Returns whether it goes on, and how.
     """
-    view = scale(direction, -1.0)
-    surface = surface_of(stage, material, shape, point, n, view, rough)
+    stage = tracer.stage
+    view = scale(ray.direction, -1.0)
+    surface = surface_of(stage, material, shape, point, n, view, path.rough)
     diffuse, specular, alpha, specular_chance = surface
     waxen = stage.materials[material].kind == WAX
     start = along(point, n, NUDGE)
-    deeper = component_of(lobe, scattered + 1)
-    rows = (deeper, deeper) if scattered > 0 else (DIFFUSE, SPECULAR)
+    deeper = component_of(path.lobe, path.scattered + 1)
+    rows = (deeper, deeper) if path.scattered > 0 else (DIFFUSE, SPECULAR)
     at_surface = ((0.0, 0.0, 0.0), specular, alpha, specular_chance) if waxen else surface
-    gather(
-        stage, settings, account, data, stack, start, n, view, at_surface, throughput, rows, scattered, rough, seed,
-        sample,
-    )  # fmt: skip
-    ready = False
-    if prepared.on == 1 and lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
-        blend, _ = pair(seed, sample, 9)
-        ready = gather_prepared(settings, prepared, account, start, n, mul(throughput, diffuse), blend)
-    u, v = pair(seed, sample, 11 + event * 4)
+    gather_at(tracer, start, n, view, at_surface, path.throughput, rows, path, draw)
     if choice < specular_chance:
-        outgoing = ggx_direction(n, view, alpha, u, v)
-        factor, facet_density = ggx(n, view, outgoing, alpha)
-        if factor <= 0.0:
-            return False, start, outgoing, throughput, lobe, 0.0, False
-        density = facet_density * specular_chance
-        onward = scale(mul(throughput, fresnel(specular, view, outgoing)), factor / density)
-        return True, start, outgoing, onward, SPECULAR if lobe == CAMERA else lobe, density, False
-    throughput = scale(mul(throughput, diffuse), 1.0 / (1.0 - specular_chance))
-    density = 1.0 - specular_chance
+        goes_on, ray, path = reflected(ray, start, n, specular, alpha, specular_chance, path, draw)
+        return goes_on, ray, path
+    ready = False
+    throughput = mul(path.throughput, diffuse)
+    if tracer.prepared.on == 1 and path.lobe == CAMERA and not waxen and largest(diffuse) > 0.0:
+        blend, _ = pair(draw.seed, draw.sample, 9)
+        ready = gather_prepared(tracer.settings, tracer.prepared, tracer.account, start, n, throughput, blend)
+    throughput = scale(throughput, 1.0 / (1.0 - specular_chance))
     if waxen:
-        if lobe == CAMERA:
-            lobe = SUBSURFACE
-        depth = stage.materials[material].depth
-        point, n = below_surface(stage, shape, point, n, depth, seed, sample, stack)
-        start = along(point, n, NUDGE)
-        deeper = component_of(lobe, scattered + 1)
-        inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
-        gather(
-            stage, settings, account, data, stack, start, n, n, inside, throughput, (deeper, deeper), scattered, rough,
-            seed, sample,
-        )  # fmt: skip
-        density = 1.0
-    if lobe == CAMERA:
-        lobe = DIFFUSE
+        start, n, lobe = leave_wax(tracer, shape, material, point, n, throughput, path, draw)
+        likely = 1.0
+    else:
+        lobe = DIFFUSE if path.lobe == CAMERA else path.lobe
+        likely = 1.0 - specular_chance
+    u, v = drawn(draw, 11)
     outgoing = cosine_direction(n, u, v)
-    return True, start, outgoing, throughput, lobe, density * max(1e-9, dot(n, outgoing)) / math.pi, ready
+    density = likely * max(1e-9, dot(n, outgoing)) / math.pi
+    return True, Ray(start, outgoing, NUDGE), Path(throughput, lobe, path.scattered + 1, path.rough + 1, density, ready)
 
 
 @compiled
-def carry(
-    stage, settings, prepared, account, data, stack, origin, direction, hit, behind, throughput, lobe, scattered, rough,
-    density, share, seed, sample,
-):  # fmt: skip
-    """Follow a path from some place on, and add all light it finds.
+def reflected(ray, start, n, specular, alpha, chance, path, draw):
+    """A path that goes on along a mirrored direction off a rough surface; not where that points into it. chance: that
+    it does."""
+    view = scale(ray.direction, -1.0)
+    u, v = drawn(draw, 11)
+    outgoing = ggx_direction(n, view, alpha, u, v)
+    factor, facet_density = ggx(n, view, outgoing, alpha)
+    if factor <= 0.0:
+        return False, ray, path
+    density = facet_density * chance
+    throughput = scale(mul(path.throughput, fresnel(specular, view, outgoing)), factor / density)
+    lobe = SPECULAR if path.lobe == CAMERA else path.lobe
+    path = Path(throughput, lobe, path.scattered + 1, path.rough + 1, density, False)
+    return True, Ray(start, outgoing, NUDGE), path
 
-    hit: (distance, normal, shape) that it meets first; behind: next, if that is a pane it goes through. scattered: how
-    often it was scattered so far; rough: how often not by mirrors or glass: after the first, glass bends light no more,
-    as for shadows. density: of the last scattering, 0 after a mirror or at the camera. share: its throughput at the
-    camera.
-    """
-    near = 0.0
-    known = False  # whether what comes from other surfaces was read from prepared light already
-    for event in range(MOST_EVENTS):
-        t, n, shape = hit
-        if event == 1 and lobe == CAMERA and behind[0] > hit[0]:
-            t, n, shape = behind
-        elif event > 0:
-            t, n, shape = first_seen(stage, origin, direction, near, FAR, lobe == CAMERA, stack)
-        free = t
-        if stage.medium.density > 0.0:
-            chance, _ = pair(seed, sample, 13 + event * 4)
-            free = free_way(stage.medium, origin, direction, near, t, chance)
-        if free < t:
-            if known or (lobe == CAMERA and stage.medium.seen == 0):
-                return
-            lobe = VOLUME if lobe == CAMERA else lobe
-            origin, near = along(origin, direction, free), 0.0
-            throughput = mul(throughput, vec(stage.medium.colour))
-            direction, density = scatter_in_fog(
-                stage, settings, account, stack, origin, direction, throughput, component_of(lobe, scattered + 1),
-                scattered, rough, seed, sample, event,
-            )  # fmt: skip
-            rough += 1
-            scattered += 1
-            if scattered > settings.most_bounces:
-                return
-            continue
-        point = along(origin, direction, t)
-        held_out = shape >= 0 and lobe == CAMERA and stage.shapes[shape].look == HOLDOUT
-        end, material = what_ends(stage, shape, point, held_out)
-        if end == AT_SKY:
-            meet_sky(stage, settings, account, direction, throughput, lobe, scattered, rough, density, origin)
-        elif end == AT_LAMP:
-            meet_lamp(
-                stage, settings, account, shape, n, origin, direction, throughput, lobe, scattered, rough, density
-            )
-        if end != GOES_ON:
-            return
-        cosine = -dot(n, direction)
-        outside = cosine > 0.0
-        if not outside:
-            n, cosine = scale(n, -1.0), -cosine
-        choice, _ = pair(seed, sample, 10 + event * 4)
-        kind = stage.materials[material].kind
-        if kind == PANE or (kind == GLASS and rough > 0):
-            if rough > 0 or choice >= pane_reflectance(cosine, stage.materials[material].ior):
-                throughput = mul(throughput, vec(stage.materials[material].colour))
-                near = t + NUDGE
-                continue
-            if held_out:
-                # What a pane mirrors belongs to the layer that shows it; what lies behind is seen here all the same.
-                return
-            lobe = SPECULAR if lobe == CAMERA else lobe
-            direction, density = add(direction, scale(n, 2.0 * cosine)), 0.0
-        elif kind == GLASS:
-            direction, throughput, lobe = meet_glass(
-                stage, material, direction, n, cosine, outside, throughput, lobe, choice
-            )
-            density = 0.0
-        else:
-            if known:
-                return
-            goes_on, point, direction, throughput, lobe, density, known = meet_surface(
-                stage, settings, prepared, account, data, stack, shape, material, point, n, direction, throughput, lobe,
-                scattered, rough, seed, sample, event, choice,
-            )  # fmt: skip
-            if not goes_on:
-                return
-            rough += 1
-        scattered += 1
-        origin, near = point, NUDGE
-        alive = chance_to_go_on(settings, throughput, share, scattered)
-        if alive < 1.0:
-            survive, _ = pair(seed, sample, 12 + event * 4)
-            if survive >= alive:
-                return
-            throughput = scale(throughput, 1.0 / alive)
+
+@compiled
+def leave_wax(tracer, shape, material, point, n, throughput, path, draw):
+    """Where light that went into wax comes out again: (start, normal, lobe); and add what reaches that place."""
+    lobe = SUBSURFACE if path.lobe == CAMERA else path.lobe
+    depth = tracer.stage.materials[material].depth
+    point, n = below_surface(tracer.stage, shape, point, n, depth, draw.seed, draw.sample, tracer.stack)
+    start = along(point, n, NUDGE)
+    deeper = component_of(lobe, path.scattered + 1)
+    inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)
+    gather_at(tracer, start, n, n, inside, throughput, (deeper, deeper), path, draw)
+    return start, n, lobe
 
 
 @compiled

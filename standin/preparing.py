@@ -17,7 +17,8 @@ from prism.bands import run_bands
 from prism.compiled import compiled
 from prism.formats.safe import replacing
 from standin.accumulation import DIFFUSE, FIRST_GROUP, rows_of
-from standin.paths import Settings, carry, surface_of
+from standin.paths import Path as LightPath
+from standin.paths import Ray, Settings, Tracer, carry, surface_of
 from standin.prepared import INDIRECT, Points, Prepared, not_prepared, prepared_of, tree_of
 from standin.rays import FAR, NUDGE, first_seen, material_at, new_stack
 from standin.sampling import pair
@@ -94,6 +95,7 @@ def gather_points(stage, settings, blind, points, first, end, account, data, out
     points: (N, 7) as find_points leaves them. blind: no prepared light. account, data: scratch, with components by
     group.
     """
+    tracer = Tracer(stage, settings, blind, account, data, stack)
     share = 1.0 / PATHS
     row_of_indirect = FIRST_GROUP + settings.groups + INDIRECT * settings.groups
     for i in range(first, end):
@@ -108,27 +110,8 @@ def gather_points(stage, settings, blind, points, first, end, account, data, out
             direction = cosine_direction(normal, u, v)
             density = max(1e-9, dot(normal, direction)) / math.pi
             hit = first_seen(stage, place, direction, 0.0, FAR, False, stack)
-            throughput = (share, share, share)
-            carry(
-                stage,
-                settings,
-                blind,
-                account,
-                data,
-                stack,
-                place,
-                direction,
-                hit,
-                hit,
-                throughput,
-                DIFFUSE,
-                1,
-                1,
-                density,
-                share,
-                seed,
-                sample,
-            )
+            path = LightPath((share, share, share), DIFFUSE, 1, 1, density, False)
+            carry(tracer, Ray(place, direction, 0.0), hit, hit, path, share, seed, sample)
         for group in range(settings.groups):
             for c in range(3):
                 out[i, group, c] = account[row_of_indirect + group, c]
