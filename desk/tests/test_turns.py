@@ -18,7 +18,7 @@ from desk.web import turns
 from desk.web.forwarding import Forwarding
 from desk.web.limits import Busy, computing
 from desk.web.queue import QUEUE
-from desk.web.turns import OF_ONE, Turn
+from desk.web.turns import OF_ONE, SILENT, Turn
 from prism.errors import Superseded
 
 
@@ -30,6 +30,10 @@ class Turns(SimpleTestCase):
 
     def line(self, *users, **more):
         return [Turn(user, 60, 8, **more) for user in users]
+
+    def later(self, seconds):
+        """What is asked inside is asked so much later."""
+        return mock.patch("desk.web.turns.time", mock.Mock(time=lambda: time.time() + seconds))
 
     def given(self, asked):
         """Which of them are granted when all ask, the last first: the order of asking decides nothing."""
@@ -64,17 +68,16 @@ class Turns(SimpleTestCase):
         self.assertEqual([place.ask() for place in waiting], [False, False, None, None])
         first.give_back()
         self.assertFalse(waiting[1].ask())  # its turn comes after that of the first
-        with mock.patch.object(turns, "SILENT", 0.1):
-            time.sleep(0.2)
+        with self.later(SILENT * 1.1):
             self.assertTrue(waiting[1].ask())
 
     def test_a_place_of_a_process_that_was_killed_becomes_free(self):
         for _ in range(OF_ONE):
-            self.assertTrue(Turn(1, 0.1, 8).ask())
+            self.assertTrue(Turn(1, 5, 8).ask())
         waiting = Turn(1, 60, 8)
         self.assertFalse(waiting.ask())
-        time.sleep(0.2)
-        self.assertTrue(waiting.ask())
+        with self.later(5.5):
+            self.assertTrue(waiting.ask())
 
     def test_whoever_waits_too_long_or_left_is_told(self):
         self.given(self.line(1, 1, 2))

@@ -9,6 +9,7 @@ import socket
 import struct
 import subprocess
 import sys
+import threading
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
@@ -244,11 +245,18 @@ class Children(FolderCase):
             np.testing.assert_array_equal(self.read(), 7)
 
     def test_a_crash_in_the_middle_is_one_sentence(self):
+        asked, take = threading.Event(), guarded._Child._take
+
+        def waits(child, count):
+            asked.set()
+            return take(child, count)
+
         with ThreadPoolExecutor(1) as pool:
             child = self.child()
             child.send_signal(signal.SIGSTOP)
-            reading = pool.submit(self.read)
-            time.sleep(0.5)
+            with mock.patch.object(guarded._Child, "_take", autospec=True, side_effect=waits):
+                reading = pool.submit(self.read)
+                self.assertTrue(asked.wait(30))
             child.send_signal(signal.SIGSEGV)
             child.send_signal(signal.SIGCONT)
             with self.assertRaisesRegex(UnreadableFile, "broke on this file .SIGSEGV"):
