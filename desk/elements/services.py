@@ -16,7 +16,7 @@ from prism.colour.view import ViewTransform
 from prism.documents import canonical, fingerprint_of
 from prism.elements.element import Element as Document
 from prism.errors import UnreadableFile
-from prism.formats.stamps import mark_of_files
+from prism.formats.stamps import fingerprint_of_files
 from prism.ledger.first import standing_for
 from prism.sources.frame import OpenFrame
 from prism.sources.opening import open_frames
@@ -68,20 +68,21 @@ def _require_files(elements: list[tuple[Element, Document]], *frames: int) -> No
             )
 
 
-def mark_of(elements: Iterable[Element], frame: int) -> str:
+def files_fingerprint(elements: Iterable[Element], frame: int) -> str:
     """Changes whenever a file of a frame does, or how its passes are read: what a verdict or a delivery was made
     from."""
-    return marks_of(elements, [frame])[frame]
+    return files_fingerprints(elements, [frame])[frame]
 
 
-def marks_of(elements: Iterable[Element], frames: Iterable[int]) -> dict[int, str]:
+def files_fingerprints(elements: Iterable[Element], frames: Iterable[int]) -> dict[int, str]:
     """The same of many frames."""
     documents = [document_of(element) for element in elements]
     readings = canonical([document.reading for document in documents])
     of_files = {
-        frame: mark_of_files(path for document in documents for path in document.files_at(frame)) for frame in frames
+        frame: fingerprint_of_files(path for document in documents for path in document.files_at(frame))
+        for frame in frames
     }
-    return {frame: fingerprint_of(f"[{canonical(mark)},{readings}]") for frame, mark in of_files.items()}
+    return {frame: fingerprint_of(f"[{canonical(files)},{readings}]") for frame, files in of_files.items()}
 
 
 def sources_of(elements: Iterable[Element], frame: int) -> OpenFrame:

@@ -35,7 +35,7 @@ def state(shot: Shot) -> str:
 def made(shot: Shot) -> Path | None:
     """The file of the notes as they are now, if a worker has made it."""
     last = Task.objects.filter(job__in=_jobs(shot), state=State.DONE).order_by("-ended").first()
-    if last is None or last.result.get("mark") != _mark(shot):
+    if last is None or last.result.get("mark") != _fingerprint(shot):
         return None
     path = _path(shot)
     return path if path.is_file() else None
@@ -54,12 +54,12 @@ def order(shot: Shot, user) -> None:
 def write(task: Task, watch: Watch) -> dict[str, Any]:
     """Make the file. Returns its `bytes`, and the `mark` of the notes in it. Raises PrismError."""
     shot = task.job.shot
-    mark, notes = _mark(shot), review.listed(shot)
+    made_from, notes = _fingerprint(shot), review.listed(shot)
     author = task.job.author.get_username() if task.job.author else ""
     body = review.as_pdf(shot, notes, author, is_stale=watch.is_over, on_progress=watch.on_progress)
     with replacing(_path(shot)) as temporary:
         temporary.write_bytes(body)
-    return {"bytes": len(body), "mark": mark}
+    return {"bytes": len(body), "mark": made_from}
 
 
 def _jobs(shot: Shot):
@@ -70,7 +70,7 @@ def _path(shot: Shot) -> Path:
     return shot_file(shot, "notes/notes.pdf")
 
 
-def _mark(shot: Shot) -> str:
+def _fingerprint(shot: Shot) -> str:
     """Changes whenever anything does that the PDF says."""
     said = shot.notes.values_list("pk", "text", "strokes", "delivery_id", "version__number", "answer")
     return fingerprint([list(line) for line in said])

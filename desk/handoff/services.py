@@ -15,9 +15,9 @@ from django.utils import timezone
 from desk.elements.services import (
     document_of,
     elements_named,
+    files_fingerprint,
+    files_fingerprints,
     frames_on_disk,
-    mark_of,
-    marks_of,
     require_files,
     sources_of,
 )
@@ -95,10 +95,10 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
 @at_once
 def _begun(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> Delivery:
     """The delivery, under way."""
-    delivery, marks = _ordered(shot, ledger, user, frames, document)
+    delivery, fingerprints = _ordered(shot, ledger, user, frames, document)
     if delivery.pk is None:
         _require_names(delivery)
-        _begin(shot, delivery, user, marks)
+        _begin(shot, delivery, user, fingerprints)
     return delivery
 
 
@@ -110,7 +110,7 @@ def _require_names(delivery: Delivery) -> None:
 
 
 def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> tuple[Delivery, dict[int, str]]:
-    """The delivery, saved if it is under way already, and the marks of the files of its frames."""
+    """The delivery, saved if it is under way already, and the fingerprints of the files of its frames."""
     numbers = parse_frames(frames)
     document = with_boards(shot, document)
     there = set(frames_on_disk(ledger.element))
@@ -120,10 +120,10 @@ def _ordered(shot: Shot, ledger: Ledger, user, frames: str, document: Document) 
     elements = elements_named(shot, laid.elements, ledger.element)
     require_files(elements, *present)
     require(document, laid, sources_of(elements, present[0]))
-    marks = marks_of(elements, present)
+    fingerprints = files_fingerprints(elements, present)
     locked(ledger)  # the same may be asked for twice at once
     version = keep_version(ledger, user)
-    return _taking(version, ledger, document.replace(rate=shot.settings.rate), numbers, marks), marks
+    return _taking(version, ledger, document.replace(rate=shot.settings.rate), numbers, fingerprints), fingerprints
 
 
 def _require_present(numbers: Sequence[int], present: Sequence[int], document: Document) -> None:
@@ -137,13 +137,14 @@ def _require_present(numbers: Sequence[int], present: Sequence[int], document: D
         )  # fmt: skip
 
 
-def _begin(shot: Shot, delivery: Delivery, user, marks: dict[int, str]) -> None:
-    """The job of its frames, and the one that closes it. marks: of the files of each frame."""
+def _begin(shot: Shot, delivery: Delivery, user, fingerprints: dict[int, str]) -> None:
+    """The job of its frames, and the one that closes it. fingerprints: of the files of each frame."""
     version = delivery.version
     names = ", ".join(item.id for item in delivery.parsed.enabled)
     title = f"{version.ledger.name} {version.label}: {names}"[:200]
     tasks = (
-        Task(number=number, title=f"{shot.code}, {number}", payload={"sources": mark}) for number, mark in marks.items()
+        Task(number=number, title=f"{shot.code}, {number}", payload={"sources": made_from})
+        for number, made_from in fingerprints.items()
     )
     delivery.job = engine.begin(KIND, shot, title, tasks, author=user, priority=1)  # somebody waits for it
     last = Task(number=0, title=f"{shot.code}, {version.ledger.name} {version.label} closed")
@@ -154,22 +155,22 @@ def _begin(shot: Shot, delivery: Delivery, user, marks: dict[int, str]) -> None:
 
 
 def _taking(
-    version: LedgerVersion, ledger: Ledger, document: Document, numbers: Sequence[int], marks: dict[int, str]
+    version: LedgerVersion, ledger: Ledger, document: Document, numbers: Sequence[int], fingerprints: dict[int, str]
 ) -> Delivery:
     """A delivery that is not saved yet, or the one that is under way for just the same. The same version written in
-    another way, or from files that changed, gets a take and a folder of its own, so that no file is overwritten. marks:
-    of the files of each frame."""
+    another way, or from files that changed, gets a take and a folder of its own, so that no file is overwritten.
+    fingerprints: of the files of each frame."""
     takes: dict[int, list[Delivery]] = defaultdict(list)
     for delivery in version.deliveries.select_related("job", "version__ledger"):
         takes[delivery.take].append(delivery)
     alike = [
         number
         for number, of_take in takes.items()
-        if all(_agrees(each, ledger, document, numbers, marks) for each in of_take)
+        if all(_agrees(each, ledger, document, numbers, fingerprints) for each in of_take)
     ]
     take = max(alike, default=max(takes, default=0) + 1)
     for delivery in takes[take]:
-        if _marks(delivery) == marks and any(task.state in OPEN for task in delivery.tasks):
+        if _made_from(delivery) == fingerprints and any(task.state in OPEN for task in delivery.tasks):
             return delivery
     label = f"{version.ledger.name}_{version.label}" + (f"_t{take}" if take > 1 else "")
     return Delivery(
@@ -179,7 +180,7 @@ def _taking(
 
 
 def _agrees(
-    delivery: Delivery, ledger: Ledger, document: Document, numbers: Sequence[int], marks: dict[int, str]
+    delivery: Delivery, ledger: Ledger, document: Document, numbers: Sequence[int], fingerprints: dict[int, str]
 ) -> bool:
     """Whether files of both can lie in one folder: the same items, made from the same files where both have a frame,
     and of the same frames where something is made of all of them."""
@@ -187,11 +188,11 @@ def _agrees(
         return False
     if any(item.encoding.closes for item in document.enabled) and list(numbers) != _numbers(delivery):
         return False
-    before = _marks(delivery)
-    return all(before[number] == mark for number, mark in marks.items() if number in before)
+    before = _made_from(delivery)
+    return all(before[number] == made_from for number, made_from in fingerprints.items() if number in before)
 
 
-def _marks(delivery: Delivery) -> dict[int, str]:
+def _made_from(delivery: Delivery) -> dict[int, str]:
     return {number: payload.get("sources", "") for number, payload in delivery.frames.values_list("number", "payload")}
 
 
@@ -230,21 +231,21 @@ def write(task: Task, is_stale: Stale) -> list[dict[str, Any]]:
     place, made = place_of(delivery), LedgerFrame(laid, sources, is_stale=is_stale)
     path = kept_inside(frame_path(place.root, task.number), delivery.shot.production)
     elements = _elements(delivery)
-    mark = mark_of(elements, task.number)
-    there = already_there(place.root, task.number, mark)
+    made_from = files_fingerprint(elements, task.number)
+    there = already_there(place.root, task.number, made_from)
     if there is not None:
         return there["files"]
-    if mark != task.given("sources"):  # rendered again since it was ordered
+    if made_from != task.given("sources"):  # rendered again since it was ordered
         if path.exists():
             raise UnreadableFile(
                 "The files of this frame have changed, and what was delivered stays.", where=path.name,
                 advice="Order it again.",
             )  # fmt: skip
-        Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": mark})
+        Task.objects.filter(pk=task.pk).update(payload=task.payload | {"sources": made_from})
     said = [f"{Path(fault.where).name} was excluded: {fault.what}" for fault in sources.faults]
     findings = _findings(elements, task.number)
     try:
-        return written_anew(delivery.parsed, made, place, mark=mark, findings=findings, said=said)["files"]
+        return written_anew(delivery.parsed, made, place, made_from=made_from, findings=findings, said=said)["files"]
     except UnknownSource as error:
         lost = [fault for fault in sources.faults if fault.where]
         raise (lost[0] if lost else error) from error

@@ -36,9 +36,9 @@ def begin(element: Element, author) -> Job | None:
     """Have every frame read that is new, has changed, or is read in another way since. None if there is none, or if
     that is under way."""
     document = document_of(element)
-    mark = _mark(document)
+    reading = _reading(document)
     known = {check.frame: check for check in element.checks.all()}
-    wanted = [n for n in frames_to_check(document) if not _is_current(known.get(n), document, n, mark)]
+    wanted = [n for n in frames_to_check(document) if not _is_current(known.get(n), document, n, reading)]
     element.checks.exclude(frame__in=frames_to_check(document)).delete()
     element.checks.filter(frame__in=wanted).delete()  # what they said is of files that are gone
     with transaction.atomic():
@@ -61,7 +61,7 @@ def begin(element: Element, author) -> Job | None:
 def have_changed(element: Element) -> bool:
     """Whether a file is another one than was read, or is to be read in another way since. Of files only the times are
     asked for, and not of very many."""
-    if element.checks.exclude(document=_mark(document_of(element))).exists():
+    if element.checks.exclude(document=_reading(document_of(element))).exists():
         return True
     kept = element.checks.values_list("facts__stamps", flat=True)[:MOST_ASKED]
     stamps = {path: tuple(stamp) for of_frame in kept for path, stamp in of_frame.items()}
@@ -84,7 +84,7 @@ def check(element_id: int, frame: int, is_over) -> str:
         kept_inside(path, element.shot.production)
     facts = check_frame(document, frame, is_stale=is_over)
     FrameCheck.objects.update_or_create(
-        element=element, frame=frame, defaults={"document": _mark(document), "facts": _clean(facts.as_json())}
+        element=element, frame=frame, defaults={"document": _reading(document), "facts": _clean(facts.as_json())}
     )
     faults = sum(bool(pass_.fault) for pass_ in facts.passes.values())
     return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
@@ -98,7 +98,7 @@ def follow_up(element_id: int, frame: int, job: Job) -> None:
         return
     document = document_of(element)
     left = job.tasks.filter(state__in=OPEN).count()
-    if not _is_current(element.checks.filter(frame=frame).first(), document, frame, _mark(document)):
+    if not _is_current(element.checks.filter(frame=frame).first(), document, frame, _reading(document)):
         begin(element, job.author)
     elif left <= 1 or left % 25 == 0:
         judge(element)
@@ -112,8 +112,8 @@ def judge(element: Element) -> Judgement:
     with transaction.atomic():
         element = locked(element)
         document = document_of(element)
-        mark = _mark(document)
-        facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=mark)}
+        reading = _reading(document)
+        facts = {check.frame: FrameFacts.from_json(check.facts) for check in element.checks.filter(document=reading)}
         numbers = frames_to_check(document)
         asked = _wanted(element, document)
         found = [
@@ -138,7 +138,7 @@ def listed(element: Element) -> dict[str, Any]:
     accepted = {acceptance.mark: acceptance for acceptance in element.acceptances.select_related("author")}
     document = document_of(element)
     if judgement is not None and judgement.document != _judged(document):  # the same readings, judged anew
-        judgement = judge(element) if element.checks.filter(document=_mark(document)).exists() else judgement
+        judgement = judge(element) if element.checks.filter(document=_reading(document)).exists() else judgement
     current = judgement is not None and judgement.document == _judged(document)
     found = judgement.findings if current else []
     for finding in found:
@@ -167,18 +167,18 @@ def reopen(element: Element, mark: str) -> None:
     element.acceptances.filter(mark=mark).delete()
 
 
-def _mark(document: Document) -> str:
-    """The mark of how an element is read, and by which code: what another one read is of no use for its findings."""
+def _reading(document: Document) -> str:
+    """The fingerprint of how an element is read, and by which code: what another one read is of no use here."""
     return fingerprint([READER, document.reading])
 
 
 def _judged(document: Document) -> str:
-    """The mark of that, and of the code that judges it."""
-    return fingerprint([JUDGE, _mark(document)])
+    """The fingerprint of that, and of the code that judges it."""
+    return fingerprint([JUDGE, _reading(document)])
 
 
-def _is_current(check: FrameCheck | None, document: Document, frame: int, mark: str) -> bool:
-    if check is None or check.document != mark:
+def _is_current(check: FrameCheck | None, document: Document, frame: int, reading: str) -> bool:
+    if check is None or check.document != reading:
         return False
     return {path: list(stamp) for path, stamp in stamps_of(document, frame).items()} == check.facts["stamps"]
 

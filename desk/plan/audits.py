@@ -14,7 +14,7 @@ from desk.scenes.services import facts_for
 from desk.shots.models import Shot
 from desk.shots.storage import shot_file, shot_folder
 from prism.errors import BadArgument
-from prism.formats.stamps import mark_of_files
+from prism.formats.stamps import fingerprint_of_files
 from prism.intake.auditing import frame_faults
 from prism.intake.found import pictures_below
 from prism.plan.audit import extras, gathered
@@ -65,7 +65,7 @@ def compare_frame(task: Task) -> Outcome:
     files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
     for planned in files:
         shot_file(shot, planned.path(task.number))
-    seen = _mark(files, task.number, shot_folder(shot))
+    seen = _fingerprint(files, task.number, shot_folder(shot))
     faults = [
         {"pass": planned.group.title, "kind": kind, "what": what}
         for planned, _, (kind, what) in frame_faults(plan, facts, image, files, task.number, shot_folder(shot))
@@ -127,10 +127,10 @@ def _is_of_now(shot: Shot, plan: Plan, job: Job, done: Sequence[Task]) -> bool:
         for image in plan.images()
     }
     return all(
-        task.result.get("seen") == _mark(places[task.given("layer"), task.given("camera")], task.number, folder)
+        task.result.get("seen") == _fingerprint(places[task.given("layer"), task.given("camera")], task.number, folder)
         for task in done
     )
 
 
-def _mark(files: Sequence[PlannedFiles], frame: int, folder: Path) -> str:
-    return mark_of_files(folder / planned.path(frame) for planned in files)
+def _fingerprint(files: Sequence[PlannedFiles], frame: int, folder: Path) -> str:
+    return fingerprint_of_files(folder / planned.path(frame) for planned in files)

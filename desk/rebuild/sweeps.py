@@ -8,7 +8,7 @@ from typing import Any
 from django.db import transaction
 
 from desk.elements.models import Element
-from desk.elements.services import document_of, frames_on_disk, mark_of
+from desk.elements.services import document_of, files_fingerprint, frames_on_disk
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
 from desk.rebuild import services
@@ -27,10 +27,10 @@ def begin(ledger: Ledger, document: Document, author) -> Job:
     """Have all frames compared of which nothing is known, or take up the job that does so already."""
     plain = document.untrimmed()
     elements = services.elements_of(ledger, plain)
-    mark = _mark(ledger, plain, elements)
+    made_from = _fingerprint(ledger, plain, elements)
     with transaction.atomic():
         locked(ledger.shot)  # two who ask at once get one job
-        job = _newest(ledger, mark)
+        job = _newest(ledger, made_from)
         if job is not None and job.tasks.filter(state__in=OPEN).exists():
             return job
         known = _verdicts(job, elements) if job is not None else {}
@@ -43,7 +43,7 @@ def begin(ledger: Ledger, document: Document, author) -> Job:
             else list(job.tasks.filter(number__in=known).values("number", "title", "state", "result", "progress"))
         )
         title = f"balance of {ledger.name}"[:200]
-        payload = {"ledger": ledger.pk, "mark": mark, "document": plain.as_json()}
+        payload = {"ledger": ledger.pk, "mark": made_from, "document": plain.as_json()}
         tasks = (Task(number=frame, title=f"frame {frame}") for frame in frames)
         job = engine.begin(KIND, ledger.shot, title, [*(Task(**one) for one in kept), *tasks], author=author, **payload)
     engine.top_up()
@@ -55,7 +55,7 @@ def state(ledger: Ledger, document: Document) -> dict[str, Any]:
     compared."""
     plain = document.untrimmed()
     elements = services.elements_of(ledger, plain)
-    job = _newest(ledger, _mark(ledger, plain, elements))
+    job = _newest(ledger, _fingerprint(ledger, plain, elements))
     if job is None:
         return {"open": 0, "verdicts": {}}
     return {"open": job.tasks.filter(state__in=OPEN).count(), "verdicts": _verdicts(job, elements)}
@@ -64,7 +64,7 @@ def state(ledger: Ledger, document: Document) -> dict[str, Any]:
 def stop(ledger: Ledger, document: Document) -> None:
     """What is compared stays."""
     plain = document.untrimmed()
-    job = _newest(ledger, _mark(ledger, plain, services.elements_of(ledger, plain)))
+    job = _newest(ledger, _fingerprint(ledger, plain, services.elements_of(ledger, plain)))
     if job is not None:
         engine.cancel(job)
 
@@ -78,7 +78,7 @@ def compare(task: Task, is_over) -> tuple[str, dict[str, Any]]:
         return "The ledger was removed meanwhile.", {}
     document = services.parse(ledger.shot, payload["document"])
     elements = services.elements_of(ledger, document)
-    files = mark_of(elements, task.number)
+    files = files_fingerprint(elements, task.number)
     try:
         sources = services.frame_of(ledger, document, task.number)
         found = balance(document, sources, causes=0, is_stale=is_over)
@@ -91,15 +91,15 @@ def compare(task: Task, is_over) -> tuple[str, dict[str, Any]]:
     return f"Not balanced: {found.wrong} pixels.", {"verdict": BROKEN, "files": files}
 
 
-def _newest(ledger: Ledger, mark: str) -> Job | None:
-    return Job.objects.filter(shot=ledger.shot, kind=KIND, payload__mark=mark).first()
+def _newest(ledger: Ledger, made_from: str) -> Job | None:
+    return Job.objects.filter(shot=ledger.shot, kind=KIND, payload__mark=made_from).first()
 
 
 def _verdicts(job: Job, elements: list[Element]) -> dict[int, str]:
     done = job.tasks.exclude(result={}).values_list("number", "result")
-    return {number: kept["verdict"] for number, kept in done if kept["files"] == mark_of(elements, number)}
+    return {number: kept["verdict"] for number, kept in done if kept["files"] == files_fingerprint(elements, number)}
 
 
-def _mark(ledger: Ledger, plain: Document, elements: list[Element]) -> str:
-    """The mark of the rows, and of how the passes they take are read."""
+def _fingerprint(ledger: Ledger, plain: Document, elements: list[Element]) -> str:
+    """What a verdict is made from: the rows, and how the passes they take are read."""
     return fingerprint([ledger.pk, plain.replace(name="ledger").as_json(), [document_of(e).reading for e in elements]])

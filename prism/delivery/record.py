@@ -21,7 +21,7 @@ from prism.documents import fingerprint
 from prism.errors import UnwritableFile
 from prism.formats.digests import sha256_of
 from prism.formats.safe import replacing
-from prism.formats.stamps import mark_of_files
+from prism.formats.stamps import fingerprint_of_files
 from prism.json_text import load_json
 from prism.ledger.document import Ledger
 from prism.sources.pixels import Frame
@@ -42,15 +42,15 @@ def begun_path(root: Path, number: int) -> Path:
     return root / FOLDER / f"{number:04}.begun"
 
 
-def begin(root: Path, number: int, mark: str) -> None:
-    """Say that a frame is being written from what `mark` tells."""
-    save(begun_path(root, number), {"mark": mark})
+def begin(root: Path, number: int, made_from: str) -> None:
+    """Say that a frame is being written from what `made_from` tells."""
+    save(begun_path(root, number), {"mark": made_from})
 
 
-def was_begun(root: Path, number: int, mark: str) -> bool:
+def was_begun(root: Path, number: int, made_from: str) -> bool:
     """Whether a frame was begun just so before, and broke off."""
     path = begun_path(root, number)
-    return path.is_file() and load_json(path).get("mark") == mark
+    return path.is_file() and load_json(path).get("mark") == made_from
 
 
 def end(root: Path, number: int, record: Mapping[str, Any]) -> None:
@@ -64,10 +64,10 @@ def sources_of(sources: Frame) -> list[Path]:
     return [Path(where) for where in dict.fromkeys(source.where for source in sources) if where]
 
 
-def mark_of(delivery: Delivery, ledger: Ledger, sources: Frame) -> str:
+def fingerprint_of(delivery: Delivery, ledger: Ledger, sources: Frame) -> str:
     """Changes whenever a frame would be written otherwise: with another document, another ledger, or other files."""
     items = [item.model_dump(mode="json") for item in delivery.enabled]
-    return fingerprint([items, ledger.as_json(), mark_of_files(sources_of(sources))])
+    return fingerprint([items, ledger.as_json(), fingerprint_of_files(sources_of(sources))])
 
 
 def frame_record(
@@ -75,7 +75,7 @@ def frame_record(
     written: Mapping[str, Sequence[Written]],
     place: Destination,
     *,
-    mark: str,
+    made_from: str,
     findings: Collection[str] = (),
 ) -> dict[str, Any]:
     """What has to be known of a frame that was delivered. findings: what Intake has against its files."""
@@ -83,7 +83,7 @@ def frame_record(
         "format": FRAME_FORMAT,
         "version": 1,
         "frame": made.number,
-        "mark": mark,
+        "mark": made_from,
         "made": now(),
         "balance": asdict(made.verdict),
         "findings": list(findings),
@@ -144,33 +144,33 @@ def closing_path(root: Path, item: Item) -> Path:
     return root / FOLDER / f"{item.id}.closing"
 
 
-def closing_mark(item: Item, rate: float, frames: Sequence[Mapping[str, Any]]) -> str:
+def closing_fingerprint(item: Item, rate: float, frames: Sequence[Mapping[str, Any]]) -> str:
     """Changes whenever such an item would come out otherwise."""
     return fingerprint([item.model_dump(mode="json"), rate, [(record["frame"], record["mark"]) for record in frames]])
 
 
-def save_closing(root: Path, item: Item, mark: str, entries: Sequence[Mapping[str, Any]] | None) -> None:
+def save_closing(root: Path, item: Item, made_from: str, entries: Sequence[Mapping[str, Any]] | None) -> None:
     """entries: its files; None while they are being written."""
-    save(closing_path(root, item), {"mark": mark, "files": entries})
+    save(closing_path(root, item), {"mark": made_from, "files": entries})
 
 
-def closed_before(root: Path, item: Item, mark: str) -> list[dict[str, Any]] | None:
+def closed_before(root: Path, item: Item, made_from: str) -> list[dict[str, Any]] | None:
     """The files of an item that was closed just so, if they are there as they were written."""
     path = closing_path(root, item)
     found = load_json(path) if path.is_file() else {}
-    if found.get("mark") != mark or not found.get("files"):
+    if found.get("mark") != made_from or not found.get("files"):
         return None
     return found["files"] if all(_is_there(root, entry) for entry in found["files"]) else None
 
 
-def require_unclosed(item: Item, place: Destination, mark: str) -> None:
+def require_unclosed(item: Item, place: Destination, made_from: str) -> None:
     """Nothing is written over: raises UnwritableFile for a file that was made from something else."""
     path = closing_path(place.root, item)
     found = load_json(path) if path.is_file() else {}
-    if found.get("mark") == mark and found.get("files") is None:
+    if found.get("mark") == made_from and found.get("files") is None:
         return  # it broke off
     intact = {place.root / entry["file"] for entry in found.get("files") or () if _is_there(place.root, entry)}
-    ours = intact if found.get("mark") == mark else set()
+    ours = intact if found.get("mark") == made_from else set()
     taken = next(
         (each for each in item.encoding.closing_paths(item, place) if each.exists() and each not in ours), None
     )
@@ -186,21 +186,21 @@ def _is_there(root: Path, entry: Mapping[str, Any]) -> bool:
     return path.is_file() and path.stat().st_size == entry["bytes"]
 
 
-def already_there(root: Path, number: int, mark: str) -> dict[str, Any] | None:
+def already_there(root: Path, number: int, made_from: str) -> dict[str, Any] | None:
     """The record of a frame that was delivered just so, if all of its files are there as they were written."""
     path = frame_path(root, number)
     if not path.is_file():
         return None
     record = load_json(path)
-    whole = record.get("mark") == mark and all(_is_there(root, entry) for entry in record["files"])
+    whole = record.get("mark") == made_from and all(_is_there(root, entry) for entry in record["files"])
     return record if whole else None
 
 
-def intact_files(root: Path, number: int, mark: str) -> set[Path]:
+def intact_files(root: Path, number: int, made_from: str) -> set[Path]:
     """Files of a frame that was written just so before, which are there as they were."""
     path = frame_path(root, number)
     record = load_json(path) if path.is_file() else {}
-    entries = record["files"] if record.get("mark") == mark else ()
+    entries = record["files"] if record.get("mark") == made_from else ()
     return {root / entry["file"] for entry in entries if _is_there(root, entry)}
 
 

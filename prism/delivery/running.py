@@ -22,11 +22,11 @@ from prism.delivery.record import (
     already_there,
     begin,
     closed_before,
-    closing_mark,
+    closing_fingerprint,
     end,
+    fingerprint_of,
     frame_record,
     intact_files,
-    mark_of,
     of_file,
     require_unclosed,
     save,
@@ -88,11 +88,11 @@ def run(
 def add(delivery: Delivery, made: LedgerFrame, place: Destination, *, findings: Sequence[str] = ()) -> dict[str, Any]:
     """Write a frame with its record; the record, with `skipped` if it was there already. Raises UnwritableFile for
     files that are there from something else."""
-    mark = mark_of(delivery, made.ledger, made.sources)
-    record = already_there(place.root, made.number, mark)
+    made_from = fingerprint_of(delivery, made.ledger, made.sources)
+    record = already_there(place.root, made.number, made_from)
     if record is not None:
         return record | {"skipped": True}
-    return written_anew(delivery, made, place, mark=mark, findings=findings)
+    return written_anew(delivery, made, place, made_from=made_from, findings=findings)
 
 
 def written_anew(
@@ -100,18 +100,18 @@ def written_anew(
     made: LedgerFrame,
     place: Destination,
     *,
-    mark: str,
+    made_from: str,
     findings: Sequence[str] = (),
     said: Sequence[str] = (),
 ) -> dict[str, Any]:
-    """Write a frame that is not there yet, with its record. mark: of what it is made from. said: remarks on all of its
-    files. Files of an attempt with the same mark that broke off are written again; raises UnwritableFile for any
-    other."""
-    if not was_begun(place.root, made.number, mark):
-        require_free(delivery, made, place, ours=intact_files(place.root, made.number, mark))
-        begin(place.root, made.number, mark)
+    """Write a frame that is not there yet, with its record. made_from: the fingerprint of what it is made from.
+    said: remarks on all of its files. Files of an attempt from the same that broke off are written again; raises
+    UnwritableFile for any other."""
+    if not was_begun(place.root, made.number, made_from):
+        require_free(delivery, made, place, ours=intact_files(place.root, made.number, made_from))
+        begin(place.root, made.number, made_from)
     written = deliver_all(delivery, made, place)
-    record = frame_record(made, written, place, mark=mark, findings=findings)
+    record = frame_record(made, written, place, made_from=made_from, findings=findings)
     more = [*said, *made.verdict.remarks(made.number)]
     record["files"] = [file | {"remarks": [*file["remarks"], *more]} for file in record["files"]]
     end(place.root, made.number, record)
@@ -165,18 +165,18 @@ def close(
 
     closers = [item for item in delivery.enabled if item.encoding.closes]
     for count, item in enumerate(closers):
-        mark = closing_mark(item, delivery.rate, ordered)
-        entries = closed_before(place.root, item, mark)
+        made_from = closing_fingerprint(item, delivery.rate, ordered)
+        entries = closed_before(place.root, item, made_from)
         if entries is None:
-            require_unclosed(item, place, mark)
+            require_unclosed(item, place, made_from)
             closing = Closing(
                 place=place, rate=delivery.rate, made=made, written=files, record=record | {"frames": ordered},
                 pixel_aspect=sources.pixel_aspect, is_stale=is_stale, pictures=pictures,
                 on_progress=partial(_part_of_progress, on_progress, count, len(closers)),
             )  # fmt: skip
-            save_closing(place.root, item, mark, None)  # whatever appears from now on is ours
+            save_closing(place.root, item, made_from, None)  # whatever appears from now on is ours
             entries = [of_file(item.id, each, place.root) for each in item.encoding.close(item, closing)]
-            save_closing(place.root, item, mark, entries)
+            save_closing(place.root, item, made_from, entries)
         files.setdefault(item.id, []).extend(place.root / entry["file"] for entry in entries)
         record["files"] += entries
     save(place.root / WHOLE, record)

@@ -31,7 +31,7 @@ def stamp_if_there(path: Path) -> Stamp | None:
         return None
 
 
-def mark_of_files(paths: Iterable[Path]) -> str:
+def fingerprint_of_files(paths: Iterable[Path]) -> str:
     """Sixteen hex digits that change whenever one of the files is written, taken away or comes to be."""
     stamps = ((path, stamp_if_there(path)) for path in paths)
     return fingerprint([[os.fsencode(path).hex(), stamp and stamp[1:]] for path, stamp in stamps])

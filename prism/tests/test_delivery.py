@@ -28,7 +28,7 @@ from prism.delivery.encodings.exr import Exr
 from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.lights import lights_up
 from prism.delivery.reading_back import require_deep, require_image, require_still
-from prism.delivery.record import closing_mark, mark_of
+from prism.delivery.record import closing_fingerprint, fingerprint_of
 from prism.errors import BadArgument, BadDocument, UnwritableFile
 from prism.fields import settings_of
 from prism.formats.exr import write_exr
@@ -466,26 +466,27 @@ class Dates(DeliveryCase):
 
 
 class Marks(DeliveryCase):
-    """What a delivery was made from: the mark of a frame, and of what is made of all frames."""
+    """What a delivery was made from: the fingerprint of a frame, and of what is made of all frames."""
 
     def test_a_frame_is_another_when_its_files_ledger_or_items_are(self):
         items = Delivery(items=(self.item(kind="exr"),))
-        mark = lambda ledger=self.ledger, items=items: mark_of(items, ledger, self.sources)  # noqa: E731
-        before = mark()
-        self.assertEqual(mark(), before)
-        self.assertNotEqual(mark(items=Delivery(items=(self.item(kind="exr", pixel="float"),))), before)
-        self.assertNotEqual(mark(ledger=self.ledger.replace(rows=self.ledger.rows[:1])), before)
+        made_from = lambda ledger=self.ledger, items=items: fingerprint_of(items, ledger, self.sources)  # noqa: E731
+        before = made_from()
+        self.assertEqual(made_from(), before)
+        self.assertNotEqual(made_from(items=Delivery(items=(self.item(kind="exr", pixel="float"),))), before)
+        self.assertNotEqual(made_from(ledger=self.ledger.replace(rows=self.ledger.rows[:1])), before)
         path = self.folder / "shot.1001.exr"
         path.write_bytes(path.read_bytes() + b"\0")
-        self.assertNotEqual(mark(), before)
+        self.assertNotEqual(made_from(), before)
 
     def test_what_is_made_of_all_frames_is_another_when_one_of_them_is(self):
         item, frames = self.item(kind="movie"), [{"frame": 1, "mark": "a"}, {"frame": 2, "mark": "b"}]
-        marks = [
-            closing_mark(item, 24, frames), closing_mark(item, 25, frames), closing_mark(item, 24, frames[:1]),
-            closing_mark(item, 24, [frames[0], {"frame": 2, "mark": "c"}]),
-            closing_mark(item, 24, [frames[0], {"frame": 3, "mark": "b"}]),
-            closing_mark(self.item(kind="movie", codec="h264"), 24, frames),
-            closing_mark(self.item(kind="movie", codec="vp9"), 24, frames),
+        closing = [
+            closing_fingerprint(item, 24, frames), closing_fingerprint(item, 25, frames),
+            closing_fingerprint(item, 24, frames[:1]),
+            closing_fingerprint(item, 24, [frames[0], {"frame": 2, "mark": "c"}]),
+            closing_fingerprint(item, 24, [frames[0], {"frame": 3, "mark": "b"}]),
+            closing_fingerprint(self.item(kind="movie", codec="h264"), 24, frames),
+            closing_fingerprint(self.item(kind="movie", codec="vp9"), 24, frames),
         ]  # fmt: skip
-        self.assertEqual(len(set(marks)), 6)
+        self.assertEqual(len(set(closing)), 6)
