@@ -17,7 +17,7 @@ from prism.finish.context import Context
 from prism.finish.display import of_domain
 from prism.finish.document import Finish
 from prism.finish.evaluate import finished, reach_of
-from prism.finish.focus_layers import ABSENT, _set_surfaces, layers
+from prism.finish.focus_layers import ABSENT, _row_between, _set_surfaces, layers
 from prism.finish.planes import DISPLAY
 from prism.finish.presets import CHAINS
 from prism.finish.steps import KINDS, STEPS, active
@@ -236,6 +236,16 @@ class Page(unittest.TestCase):
                 apart, due = np.abs(laid[0] - due)[inner, inner], due[inner, inner]
                 self.assertLess(apart.mean(), 0.02 * due.mean())
                 self.assertLess(apart.max(), 0.05 * due.max())
+
+    def test_rows_between_blocks_are_straight_from_middle_to_middle(self):
+        """As NumPy draws them: `interp` stays at the first and the last middle beyond them."""
+        part = np.random.default_rng(3).random((5, 4, 7)).astype(np.float32)
+        line, top, step = np.empty((5, 7), np.float32), -2, 3
+        middles = top + step * (np.arange(4) + 0.5)
+        for row in range(top, top + 4 * step):
+            _row_between(line, part, row, top, step)
+            due = [[np.interp(row + 0.5, middles, column) for column in plane.T] for plane in part]
+            np.testing.assert_allclose(line, due, atol=1e-6)
 
     def test_what_lies_just_behind_a_surface_is_part_of_it(self):
         """Within one layer, of samples that nothing is seen through; further behind it is a surface of its own."""

@@ -288,6 +288,10 @@ class First(FolderCase):
             added = adding.with_pass(ledger, frame, key)
             self.assertEqual((added.row.operator, added.row.in_balance), (operator, False))
             self.assertIn(said, added.remark)
+        for column, operator in ((12, "add"), (11, "multiply")):  # black before, white from there on
+            split = np.tile((np.arange(24) >= column).astype(np.float32), (3, 16, 1))
+            frame = MemoryFrame({"split": (split, None)})
+            self.assertEqual(adding.with_pass(ledger, frame, "split").row.operator, operator)
         fog = adding.with_fog(ledger, sources)
         self.assertEqual(
             (fog.row.source, fog.row.through), ("mist", "mist") if "mist" in sources else ("depth", "depth")

@@ -450,6 +450,18 @@ class Places(FolderCase):
                             np.testing.assert_allclose(a, b, rtol=1e-5 if b.dtype == np.float32 else 1e-3)
                             self.assertEqual(a.dtype, b.dtype)
 
+    def test_huge_is_more_than_so_many_bytes_of_floats(self):
+        write_exr(self.folder / "s_depth.0001.exr", Image.of_planes({"Z": np.ones((20, 30), np.float32)}))
+        (element,) = gathered(self.folder).elements
+        for most, huge in ((4 * 20 * 30, False), (4 * 20 * 30 - 1, True)):
+            frame = open_frame(element, 1)
+            with (
+                mock.patch("prism.sources.frame.HUGE", most),
+                mock.patch.object(type(frame), "_reduced", autospec=True, side_effect=type(frame)._reduced) as reduced,
+            ):
+                frame.pixels("depth", step=2)
+            self.assertEqual(reduced.called, huge)
+
     def test_decoders_share_one_budget_of_memory(self):
         total = budget.UNIT * 4
         with (
