@@ -34,6 +34,14 @@ class Pages(unittest.TestCase):
                 self.assertIn((family, kind), self.tool["marked"](), where)
                 self.assertIn(f"`{kind}`", (DOCS / page).read_text(), where)
 
+    def test_titles_are_words_for_people(self):
+        """Not what the code calls a kind, and none twice in a family."""
+        for family, kinds in self.tool["KINDS"].items():
+            titles = [title for kind in kinds.values() if (title := getattr(kind, "title", ""))]
+            self.assertEqual(len(set(titles)), len(titles), family)
+            for title in titles:
+                self.assertNotRegex(title, "[a-z][A-Z][a-z]|_", f"a title of {family}")
+
     def test_every_kind_is_tried(self):
         kinds = self.tool["KINDS"]
         for kind in kinds["finish"]:

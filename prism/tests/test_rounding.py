@@ -13,8 +13,12 @@ from prism.tests.memory import MemoryFrame
 NOTHING = compile_ledger(Ledger(alpha=None), 1)
 
 
+def program_of(*rows):
+    return compile_ledger(Ledger.from_json({"alpha": None, "rows": rows}), 1)
+
+
 def bound_of(frame, *rows):
-    return rounding_bound(compile_ledger(Ledger.from_json({"alpha": None, "rows": rows}), 1), NOTHING, frame)
+    return rounding_bound(program_of(*rows), NOTHING, frame)
 
 
 def plane(value, dtype=np.float32):
@@ -37,9 +41,12 @@ class Rounding(unittest.TestCase):
         """Higham, section 4.2: n terms in any order are off by up to n units of their magnitudes together."""
         count = 200
         frame = MemoryFrame({f"p{n}": (plane(1), None) for n in range(count)})
-        bound = bound_of(frame, *({"id": f"r{n}", "source": f"p{n}"} for n in range(count)))
+        rows = [{"id": f"r{n}", "source": f"p{n}"} for n in range(count)]
         due = count * UNIT_SUMMED + (1 + count) * UNIT_FLOAT * count
-        np.testing.assert_allclose(bound[0], due, rtol=1e-4)
+        np.testing.assert_allclose(bound_of(frame, *rows)[0], due, rtol=1e-4)
+        both = rounding_bound(program_of(*rows), program_of(*rows[:50]), frame)
+        due = (count + 50) * UNIT_SUMMED + (1 + count + 50) * UNIT_FLOAT * (count + 50)
+        np.testing.assert_allclose(both[0], due, rtol=1e-4)
 
     def test_a_blend_may_double_what_both_are_off_by(self):
         """Hard light, 2 r s up to s = 1/2, is the steepest: its slope over either is 2 at most."""
