@@ -27,12 +27,16 @@ from prism.formats.exr import read_channels, write_exr
 from prism.formats.guarded import decode_deep
 from prism.formats.headers import read_parts
 from prism.intake.checking import check_frame
+from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import name_bits
 from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
+from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase
 from prism.tests.test_command_line import run
+from prism.viewing import depth
+from prism.viewing.picture import Look
 
 NAMES = ("R", "G", "B", "A", "Z", "ZBack")
 A, B = (0.3, 0.1, 0, 0.5, 10, 20), (0.1, 0.2, 0.4, 0.6, 15, 30)
@@ -514,6 +518,16 @@ class Commands(FolderCase):
         points = np.frombuffer(body, "<f4").reshape(-1, 7)
         self.assertEqual(points[:, 2].tolist(), self.samples[0].depth[:, 0].tolist())
         self.assertIn(f"element vertex {len(self.samples[0])}".encode(), head)
+
+    def test_points_lie_about_the_middle_of_the_picture(self):
+        frame = find_sources([self.a])
+        ledger = first_ledger(frame)
+        points = depth.cloud(ledger, ledger.rows[0].id, frame, Look(), most=100_000)
+        own = self.samples[0]
+        columns = np.repeat(np.arange(40), own.counts[0])
+        due = np.stack([columns + 0.5 - 20, 0 * columns, own.depth.mean(axis=1)], axis=1)
+        self.assertEqual(points.total, len(own))
+        np.testing.assert_allclose(points.places, due, rtol=1e-6)
 
     def test_colour_ids_and_windows(self):
         """Names as a mask has them: uint32 of a Cryptomatte's hash in every sample."""

@@ -546,6 +546,11 @@ class Judged(unittest.TestCase):
         for levels, faulty in ((39, False), (40, True), (256, True)):
             self.assertEqual("eight-bit" in self.codes("depth", "Z", most=90.0, levels=levels), faulty, levels)
 
+    def test_from_how_many_pixels_on_steps_of_eight_bits_tell(self):
+        for pixels, faulty in ((4095, False), (4096, True)):
+            found = self.codes("depth", "Z", most=90.0, pixels=pixels, stepped=True)
+            self.assertEqual("eight-bit" in found, faulty, pixels)
+
     def test_infinite_depth_and_signed_normals_are_no_fault(self):
         plane = facts_of_plane(np.float32([[1, 2], [-3, np.inf]]))
         for key, kinds in (

@@ -10,12 +10,14 @@ import json
 import tempfile
 import unittest
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import OpenEXR
 
 from prism.__main__ import main
 from prism.balance.balance import balance
+from prism.balance.layered import choose
 from prism.commands.layers import planned_elements
 from prism.ledger.adding import with_pass
 from prism.ledger.dimmers import dimmers
@@ -41,6 +43,14 @@ NAMES = ("sum", "proof", "over", "clean", "half")
 
 def layer(name, **visibility):
     return Layer(name=name, visibility=visibility)
+
+
+class Chosen(unittest.TestCase):
+    def test_the_version_that_is_asked_for_else_the_newest(self):
+        elements = [SimpleNamespace(name=f"v{n}", camera="main", layer="all", number=n) for n in (1, 2)]
+        order = layering((layer("all"),))
+        for number, name in ((None, "v2"), (1, "v1"), (2, "v2"), (7, "v2")):
+            self.assertEqual(choose(elements, order, "main", number).layers, (name,))
 
 
 class Order(unittest.TestCase):

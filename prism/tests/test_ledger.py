@@ -268,6 +268,19 @@ class First(FolderCase):
         row = first_ledger(self.frame()).rows[-1]
         self.assertEqual((row.source, row.operator, row.on, row.in_balance), ("occlusion", "multiply", False, False))
 
+    def test_raw_light_takes_the_place_of_the_diffuse_passes(self):
+        planes = passes(self.rng, height=4, width=6)
+        with self.assertRaisesRegex(NoComponents, "raw light"):
+            first_ledger(find_sources([self.write("all.exr", planes)]), by="raw-light")
+        diffuse = {c: planes[f"diffuse_direct.{c}"] + planes[f"diffuse_indirect.{c}"] for c in "RGB"}
+        planes |= {f"surface_colour.{c}": np.full((4, 6), 0.5, np.float32) for c in "RGB"}
+        planes |= {f"raw_light.{c}": plane.astype(np.float32) / 0.5 for c, plane in diffuse.items()}
+        sources = find_sources([self.write("all.exr", planes)])
+        ledger = first_ledger(sources, by="raw-light")
+        self.assertEqual([row.source for row in ledger.rows[0].rows], ["surface_colour", "raw_light"])
+        self.assertFalse({"diffuse_direct", "diffuse_indirect"} & {row.source_taken for row in ledger.walk()})
+        self.assertTrue(balance(ledger, sources, causes=0).balanced)
+
     def test_what_is_taken_in_later_goes_where_its_pass_belongs(self):
         planes = passes(self.rng, height=16, width=24)
         planes |= {f"surface_colour.{c}": planes["R"] for c in "RGB"} | {f"wire.{c}": planes["R"] for c in "RGB"}

@@ -21,7 +21,7 @@ from scipy import ndimage
 from prism.__main__ import main
 from prism.combine.evaluate import evaluate
 from prism.delivery.parcel.checking import check_parcel
-from prism.delivery.parcel.tables import Table
+from prism.delivery.parcel.tables import Table, tables_of
 from prism.delivery.second_opinion import colour, exr, filters
 from prism.errors import UnreadableFile
 from prism.formats.exr import write_exr
@@ -89,6 +89,22 @@ class Parcels(FolderCase):
         with OpenEXR.File(str(self.out / "passes" / "1002.exr"), separate_channels=True) as file:
             for place, name in enumerate("RGBA"):
                 np.testing.assert_array_equal(file.channels()[f"rebuilt.{name}"].pixels, ours[place])
+
+    def test_steps_are_told_as_of_the_first_frame(self):
+        keys = {"keys": [{"frame": 1, "value": 0.25}, {"frame": 2, "value": 0.75}]}
+        ledger = Ledger.from_json({"finish": [{"id": "g", "kind": "glow", "amount": keys}]})
+        frames = [
+            {
+                "frame": n,
+                "balance": {"balanced": None, "wrong": 0, "largest": 0.0, "why": ""},
+                "findings": [],
+                "sources": [],
+                "files": [],
+            }
+            for n in (1, 2)
+        ]
+        steps = next(table for table in tables_of(ledger, {"frames": frames}) if table.name == "steps")
+        self.assertEqual(steps.lines[0][steps.head.index("amount")], "0.25")
 
     def test_documents_and_tables(self):
         self.make("1001")

@@ -121,6 +121,17 @@ class Planned(FolderCase):
         self.assertEqual({pass_.key for pass_ in element.passes}, self.keys_of(files))
         self.assertIn("light_diffuse", {pass_.key for pass_ in element.passes})
 
+    def test_what_nobody_planned_is_of_no_planned_image(self):
+        """Light groups apart, whose lights a plan does not know without its scene."""
+        files = self.carry_out(plan_of(passes=("beauty", "emission"), packing=Packing(rule="each-pass")))
+        planned = self.folder / files[0].path(1)
+        for word in ("mystery", "depth", "light_moon"):
+            name = planned.name.replace("beauty", word)
+            self.assertNotEqual(name, planned.name)
+            write_exr(planned.with_name(name), Image.of_planes({c: np.ones(SIZE, np.float16) for c in "RGB"}))
+        found = {pass_.key: e.planned for e in self.gathered(files) for pass_ in e.passes}
+        self.assertEqual((found["beauty"], found["light_moon"], found["depth"]), (True, True, False))
+
     def test_another_version_of_the_plan_is_planned_as_well(self):
         files = self.carry_out(plan_of(number=3))
         (element,) = self.gathered(expand(plan_of(number=7), FACTS))

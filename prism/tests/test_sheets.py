@@ -101,6 +101,13 @@ class ContactSheets(FolderCase):
             self.assertLessEqual(abs(across - max(1, width * scale)), 0.5)
             self.assertLessEqual(abs(down - max(1, height * scale)), 0.5)
 
+    def test_ink_is_light_on_dark_and_dark_on_light(self):
+        for ground, ink in (("#202020", 0.93), ("#f0f0f0", 0.1)):
+            page = contact_sheet(
+                [entry((1, 2, 3), name="a")], SheetLayout(columns=1, caption="{name}", background=ground)
+            )
+            self.assertEqual({line.colour for line in page.words}, {(ink,) * 3})
+
     def test_captions(self):
         layout = SheetLayout(columns=1, caption="{index} {name} {frame:04}", cell_width=400)
         page = contact_sheet([entry((1, 2, 3), name="a", frame=7), entry((1, 2, 3), name="b")], layout)
