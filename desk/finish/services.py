@@ -18,7 +18,7 @@ from prism.finish.wording import in_words
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
 from prism.sources.frame import OpenFrame
-from prism.viewing.finishing import chain_thumbnails
+from prism.viewing.finish_chain import chain_thumbnails
 from prism.viewing.picture import Look, encode, step_for
 
 THUMBNAIL_WIDTH = 220

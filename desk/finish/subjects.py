@@ -6,7 +6,7 @@ from desk.elements.store import EVALUATOR, FINISHER
 from desk.rebuild import services
 from desk.rebuild.subjects import asked_document
 from desk.viewer.registry import Asked, Opened, subject
-from prism.viewing.finishing import FinishSubject
+from prism.viewing.finish_chain import FinishSubject
 
 
 @subject("finish")

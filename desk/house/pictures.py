@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from desk.elements.services import SMALL_WIDTH, frames_on_disk, small_picture
-from desk.rebuild import layers, services
+from desk.rebuild import layered, services
 from desk.rebuild.models import Ledger
 from desk.shots.models import Shot
 from prism.colour.view import ViewTransform
 from prism.errors import PrismError
-from prism.viewing.finishing import FinishSubject
+from prism.viewing.finish_chain import FinishSubject
 from prism.viewing.picture import Look, encode, step_for, to_screen
 
 
@@ -21,7 +21,7 @@ def picture_of(shot: Shot) -> bytes | None:
             return _finished(shot, ledger)
         except PrismError:
             pass  # the page of the ledger says why
-    whole = layers.picture_of(shot)
+    whole = layered.picture_of(shot)
     element = whole.elements[0] if whole else shot.elements.first()
     frames = (whole.frames if whole else ()) or frames_on_disk(element)
     return small_picture(element, frames[0]) if element is not None and frames else None

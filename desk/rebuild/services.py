@@ -15,7 +15,7 @@ from django.utils import timezone
 from desk.elements.models import Element
 from desk.elements.services import document_of, elements_named, frames_on_disk, sources_of
 from desk.elements.store import PIXELS
-from desk.rebuild import layers
+from desk.rebuild import layered
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
@@ -60,10 +60,10 @@ def open_ledger(shot: Shot) -> Ledger | None:
     existing = shot.ledgers.select_related("element").order_by("-changed").first()
     if existing is not None:
         return existing
-    picture = layers.picture_of(shot)
+    picture = layered.picture_of(shot)
     if picture is not None:
         element: Element | None = picture.elements[0]
-        document = layers.ledger_of(picture, picture.frames[0])
+        document = layered.ledger_of(picture, picture.frames[0])
     else:
         element = _first_element(shot)
         if element is None:
@@ -314,9 +314,9 @@ def _listed(element: Element, pass_: ElementPass) -> dict[str, Any]:
 def start_again(ledger: Ledger, frame: int, by: str, *, denoised: bool, of_layers: bool) -> documents.Ledger:
     """A fresh first ledger, by components or by light groups, under the same name; of all layers that its element is
     one of, or of that element alone. Nothing is saved. Raises BadArgument, NoBeauty, NoComponents or UnreadableFile."""
-    picture = layers.picture_around(ledger.shot, ledger.element) if of_layers else None
+    picture = layered.picture_around(ledger.shot, ledger.element) if of_layers else None
     if picture is not None:
-        made = layers.ledger_of(picture, frame, by=by, denoised=denoised).replace(name=ledger.name)
+        made = layered.ledger_of(picture, frame, by=by, denoised=denoised).replace(name=ledger.name)
     else:
         made = first_ledger(sources_of([ledger.element], frame), by=by, denoised=denoised, name=ledger.name)
     return made.replace(space=ledger.shot.settings.space)

@@ -11,7 +11,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from desk.elements.services import frames_on_disk
 from desk.plan.measures import to_render_again
-from desk.rebuild import layers, services, sweeps
+from desk.rebuild import layered, services, sweeps
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
@@ -355,7 +355,7 @@ def _page(request, shot: Shot, ledger: Ledger, sources: OpenFrame, frames: list[
         "frame": frame,
         "sources": services.source_list(shot, sources),
         "starts": [
-            *layers.starts_of_layers(shot, ledger, frame),
+            *layered.starts_of_layers(shot, ledger, frame),
             *(asdict(start) | {"title": start.title, "layers": False} for start in starts_of(sources)),
         ],
         "operators": [operator_entry(operator) for operator in OPERATORS.values()],

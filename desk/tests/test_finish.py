@@ -19,7 +19,7 @@ from desk.tests.test_handoff import STILL, HandoffCase
 from desk.tests.world import HEIGHT, WIDTH
 from prism.ledger.document import Ledger as Document
 from prism.sources.opening import find_sources
-from prism.viewing.finishing import FinishSubject
+from prism.viewing.finish_chain import FinishSubject
 
 STEPS = [
     {"id": "key", "kind": "grade", "exposure": 0.5, "offset": [0.02, 0, 0]},

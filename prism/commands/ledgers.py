@@ -11,7 +11,7 @@ from typing import Any
 from prism.balance.balance import Balance, balance
 from prism.commands import Answer, Refused, Unable
 from prism.commands.framing import frames_of, ledger_on
-from prism.commands.layers import layers_of_plan
+from prism.commands.planned_layers import layers_of_plan
 from prism.commands.writing import write_frames
 from prism.delivery.ledger_frame import wanted_of
 from prism.errors import BadArgument, PrismError

@@ -344,7 +344,7 @@ VERBS: Mapping[str, Verb] = MappingProxyType(
         "ledger": Verb("ledgers:make_ledger", "The first ledger from the passes of one frame.", _add_ledger),
         "balance": Verb("ledgers:show_balance", "Rebuilt against rendered beauty.", _add_balance),
         "rebuild": Verb("ledgers:rebuild", "Evaluate a ledger and write the pictures.", _add_rebuild),
-        "finish": Verb("finishing:finish", "Finish pictures, or those of a ledger, and write them.", _add_finish),
+        "finish": Verb("finish:finish", "Finish pictures, or those of a ledger, and write them.", _add_finish),
         "matte": Verb("mattes:write_mattes", "Mattes as files of one channel each.", _add_matte),
         "plan": Verb(
             "plans:plan", "Which files a plan will write, what is wrong with it, and whether a folder follows it.",

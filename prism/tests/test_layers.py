@@ -18,7 +18,7 @@ import OpenEXR
 from prism.__main__ import main
 from prism.balance.balance import balance
 from prism.balance.layered import choose
-from prism.commands.layers import planned_elements
+from prism.commands.planned_layers import planned_elements
 from prism.ledger.adding import with_pass
 from prism.ledger.dimmers import dimmers
 from prism.ledger.document import Ledger
