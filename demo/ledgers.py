@@ -9,7 +9,7 @@ from prism.mattes.cryptomatte import name_bits
 from prism.mattes.document import MadeMatte
 from prism.mattes.parts import Named, NamesPart
 
-FADE = 24  # frames over which the wires go
+FADE = 12  # frames over which the wires come
 GRADE = {
     "light_lanterns": {
         "exposure": 0.35,
@@ -26,7 +26,7 @@ GRADE = {
 
 
 def graded(element: str, beauty: str) -> Ledger:
-    """Lights in a group, contact by occlusion, dusk in the mist, and wires that fade away. Sources are of that
+    """Lights in a group, contact by occlusion, dusk in the mist, and wires at the end. Sources are of that
     element."""
     marked = "_denoised" if beauty.endswith("_denoised") else ""
     lights = tuple(
@@ -68,11 +68,11 @@ def graded(element: str, beauty: str) -> Ledger:
             id="wires",
             source=f"{element}/wire",
             tint=(0.55, 0.8, 1.0),
-            comment="Opens on the drawing, and goes.",
+            comment="Ends on the drawing.",
             amount={
                 "keys": [
-                    {"frame": FIRST, "value": 0.45, "ease": "smooth"},
-                    {"frame": FIRST + FADE, "value": 0.0},
+                    {"frame": LAST - FADE, "value": 0.0, "ease": "smooth"},
+                    {"frame": LAST, "value": 0.45},
                 ]
             },
         ),

@@ -31,6 +31,7 @@ export const createKeyboard = (
       s: () => scopes.toggle(),
       f: () => picture.fit(),
       Home: () => picture.oneToOne(),
+      q: () => picture.togglePixels(),
       o: () => looks.toggleMark("over"),
       n: () => looks.toggleMark("negative"),
       x: () => looks.toggleMark("nan"),

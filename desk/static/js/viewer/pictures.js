@@ -181,6 +181,10 @@ export const createPicture = (
     oneToOne() {
       stage.zoomTo(1);
     },
+    togglePixels() {
+      stage.otherwise = !stage.otherwise;
+      stage.draw();
+    },
     get zoomText() {
       return `${Math.round(this.zoom * 100)} %`;
     },

@@ -115,7 +115,7 @@ function drawNumbers(stage, pen) {
 }
 
 function drawPicture(stage, pen, bitmap) {
-  pen.imageSmoothingEnabled = stage.zoom < 2 || bitmap.width < stage.width;
+  pen.imageSmoothingEnabled = bitmap.width < stage.width || !stage.showsPixels;
   pen.imageSmoothingQuality = stage.passing ? "low" : "high";
   pen.drawImage(bitmap, stage.x, stage.y, stage.width * stage.across, stage.height * stage.zoom);
 }

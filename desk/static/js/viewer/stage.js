@@ -3,6 +3,7 @@ import { drawStage } from "./stage-drawing.js";
 import { isOnLine, shareAt } from "./wipe.js";
 
 const LARGEST_ZOOM = 64;
+const PIXELS_FROM = 4; // zoom from which a pixel is drawn as a square, and no longer blended with its neighbours
 
 export class Stage {
   // width, height: pixels. aspect: how wide one is by its height; the picture is shown as it is meant to be seen.
@@ -18,6 +19,7 @@ export class Stage {
     this.names = { main: "", other: "" }; // what the pictures show, for the two halves of a wipe
     this.passing = false;
     this.zoom = 1;
+    this.otherwise = false; // smooth where pixels are shown, and the other way round
     this.x = 0;
     this.y = 0;
     this.wipe = null; // share of the picture that is the other one, along the wipe's direction
@@ -35,6 +37,8 @@ export class Stage {
     canvas.addEventListener("pointermove", (event) => this.hover(event));
   }
 
+  // Whether pixels are seen as squares: from PIXELS_FROM on, or the other way round by a key.
+  get showsPixels() { return (this.zoom >= PIXELS_FROM) !== this.otherwise; }
   // Width of a pixel on the screen; its height is the zoom.
   get across() { return this.zoom * this.aspect; }
 
