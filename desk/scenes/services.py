@@ -205,7 +205,7 @@ def _depth(pk: int, frame: int, camera: str) -> NDArray[np.float32]:
 def draw_picture(version: SceneVersion, camera: str) -> Path:
     """Render the small picture of one camera, unless it is there. Raises as scene_of, and for the camera."""
     from prism.colour.view import ViewTransform
-    from prism.formats.safe import replacing
+    from prism.formats.safe import replacing, writing_below
     from prism.viewing.picture import Look, to_screen
     from standin.clean import clean_picture
     from standin.render import Quality
@@ -217,7 +217,8 @@ def draw_picture(version: SceneVersion, camera: str) -> Path:
         height = max(8, round(width * scene.size[1] / scene.size[0]))
         quality = Quality(samples=PICTURE_SAMPLES, indirect_limit=1.5)
         rgba = clean_picture(scene, scene.first, camera=camera, size=(width, height), quality=quality)
-        with replacing(path) as temporary:
+        # The one thing a task writes that is no file of its production.
+        with writing_below(path.parent), replacing(path) as temporary:
             temporary.write_bytes(encode(to_screen(rgba, Look(transform=ViewTransform("lin_rec709", "film"))), "jpeg"))
     return path
 

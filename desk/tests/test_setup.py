@@ -2,6 +2,8 @@
 
 import json
 import os
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import mock
 
 from django.contrib.auth import get_user_model
@@ -189,7 +191,11 @@ class Scenes(WorldCase):
         text = data if isinstance(data, bytes) else json.dumps(data).encode()
         return self.client.post(self.url("scene"), {"file": SimpleUploadedFile(name, text)})
 
+    @mock.patch.multiple(scenes, PREVIEW_SIZE=(32, 18), PICTURE_SAMPLES=1)
     def test_uploaded_described_and_drawn(self):
+        var = Path(self.enterContext(TemporaryDirectory()))
+        (var / "pictures").mkdir()
+        self.enterContext(self.settings(VAR=var))
         self.assertContains(self.client.get(self.url("scene")), "Import a scene file")
         self.assertRedirects(self.upload(build_scene().as_json()), self.url("scene"), fetch_redirect_response=False)
         page = self.client.get(self.url("scene"))
@@ -204,6 +210,9 @@ class Scenes(WorldCase):
         self.assertEqual(Job.objects.count(), 1)  # and what was cancelled stays so, until Work begins it again
         engine.resume(job)
         self.assertEqual(self.client.get(self.url("scene-picture", camera="wide")).status_code, 202)
+        self.work_all()
+        drawn = self.client.get(self.url("scene-picture", camera="wide"))
+        self.assertEqual((drawn.status_code, drawn["Content-Type"]), (200, "image/jpeg"), job.tasks.first().fault)
 
     def test_one_with_a_fault_changes_nothing(self):
         self.give_scene(build_scene())
