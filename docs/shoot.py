@@ -6,7 +6,7 @@ import json
 import sys
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 HERE = Path(__file__).parent / "screenshots"
 ADDRESS = "http://127.0.0.1:8710"
@@ -139,7 +139,7 @@ def render(page: Page) -> None:
 
 def scene(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/scene/")
-    page.wait_for_selector(".scene-cameras img[src]")
+    expect(page.locator(".scene-cameras img[src^=blob]")).to_have_count(3, timeout=120_000)
 
 
 def work(page: Page) -> None:
