@@ -225,6 +225,18 @@ class Documents(unittest.TestCase):
         schema = Plan.model_json_schema()["$defs"]["ShotSettings"]["properties"]["space"]
         self.assertEqual(schema["enum"], list(SPACES))
 
+    def test_what_a_plan_leaves_out_stays_what_it_was(self):
+        """A plan by hand need not name them, so they are part of its version."""
+        plan = Plan(shot=ShotSettings(production="P", code="S", frames="1", width=8, height=8)).as_json()
+        quality = {
+            "samples": 16, "sampling": "uniform", "noise_threshold": 0.02, "time_limit": 0, "denoise": False,
+            "light_samples": 1, "material_samples": 1, "indirect_limit": 0, "prepared_every": 0,
+        }  # fmt: skip
+        overlay = {"width": 1, "colour": [1, 1, 1], "hidden_lines": False, "divisions": 24}
+        self.assertEqual((plan["quality"], plan["overlay"]), (quality, overlay))
+        self.assertEqual(plan["deep"], {"most_samples": 32, "merge_distance": 0.01})
+        self.assertEqual((plan["cryptomatte"], plan["light_groups"]), ({"levels": 6}, {"mode": "all", "labels": []}))
+
 
 class MistSettings(unittest.TestCase):
     def test_the_ramp_is_a_power(self):
