@@ -9,7 +9,6 @@ import shutil
 import subprocess
 import sys
 import tempfile
-import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -19,6 +18,7 @@ from launcher.house import ROOT, SHARED, House
 from launcher.install import install
 from launcher.services import is_running
 from launcher.tested import run_test
+from launcher.times import Times
 from launcher.trouble import Trouble
 
 
@@ -36,28 +36,36 @@ def run_start(house: House, *, empty: bool = False) -> int:
 
 
 def _started(house: House, empty: bool) -> int:
-    begun = time.monotonic()
-    _records_ready(house)
+    times = Times()
+    _records_ready(house, times)
     marker = house.var / "empty"
     if empty:
         marker.touch()
     empty = marker.exists()
-    parts.stop_outdated(house)
-    parts.make_ready(house, empty=empty)
-    parts.start_serving(house)
-    print(f"\nEager Prism is ready after {time.monotonic() - begun:.0f} s at {parts.address(house)}")
+    with times.of("what is outdated stopped"):
+        parts.stop_outdated(house)
+    with times.of("records, loops and demo"):
+        parts.make_ready(house, empty=empty)
+    with times.of("servers and worker"):
+        parts.start_serving(house)
+    print(f"\nEager Prism is ready after {times.seconds:.0f} s at {parts.address(house)}")
+    if words := times.in_words():
+        print(f"That took: {words}.")
     if not empty:
         print(f"Demo account: demo / {house.secrets()['demo']}")
     return 0
 
 
-def _records_ready(house: House) -> None:
+def _records_ready(house: House, times: Times) -> None:
     """Everything installed, and the database and the queue running."""
     house.secrets()
     parts.require_ports(house)
-    install()
-    parts.start_database(house)
-    parts.start_queue(house)
+    with times.of("packages"):
+        install()
+    with times.of("database"):
+        parts.start_database(house)
+    with times.of("queue"):
+        parts.start_queue(house)
 
 
 @contextmanager
@@ -67,7 +75,7 @@ def _records_for_now(house: House) -> Iterator[None]:
     with house.alone("Start", wait=True):
         before = parts.running(house)
         try:
-            _records_ready(house)
+            _records_ready(house, Times())
             yield
         finally:
             parts.stop_all(house, but=before)

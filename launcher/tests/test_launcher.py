@@ -17,7 +17,7 @@ from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from unittest import mock
 
-from launcher import cli, install, logs, parts, services, users
+from launcher import cli, install, logs, parts, services, times, users
 from launcher import house as houses
 from launcher.house import House
 from launcher.services import Service
@@ -320,6 +320,17 @@ class Starting(LauncherCase):
             writer.write(b"goes on")
         kept = {path.name: path.read_bytes()[:1] for path in log.parent.glob("web.log*")}
         self.assertEqual(kept, {"web.log": b"g", "web.log.1": b"F", "web.log.2": b"E", "web.log.3": b"D"})
+
+
+class Told(unittest.TestCase):
+    def test_parts_that_took_long_the_longest_first(self):
+        clock = iter([0, 0, 0.4, 10, 12, 12, 16, 20, 21])
+        with mock.patch.object(times, "time", mock.Mock(monotonic=lambda: next(clock))):
+            taken = times.Times()
+            for part in ("short", "database", "packages", "database"):
+                with taken.of(part):
+                    pass
+        self.assertEqual(taken.in_words(), "packages 4 s, database 3 s")
 
 
 class Installing(LauncherCase):
