@@ -12,6 +12,7 @@ import sys
 import urllib.error
 import urllib.request
 from collections.abc import Collection, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 
 from launcher import users
@@ -28,7 +29,8 @@ PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web
 READY = "prepared"  # name of the file that says what was made ready
 PREPARED = ("demo", "desk", "prism", "standin")  # folders whose files decide what has to be made ready
 SERVED = ("desk", "prism", "standin")  # folders whose files the web server and the worker keep in memory
-STOP_ORDER = ("web", "pictures", "worker", "logs", "queue", "database")
+SERVING, RECORDS = ("web", "pictures", "worker", "logs"), ("queue", "database")
+STOP_ORDER = (*SERVING, *RECORDS)
 
 
 def running(house: House) -> set[str]:
@@ -195,8 +197,15 @@ def _gunicorn(place: str) -> list[str]:
 
 
 def stop_all(house: House, *, but: Collection[str] = ()) -> list[str]:
-    """End what runs of this house, the newest first, some aside. Returns the names of what was ended."""
-    return [name for name in STOP_ORDER if name not in but and stop(house, name)]
+    """End what runs of this house, some aside: what serves side by side, then the records that it writes. Returns the
+    names of what was ended."""
+    ended: list[str] = []
+    with ThreadPoolExecutor(len(SERVING)) as threads:
+        for together in (SERVING, RECORDS):
+            names = [name for name in together if name not in but]
+            ran = list(threads.map(lambda name: stop(house, name), names))
+            ended += [name for name, was_running in zip(names, ran, strict=True) if was_running]
+    return ended
 
 
 def address(house: House) -> str:
