@@ -38,6 +38,7 @@ class House:
     web_port: int
     database_port: int
     queue_port: int
+    lasting: bool = True  # whether its records must be there after the machine breaks down; those of tests need not
 
     @classmethod
     def of_user(cls) -> House:
@@ -49,7 +50,7 @@ class House:
     def of_tests(cls, number: int) -> House:
         """A copy of its own for each process of tests, on ports that are free now, so all can run side by side."""
         web, database, queue = _free_ports(3)
-        return cls(ROOT / "var" / f"test-{number}", web, database, queue)
+        return cls(ROOT / "var" / f"test-{number}", web, database, queue, lasting=False)
 
     def prepare(self) -> None:
         """Make the folders. Raises Trouble if there is no room or no right to, or the folder is someone else's."""

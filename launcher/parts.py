@@ -232,6 +232,7 @@ def _database(house: House) -> Service:
         "--collation-server=utf8mb4_bin",
         "--innodb-buffer-pool-size=128M",
         f"--user={_user()}",
+        *(() if house.lasting else ("--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite")),
     ]
     ready = lambda: _sql(house, "SELECT 1", check=False)  # noqa: E731
     return Service(
