@@ -2,19 +2,39 @@
 
 from __future__ import annotations
 
+import io
 import shutil
 import tempfile
 import unittest
+from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
+from prism.__main__ import main
 from prism.formats.exr import write_exr, write_parts
 from prism.pixels.image import Image
 from prism.sources.frame import OpenFrame
 from prism.sources.opening import find_sources
 
 COMPONENTS = ("diffuse_direct", "diffuse_indirect", "specular_direct", "emission", "background")
+
+
+class Ran(NamedTuple):
+    """What came of a command."""
+
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def run(*arguments):
+    """A command of `python -m prism` in this process."""
+    out, err = io.StringIO(), io.StringIO()
+    with redirect_stdout(out), redirect_stderr(err):
+        code = main([str(argument) for argument in arguments])
+    return Ran(code, out.getvalue(), err.getvalue())
 
 
 def hdr(rng: np.random.Generator, height: int = 11, width: int = 17) -> np.ndarray:

@@ -5,7 +5,7 @@ import json
 import subprocess
 import sys
 import unittest
-from contextlib import redirect_stderr, redirect_stdout
+from contextlib import redirect_stderr
 from importlib import import_module
 from pathlib import Path
 
@@ -29,17 +29,9 @@ from prism.plan.plan import Plan, ShotSettings
 from prism.scenes.sheet import FactsSheet
 from prism.sources.opening import find_sources
 from prism.tests import zoo
-from prism.tests.frames import FolderCase, passes
+from prism.tests.frames import FolderCase, passes, run
 from standin.scene import Scene
 from standin.tests.test_standin import ball, scene_of, white_sky
-
-
-def run(*arguments):
-    """(exit code, standard output, standard error)"""
-    out, err = io.StringIO(), io.StringIO()
-    with redirect_stdout(out), redirect_stderr(err):
-        code = main([str(argument) for argument in arguments])
-    return code, out.getvalue(), err.getvalue()
 
 
 class Help(unittest.TestCase):

@@ -33,8 +33,7 @@ from prism.pixels.file_formats import EXR_COMPRESSIONS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.sources.opening import find_sources
-from prism.tests.frames import FolderCase
-from prism.tests.test_command_line import run
+from prism.tests.frames import FolderCase, run
 from prism.viewing import depth
 from prism.viewing.picture import Look
 

@@ -3,8 +3,6 @@
 import hashlib
 import io
 import json
-import subprocess
-import sys
 import zlib
 from dataclasses import replace
 from datetime import date
@@ -41,7 +39,7 @@ from prism.pixels.file_formats import STILLS
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.sources.opening import find_sources
-from prism.tests.frames import COMPONENTS, FolderCase, passes
+from prism.tests.frames import COMPONENTS, FolderCase, passes, run
 from prism.tests.test_deep import any_deep
 
 MATTE = {"id": "far", "kind": "made", "parts": [{"kind": "range", "source": "depth", "low": 2.0, "high": 9.0}]}
@@ -404,25 +402,25 @@ class Runs(DeliveryCase):
             "items": [{"id": "a", "encoding": {"kind": "exr"}}, {"id": "w", "encoding": wipe}],
         }  # fmt: skip
         (self.folder / "d.json").write_text(json.dumps(delivery))
-        command = [sys.executable, "-m", "prism", "deliver", "--json", str(self.folder / "d.json")]
-        done = subprocess.run(command, capture_output=True, text=True)
+        command = ["deliver", "--json", self.folder / "d.json"]
+        done = run(*command)
         self.assertEqual(done.returncode, 0, done.stderr)
         answer = json.loads(done.stdout)
         self.assertEqual(Path(answer["files"][-1]).name, "ORR_first_v002_w.mov")
         self.assertTrue(all(Path(file).is_file() for file in answer["files"]))
-        again = json.loads(subprocess.run(command, capture_output=True, text=True).stdout)
+        again = json.loads(run(*command).stdout)
         self.assertEqual(again["skipped"], [1001, 1002])
         for out in ("../sent", str(self.folder.parent / "sent")):  # elsewhere only if told so
             inner = self.folder / "inner"
             inner.mkdir(exist_ok=True)
             moved = delivery | {"ledger": "../l.json", "folders": ["../passes"], "out": out, "frames": "1001"}
             (inner / "d.json").write_text(json.dumps(moved | {"items": delivery["items"][:1]}))
-            told = [*command[:-1], str(inner / "d.json")]
-            refused = subprocess.run(told, capture_output=True, text=True)
+            told = [*command[:-1], inner / "d.json"]
+            refused = run(*told)
             self.assertEqual((refused.returncode, "outside of its folder" in refused.stderr), (1, True), refused.stderr)
         moved["out"] = "../elsewhere"
         (inner / "d.json").write_text(json.dumps(moved | {"items": delivery["items"][:1]}))
-        self.assertEqual(subprocess.run([*told, "--anywhere"], capture_output=True).returncode, 0)
+        self.assertEqual(run(*told, "--anywhere").returncode, 0)
         self.assertTrue(list((self.folder / "elsewhere").rglob("*.exr")))
 
 

@@ -20,7 +20,7 @@ from prism.movies.frames import frame_of
 from prism.movies.reading import read_movie
 from prism.movies.writing import MovieSettings, write_movie
 from prism.pixels.image import Image
-from prism.tests.frames import FolderCase
+from prism.tests.frames import FolderCase, run
 
 COUNT = 4
 
@@ -210,8 +210,7 @@ class CommandLine(FolderCase):
         self.assertEqual(len({len(line) for line in whole[2:]}), 1)  # columns stand under each other
 
     def movie(self, *arguments):
-        command = [sys.executable, "-m", "prism", "movie", *map(str, arguments)]
-        return subprocess.run(command, capture_output=True, text=True)
+        return run("movie", *arguments)
 
     def test_a_pattern_with_a_gap(self):
         for number in (1, 2, 4):

@@ -4,8 +4,6 @@ PDFium."""
 import io
 import json
 import math
-import subprocess
-import sys
 from contextlib import nullcontext
 from dataclasses import replace
 from datetime import datetime
@@ -30,7 +28,7 @@ from prism.sheets.boards.templates import TEMPLATES
 from prism.sheets.contact import Entry, SheetLayout, contact_sheet, fitted
 from prism.sheets.notes import NoteEntry, notes_pdf
 from prism.sheets.page import Page, Words, write_page
-from prism.tests.frames import FolderCase
+from prism.tests.frames import FolderCase, run
 
 
 def plain(colour, height=30, width=40):
@@ -126,14 +124,14 @@ class ContactSheets(FolderCase):
             Pillow.new("RGB", (40, 30), colour).save(self.folder / f"p.{number:04}.png")
         files = sorted(map(str, self.folder.glob("*.png")))
         out = self.folder / "s.tif"
-        command = [sys.executable, "-m", "prism", "sheet", *files, "--columns", "2", "--cell", "40x50", "--gap", "6",
+        command = ["sheet", *files, "--columns", "2", "--cell", "40x50", "--gap", "6",
                    "--margin", "10", "--background", "#808080", "--caption", "{frame}", "--out", str(out)]  # fmt: skip
-        done = subprocess.run([*command, "--json"], capture_output=True, text=True)
+        done = run(*command, "--json")
         self.assertEqual(json.loads(done.stdout)["size"], [106, 126], done.stderr)
         with Pillow.open(out) as sheet:
             self.assertEqual((sheet.size, sheet.getpixel((30, 20))), ((106, 126), (255, 0, 0)))
-        self.assertEqual(subprocess.run([*command[:-1], "s.txt"], capture_output=True).returncode, 1)
-        self.assertEqual(subprocess.run([*command, "--background", "red"], capture_output=True).returncode, 1)
+        self.assertEqual(run(*command[:-1], "s.txt").returncode, 1)
+        self.assertEqual(run(*command, "--background", "red").returncode, 1)
 
 
 class Pages(FolderCase):
@@ -382,8 +380,8 @@ class Boards(FolderCase):
         text = {"id": "t", "kind": "text", "text": "On the sheet", "x": 1, "y": 6, "size": 0.5}
         board = self.board(picture, text, unit="inch", width=8, height=7, dpi=72)
         (self.folder / "b.json").write_text(json.dumps(board.as_json()))
-        command = [sys.executable, "-m", "prism", "board", str(self.folder / "b.json"), "--out"]
-        done = subprocess.run([*command, str(self.folder / "b.pdf")], capture_output=True, text=True)
+        command = ["board", self.folder / "b.json", "--out"]
+        done = run(*command, self.folder / "b.pdf")
         self.assertEqual(done.returncode, 0, done.stderr)
         page = pypdf.PdfReader(self.folder / "b.pdf").pages[0]
         self.assertEqual([float(side) for side in page.mediabox][2:], [576, 504])
@@ -392,7 +390,7 @@ class Boards(FolderCase):
         self.assertEqual((drawn.shape, drawn[150, 200].tolist()), ((504, 576, 3), [255, 165, 0]))
         missing = board.replace(elements=(board.elements[0].replace(source={"kind": "file", "path": "gone.png"}),))
         (self.folder / "b.json").write_text(json.dumps(missing.as_json()))
-        self.assertEqual(subprocess.run([*command, "x.png"], capture_output=True, cwd=self.folder).returncode, 1)
+        self.assertEqual(run(*command, self.folder / "x.png").returncode, 1)
         self.assertFalse((self.folder / "x.png").exists())
 
 
