@@ -20,6 +20,8 @@ LINTING = ROOT / "desk" / "linting"  # what checks the page code
 PAGE_TOOLS = ROOT / "var" / "linting"
 BUILT = "mysqlclient"  # here, against Debian's headers: it waits for them while the others are installed
 
+MODULES = ("demo", "desk", "prism", "standin")  # folders of ours that processes import
+
 # Debian package -> a file or program that shows it is there.
 RUN_PACKAGES = {
     "mariadb-server-core": "mariadbd",
@@ -43,8 +45,15 @@ def install(*, for_tests: bool = False) -> None:
         _python_packages([entry for entry in entries if not entry.startswith(BUILT)], "Installing Python packages")
         debian.result()
     _python_packages([entry for entry in entries if entry.startswith(BUILT)], f"Building {BUILT}")
+    _compile_modules()
     if for_tests:
         _page_tools()
+
+
+def _compile_modules() -> None:
+    """Our own modules, once: where Python may not keep what it compiles, every process would do that anew. Where they
+    cannot be written, it does."""
+    subprocess.run([PYTHON, "-m", "compileall", "-q", *MODULES], cwd=ROOT, capture_output=True)
 
 
 def entries_of(lock: Path) -> list[str]:
