@@ -23,8 +23,9 @@ from prism.plan.expansion import expand
 from prism.plan.packing import Packing, Storage
 from prism.plan.plan import Cryptomatte, Layer, LightGroups, Plan, Quality, ShotSettings
 from prism.plan.sizes import SIZES
+from prism.scenes.facts import SceneFacts
 from prism.scenes.mist import Mist, mist_at
-from prism.tests.frames import FolderCase
+from prism.tests.frames import FolderCase, run
 from prism.tests.plans import FACTS, plan_of
 from standin.accumulation import COMPONENTS
 from standin.facts import facts_of
@@ -295,6 +296,23 @@ class Estimates(FolderCase):
         for text in ("8", "8@1x1", "0@10x10x4", "a@1x1x1"):
             with self.subTest(text), self.assertRaises(BadArgument):
                 Measured.parse(text)
+
+    def test_the_command_line_says_it_in_gigabytes_and_hours(self):
+        plan = plan_of(cameras=("wide", "close"))
+        path = self.folder / "p.json"
+        path.write_text(json.dumps(plan.as_json()))
+        size = total_bytes(expand(plan, SceneFacts.unknown(plan.cameras)))
+        measured = f"{8 * 3600}@200x100x4"
+        said = run("plan", "estimate", path, "--measured", measured).stdout
+        self.assertEqual(said.strip(), f"{size / 10**9:.2f} GB, 160.00 hours (28800.0 s a frame, from {measured})")
+
+    def test_sizes_that_are_offered_have_the_aspect_they_stand_under(self):
+        """Just so for whole numbers; those of film are rounded, by DCI too."""
+        for aspect, sizes in SIZES.items():
+            across, down = map(float, aspect.split(":"))
+            for size in sizes:
+                off = abs(size.width * down / (size.height * across) - 1)
+                self.assertLessEqual(off, 0.002 if "." in aspect else 0, size.title)
 
     def test_planned_rendered_and_found_to_be_as_planned(self):
         """What the stand-in writes is what the plan lists, and a quarter off its estimated size at most."""
