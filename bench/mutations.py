@@ -41,7 +41,7 @@ class Change:
 
 
 def modules() -> list[Path]:
-    """Every module of the core, without its tests, and without what compiles loops ahead, whose numbers mean nothing."""
+    """Every module of the core, without its tests, and without what compiles loops ahead: its numbers mean nothing."""
     found = (path for path in (PROJECT / "prism").rglob("*.py") if "tests" not in path.parts)
     return sorted(path for path in found if path.name != "warming.py")
 
