@@ -1,21 +1,23 @@
 """`python -m bench.mutations SEED [COUNT]`: small changes of the core, made one by one, and whether a test notices.
 
-Each is made in a copy of the project: a constant moved, a comparison or a sign turned, a condition inverted. The tests
-of `prism` run nearest first (by how many imports lie between) until one fails. Those that no test notices are printed;
-some change nothing that can be seen. The same seed makes the same changes of the same code. With `--jobs` several are
-tried side by side, each in a copy of its own.
+Each is made in a copy of the project: a constant moved, a comparison or a sign turned, a condition inverted. Of the
+tests of `prism` those run that call the changed function, the quickest first, until one fails; for what is compiled or
+stands in no function, all, nearest first by how many imports lie between. Those that no test notices are printed; some
+change nothing that can be seen. The same seed makes the same changes of the same code. With `--jobs` several are tried
+side by side, each in a copy of its own.
 """
 
 from __future__ import annotations
 
 import argparse
 import ast
+import json
 import random
 import shutil
 import subprocess
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -130,12 +132,34 @@ def _imports(path: Path) -> set[str]:
     return found
 
 
-def noticed(copy: Path, change: Change, text: str) -> str:
+def tests_of(change: Change, calls: Mapping[str, list[str]]) -> list[str]:
+    """The classes of tests that call the function a change is in, or all modules of tests."""
+    functions = (
+        node
+        for node in ast.walk(ast.parse((PROJECT / change.path).read_text()))
+        if isinstance(node, ast.FunctionDef) and node.lineno <= change.line <= (node.end_lineno or node.lineno)
+    )
+    around = max(functions, key=lambda node: node.lineno, default=None)
+    if around is None:
+        return tests_near(change.path)
+    begins = min([around.lineno, *(decorator.lineno for decorator in around.decorator_list)])
+    return calls.get(f"{change.path}:{begins}") or tests_near(change.path)
+
+
+def calls_of(copy: Path, known: Path | None) -> dict[str, list[str]]:
+    """The classes of tests that call a function, the quickest first, by its file and first line."""
+    if known is None:
+        known = copy / "calls.json"
+        subprocess.run([sys.executable, "-m", "bench.calls", known], cwd=copy, check=True, capture_output=True)
+    return json.loads(known.read_text())
+
+
+def noticed(copy: Path, change: Change, text: str, tests: list[str]) -> str:
     """The first line that says what failed; empty if nothing did."""
     path = copy / change.path
     before = path.read_text()
     path.write_text(text)
-    command = [sys.executable, "-m", "unittest", "-f", *tests_near(change.path)]
+    command = [sys.executable, "-m", "unittest", "-f", *tests]
     try:
         made = subprocess.run(command, cwd=copy, capture_output=True, text=True, timeout=LONGEST)
     except subprocess.TimeoutExpired:
@@ -158,16 +182,18 @@ def main() -> None:
     parser.add_argument("seed", type=int)
     parser.add_argument("count", type=int, nargs="?", default=60)
     parser.add_argument("--jobs", type=int, default=1)
+    parser.add_argument("--calls", type=Path, help="what `python -m bench.calls` wrote of the same code")
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(asked.jobs) as threads:
         idle: SimpleQueue[Path] = SimpleQueue()
         for number in range(asked.jobs):
             idle.put(copied(Path(folder) / str(number)))
+        calls = calls_of(copied(Path(folder) / "calls"), asked.calls)
 
         def tried(made: tuple[Change, str]) -> tuple[Change, str]:
             copy = idle.get()
             try:
-                return made[0], noticed(copy, *made)
+                return made[0], noticed(copy, *made, tests_of(made[0], calls))
             finally:
                 idle.put(copy)
 

@@ -16,6 +16,10 @@ from django.test import LiveServerTestCase, TransactionTestCase
 from django.test import TestCase as DatabaseCase
 from django.test.runner import DiscoverRunner
 
+from desk.jobs import registry
+from desk.jobs.models import State
+from desk.jobs.registry import CarryOut
+
 PACKAGES = ["prism", "standin", "desk", "launcher", "bench"]
 
 
@@ -68,11 +72,30 @@ def _kind(tests: list[unittest.TestCase]) -> int:
     return kind if not getattr(tests[0], "renders", False) else max(kind, 1)
 
 
+def _noting_what_is_done() -> set[str]:
+    """The kinds of work of which a task was carried out well; empty as long as none was."""
+    done: set[str] = set()
+
+    def noting(name: str, carry_out: CarryOut) -> CarryOut:
+        def carried_out(task, watch):
+            outcome = carry_out(task, watch)
+            if outcome.state == State.DONE:
+                done.add(name)
+            return outcome
+
+        return carried_out
+
+    for name in registry.names():
+        registry.kind(name, station=registry.station_of(name))(noting(name, registry.of_kind(name)))
+    return done
+
+
 class Runner(DiscoverRunner):
     def setup_test_environment(self, **kwargs):
         super().setup_test_environment(**kwargs)
         # The real hasher is slow by design, and every test makes three users.
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+        self.carried_out = _noting_what_is_done()
         for name in settings.LOGGING["loggers"]:  # what tests provoke on purpose is no news
             logging.getLogger(name).handlers = [logging.NullHandler()]
 
@@ -83,7 +106,12 @@ class Runner(DiscoverRunner):
         folder = os.environ.get("EAGER_TESTS_SHARED")
         result = super().run_suite(Shared(suite, Path(folder)) if folder else suite, **kwargs)
         if folder:
-            found = {"seconds": result.seconds, "failed": self.suite_result(suite, result)}
+            found = {
+                "seconds": result.seconds,
+                "failed": self.suite_result(suite, result),
+                "carried_out": sorted(self.carried_out),
+                "kinds": registry.names(),
+            }
             (Path(folder) / f"{os.getpid()}.json").write_text(json.dumps(found))
         return result
 

@@ -9,10 +9,11 @@ import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
+from typing import Any
 
 from launcher import parts, users
 from launcher.house import ROOT, House
@@ -44,7 +45,7 @@ def run_test(arguments: list[str]) -> int:
                 process.wait()
             for house in houses:
                 parts.stop_all(house)
-        return _report(temporary, codes, time.monotonic() - begun)
+        return _report(temporary, codes, time.monotonic() - begun, whole=not arguments)
 
 
 @contextmanager
@@ -99,8 +100,9 @@ def _process(house: House, arguments: list[str], temporary: Path, log: Path | No
         return subprocess.Popen(command, cwd=ROOT, env=environment, stdout=file, stderr=subprocess.STDOUT)
 
 
-def _report(temporary: Path, codes: list[int], seconds: float) -> int:
-    """One verdict of all processes. A process that ended without a result of its own has failed."""
+def _report(temporary: Path, codes: list[int], seconds: float, *, whole: bool) -> int:
+    """One verdict of all processes. A process that ended without a result of its own has failed; so has a whole run in
+    which some kind of work was never carried out by a worker."""
     results = [json.loads(path.read_text()) for path in (temporary / "claims").glob("*.json")]
     for taken, test in sorted((entry for result in results for entry in result["seconds"]), reverse=True)[:SLOWEST]:
         print(f"{taken:6.1f} s  {test}")
@@ -109,6 +111,15 @@ def _report(temporary: Path, codes: list[int], seconds: float) -> int:
     broken = len(codes) - len(results)
     if broken:
         step(f"{broken} of {len(codes)} processes broke off (exit codes {codes})")
+    untried = _untried(results) if whole else []
+    if untried:
+        step(f"No test has a worker carry out work of these kinds to its end: {', '.join(untried)}")
     print(f"\nRan {ran} tests in {seconds:.0f} s by {len(codes)} processes\n")
-    print(f"FAILED (failures={failed})" if failed or broken else "OK" if not any(codes) else "FAILED")
-    return max(map(abs, codes), default=1)
+    print(f"FAILED (failures={failed})" if failed or broken else "OK" if not any(codes) and not untried else "FAILED")
+    return max(*map(abs, codes), int(bool(untried or broken)))
+
+
+def _untried(results: Sequence[Mapping[str, Any]]) -> list[str]:
+    """The kinds of work of which no process carried out a task."""
+    kinds, done = (set[str]().union(*(result[key] for result in results)) for key in ("kinds", "carried_out"))
+    return sorted(kinds - done)

@@ -55,6 +55,11 @@ def kind(name: str, *, station: str = "shot") -> Callable[[CarryOut], CarryOut]:
     return register
 
 
+def names() -> list[str]:
+    """Of all kinds of work."""
+    return sorted(_KINDS)
+
+
 def of_kind(name: str) -> CarryOut:
     """Who carries a kind of work out. Raises KeyError for a kind there is not."""
     return _KINDS[name].carry_out

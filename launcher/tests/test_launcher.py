@@ -1,5 +1,6 @@
 """The launcher: services started, found again and ended; clear words when something is in the way."""
 
+import json
 import os
 import pwd
 import re
@@ -17,7 +18,7 @@ from contextlib import contextmanager, nullcontext
 from pathlib import Path
 from unittest import mock
 
-from launcher import cli, install, logs, parts, services, times, users
+from launcher import cli, install, logs, parts, services, tested, times, users
 from launcher import house as houses
 from launcher.house import House
 from launcher.services import Service
@@ -376,3 +377,24 @@ class Installing(LauncherCase):
 
 def parts_of(version):
     return [int(part) for part in re.findall(r"\d+", version)]
+
+
+class Verdict(unittest.TestCase):
+    """What is said of a run of tests shared out among processes."""
+
+    def verdict(self, *results, whole=True, codes=(0, 0)) -> int:
+        with tempfile.TemporaryDirectory() as folder, mock.patch("builtins.print"):
+            claims = Path(folder) / "claims"
+            claims.mkdir()
+            for number, done in enumerate(results):
+                found = {"seconds": [[1.0, "a"]], "failed": 0, "carried_out": done, "kinds": ["look", "render"]}
+                (claims / f"{number}.json").write_text(json.dumps(found))
+            return tested._report(Path(folder), list(codes), 1.0, whole=whole)
+
+    def test_every_kind_of_work_was_carried_out_by_some_process(self):
+        self.assertEqual(self.verdict(["look"], ["render"]), 0)
+        self.assertEqual(self.verdict(["look"], []), 1)
+        self.assertEqual(self.verdict(["look"], [], whole=False), 0)
+
+    def test_a_process_that_failed_fails_the_run(self):
+        self.assertEqual(self.verdict(["look"], ["render"], codes=(0, -9)), 9)
