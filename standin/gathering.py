@@ -76,7 +76,7 @@ def turns_of(settings, rough):
 
 @compiled
 def gather(
-    stage, settings, account, data, stack, point, n, view, surface, throughput, rows, scattered, rough, seed, sample
+    stage, settings, account, data, walk, point, n, view, surface, throughput, rows, scattered, rough, seed, sample
 ):
     """Add the light that reaches a surface straight from lights, by shadow rays.
 
@@ -100,7 +100,7 @@ def gather(
         cos_l = dot(n, direction)
         if cos_l <= 0.0:
             continue
-        through = light_through(stage, point, direction, distance, stack)
+        through = light_through(stage, point, direction, distance, walk)
         if scattered == 0:
             for c in range(3):
                 data[OPEN + c] += radiance[c] * cos_l / density * share
@@ -120,7 +120,7 @@ def gather(
 
 
 @compiled
-def gather_in_fog(stage, settings, account, stack, point, towards, throughput, row, scattered, rough, seed, sample):
+def gather_in_fog(stage, settings, account, walk, point, towards, throughput, row, scattered, rough, seed, sample):
     """Add the light that reaches a place in the fog straight from lights and is scattered on to `towards`."""
     share = 1.0 / settings.light_samples if rough == 0 else 1.0
     for turn in range(turns_of(settings, rough)):
@@ -134,7 +134,7 @@ def gather_in_fog(stage, settings, account, stack, point, towards, throughput, r
         group = stage.lights[source].group
         u, v = pair(seed, sample, purpose + 1)
         direction, distance, radiance = aim(stage, source, point, cosine, u, v)
-        through = light_through(stage, point, direction, distance, stack)
+        through = light_through(stage, point, direction, distance, walk)
         if largest(through) <= 0.0:
             continue
         likely = phase(stage.medium, -dot(direction, towards))

@@ -39,6 +39,7 @@ from standin.shading import (
 )
 from standin.stage import GLASS, HOLDOUT, LAMP, LIGHT_DISTANT, LIGHT_SKY, MATTE, METAL, PANE, WAX, Stage
 from standin.survey import pane_reflectance
+from standin.tree import Walk
 from standin.vectors import add, along, basis, dot, largest, mul, scale, vec
 
 MOST_EVENTS = 32  # surfaces met along one path, panes and glass walls included
@@ -81,7 +82,7 @@ class Tracer(NamedTuple):
     prepared: Prepared
     account: NDArray[np.float64]
     data: NDArray[np.float64]
-    stack: NDArray[np.int32]  # scratch
+    walk: Walk  # scratch
 
 
 class Ray(NamedTuple):
@@ -174,7 +175,7 @@ def refract(direction, n, cosine, ratio):
 
 
 @compiled
-def below_surface(stage, shape, point, n, depth, seed, sample, stack):
+def below_surface(stage, shape, point, n, depth, seed, sample, walk):
     """Where light that went in at `point` comes out again: (point, normal), a little way off on the same object.
 
     The distance falls off exponentially with `depth` as its mean; where the surface bends away too far, light comes out
@@ -186,17 +187,17 @@ def below_surface(stage, shape, point, n, depth, seed, sample, stack):
     x, y = basis(n)
     aside = add(scale(x, reach * math.cos(angle)), scale(y, reach * math.sin(angle)))
     above = add(add(point, aside), scale(n, reach))
-    t, normal, found = nearest(stage, above, scale(n, -1.0), 0.0, 2.0 * reach, stack)
+    t, normal, found = nearest(stage, above, scale(n, -1.0), 0.0, 2.0 * reach, walk)
     if found != shape:
         return point, n
     return along(above, scale(n, -1.0), t), normal
 
 
 @compiled
-def follow(stage, settings, prepared, account, data, stack, origin, direction, hit, behind, share, seed, sample):
+def follow(stage, settings, prepared, account, data, walk, origin, direction, hit, behind, share, seed, sample):
     """Follow one camera path to its end and add all light it finds, times `share`. hit: what it meets first; behind:
     what it meets after that, if it is a pane, or hit again if that is not known."""
-    tracer = Tracer(stage, settings, prepared, account, data, stack)
+    tracer = Tracer(stage, settings, prepared, account, data, walk)
     path = Path((share, share, share), CAMERA, 0, 0, 0.0, False)
     carry(tracer, Ray(origin, direction, 0.0), hit, behind, path, share, seed, sample)
 
@@ -215,7 +216,7 @@ def carry(tracer, ray, hit, behind, path, share, seed, sample):
             t, n, shape = behind
         elif event > 0:
             at_camera = path.lobe == CAMERA
-            t, n, shape = first_seen(stage, ray.origin, ray.direction, ray.near, FAR, at_camera, tracer.stack)
+            t, n, shape = first_seen(stage, ray.origin, ray.direction, ray.near, FAR, at_camera, tracer.walk)
         draw = Draw(seed, sample, event)
         free = t
         if stage.medium.density > 0.0:
@@ -241,7 +242,7 @@ def meet_fog(tracer, ray, free, path, draw):
     back = scale(ray.direction, -1.0)
     throughput = mul(path.throughput, vec(stage.medium.colour))
     gather_in_fog(
-        stage, settings, tracer.account, tracer.stack, point, back, throughput, component_of(lobe, path.scattered + 1),
+        stage, settings, tracer.account, tracer.walk, point, back, throughput, component_of(lobe, path.scattered + 1),
         path.scattered, path.rough, draw.seed, draw.sample,
     )  # fmt: skip
     u, v = drawn(draw, 11)
@@ -344,7 +345,7 @@ def meet_glass(stage, material, ray, point, n, outside, path, choice):
 def gather_at(tracer, start, n, view, surface, throughput, rows, path, draw):
     """Add the light that reaches a surface straight from lights; see `gather`."""
     gather(
-        tracer.stage, tracer.settings, tracer.account, tracer.data, tracer.stack, start, n, view, surface, throughput,
+        tracer.stage, tracer.settings, tracer.account, tracer.data, tracer.walk, start, n, view, surface, throughput,
         rows, path.scattered, path.rough, draw.seed, draw.sample,
     )  # fmt: skip
 
@@ -408,7 +409,7 @@ def leave_wax(tracer, shape, material, point, n, throughput, path, draw):
     """Where light that went into wax comes out again: (start, normal, lobe); and add what reaches that place."""
     lobe = SUBSURFACE if path.lobe == CAMERA else path.lobe
     depth = tracer.stage.materials[material].depth
-    point, n = below_surface(tracer.stage, shape, point, n, depth, draw.seed, draw.sample, tracer.stack)
+    point, n = below_surface(tracer.stage, shape, point, n, depth, draw.seed, draw.sample, tracer.walk)
     start = along(point, n, NUDGE)
     deeper = component_of(lobe, path.scattered + 1)
     inside = ((1.0, 1.0, 1.0), (0.0, 0.0, 0.0), 1.0, 0.0)

@@ -20,12 +20,13 @@ from standin.accumulation import DIFFUSE, FIRST_GROUP, rows_of
 from standin.paths import Path as LightPath
 from standin.paths import Ray, Settings, Tracer, carry, surface_of
 from standin.prepared import INDIRECT, Points, Prepared, not_prepared, prepared_of, tree_of
-from standin.rays import FAR, NUDGE, first_seen, material_at, new_stack
+from standin.rays import FAR, NUDGE, first_seen, material_at
 from standin.sampling import pair
 from standin.shading import cosine_direction
 from standin.stage import HOLDOUT, LAMP, PANE, WAX, Stage
 from standin.survey import DATA_COUNT, MOST_LAYERS
 from standin.tracing import camera_ray
+from standin.tree import new_walk
 from standin.vectors import along, dot, largest, normalize, row, scale
 
 GRID = 4  # pixels between the points
@@ -56,7 +57,7 @@ class PreparedLight:
 
 
 @compiled
-def find_points(stage, settings, camera, first, end, across, out, stack):
+def find_points(stage, settings, camera, first, end, across, out, walk):
     """Write (place, normal, spacing) of what the camera sees at grid rows first..end-1 to `out`, (rows, across, 7).
 
     The spacing stays 0 where nothing is seen that scatters light roughly. Panes are looked through.
@@ -68,7 +69,7 @@ def find_points(stage, settings, camera, first, end, across, out, stack):
             direction = normalize(camera_ray(camera, (x + 0.5) * GRID, (y + 0.5) * GRID))
             near = 0.0
             for _ in range(MOST_LAYERS):
-                t, n, shape = first_seen(stage, position, direction, near, FAR, True, stack)
+                t, n, shape = first_seen(stage, position, direction, near, FAR, True, walk)
                 if shape < 0 or stage.shapes[shape].look == HOLDOUT or stage.shapes[shape].material == LAMP:
                     break
                 point = along(position, direction, t)
@@ -89,13 +90,13 @@ def find_points(stage, settings, camera, first, end, across, out, stack):
 
 
 @compiled
-def gather_points(stage, settings, blind, points, first, end, account, data, out, stack):
+def gather_points(stage, settings, blind, points, first, end, account, data, out, walk):
     """Write the indirect light that arrives at points first..end-1 to `out`, (N, groups, 3).
 
     points: (N, 7) as find_points leaves them. blind: no prepared light. account, data: scratch, with components by
     group.
     """
-    tracer = Tracer(stage, settings, blind, account, data, stack)
+    tracer = Tracer(stage, settings, blind, account, data, walk)
     share = 1.0 / PATHS
     row_of_indirect = FIRST_GROUP + settings.groups + INDIRECT * settings.groups
     for i in range(first, end):
@@ -109,7 +110,7 @@ def gather_points(stage, settings, blind, points, first, end, account, data, out
             u, v = pair(seed, sample, 3)
             direction = cosine_direction(normal, u, v)
             density = max(1e-9, dot(normal, direction)) / math.pi
-            hit = first_seen(stage, place, direction, 0.0, FAR, False, stack)
+            hit = first_seen(stage, place, direction, 0.0, FAR, False, walk)
             path = LightPath((share, share, share), DIFFUSE, 1, 1, density, False)
             carry(tracer, Ray(place, direction, 0.0), hit, hit, path, share, seed, sample)
         for group in range(settings.groups):
@@ -124,14 +125,14 @@ def prepare(stage: Stage, settings: Settings, camera: NDArray, is_stale: Callabl
     """
     across, down = (max(1, int(side) // GRID) for side in camera[4, :2])
     grid = np.zeros((down, across, 7))
-    find_points(stage, settings, camera, 0, down, across, grid, new_stack())
+    find_points(stage, settings, camera, 0, down, across, grid, new_walk())
     points = np.ascontiguousarray(grid[grid[..., 6] > 0])
     light = np.zeros((len(points), settings.groups, 3))
 
     def work(first: int, end: int) -> None:
         account, data = np.zeros((rows_of(settings.groups, True), 3)), np.zeros(DATA_COUNT)
         blind = not_prepared(settings.groups)
-        gather_points(stage, settings, blind, points, first, end, account, data, light, new_stack())
+        gather_points(stage, settings, blind, points, first, end, account, data, light, new_walk())
 
     run_bands(work, len(points), BAND_POINTS, is_stale=is_stale)
     return tree_of(points[:, :3], points[:, 3:6], points[:, 6], light)

@@ -2,11 +2,10 @@
 
 import math
 
-import numpy as np
-
 from prism.compiled import compiled
 from standin.medium import transmittance
 from standin.stage import BAND, BOX, CYLINDER, DISC, DOME, GLASS, LAMP, PANE, RIBS, RING, SHADOW_ONLY, SPHERE
+from standin.tree import WIDE
 from standin.vectors import along, dot, mul, normalize, row, scale, sub, vec
 
 FAR = 1e10  # distance of a ray that meets nothing: finite, and beyond any scene; written as infinity
@@ -250,30 +249,29 @@ def hit_shape(shape, origin, direction, near):
 
 
 @compiled
-def box_entry(box, origin, inverse, best):
-    """Distance at which the ray enters the box, or FAR if it misses it or enters beyond `best`.
+def enter_boxes(boxes, branch, origin, inverse, far, entries):
+    """Distances at which a ray enters the boxes of a branch, by place; FAR for one that it misses or enters beyond
+    `far`.
 
     Written out by axis and by comparison: the compiler keeps tuples in registers only where their index is a constant,
     and its own min and max look for NaN each time.
     """
-    a = (box.low[0] - origin[0]) * inverse[0]
-    b = (box.high[0] - origin[0]) * inverse[0]
-    enter = a if a < b else b
-    leave = b if a < b else a
-    a = (box.low[1] - origin[1]) * inverse[1]
-    b = (box.high[1] - origin[1]) * inverse[1]
-    low = a if a < b else b
-    high = b if a < b else a
-    enter = low if low > enter else enter
-    leave = high if high < leave else leave
-    a = (box.low[2] - origin[2]) * inverse[2]
-    b = (box.high[2] - origin[2]) * inverse[2]
-    low = a if a < b else b
-    high = b if a < b else a
-    enter = low if low > enter else enter
-    enter = enter if enter > 0.0 else 0.0
-    leave = high if high < leave else leave
-    return enter if enter <= leave and enter < best else FAR
+    x = 3 if inverse[0] < 0.0 else 0  # of the side that is met first
+    y = 3 if inverse[1] < 0.0 else 0
+    z = 3 if inverse[2] < 0.0 else 0
+    for place in range(WIDE):
+        enter = (boxes[branch, x, place] - origin[0]) * inverse[0]
+        leave = (boxes[branch, 3 - x, place] - origin[0]) * inverse[0]
+        low = (boxes[branch, 1 + y, place] - origin[1]) * inverse[1]
+        high = (boxes[branch, 4 - y, place] - origin[1]) * inverse[1]
+        enter = low if low > enter else enter
+        leave = high if high < leave else leave
+        low = (boxes[branch, 2 + z, place] - origin[2]) * inverse[2]
+        high = (boxes[branch, 5 - z, place] - origin[2]) * inverse[2]
+        enter = low if low > enter else enter
+        leave = high if high < leave else leave
+        enter = enter if enter > 0.0 else 0.0
+        entries[place] = enter if enter <= leave and enter < far else FAR
 
 
 @compiled
@@ -288,49 +286,52 @@ def inverse_of(direction):
 
 
 @compiled
-def nearest(stage, origin, direction, near, far, stack):
+def nearest(stage, origin, direction, near, far, walk):
     """First shape along the ray between near and far: (distance, normal, shape index), index -1 if none."""
     inverse = inverse_of(direction)
-    boxes = stage.boxes
+    branches, entries, places = walk
     best = far
     best_shape = -1
-    stack[0] = 0
-    top = 1
-    if box_entry(boxes[0], origin, inverse, best) == FAR:
-        return best, (0.0, 0.0, 1.0), best_shape
-    while top > 0:
-        top -= 1
-        box = boxes[stack[top]]
-        if box.count > 0:
-            for i in range(box.first, box.first + box.count):
-                t = hit_distance(stage.shapes[i], origin, direction, near)
-                if t < best:
-                    best = t
-                    best_shape = i
-            continue
-        first = box.first
-        second = box.second
-        first_entry = box_entry(boxes[first], origin, inverse, best)
-        second_entry = box_entry(boxes[second], origin, inverse, best)
-        if first_entry > second_entry:  # the nearer child on top of the stack
-            first, second = second, first
-            first_entry, second_entry = second_entry, first_entry
-        if second_entry < FAR:
-            stack[top] = second
-            top += 1
-        if first_entry < FAR:
-            stack[top] = first
-            top += 1
+    branch = 0
+    waiting = 0
+    while True:
+        enter_boxes(stage.tree.boxes, branch, origin, inverse, best, places)
+        before = waiting
+        for place in range(WIDE):
+            entry = places[place]
+            if entry >= best or entry >= FAR:
+                continue
+            inside = stage.tree.inside[branch, place]
+            if inside >= 0:
+                at = waiting  # the nearest of this branch last, which is where the ray goes on
+                while at > before and entries[at - 1] < entry:
+                    entries[at] = entries[at - 1]
+                    branches[at] = branches[at - 1]
+                    at -= 1
+                entries[at] = entry
+                branches[at] = inside
+                waiting += 1
+                continue
+            t = hit_distance(stage.shapes[~inside], origin, direction, near)
+            if t < best:
+                best = t
+                best_shape = ~inside
+        while waiting > 0 and entries[waiting - 1] >= best:
+            waiting -= 1
+        if waiting == 0:
+            break
+        waiting -= 1
+        branch = branches[waiting]
     if best_shape < 0:
         return best, (0.0, 0.0, 1.0), best_shape
     return best, normal_at(stage.shapes[best_shape], along(origin, direction, best)), best_shape
 
 
 @compiled
-def first_seen(stage, origin, direction, near, far, camera, stack):
+def first_seen(stage, origin, direction, near, far, camera, walk):
     """The nearest thing along a ray; what only throws shadows is not there for the camera."""
     while True:
-        t, n, shape = nearest(stage, origin, direction, near, far, stack)
+        t, n, shape = nearest(stage, origin, direction, near, far, walk)
         if not camera or shape < 0 or stage.shapes[shape].look != SHADOW_ONLY:
             return t, n, shape
         near = t + NUDGE
@@ -374,7 +375,7 @@ def through_shape(stage, index, point, direction, far):
 
 
 @compiled
-def light_through(stage, point, direction, distance, stack):
+def light_through(stage, point, direction, distance, walk):
     """Colour share of light that reaches `point` from `distance` away: glass and panes tint it, fog dims it, all else
     stops it.
 
@@ -385,26 +386,22 @@ def light_through(stage, point, direction, distance, stack):
     through = (clear, clear, clear)
     far = distance - NUDGE
     inverse = inverse_of(direction)
-    boxes = stage.boxes
-    stack[0] = 0
-    top = 1 if box_entry(boxes[0], point, inverse, far) < FAR else 0
-    while top > 0:
-        top -= 1
-        box = boxes[stack[top]]
-        for i in range(box.first, box.first + box.count):
-            through = mul(through, through_shape(stage, i, point, direction, far))
+    branch = 0
+    waiting = 0
+    while True:
+        enter_boxes(stage.tree.boxes, branch, point, inverse, far, walk.places)
+        for place in range(WIDE):
+            if walk.places[place] >= FAR:
+                continue
+            inside = stage.tree.inside[branch, place]
+            if inside >= 0:
+                walk.branches[waiting] = inside
+                waiting += 1
+                continue
+            through = mul(through, through_shape(stage, ~inside, point, direction, far))
             if through[0] <= 0.0 and through[1] <= 0.0 and through[2] <= 0.0:
                 return through
-        if box.count == 0:
-            if box_entry(boxes[box.first], point, inverse, far) < FAR:
-                stack[top] = box.first
-                top += 1
-            if box_entry(boxes[box.second], point, inverse, far) < FAR:
-                stack[top] = box.second
-                top += 1
-    return through
-
-
-def new_stack() -> np.ndarray:
-    """Scratch space, (64,) int32, for walking the box tree; one per thread."""
-    return np.zeros(64, np.int32)
+        if waiting == 0:
+            return through
+        waiting -= 1
+        branch = walk.branches[waiting]

@@ -30,11 +30,12 @@ from standin.paths import Settings
 from standin.planes import Band, planes_of
 from standin.prepared import Points, Prepared, not_prepared
 from standin.preparing import PreparedLight, light_about, prepare
-from standin.rays import FAR, new_stack
+from standin.rays import FAR
 from standin.scene import Scene
 from standin.stage import SCENE_SPACE, Stage, build_stage, names_of
 from standin.survey import DATA_COUNT, SAMPLES, SLOTS, SQUARE
 from standin.tracing import trace_band
+from standin.tree import new_walk
 from standin.view import camera_axes, camera_table
 
 BAND_ROWS = 8
@@ -284,7 +285,7 @@ class _Tracing:
             items,
             deep,
             counts,
-            new_stack(),
+            new_walk(),
         )
         _, forward, right, down = camera_axes(self.view)
         band = Band(

@@ -1,4 +1,4 @@
-"""One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a box tree over them."""
+"""One frame of a scene as flat arrays for the compiled loops: shapes moved to their place, and a tree over them."""
 
 import math
 from collections.abc import Collection, Iterator, Mapping, Sequence
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from prism.colour.spaces import conversion
 from standin.scene import Light, Material, Medium, Scene, Shape, Turn
+from standin.tree import Tree, grow
 
 SPHERE, CYLINDER, BAND, RING, BOX, DISC, DOME = range(7)
 MATTE, GLOSS, METAL, GLASS, PANE, WAX = range(6)
@@ -42,8 +43,6 @@ LAMP = -1  # stands for a material where the shape is a light
 LIGHTS_GROUP = "lights"  # of lights that turn with no object group
 PATTERNS = {"plain": PLAIN, "tiles": TILES, "ribs": RIBS, "bands": BANDS}
 LIGHT_KINDS = {"sphere": LIGHT_SPHERE, "distant": LIGHT_DISTANT, "sky": LIGHT_SKY}
-LEAF_SHAPES = 1
-BEYOND = 1e30
 
 Table = NDArray[np.float64]
 
@@ -61,16 +60,6 @@ SHAPE = np.dtype(
         ("size", "f8", 3),
         ("pivot", "f8", 2),  # of the vertical line it turns about
         ("turn", "f8"),  # radians a frame
-    ],
-    align=True,
-)
-BOX_NODE = np.dtype(
-    [
-        ("low", "f8", 3),
-        ("high", "f8", 3),
-        ("count", "i4"),  # of shapes in a leaf; 0 for a branch
-        ("first", "i4"),  # shape of a leaf, or first child of a branch
-        ("second", "i4"),  # second child
     ],
     align=True,
 )
@@ -119,7 +108,7 @@ class Stage(NamedTuple):
     """What the compiled loops read."""
 
     shapes: NDArray  # (N,) SHAPE, in the order of the tree's leaves
-    boxes: NDArray  # (B,) BOX_NODE, the root first
+    tree: Tree  # over their boxes
     materials: NDArray  # (M,) MATERIAL
     lights: NDArray  # (L,) LIGHT
     medium: Fog
@@ -154,12 +143,12 @@ def build_stage(
     lights = [_turned_light(light, turns, frame - scene.first) for light in lit]
     placed = [record for name, record in _placed(scene, frame, visibility, kept_out, numbers) if name not in hidden]
     shapes = np.array(placed, SHAPE)
-    boxes, order = _box_tree(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
+    tree, order = grow(np.array([_bounds(shape) for shape in shapes]).reshape(-1, 6))
     materials = [OVERRIDES[override] if override else material for material in scene.materials.values()]
     fog = scene.medium
     return Stage(
         shapes=shapes[order],
-        boxes=boxes,
+        tree=tree,
         materials=_in_space(
             np.array([_material_record(material, names) for material in materials], MATERIAL), MATERIAL_COLOURS, space
         ),
@@ -342,53 +331,3 @@ def _bounds(shape: np.void) -> Table:
     }[int(shape["kind"])]
     reach = np.abs(shape["frame"].T) @ np.array(half) + 1e-6
     return np.concatenate([shape["centre"] - reach, shape["centre"] + reach])
-
-
-def _box_tree(bounds: Table) -> tuple[NDArray, list[int]]:
-    """Binary tree of boxes, and the order its leaves put the shapes in.
-
-    Split where the summed surface times count is least; leaves hold at most LEAF_SHAPES.
-    """
-    boxes: list[tuple] = []
-    order: list[int] = []
-
-    def grow(members: NDArray) -> int:
-        here = len(boxes)
-        around = _around(bounds[members])
-        boxes.append(())
-        if len(members) <= LEAF_SHAPES:
-            boxes[here] = (around[:3], around[3:], len(members), len(order), 0)
-            order.extend(members)
-        else:
-            first, second = (grow(part) for part in _best_split(bounds, members))
-            boxes[here] = (around[:3], around[3:], 0, first, second)
-        return here
-
-    if len(bounds):
-        grow(np.arange(len(bounds)))
-    else:  # an empty scene: one leaf beyond all distances, that no ray enters
-        boxes.append(((BEYOND,) * 3, (BEYOND,) * 3, 1, 0, 0))
-    return np.array(boxes, BOX_NODE), order
-
-
-def _around(bounds: Table) -> Table:
-    return np.concatenate([bounds[:, :3].min(axis=0), bounds[:, 3:].max(axis=0)])
-
-
-def _best_split(bounds: Table, members: NDArray) -> tuple[NDArray, NDArray]:
-    """Surface area heuristic over all places on all three axes (Goldsmith & Salmon, 1987)."""
-    best = (math.inf, members, members)
-    counts = np.arange(1, len(members))
-    for axis in range(3):
-        ranked = members[np.argsort(bounds[members, axis] + bounds[members, axis + 3], kind="stable")]
-        costs = _surfaces(bounds[ranked])[:-1] * counts + (_surfaces(bounds[ranked[::-1]])[:-1] * counts)[::-1]
-        cut = int(costs.argmin())
-        if costs[cut] < best[0]:
-            best = (costs[cut], ranked[: cut + 1], ranked[cut + 1 :])
-    return best[1:]
-
-
-def _surfaces(bounds: Table) -> Table:
-    """(N,) half the surface of the box around the first 1, 2, ... N of the boxes."""
-    sides = np.maximum.accumulate(bounds[:, 3:]) - np.minimum.accumulate(bounds[:, :3])
-    return (sides * np.roll(sides, 1, axis=1)).sum(axis=1)

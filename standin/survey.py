@@ -57,7 +57,7 @@ def identify(stage, shape, material, things, shares, share):
 
 
 @compiled
-def survey(stage, settings, camera, data, things, shares, stack, origin, direction, forward, hit, seed, sample):
+def survey(stage, settings, camera, data, things, shares, walk, origin, direction, forward, hit, seed, sample):
     """Measure what one camera ray sees first, looking through panes. hit: (distance, normal, shape) that it meets
     first.
 
@@ -73,7 +73,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
     reach = FAR  # how far the ray gets
     solid = False
     for _ in range(MOST_LAYERS):
-        t, n, shape = hit if near == 0.0 else first_seen(stage, origin, direction, near, FAR, True, stack)
+        t, n, shape = hit if near == 0.0 else first_seen(stage, origin, direction, near, FAR, True, walk)
         if near > 0.0 and behind[0] == hit[0]:
             behind = (t, n, shape)
         if shape < 0:
@@ -107,7 +107,7 @@ def survey(stage, settings, camera, data, things, shares, stack, origin, directi
         solid = True
         measure_solid(stage, settings, camera, data, shape, point, n, depth)
         colours(stage, data, material, kind, shape, point, n, direction)
-        measure_openness(stage, settings, data, stack, point, n, lit, seed, sample)
+        measure_openness(stage, settings, data, walk, point, n, lit, seed, sample)
         break
     if not solid:
         data[MIST] += 1.0
@@ -186,26 +186,26 @@ def colours(stage, data, material, kind, shape, point, n, direction):
 
 
 @compiled
-def measure_openness(stage, settings, data, stack, point, n, lit, seed, sample):
+def measure_openness(stage, settings, data, walk, point, n, lit, seed, sample):
     """Add 1 to the occlusion of a pixel if a ray leaves free within the distance, or 0."""
     if lit or settings.occlusion_distance <= 0.0:
         data[OCCLUSION] += 1.0
         return
     u, v = pair(seed, sample, 5)
     start = along(point, n, NUDGE)
-    _, _, blocker = nearest(stage, start, cosine_direction(n, u, v), NUDGE, settings.occlusion_distance, stack)
+    _, _, blocker = nearest(stage, start, cosine_direction(n, u, v), NUDGE, settings.occlusion_distance, walk)
     data[OCCLUSION] += 1.0 if blocker < 0 else 0.0
 
 
 @compiled
-def draw_lines(stage, settings, camera, data, stack, origin, direction, across, down):
+def draw_lines(stage, settings, camera, data, walk, origin, direction, across, down):
     """Add the share of a wire line that one camera ray meets; behind surfaces too if hidden lines are wanted.
 
     across, down: the same ray one pixel further right and further down, not normalised.
     """
     near = 0.0
     for _ in range(MOST_LAYERS):
-        t, n, shape = nearest(stage, origin, direction, near, FAR, stack)
+        t, n, shape = nearest(stage, origin, direction, near, FAR, walk)
         if shape < 0 or stage.shapes[shape].look == HOLDOUT:
             return
         near = t + NUDGE

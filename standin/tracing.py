@@ -48,7 +48,7 @@ def is_clean(account, data, taken, threshold):
 
 
 @compiled
-def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, shares, rays, stack):
+def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, shares, rays, walk):
     """Take the samples of one pixel; sums, not means, are left in the tables. Returns how many were taken."""
     position = row(camera, 0)
     forward = row(camera, 1)
@@ -60,22 +60,22 @@ def trace_pixel(stage, settings, prepared, camera, x, y, account, data, things, 
         u, v = pair(seed, sample, 1)
         direction = camera_ray(camera, x + u, y + v)
         direction = scale(direction, 1.0 / math.sqrt(direction[0] ** 2 + direction[1] ** 2 + direction[2] ** 2))
-        hit = first_seen(stage, position, direction, 0.0, FAR, True, stack)
+        hit = first_seen(stage, position, direction, 0.0, FAR, True, walk)
         met, behind = (FAR, 0.0, 0.0, FAR, FAR), hit
         if settings.surveyed == 1:
             met, behind = survey(
-                stage, settings, camera, data, things, shares, stack, position, direction, forward, hit, seed, sample
+                stage, settings, camera, data, things, shares, walk, position, direction, forward, hit, seed, sample
             )
         depth, covered, fog, fog_near, fog_far = met
         if settings.wire_divisions > 0:
             across = camera_ray(camera, x + u + 1.0, y + v)
             down = camera_ray(camera, x + u, y + v + 1.0)
-            draw_lines(stage, settings, camera, data, stack, position, direction, across, down)
+            draw_lines(stage, settings, camera, data, walk, position, direction, across, down)
         before = (account[BEAUTY, 0], account[BEAUTY, 1], account[BEAUTY, 2])
         fog_before = (account[VOLUME, 0], account[VOLUME, 1], account[VOLUME, 2])
         for path in range(paths):
             follow(
-                stage, settings, prepared, account, data, stack, position, direction, hit, behind, 1.0 / paths, seed,
+                stage, settings, prepared, account, data, walk, position, direction, hit, behind, 1.0 / paths, seed,
                 sample * paths + path,
             )  # fmt: skip
         for c in range(3):
@@ -114,7 +114,7 @@ def trace_band(
     items,
     deep,
     deep_counts,
-    stack,
+    walk,
 ):
     """Render rows first..end-1.
 
@@ -130,7 +130,7 @@ def trace_band(
             mine = things[y - first, x]
             held = shares[y - first, x]
             data[DEPTH] = FAR
-            taken = trace_pixel(stage, settings, prepared, camera, x, y, account, data, mine, held, rays, stack)
+            taken = trace_pixel(stage, settings, prepared, camera, x, y, account, data, mine, held, rays, walk)
             share = 1.0 / taken
             for k in range(account.shape[0]):
                 for c in range(3):

@@ -20,13 +20,14 @@ from prism.naming.patterns import parse_pattern
 from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase
 from standin.accumulation import COMPONENTS
-from standin.rays import FAR, box_entry, hit_shape, nearest, new_stack
+from standin.rays import FAR, enter_boxes, hit_shape, nearest
 from standin.render import Order, Quality, render_frame, settings_of
 from standin.sampling import pair
 from standin.scene import Camera, Group, Light, Material, Mist, Scene, Shape, Turn
 from standin.shading import dielectric, ggx, ggx_direction
 from standin.stage import build_stage
 from standin.survey import mist_amount
+from standin.tree import LOPSIDED, MOST_WAITING, WIDE, grow, new_walk
 from standin.write import IN_ONE_FILE, write_frame
 
 SIZE = (64, 36)
@@ -336,15 +337,16 @@ class Geometry(unittest.TestCase):
         self.assertGreater(compared, 100)
 
     def test_no_ray_enters_the_tree_of_an_empty_scene(self):
-        boxes = build_stage(scene_of([], [white_sky()]), 1).boxes
+        boxes = build_stage(scene_of([], [white_sky()]), 1).tree.boxes
         for towards in np.concatenate([np.eye(3), -np.eye(3), np.random.default_rng(2).normal(0, 1, (200, 3))]):
             inverse = tuple(1 / np.where(towards == 0, 1e-300, towards))
             for origin in ((0.0, 0.0, 0.0), (5.0, -7.0, 2.0)):
-                self.assertEqual(box_entry(boxes[0], origin, inverse, FAR), FAR)
+                enter_boxes(boxes, 0, origin, inverse, FAR, entries := np.zeros(WIDE))
+                self.assertEqual([*entries], [FAR] * WIDE)
 
     def test_the_box_tree_finds_what_a_full_search_finds(self):
         stage = build_stage(build_scene(), 1013)
-        stack = new_stack()
+        walk = new_walk()
 
         @njit
         def search(shapes, origin, towards):
@@ -359,7 +361,20 @@ class Geometry(unittest.TestCase):
             origin = tuple(rng.uniform((-4, -4, 0.05), (4, 4, 3)))
             towards = rng.normal(0, 1, 3)
             towards = tuple(towards / np.linalg.norm(towards))
-            self.assertEqual(nearest(stage, origin, towards, 0.0, FAR, stack)[0], search(stage.shapes, origin, towards))
+            self.assertEqual(nearest(stage, origin, towards, 0.0, FAR, walk)[0], search(stage.shapes, origin, towards))
+
+    def test_no_tree_is_deeper_than_a_ray_has_room_for(self):
+        """Boxes that double in size and distance are split off one by one, which stops after a while."""
+        low = 2.0 ** np.arange(600)[:, np.newaxis].repeat(3, axis=1) / 2**300
+        tree, order = grow(np.hstack([low, 1.5 * low]))
+        self.assertEqual(sorted(order), list(range(600)))
+
+        def deepest(branch):
+            return 1 + max((deepest(inside) for inside in tree.inside[branch] if inside > 0), default=0)
+
+        halved = math.ceil(math.log2(len(order)))
+        self.assertLessEqual(deepest(0), LOPSIDED + halved)
+        self.assertLess((LOPSIDED + 40) * (WIDE - 1), MOST_WAITING)
 
     def test_groups_turn(self):
         scene = scene_of([ball(centre=(1, 0, 0))], [white_sky()])
