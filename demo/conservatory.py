@@ -74,7 +74,7 @@ def build_scene() -> Scene:
         name="The Orrery Conservatory",
         first=FIRST,
         last=LAST,
-        size=(512, 288),
+        size=(960, 540),
         materials=_materials(),
         groups=_groups(),
         shapes=shapes,

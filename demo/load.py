@@ -1,13 +1,10 @@
-"""The demo shots: their plans, and the first frame rendered at once; `manage.py load_demo` enters them."""
+"""The demo shots and their plans; `manage.py load_demo` enters them."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 
 from demo.conservatory import FIRST, LAST, build_scene
-from prism.intake.auditing import is_as_planned
-from prism.plan.expansion import expand
 from prism.plan.plan import Layer, Plan, ShotSettings
 from prism.plan.presets import SHIPPED, apply
 
@@ -18,18 +15,21 @@ class DemoShot:
     title: str
     camera: str
     frames: str  # rendered for the demo
+    few: str  # of them, on a small machine
     layered_next: bool  # whether a second version with layers is planned
     first: bool  # before the others
     deep: bool = False  # whether its pixels are rendered as many samples, too, and a bird flies between them
 
 
-SAMPLES = 16
+SAMPLES = 6
+SMALL = 2  # cores
 # Of indirect light: with so few samples stray dots would sparkle, and the denoiser takes them for highlights.
 LIMIT = 1.5
 
+ALL, FEW, PAIR = f"{FIRST}-{LAST}", f"{FIRST}-{FIRST + 7}", f"{FIRST},{FIRST + 24}"
 SHOTS = (
-    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", f"{FIRST}-{LAST}", False, first=True),
-    DemoShot("ORR_020", "The sun at the hub, close", "close", f"{FIRST},{FIRST + 24}", True, first=False, deep=True),
+    DemoShot("ORR_010", "The conservatory at dusk, wide", "wide", ALL, FEW, False, first=True),
+    DemoShot("ORR_020", "The sun at the hub, close", "close", PAIR, PAIR, True, first=False, deep=True),
 )
 
 
@@ -74,15 +74,6 @@ def next_plan_of(shot: DemoShot) -> Plan:
     )
 
 
-def render_first(shot: DemoShot, folder: Path) -> Path:
-    """Render the first frame of a demo shot below its folder, unless it is there as planned. Returns its own folder."""
-    # Imported here: the renderer takes seconds to load, and most starts have nothing to render.
-    from standin.facts import facts_of
-    from standin.shot import make_frame
-
-    scene, plan = build_scene(), plan_of(shot)
-    facts, image = facts_of(scene), next(plan.images())
-    files = [planned for planned in expand(plan, facts) if planned.is_of(image)]
-    if not is_as_planned(plan, facts, image, files, FIRST, folder):
-        make_frame(plan, scene, facts, image, files, FIRST, folder)
-    return (folder / files[0].path(FIRST)).parent
+def frames_of(shot: DemoShot, cores: int) -> str:
+    """The frames that are rendered unasked: on a small machine not so many that it is busy for long."""
+    return shot.few if cores <= SMALL else shot.frames

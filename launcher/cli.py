@@ -44,15 +44,19 @@ def _started(house: House, empty: bool) -> int:
     empty = marker.exists()
     with times.of("what is outdated stopped"):
         parts.stop_outdated(house)
-    with times.of("records, loops and demo"):
-        parts.make_ready(house, empty=empty)
+    with times.of("records and demo"):
+        fresh = parts.make_ready(house, empty=empty)
     with times.of("servers and worker"):
         parts.start_serving(house)
+    if fresh:
+        parts.start_warming(house)
     print(f"\nEager Prism is ready after {times.seconds:.0f} s at {parts.address(house)}")
     if words := times.in_words():
         print(f"That took: {words}.")
     if not empty:
         print(f"Demo account: demo / {house.secrets()['demo']}")
+        if fresh:
+            print("Its first pictures are being rendered: two, in about a minute.")
     return 0
 
 

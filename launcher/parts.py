@@ -29,7 +29,7 @@ PORT_VARIABLES = {"database": "EAGER_DB_PORT", "queue": "EAGER_QUEUE_PORT", "web
 READY = "prepared"  # name of the file that says what was made ready
 PREPARED = ("demo", "desk", "prism", "standin")  # folders whose files decide what has to be made ready
 SERVED = ("desk", "prism", "standin")  # folders whose files the web server and the worker keep in memory
-SERVING, RECORDS = ("web", "pictures", "worker", "logs"), ("queue", "database")
+SERVING, RECORDS = ("web", "pictures", "worker", "loops", "logs"), ("queue", "database")
 STOP_ORDER = (*SERVING, *RECORDS)
 
 
@@ -88,6 +88,12 @@ def start_serving(house: House) -> None:
     start(house, _worker(house), _pictures(house), _web(house), Service("logs", logs, os.environ, lambda: True))
 
 
+def start_warming(house: House) -> None:
+    """Compile the loops that were never run here, behind everything else; who needs one sooner compiles that one."""
+    command = ["nice", "-n", "15", str(PYTHON), "-m", "prism.warming"]
+    start(house, Service("loops", command, environment(house), lambda: True, user=serving_user(house)))
+
+
 def stop_outdated(house: House) -> None:
     """End a web server and a worker that began with other files or secrets than there are now: they keep what they
     read."""
@@ -111,9 +117,9 @@ def _digest_of(house: House, folders: Sequence[str]) -> str:
     return digest.hexdigest()
 
 
-def make_ready(house: House, *, empty: bool) -> None:
+def make_ready(house: House, *, empty: bool) -> bool:
     """Migrations, static files and the demo; not again while the application, its database and its static files are
-    those that were made ready. Raises Trouble."""
+    those that were made ready. Returns whether there was anything to do. Raises Trouble."""
     stamp = house.var / "run" / READY
     database, static = house.var / "mariadb" / "complete", house.var / "static"
 
@@ -122,11 +128,12 @@ def make_ready(house: House, *, empty: bool) -> None:
         return json.dumps([_digest_of(house, PREPARED), empty, *there])
 
     if stamp.exists() and stamp.read_text() == made_of():
-        return
+        return False
     stamp.unlink(missing_ok=True)
-    if manage(house, "prepare", "--warm", *(["--empty"] if empty else [])):
+    if manage(house, "prepare", *(["--empty"] if empty else [])):
         raise Trouble("The application could not be made ready; the lines above say why.")
     stamp.write_text(made_of())
+    return True
 
 
 def forget_ready(house: House) -> None:

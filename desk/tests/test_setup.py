@@ -1,7 +1,9 @@
 """Set up from nothing: accounts, productions, members, shots and their scenes."""
 
+import dataclasses
 import json
 import os
+from io import StringIO
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
@@ -12,10 +14,12 @@ from django.core.management import call_command
 from django.test import Client, TestCase
 from django.urls import reverse
 
+from demo import load
 from demo.conservatory import build_scene
 from desk.accounts import services as accounts
+from desk.elements.services import frames_on_disk
 from desk.jobs import engine
-from desk.jobs.models import Job
+from desk.jobs.models import GOOD, Job, Task
 from desk.scenes import services as scenes
 from desk.shots.models import Membership, Production, Shot
 from desk.tests.world import WorldCase, log_in
@@ -91,7 +95,7 @@ class FromNothing(TestCase):
         self.assertFalse(Production.objects.exists())
 
 
-class Demo(TestCase):
+class Demo(WorldCase):
     def test_an_account_that_was_deleted_stays_deleted(self):
         users = get_user_model().objects
         with mock.patch("demo.load.SHOTS", ()), mock.patch.dict(os.environ, EAGER_DEMO_PASSWORD="made-for-this"):
@@ -100,6 +104,27 @@ class Demo(TestCase):
             users.get(username="demo").delete()
             call_command("load_demo")
         self.assertFalse(users.filter(username="demo").exists())
+
+    def test_a_small_machine_is_not_kept_busy(self):
+        wide = load.SHOTS[0]
+        self.assertEqual([load.frames_of(wide, cores) for cores in (2, 3)], ["1001-1008", "1001-1048"])
+
+    def test_a_worker_renders_its_shots_and_makes_their_ledgers(self):
+        """Small, and of two frames; put back as it was, it finds its frames as they are."""
+        small = build_scene().replace(size=(32, 18))
+        shots = tuple(dataclasses.replace(shot, frames="1001-1002", few="1001-1002") for shot in load.SHOTS)
+        for place in ("demo.load", "desk.house.management.commands.load_demo"):
+            self.enterContext(mock.patch(f"{place}.build_scene", return_value=small))
+        self.enterContext(mock.patch("demo.load.SHOTS", shots))
+        for arguments in ((), ("--again",)):
+            call_command("load_demo", *arguments, stdout=StringIO())
+            self.work_all()
+            self.assertEqual([task.log for task in Task.objects.exclude(state__in=GOOD)], [])
+            shots = Shot.objects.filter(production__code="ORR").order_by("code")
+            self.assertEqual([shot.ledgers.get().versions.count() for shot in shots], [3, 2])
+            self.assertEqual(
+                [[len(frames_on_disk(element)) for element in shot.elements.all()] for shot in shots], [[2], [2, 48]]
+            )
 
 
 class Accounts(WorldCase):

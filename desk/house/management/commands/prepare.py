@@ -1,6 +1,3 @@
-import subprocess
-import sys
-
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
@@ -16,26 +13,18 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser) -> None:
         parser.add_argument("--empty", action="store_true", help="no demo: begin with an account and nothing else")
-        parser.add_argument(
-            "--warm", action="store_true", help="compile, meanwhile, the loops that were never run here"
-        )
 
-    def handle(self, *args, empty: bool, warm: bool, **options) -> None:
-        warming = subprocess.Popen([sys.executable, "-m", "prism.warming"]) if warm else None
+    def handle(self, *args, empty: bool, **options) -> None:
         self.stdout.write("- Bringing the database up to date")
         call_command("migrate", interactive=False, verbosity=0)
         call_command("collectstatic", interactive=False, verbosity=0)
         self._look_at_places()
         if not empty:
-            if warming is not None:
-                warming.wait()  # rather than compile the same beside it
             call_command("load_demo", stdout=self.stdout)
         elif not get_user_model().objects.exists():
             user, password = create("owner", may_set_up=True)
             self.stdout.write(f"- First account: {user.get_username()}, one-time password {password}")
             self.stdout.write("  Log in with it; three steps lead to the first shot: password, production, shot.")
-        if warming is not None:
-            warming.wait()
 
     def _look_at_places(self) -> None:
         """Elements from before there were documents get theirs."""
