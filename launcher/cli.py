@@ -44,12 +44,12 @@ def _started(house: House, empty: bool) -> int:
     empty = marker.exists()
     with times.of("what is outdated stopped"):
         parts.stop_outdated(house)
+    if fresh := not parts.is_ready(house, empty=empty):
+        parts.start_warming(house)
     with times.of("records and demo"):
-        fresh = parts.make_ready(house, empty=empty)
+        parts.make_ready(house, empty=empty)
     with times.of("servers and worker"):
         parts.start_serving(house)
-    if fresh:
-        parts.start_warming(house)
     print(f"\nEager Prism is ready after {times.seconds:.0f} s at {parts.address(house)}")
     if words := times.in_words():
         print(f"That took: {words}.")

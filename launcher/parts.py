@@ -117,23 +117,26 @@ def _digest_of(house: House, folders: Sequence[str]) -> str:
     return digest.hexdigest()
 
 
-def make_ready(house: House, *, empty: bool) -> bool:
-    """Migrations, static files and the demo; not again while the application, its database and its static files are
-    those that were made ready. Returns whether there was anything to do. Raises Trouble."""
+def is_ready(house: House, *, empty: bool) -> bool:
+    """Whether the application, its database and its static files are those that were made ready."""
     stamp = house.var / "run" / READY
-    database, static = house.var / "mariadb" / "complete", house.var / "static"
+    return stamp.exists() and stamp.read_text() == _made_of(house, empty)
 
-    def made_of() -> str:
-        there = [path.stat().st_mtime_ns if path.exists() else 0 for path in (database, static)]
-        return json.dumps([_digest_of(house, PREPARED), empty, *there])
 
-    if stamp.exists() and stamp.read_text() == made_of():
-        return False
-    stamp.unlink(missing_ok=True)
+def make_ready(house: House, *, empty: bool) -> None:
+    """Migrations, static files and the demo; not again while it is ready. Raises Trouble."""
+    if is_ready(house, empty=empty):
+        return
+    forget_ready(house)
     if manage(house, "prepare", *(["--empty"] if empty else [])):
         raise Trouble("The application could not be made ready; the lines above say why.")
-    stamp.write_text(made_of())
-    return True
+    (house.var / "run" / READY).write_text(_made_of(house, empty))
+
+
+def _made_of(house: House, empty: bool) -> str:
+    paths = (house.var / "mariadb" / "complete", house.var / "static")
+    there = [path.stat().st_mtime_ns if path.exists() else 0 for path in paths]
+    return json.dumps([_digest_of(house, PREPARED), empty, *there])
 
 
 def forget_ready(house: House) -> None:

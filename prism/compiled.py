@@ -8,13 +8,14 @@ has share what is the same in them.
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import re
 import shutil
 import time
 from collections.abc import Callable, Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -40,6 +41,17 @@ def cache_folder() -> Path:
         if os.access(shared, os.W_OK):
             return shared
     return HOUSE / "var" / "compiled"
+
+
+@contextmanager
+def one_at_a_time(loops: str) -> Iterator[None]:
+    """While inside, no other process of this copy does the same: it waits, and then reads what was compiled here.
+
+    loops: the file of a module that they are in, which is locked for it.
+    """
+    with open(loops, "rb") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
 
 
 def delete_unused() -> None:

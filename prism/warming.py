@@ -10,12 +10,13 @@ import gc
 import subprocess
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from prism.combine.machine import ADD, RUNNING, Code
-from prism.compiled import delete_unused
+from prism.compiled import delete_unused, one_at_a_time
 from prism.deep import operations
 from prism.deep.samples import samples_of
 from prism.finish.context import Context
@@ -40,8 +41,13 @@ CORNERS = ({"x": 0, "y": 0}, {"x": 2, "y": 0}, {"x": 0, "y": 2})
 def warm() -> None:
     """What someone drags or presses with, on a few pixels each: loops of a ledger, of mattes, and of finishing
     steps."""
-    _warm_rebuild()
-    _warm_finish()
+    for part in ("rebuild", "finish"):
+        _warm_alone(part)
+
+
+def _warm_alone(part: str) -> None:
+    with one_at_a_time(str(Path(__file__).with_name(LOCKED[part]))):
+        PARTS[part]()
 
 
 def _warm_rebuild() -> None:
@@ -91,12 +97,9 @@ class _Passes(Context):
 
 
 def _warm_stand_in() -> None:
-    from standin.render import load_compiled
-    from standin.scene import Scene
+    from standin.render import EMPTY, load_compiled
 
-    nothing = {"materials": {}, "groups": [], "shapes": [], "lights": [], "mist": {"near": 1, "far": 2}}
-    camera = {"name": "main", "position": (0, -1, 0), "target": (0, 0, 0), "fov": 40}
-    load_compiled(Scene(name="Nothing", first=1, last=1, size=(8, 8), cameras=[camera], **nothing))
+    load_compiled(EMPTY)
 
 
 def _warm_deep() -> None:
@@ -112,6 +115,8 @@ def _warm_deep() -> None:
     operations.thinned(operations.cut(merged, 0, 2.5), tolerance=1, most=1)
 
 
+# By which file others wait for a part; the renderer has one of its own.
+LOCKED = {"rebuild": "combine/machine.py", "finish": "finish/evaluate.py", "deep": "deep/operations.py"}
 PARTS = {"rebuild": _warm_rebuild, "finish": _warm_finish, "stand-in": _warm_stand_in, "deep": _warm_deep}
 
 
@@ -123,7 +128,7 @@ def main(names: Sequence[str]) -> None:
             each.wait()
     gc.disable()  # compiling makes millions of small things that all live to the end
     for name in names:
-        PARTS[name]()
+        _warm_alone(name) if name in LOCKED else PARTS[name]()
 
 
 if __name__ == "__main__":

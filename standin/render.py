@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from prism.bands import run_bands
 from prism.colour.spaces import CHROMATICITIES
+from prism.compiled import one_at_a_time
 from prism.deep.samples import Samples, samples_of
 from prism.documents import fingerprint
 from prism.errors import BadArgument
@@ -31,7 +32,7 @@ from standin.planes import Band, planes_of
 from standin.prepared import Points, Prepared, not_prepared
 from standin.preparing import PreparedLight, light_about, prepare
 from standin.rays import FAR
-from standin.scene import Scene
+from standin.scene import Camera, Scene
 from standin.stage import SCENE_SPACE, Stage, build_stage, names_of
 from standin.survey import DATA_COUNT, SAMPLES, SLOTS, SQUARE
 from standin.tracing import trace_band
@@ -46,6 +47,12 @@ SURE_BOUNCES = 1  # light groups by themselves are a share of the light, and tak
 PILOT_ROWS = 24  # one row in so many is rendered to see how many samples a time limit allows
 STANDARD = (
     "beauty", *COMPONENTS, "light_group", "surface_colour", "raw_light", "depth", "mist", "occlusion", "normals",
+)  # fmt: skip
+
+
+EMPTY = Scene(
+    name="Nothing", first=1, last=1, size=(8, 8), materials={}, groups=[], shapes=[], lights=[],
+    cameras=[Camera(name="main", position=(0, -1, 0), target=(0, 0, 0), fov=40)], mist=Mist(near=1, far=2),
 )  # fmt: skip
 
 
@@ -193,8 +200,10 @@ def render_frame(
 
 
 def load_compiled(scene: Scene) -> None:
-    """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time."""
-    render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
+    """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time. What
+    another process compiles is waited for."""
+    with one_at_a_time(__file__):
+        render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
 
 
 def measure_frame(scene: Scene, frame: int, *, camera: str, size: tuple[int, int], samples: int) -> Measured:

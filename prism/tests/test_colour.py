@@ -144,6 +144,14 @@ class Quick(unittest.TestCase):
                     self.assertEqual(got[1:].tolist(), view(plain, transform)[0, 0, 1:].tolist())
                     self.assertGreater(got[0], 240)
 
+    def test_infinity_late_in_a_row_is_tamed_there(self):
+        given = np.full((1, 8, 3), 0.2, np.float32)
+        given[0, 6, 0] = np.inf
+        for transform in (SRGB, FILM):
+            alone = quick(given[:, 6:7], transform)[0, 0]
+            self.assertEqual(quick(given, transform)[0, 6].tolist(), alone.tolist())
+            self.assertEqual(quick(given, transform)[0, :6].tolist(), quick(given[:, :6], transform)[0].tolist())
+
     def test_nan_is_black_and_infinity_white(self):
         for transform in (SRGB, FILM):
             got = quick(np.float32([[[np.nan] * 3, [np.inf] * 3, [-np.inf] * 3]]), transform)

@@ -14,7 +14,7 @@ import OpenImageIO as oiio
 from prism.deep import banded
 from prism.deep import operations as ops
 from prism.deep.costs import Cost, cheapest
-from prism.deep.files import read_samples, write_samples
+from prism.deep.files import read_pixels, read_samples, write_samples
 from prism.deep.samples import samples_of
 from prism.deep.survey import survey
 from prism.elements import disk
@@ -345,6 +345,21 @@ class Library(FolderCase):
         place = list(source.spec().channelnames).index("id")
         found = [read.deep_value_uint(p, place, s) for p in range(counts.size) for s in range(read.samples(p))]
         self.assertEqual(found, runs["id"].tolist())
+
+    def test_some_pixels_alone_are_those_of_the_whole(self):
+        rng = np.random.default_rng(6)
+        counts = rng.integers(0, 4, (5, 7)).astype(np.int32)
+        runs = {name: rng.random(int(counts.sum())).astype(np.float32) for name in "RGBAZ"}
+        whole = Window.of_size(7, 5)
+        write_samples(self.folder / "a.exr", samples_of(counts, runs, window=whole, display_window=whole))
+        pixels, window = np.array([30, -1, 2, 17]), Window.of_size(2, 2)
+        part = read_parts(self.folder / "a.exr")[0]
+        some = read_pixels(self.folder / "a.exr", part, pixels, window)
+        flat = counts.reshape(-1)
+        ends = np.cumsum(flat)
+        taken = [sample for pixel in pixels if pixel >= 0 for sample in range(ends[pixel] - flat[pixel], ends[pixel])]
+        np.testing.assert_array_equal(rows_of(some), rows_of(read_samples(self.folder / "a.exr"))[taken])
+        self.assertEqual(some.counts.reshape(-1).tolist(), [flat[30], 0, flat[2], flat[17]])
 
     def test_any_deep_file_reads_as_by_the_format_s_own_library(self):
         """Compressions, types, windows, parts beside flat ones; and what we write reads the same there."""

@@ -324,6 +324,15 @@ class Kept(FolderCase):
         self.assertGreaterEqual(len(self.files()), 3)
         self.assertEqual([float(self.plane(path).max()) for path in paths], list(range(8)))
 
+    def test_what_a_reader_left_behind_goes_after_an_hour_however_small(self):
+        self.kept.path.mkdir()
+        ages = {"young.new": 3500, "old.new": 3700}
+        for name, age in ages.items():
+            (self.kept.path / name).write_bytes(b"half of a plane")
+            os.utime(self.kept.path / name, (time.time() - age,) * 2)
+        self.kept.trim()
+        self.assertEqual(self.files(), ["young.new"])
+
     def test_a_refused_file_leaves_nothing_and_a_cut_one_is_made_again(self):
         path = self.write("a.exr", {"R": np.full((40, 40), 3, np.float32)})
         path.write_bytes(path.read_bytes()[:-20])
