@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 from pathlib import Path
 
 from playwright.sync_api import Page, expect, sync_playwright
 
 HERE = Path(__file__).parent / "screenshots"
+VAR = Path(os.environ.get("EAGER_VAR") or HERE.parents[1] / "var")
 ADDRESS = "http://127.0.0.1:8710"
 QUIET = [
     "--no-sandbox",
@@ -22,7 +24,7 @@ QUIET = [
 def log_in(page: Page) -> None:
     page.goto(f"{ADDRESS}/login/")
     page.fill("#id_username", "demo")
-    page.fill("#id_password", json.loads((HERE.parents[1] / "var" / "secrets.json").read_text()).get("demo", "demo"))
+    page.fill("#id_password", json.loads((VAR / "secrets.json").read_text()).get("demo", "demo"))
     page.click("text=Log in")
 
 
@@ -46,13 +48,13 @@ def _ledger(page: Page, frame: int) -> None:
 
 
 def rebuild(page: Page) -> None:
-    _ledger(page, 1030)
+    _ledger(page, 1008)
     page.get_by_role("button", name="Scopes").click()
     page.mouse.move(900, 300)
 
 
 def dimmers(page: Page) -> None:
-    _ledger(page, 1030)
+    _ledger(page, 1008)
     page.get_by_role("button", name="Dimmers").click()
 
 
@@ -60,7 +62,7 @@ def mattes(page: Page) -> None:
     """Planets being picked in the picture."""
     page.keyboard.press("Control+z")
     page.wait_for_timeout(1000)
-    _ledger(page, 1010)
+    _ledger(page, 1008)
     page.get_by_role("button", name="Mattes", exact=True).click()
     page.locator(".chip").first.click()
     page.locator(".chip").first.click()
@@ -73,7 +75,7 @@ def mattes(page: Page) -> None:
 def compare(page: Page) -> None:
     page.keyboard.press("Control+z")
     page.wait_for_timeout(1000)
-    _ledger(page, 1030)
+    _ledger(page, 1008)
     page.get_by_role("button", name="Compare").click()
     page.get_by_role("button", name="Wipe").click()
     page.wait_for_timeout(1000)
@@ -93,7 +95,7 @@ def deep(page: Page) -> None:
 
 
 def _finish(page: Page, step: str) -> None:
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/finish/?frame=1034&step={step}")
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/finish/?frame=1008&step={step}")
     page.wait_for_selector("canvas[data-encoding=png]")
     page.wait_for_load_state("networkidle")
 
@@ -158,8 +160,8 @@ def handoff(page: Page) -> None:
 
 
 def _delivered(page: Page) -> None:
-    """A delivery of twelve frames with a movie, ordered if there is none."""
-    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001-1012")
+    """A delivery of eight frames with a movie, ordered if there is none."""
+    page.goto(f"{ADDRESS}/shots/ORR/ORR_010/hand-off/?frame=1001-1008")
     page.wait_for_selector("[data-item]")
     if page.locator(".dispatch[data-state=done] a.btn-sm").count() == 0:
         for preset in ("to review", "to lay over"):

@@ -218,6 +218,8 @@ def wall(run: Run) -> dict[str, Any]:
     numbers = sorted({frame.number for frame in frames})
     done = [frame for frame in frames if frame.state in GOOD and not frame.given("warmUp")]
     newest = max(done, key=lambda frame: (frame.ended, frame.pk), default=None)
+    image = (newest.given("layer"), newest.given("camera")) if newest else ()
+    denoised = bool(image) and file_of(run, *image, "beauty", denoised=True) is not None
     return {
         "id": run.pk,
         "numbers": numbers,
@@ -235,7 +237,7 @@ def wall(run: Run) -> dict[str, Any]:
             for frame in frames
             if frame.state == State.RUNNING
         ],
-        "newest": {"key": newest.pk, "title": newest.title} if newest else None,
+        "newest": {"key": newest.pk, "title": newest.title, "denoised": denoised} if newest else None,
         **_times(frames, stalled := engine.stalled(frames)),
         "stalled": stalled,
         "failed": [{"key": frame.pk, "title": frame.title} for frame in frames if frame.state == State.FAILED][:20],

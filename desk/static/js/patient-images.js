@@ -1,7 +1,9 @@
-// Pictures in lists that were refused because the server has too much to do are asked for again until they are there.
+// Pictures in lists that were refused because the server has too much to do are asked for again until they are there;
+// those refused otherwise a few times, since one that took too long at first may not the next time.
 import { HANDLES, refusal } from "./api.js";
 
 const BUSY = 429;
+const MOST_ATTEMPTS = 3; // after other refusals
 const FIRST_PAUSE = 800; // milliseconds, longer with every attempt
 const LONGEST_PAUSE = 8000;
 
@@ -25,11 +27,11 @@ async function cameNot(image) {
   const answer = await fetch(wanted, asked).catch(() => null);
   if (image.src !== wanted || !image.isConnected) return;
   const isPicture = answer?.ok && answer.headers.get("Content-Type")?.startsWith("image/");
-  if (!isPicture && Number(answer && refusal(answer)) !== BUSY) {
+  const attempt = Number(image.dataset.attempt ?? 0) + 1;
+  if (!isPicture && Number(answer && refusal(answer)) !== BUSY && attempt > MOST_ATTEMPTS) {
     image.dataset.state = "failed";
     return;
   }
-  const attempt = Number(image.dataset.attempt ?? 0) + 1;
   image.dataset.attempt = attempt;
   setTimeout(
     () => image.src === wanted && image.isConnected && (image.src = again(wanted, attempt)),

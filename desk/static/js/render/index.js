@@ -89,7 +89,7 @@ export default () => {
     took(progress) {
       Object.assign(this, progress);
       const newest = this.wall?.newest;
-      if (newest && !this.detail) latest.show(newest.key, newest.title);
+      if (newest && !this.detail) latest.show(newest);
       const state = this.wall ? `${this.wall.good} of ${this.wall.whole}` : "nothing rendered";
       window.dispatchEvent(new CustomEvent("eager:keeping", { detail: state }));
       nextTick(() => this.draw());
@@ -273,7 +273,7 @@ export default () => {
       return [
         seconds ? duration(seconds) : "",
         samples ? `${samples.toFixed(0)} samples a pixel` : "",
-        seconds ? noiseText(noise) : "",
+        samples ? noiseText(noise) : "", // what was there already was not measured
         bytes ? megabytes(bytes) : "",
         `${attempts} ${attempts === 1 ? "attempt" : "attempts"}`,
         worker,

@@ -11,9 +11,10 @@ export const createLatest = (onChange) => reactive({
 
   get chosen() { return this.passes.find(({ key }) => key === this.pass); },
   get hasDenoised() { return Boolean(this.chosen?.denoised); },
-  show(task, title) {
-    if (task === this.task) return;
-    Object.assign(this, { task, title, passes: [] });
+  // The beauty, as clean as there is one.
+  show({ key, title, denoised }) {
+    if (key === this.task) return;
+    Object.assign(this, { task: key, title, pass: "beauty", denoised, passes: [] });
     onChange();
   },
   // With what else its frame has.
