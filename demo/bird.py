@@ -15,7 +15,7 @@ from prism.formats.exr import write_exr
 from prism.pixels.image import Image
 
 NAME = "paper_bird"
-WIDTH, HEIGHT = 176, 132
+WIDTH, HEIGHT = 330, 248
 FINER = 8  # times as fine as it is drawn, for soft edges
 BEATS = 6  # of the wings over the shot
 PAPER = np.array([1.9, 1.75, 1.5])  # near the lamp at the hub

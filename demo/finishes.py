@@ -26,26 +26,26 @@ def finished(ledger: Ledger, element: str) -> Ledger:
     sun = MadeMatte(id="sun", parts=(NamesPart(source=names, patterns=("sun",)),), comment="What the flare follows.")
     brass = MadeMatte(
         id="orrery, soft",
-        parts=(NamesPart(source=names, patterns=BRASS, grow=6, blur=28),),
+        parts=(NamesPart(source=names, patterns=BRASS, grow=11, blur=52),),
         comment="Where the rays are let through.",
     )
     steps = (
         RaysStep(
-            id="rays", name="rays from the dome", threshold=0.3, most=0.3, length=260, falloff=1.6, way="away",
-            x=0, y=-190, brightness=2.4, tint=(1, 0.8, 0.62), matte="orrery, soft",
+            id="rays", name="rays from the dome", threshold=0.3, most=0.3, length=480, falloff=1.6, way="away",
+            x=0, y=-356, brightness=2.4, tint=(1, 0.8, 0.62), matte="orrery, soft",
             comment="From the openings, on the orrery alone.",
         ),
         FlareStep(
-            id="flare", name="the sun's flare", follow="sun", hidden_by="planets", size=230, core=0.5, streak=0.3,
-            ghosts=0.025, ring=0.02, light_size=26, tint=(1, 0.82, 0.6), comment="Goes as a planet passes before it.",
+            id="flare", name="the sun's flare", follow="sun", hidden_by="planets", size=430, core=0.5, streak=0.3,
+            ghosts=0.025, ring=0.02, light_size=48, tint=(1, 0.82, 0.6), comment="Goes as a planet passes before it.",
         ),
-        GlowStep(id="glow", threshold=0.9, size=46, tint=(1, 0.9, 0.74), amount=0.75),
+        GlowStep(id="glow", threshold=0.9, size=86, tint=(1, 0.9, 0.74), amount=0.75),
         GradeStep(id="grade", offset=(0.0, 0.001, 0.004), saturation=1.06),
         VignetteStep(id="vignette", field_of_view=58, amount=0.8),
-        FringeStep(id="fringe", red=0.45, blue=-0.45),
+        FringeStep(id="fringe", red=0.8, blue=-0.8),
         FilmStep(id="film", look="evening", amount=0.5),
         VibranceStep(id="vibrance", vibrance=0.3),
-        SharpenStep(id="sharpen", amount=0.55, radius=0.7),
-        GrainStep(id="grain", amount=0.016, size=1.2),
+        SharpenStep(id="sharpen", amount=0.55, radius=1.0),
+        GrainStep(id="grain", amount=0.016, size=1.6),
     )  # fmt: skip
     return ledger.replace(mattes=(*ledger.mattes, sun, brass), finish=steps)

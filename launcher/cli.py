@@ -44,7 +44,7 @@ def _started(house: House, empty: bool) -> int:
     empty = marker.exists()
     with times.of("what is outdated stopped"):
         parts.stop_outdated(house)
-    if fresh := not parts.is_ready(house, empty=empty):
+    if not parts.is_ready(house, empty=empty):
         parts.start_warming(house)
     with times.of("records and demo"):
         parts.make_ready(house, empty=empty)
@@ -55,8 +55,6 @@ def _started(house: House, empty: bool) -> int:
         print(f"That took: {words}.")
     if not empty:
         print(f"Demo account: demo / {house.secrets()['demo']}")
-        if fresh:
-            print("Its first pictures are being rendered: two, in about a minute.")
     return 0
 
 

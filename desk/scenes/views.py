@@ -15,7 +15,6 @@ from desk.scenes.kinds import are_coming, begin_pictures
 from desk.scenes.models import SceneVersion
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
-from desk.shots.storage import shot_folder
 from desk.stations.head import head
 from desk.web.requests import json_body
 from prism.errors import BadArgument, PrismError
@@ -60,7 +59,7 @@ def scene(request: HttpRequest, shot: Shot) -> HttpResponse:
             "scene_fault": scene_fault,
             "fault": fault,
             "path": path,
-            "example": shot_folder(shot) / "scene.json",
+            "example": f"{shot.folder}/scene.json",  # from a root, as `allowed_file` has it
             "versions": shot.scenes.all(),
             "page": page,
         },

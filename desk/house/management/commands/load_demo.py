@@ -56,4 +56,4 @@ class Command(BaseCommand):
         keep(shot, build_scene(), user, "demo")
         Plan.objects.filter(shot=shot).update(document=plan.as_json())
         begin_demo(Shot.objects.get(pk=shot.pk), user)
-        self.stdout.write(f"- {demo.code} is entered; a worker renders its frames")
+        self.stdout.write(f"- {demo.code} is entered; its first picture takes a worker about a minute")
