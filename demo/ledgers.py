@@ -88,7 +88,7 @@ def graded(element: str, beauty: str) -> Ledger:
 def with_bird(ledger: Ledger, element: str, bird: str) -> Ledger:
     """A paper bird that flies from behind the nearest planet past the sun, among the samples of the deep pass. Sources
     are of those elements."""
-    way = {"depth": (2.0, 2.87, 4.6), "x": (-56.0, -140.0, -244.0), "y": (9.0, -47.0, -116.0), "scale": (0.8, 0.75, 0.45)}
+    way = {"depth": (2, 2.87, 4.6), "x": (-56, -140, -244), "y": (9, -47, -116), "scale": (0.8, 0.75, 0.45)}
     frames = (FIRST, FIRST + 24, LAST)
     keyed = {
         name: {"keys": [{"frame": frame, "value": value} for frame, value in zip(frames, values, strict=True)]}

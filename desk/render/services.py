@@ -218,8 +218,6 @@ def wall(run: Run) -> dict[str, Any]:
     numbers = sorted({frame.number for frame in frames})
     done = [frame for frame in frames if frame.state in GOOD and not frame.given("warmUp")]
     newest = max(done, key=lambda frame: (frame.ended, frame.pk), default=None)
-    image = (newest.given("layer"), newest.given("camera")) if newest else ()
-    denoised = bool(image) and file_of(run, *image, "beauty", denoised=True) is not None
     return {
         "id": run.pk,
         "numbers": numbers,
@@ -237,11 +235,17 @@ def wall(run: Run) -> dict[str, Any]:
             for frame in frames
             if frame.state == State.RUNNING
         ],
-        "newest": {"key": newest.pk, "title": newest.title, "denoised": denoised} if newest else None,
+        "newest": _newest(run, newest) if newest else None,
         **_times(frames, stalled := engine.stalled(frames)),
         "stalled": stalled,
         "failed": [{"key": frame.pk, "title": frame.title} for frame in frames if frame.state == State.FAILED][:20],
     }
+
+
+def _newest(run: Run, frame: Task) -> dict[str, Any]:
+    """The frame to look at while others are rendered, and whether it was denoised."""
+    clean = file_of(run, frame.given("layer"), frame.given("camera"), "beauty", denoised=True)
+    return {"key": frame.pk, "title": frame.title, "denoised": clean is not None}
 
 
 def detail(frame: Task) -> dict[str, Any]:
