@@ -3,7 +3,7 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
-from desk.accounts.views import Login, password
+from desk.accounts.views import Login, password, tour
 from desk.house import guide, setup_views
 from desk.house.health import health
 from desk.house.views import shots
@@ -17,6 +17,7 @@ urlpatterns = [
     path("login/", Login.as_view(), name="login"),
     path("logout/", LogoutView.as_view(), name="logout"),
     path("password/", password, name="password"),
+    path("tour/", tour, name="tour"),
     path("accounts/", include("desk.accounts.urls")),
     path("guide/", guide.page, name="guide"),
     path("guide/screenshots/<str:name>", guide.picture, name="guide-picture"),

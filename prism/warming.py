@@ -46,7 +46,7 @@ def warm() -> None:
 
 
 def _warm_alone(part: str) -> None:
-    with one_at_a_time(str(Path(__file__).with_name(LOCKED[part]))):
+    with one_at_a_time(str(Path(__file__).parent / LOCKED[part])):
         PARTS[part]()
 
 

@@ -7,12 +7,12 @@ from django.contrib.auth.decorators import login_not_required
 from django.contrib.auth.forms import AuthenticationForm, SetPasswordForm
 from django.contrib.auth.views import LoginView
 from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_http_methods, require_POST
 
 from desk.accounts import services
-from desk.accounts.models import OneTimePassword
+from desk.accounts.models import OneTimePassword, Tour
 from desk.web.saving import at_once
 from prism.errors import BadArgument
 
@@ -118,3 +118,10 @@ def _page(request: HttpRequest, more: dict, status: int) -> HttpResponse:
 def _require_owner(request: HttpRequest) -> None:
     if not request.user.is_staff:
         raise PermissionDenied("Accounts are kept by those who set this house up.")
+
+
+@require_POST
+def tour(request: HttpRequest) -> JsonResponse:
+    """Seen or skipped: this account is not shown around again unless it asks."""
+    Tour.objects.get_or_create(user=request.user)
+    return JsonResponse({})

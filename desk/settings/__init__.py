@@ -88,6 +88,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
                 "desk.jobs.context.open_work",
+                "desk.accounts.context.tour",
             ],
         },
     }

@@ -22,6 +22,7 @@ RULES = {
     "login": ("anyone", "anyone"),
     "logout": (None, "users"),
     "password": ("users", "users"),
+    "tour": (None, "users"),
     "accounts": ("keepers", "keepers"),
     "account-change": (None, "keepers"),
     "work": ("users", None),

@@ -109,6 +109,7 @@ class AtOnce(Together, World, TransactionTestCase):
 
 KEPT_OTHERWISE = {
     "accounts.OneTimePassword": "made once, and gone with its use",
+    "accounts.Tour": "made once",
     "shots.Production": "a switch: archived or not",
     "shots.Membership": "one role, which the last word decides",
     "shots.Shot": "its name; the plan behind it has a revision",

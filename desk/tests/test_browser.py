@@ -14,6 +14,7 @@ from playwright.sync_api import expect
 
 from demo.conservatory import build_scene
 from demo.load import SHOTS, plan_of
+from desk.accounts.models import Tour
 from desk.elements.models import Place
 from desk.handoff.boards import make
 from desk.handoff.models import Board, DeliveryPreset, Note
@@ -273,6 +274,38 @@ class Hostile(BrowserCase):
             shown[address] = self.page.evaluate(SAYS, "onerror=hit")
         for address in (*addresses[:3], *map(self.url, ("rebuild", "hand-off", "scene"))):
             self.assertTrue(shown[address], address)  # the others show nothing of it
+
+
+class FirstTime(BrowserCase):
+    """Shown around once, from page to page, by mouse or by keys; again only by asking."""
+
+    def step(self, number):
+        return self.page.get_by_label(f"Tour, step {number} of 4")
+
+    def test_four_steps_over_two_pages_then_none(self):
+        self.artist.tour.delete()
+        self.log_in()
+        self.page.goto(self.live_server_url)
+        expect(self.step(1)).to_be_focused()
+        self.page.locator(".shot-row").click()
+        expect(self.step(1)).to_have_count(0)
+        expect(self.page.locator(".toured")).to_have_count(1)
+        for number in (2, 3):
+            expect(self.step(number)).to_be_focused()
+            self.assertEqual(Tour.objects.filter(user=self.artist).count(), 0)
+            self.page.keyboard.press("ArrowRight")
+        with self.page.expect_response("**/tour/"):
+            self.step(4).get_by_role("button", name="Done").click()
+        expect(self.page.locator(".tour, .toured")).to_have_count(0)
+        self.assertEqual(Tour.objects.filter(user=self.artist).count(), 1)
+        self.page.reload()
+        self.page.wait_for_selector("canvas[data-encoding=png]")
+        expect(self.page.locator(".tour")).to_have_count(0)
+        self.page.keyboard.press("?")
+        self.page.get_by_role("button", name="Show me around").click()
+        expect(self.step(2)).to_be_focused()
+        self.page.keyboard.press("Escape")
+        expect(self.page.locator(".tour")).to_have_count(0)
 
 
 EVERYTHING = {"resultTypes": ["violations"]}

@@ -8,11 +8,11 @@ import numpy as np
 from PIL import Image as Pillow
 
 from demo.conservatory import build_scene
-from demo.load import SHOTS, plan_of
+from demo.load import SAMPLES, SHOTS, plan_of
 from desk.jobs import engine, work
 from desk.jobs.models import Task
 from desk.plan import services
-from desk.plan.measures import measure
+from desk.plan.kinds import begin_measuring
 from desk.plan.models import MeasuredFrame, Plan, StoredPreset
 from desk.scenes.services import facts_for
 from desk.tests.world import HEIGHT, WIDTH, WorldCase
@@ -237,7 +237,7 @@ class Libraries(PlanCase):
             kept.settings,
             {
                 "passes": self.sound["passes"],
-                "quality.samples": 16,
+                "quality.samples": SAMPLES,
                 "quality.indirect_limit": 1.5,
                 "quality.denoise": True,
             },
@@ -353,9 +353,10 @@ class Views(PlanCase):
 
     def test_time_comes_from_frames_that_were_measured(self):
         self.assertIsNone(self.answer().json()["time"])
-        measure(self.shot.pk, "wide")
+        begin_measuring(self.shot, "wide", self.artist)
+        self.work_all()
         measured = MeasuredFrame.objects.get()
-        scale = 512 * 288 * 16 / (measured.width * measured.height * measured.samples)
+        scale = 960 * 540 * SAMPLES / (measured.width * measured.height * measured.samples)
         time = self.answer().json()["time"]
         self.assertAlmostEqual(time["perFrame"], measured.seconds * scale, places=6)
         self.assertAlmostEqual(time["total"], 48 * time["perFrame"], places=4)

@@ -21,6 +21,7 @@ from django.db import connection
 from django.test import TestCase, override_settings
 from django.urls import reverse
 
+from desk.accounts.models import Tour
 from desk.elements.models import Element, Place
 from desk.house.setup import create_shot
 from desk.intake.looking import look
@@ -73,6 +74,7 @@ class World:
         self.artist = users.create_user("ada", password="light-and-shade")
         self.reviewer = users.create_user("rex", password="light-and-shade")
         self.stranger = users.create_user("sam", password="light-and-shade")
+        Tour.objects.bulk_create(Tour(user=user) for user in (self.artist, self.reviewer, self.stranger))
         self.production = Production.objects.create(code="TST", title="Test")
         for user, role in ((self.artist, Membership.Role.ARTIST), (self.reviewer, Membership.Role.REVIEWER)):
             Membership.objects.create(production=self.production, user=user, role=role)

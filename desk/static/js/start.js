@@ -3,6 +3,7 @@ import Alpine from "../vendor/alpine/alpine.csp.esm.min.js";
 import { keptField } from "./kept-field.js";
 import { watchImages } from "./patient-images.js";
 import { keeping, keysSheet, strip } from "./strip.js";
+import { watchTour } from "./tour.js";
 
 export function start(components = {}) {
   for (const [name, component] of Object.entries({ strip, keeping, keysSheet, ...components }))
@@ -14,4 +15,5 @@ export function start(components = {}) {
     capture: true,
   });
   watchImages();
+  watchTour();
 }

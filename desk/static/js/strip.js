@@ -20,6 +20,9 @@ export const keysSheet = () => ({
   init() {
     window.addEventListener("eager:help", () => this.$el.showModal());
   },
+  tour() {
+    window.dispatchEvent(new CustomEvent("eager:tour"));
+  },
 });
 
 export const keeping = () => ({
