@@ -89,8 +89,8 @@ def start_serving(house: House) -> None:
 
 
 def start_warming(house: House) -> None:
-    """Compile the loops that were never run here, behind everything else; who needs one sooner compiles that one."""
-    command = ["nice", "-n", "15", str(PYTHON), "-m", "prism.warming"]
+    """Compile the loops that were never run here, as urgently as the pictures that wait for them."""
+    command = ["nice", "-n", "5", str(PYTHON), "-m", "prism.warming"]
     start(house, Service("loops", command, environment(house), lambda: True, user=serving_user(house)))
 
 

@@ -1,6 +1,6 @@
 """The compiled loops brought in before someone waits for them: compiled on a machine that never ran them, else loaded.
 
-`python -m prism.warming` compiles all of PARTS into the cache, for processes to come, each in a process of its own;
+`python -m prism.warming` compiles all of PARTS into the cache, for processes to come, the renderer's beside the others;
 named, only those.
 """
 
@@ -124,7 +124,9 @@ def main(names: Sequence[str]) -> None:
     """Compile the parts that are named, or all side by side."""
     if not names:
         delete_unused()
-        for each in [subprocess.Popen([sys.executable, "-m", __spec__.name, part]) for part in PARTS]:
+        # The renderer's take as long as all others together, and its first frames wait for them.
+        beside = (["stand-in"], LOCKED)
+        for each in [subprocess.Popen([sys.executable, "-m", __spec__.name, *parts]) for parts in beside]:
             each.wait()
     gc.disable()  # compiling makes millions of small things that all live to the end
     for name in names:
