@@ -1,6 +1,6 @@
 // Four steps for who is here for the first time, each pointing at the thing it tells of. They go on from page to page:
 // a step whose thing is not on this page waits for one that has it.
-import { post } from "./api.js";
+import { ofFault, post } from "./api.js";
 
 const STEPS = [
   { at: ".shot-row", title: "Work is done in shots", text: "Open one to go on." },
@@ -20,10 +20,9 @@ const KEY = "tour"; // of the session: the step that comes next
 const PATIENCE = 6000; // milliseconds for a page to show what a step points at
 const LOOK_EVERY = 200;
 const APART = 12; // pixels from what it points at
-const TAG = "aside";
 
 export function watchTour() {
-  window.addEventListener("eager:tour", () => setTimeout(() => goOn(0))); // once the sheet that asks for it is closed
+  window.addEventListener("eager:tour", () => setTimeout(again)); // once the sheet that asks for it is closed
   if (document.body.dataset.tour === "first" || sessionStorage.getItem(KEY)) wait(next(), performance.now());
 }
 
@@ -40,13 +39,21 @@ function wait(step, since) {
   else goOn(step);
 }
 
-// To the next step that this page has something for; the others wait for another page.
+// To the next step that this page has something for; the others wait for another page. Every page has the last one,
+// which therefore comes only after the others.
 function goOn(from) {
   close();
   if (from >= STEPS.length) return end();
   sessionStorage.setItem(KEY, String(from));
-  const here = STEPS.findIndex((_, step) => step >= from && shown(step));
+  const last = STEPS.length - 1;
+  const here = STEPS.findIndex((_, step) => step >= from && (step < last || from === last) && shown(step));
   if (here >= 0) show(here);
+}
+
+// Asked for: where nothing of it is, it begins with the list of shots.
+function again() {
+  goOn(0);
+  if (!document.querySelector(".tour")) location.assign(document.querySelector(".strip-shot").getAttribute("href"));
 }
 
 function show(step) {
@@ -57,7 +64,7 @@ function show(step) {
   // Whoever presses what is pointed at has understood: the page that it leads to goes on.
   target.addEventListener("click", () => sessionStorage.setItem(KEY, String(step + 1)), { once: true });
   const { title, text } = STEPS[step];
-  const card = document.createElement(TAG);
+  const card = document.createElement("aside");
   card.className = "tour";
   card.tabIndex = -1;
   card.setAttribute("aria-label", `Tour, step ${step + 1} of ${STEPS.length}`);
@@ -108,6 +115,7 @@ function close() {
 function end() {
   close();
   sessionStorage.removeItem(KEY);
-  if (document.body.dataset.tour === "first") post(document.body.dataset.tourUrl, {});
+  // What cannot be told now is told another time: the tour begins again.
+  if (document.body.dataset.tour === "first") post(document.body.dataset.tourUrl, {}).catch(ofFault);
   document.body.dataset.tour = "later";
 }
