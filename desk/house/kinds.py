@@ -30,12 +30,10 @@ AT_ONCE, BEHIND_OTHERS = 1, -2
 
 
 def begin_demo(shot: Shot, user) -> None:
-    """Queue the first frame of a shot of the demo, and what is made of it."""
+    """Queue the first frame of a shot of the demo, and what is made of it. The caller sends the messages."""
     first = begin(shot, user, RunRequest(frames=str(FIRST), priority=AT_ONCE))
-    with transaction.atomic():
-        task = Task(number=FIRST, title="first ledger")
-        engine.begin(KIND, shot, "first ledger of the demo", [task], author=user, priority=AT_ONCE, after=first.job)
-    engine.top_up()
+    task = Task(number=FIRST, title="first ledger")
+    engine.begin(KIND, shot, "first ledger of the demo", [task], author=user, priority=AT_ONCE, after=first.job)
 
 
 @kind(KIND, station="rebuild")
@@ -43,11 +41,9 @@ def carry_on(task: Task, watch: Watch) -> Outcome:
     """Make the ledger of a shot whose first frame is there, and queue its other frames. Raises PrismError."""
     shot, user = Shot.objects.get(pk=task.job.shot_id), task.job.author
     demo = next(demo for demo in load.SHOTS if demo.code == shot.code)
-    if not shot.ledgers.exists() and (ledger := open_ledger(shot)):
-        if demo.deep:
-            _let_fly(ledger, user)
-        else:
-            _grade(ledger, user)
+    with transaction.atomic():  # all versions or none: what is broken off is begun again
+        if not shot.ledgers.exists() and (ledger := open_ledger(shot)):
+            (_let_fly if demo.deep else _grade)(ledger, user)
     # A shot of few frames goes before one of many, so that every page soon has something to show.
     priority = BEHIND_OTHERS + (not demo.first)
     begin(shot, user, RunRequest(frames=load.frames_of(demo, os.cpu_count() or 1), priority=priority))

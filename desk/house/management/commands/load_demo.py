@@ -10,6 +10,7 @@ from demo import load
 from demo.conservatory import build_scene
 from desk.house.kinds import begin_demo
 from desk.house.setup import create_shot
+from desk.jobs import engine
 from desk.plan.models import Plan
 from desk.scenes.services import keep
 from desk.shots.models import Membership, Production, Shot
@@ -30,6 +31,7 @@ class Command(BaseCommand):
         for shot in load.SHOTS:
             if not production.shots.filter(code=shot.code).exists():
                 self._enter_shot(user, production, shot)
+        engine.top_up()
 
     def _clear(self) -> None:
         """Forget the demo's records. Rendered frames stay: they come out the same each time."""
