@@ -42,11 +42,14 @@ def warm() -> None:
     """What someone drags or presses with, on a few pixels each: loops of a ledger, of mattes, and of finishing
     steps."""
     for part in ("rebuild", "finish"):
-        _warm_alone(part)
+        _warm_part(part)
 
 
-def _warm_alone(part: str) -> None:
-    with one_at_a_time(str(Path(__file__).parent / LOCKED[part])):
+def _warm_part(part: str) -> None:
+    if part in LOCKED:
+        with one_at_a_time(str(Path(__file__).parent / LOCKED[part])):
+            PARTS[part]()
+    else:
         PARTS[part]()
 
 
@@ -97,9 +100,9 @@ class _Passes(Context):
 
 
 def _warm_stand_in() -> None:
-    from standin.render import EMPTY, load_compiled
+    from standin.render import load_compiled
 
-    load_compiled(EMPTY)
+    load_compiled()
 
 
 def _warm_deep() -> None:
@@ -130,7 +133,7 @@ def main(names: Sequence[str]) -> None:
             each.wait()
     gc.disable()  # compiling makes millions of small things that all live to the end
     for name in names:
-        _warm_alone(name) if name in LOCKED else PARTS[name]()
+        _warm_part(name)
 
 
 if __name__ == "__main__":

@@ -6,7 +6,7 @@ import math
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cached_property
+from functools import cache, cached_property
 from typing import Any
 
 import numpy as np
@@ -199,16 +199,17 @@ def render_frame(
     return Image.of_planes(channels, **rendered.attributes)
 
 
-def load_compiled(scene: Scene) -> None:
+@cache
+def load_compiled() -> None:
     """Have the loops compiled, or read from where they are kept, so that the next frame takes only its own time. What
     another process compiles is waited for."""
     with one_at_a_time(__file__):
-        render_frame(scene, scene.first, size=(8, 8), quality=Quality(samples=1))
+        render_frame(EMPTY, EMPTY.first, quality=Quality(samples=1))
 
 
 def measure_frame(scene: Scene, frame: int, *, camera: str, size: tuple[int, int], samples: int) -> Measured:
     """Render a frame for the time it takes."""
-    load_compiled(scene)
+    load_compiled()
     begun = time.perf_counter()
     render_frame(scene, frame, camera=camera, size=size, quality=Quality(samples=samples))
     return Measured(time.perf_counter() - begun, *size, samples)

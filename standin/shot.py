@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -17,7 +16,7 @@ from prism.plan.plan import Plan, PlannedImage
 from prism.scenes.facts import SceneFacts
 from standin.clean import GUIDES, cleaned
 from standin.preparing import PreparedLight
-from standin.render import EMPTY, Order, Quality, load_compiled, render, with_labels
+from standin.render import Order, Quality, load_compiled, render, with_labels
 from standin.scene import Scene
 from standin.write import write_planned
 
@@ -87,12 +86,6 @@ def header_of(plan: Plan, image: PlannedImage, frame: int) -> dict[str, Any]:
     }
 
 
-@cache
-def _load_compiled_once() -> None:
-    """Two workers that begin on a machine that never rendered do not both compile."""
-    load_compiled(EMPTY)
-
-
 def make_frame(
     plan: Plan,
     scene: Scene,
@@ -114,7 +107,7 @@ def make_frame(
     wanted = files or [planned for planned in expand(plan, facts) if planned.is_of(image)]
     order = order_of(plan, image, wanted, folder)
     labelled = with_labels(scene, plan.light_labels)
-    _load_compiled_once()
+    load_compiled()
     rendered = render(labelled, frame, order, is_stale=is_stale, on_progress=on_progress)
     clean = cleaned(rendered, order, is_stale) if any(planned.group.denoised for planned in files) else {}
     # The scene is told by its own document, whatever the plan calls its lights.
