@@ -20,6 +20,7 @@ from scipy import ndimage
 
 from prism.__main__ import main
 from prism.combine.evaluate import evaluate
+from prism.delivery.encodings.parcel import layers_of
 from prism.delivery.parcel.checking import check_parcel
 from prism.delivery.parcel.tables import Table, tables_of
 from prism.delivery.second_opinion import colour, exr, filters
@@ -27,7 +28,9 @@ from prism.errors import UnreadableFile
 from prism.formats.exr import write_exr
 from prism.ledger.document import Ledger
 from prism.ledger.first import first_ledger
-from prism.mattes.cryptomatte import name_bits
+from prism.mattes.cryptomatte import header, name_bits
+from prism.mattes.document import MadeMatte
+from prism.mattes.parts import NamesPart
 from prism.pixels.image import Image
 from prism.sources.opening import find_sources
 from prism.tests.frames import FolderCase, passes
@@ -44,6 +47,26 @@ class Cells(unittest.TestCase):
         (_, *cells) = (line[0] if line else "" for line in csv.reader(io.StringIO(table.as_csv, newline="")))
         shown = ["'=1+1", "'+1+1", "'-1+1", "'@sum", "'|x", "'%x", "a\nb", "a\\x1b[2J", "a\\u202eb"]
         self.assertEqual(cells, [*shown, *same])
+
+
+class Layers(FolderCase):
+    def test_all_ranks_of_a_cryptomatte_that_is_asked_for_and_of_no_other(self):
+        planes = passes(self.rng, dtype=np.float16)
+        shape = planes["R"].shape
+        for name, count in (("crypto_object", 3), ("crypto_material", 2)):
+            planes |= {
+                f"{name}{rank:02}.{channel}": np.zeros(shape, np.float32) for rank in range(count) for channel in "RGBA"
+            }
+        write_exr(self.folder / "a.exr", Image.of_planes(planes, **header("crypto_object", ["left"])))
+        sources = find_sources([self.folder / "a.exr"])
+        ledger = first_ledger(sources)
+        plain = set(layers_of(ledger, sources, 1001))
+        names = NamesPart(source="crypto_object00", patterns=("left",))
+        rows = (ledger.rows[0].replace(matte="things"), *ledger.rows[1:])
+        asking = ledger.replace(rows=rows, mattes=(MadeMatte(id="things", parts=(names,)),))
+        ranks = {f"crypto_object{rank:02}" for rank in range(3)}
+        self.assertEqual(set(layers_of(asking, sources, 1001)), plain | ranks)
+        self.assertFalse(plain & ranks)
 
 
 class Parcels(FolderCase):
