@@ -317,6 +317,14 @@ class FirstTime(BrowserCase):
         self.page.get_by_role("button", name="Show me around").click()
         expect(self.step(1)).to_be_focused()
 
+    def test_without_shots_only_the_keys_are_left_to_show(self):
+        self.log_in("sam")
+        self.page.goto(self.live_server_url)
+        self.page.keyboard.press("?")
+        self.page.get_by_role("button", name="Show me around").click()
+        self.step(4).get_by_role("button", name="Done").click()
+        expect(self.page.locator(".tour")).to_have_count(0)
+
 
 EVERYTHING = {"resultTypes": ["violations"]}
 COLOURS = EVERYTHING | {"runOnly": {"type": "rule", "values": ["color-contrast"]}}  # all that another theme changes

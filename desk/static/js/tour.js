@@ -50,10 +50,13 @@ function goOn(from) {
   if (here >= 0) show(here);
 }
 
-// Asked for: where nothing of it is, it begins with the list of shots.
+// Asked for: where nothing of it is, it begins with the list of shots; where that is empty, only the last step is left.
 function again() {
   goOn(0);
-  if (!document.querySelector(".tour")) location.assign(document.querySelector(".strip-shot").getAttribute("href"));
+  const shots = document.querySelector(".strip-shot").getAttribute("href");
+  if (document.querySelector(".tour")) return;
+  if (location.pathname === shots) show(STEPS.length - 1);
+  else location.assign(shots);
 }
 
 function show(step) {
