@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Sequence
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from desk.elements.store import EVALUATOR
 from desk.finish.models import FinishPreset
 from desk.shots.models import Production
 from prism.errors import BadArgument
+from prism.finish.base import FinishStep
 from prism.finish.document import Finish
 from prism.finish.presets import CHAINS
-from prism.finish.wording import in_words
+from prism.finish.steps import active
+from prism.finish.wording import in_words, step_in_words
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
 from prism.sources.frame import OpenFrame
+from prism.viewing.changes import Change, change_between, where_it_changes
 from prism.viewing.finish_chain import chain_thumbnails
 from prism.viewing.picture import Look, encode, step_for
 
@@ -25,18 +30,38 @@ THUMBNAIL_WIDTH = 220
 
 
 def chain_of(document: Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
-    """The rebuilt picture and that after each step as one tall picture, top to bottom; and what is done, in words.
-    Raises what the steps raise."""
+    """The rebuilt picture and that after each step as one tall picture, top to bottom; what each step changes, with
+    another tall picture of where; and what is done, in words. Raises what the steps raise."""
     step = step_for(sources.display_window, THUMBNAIL_WIDTH)
     stages = chain_thumbnails(document, sources, look, step=step, evaluator=EVALUATOR)
-    strip = base64.b64encode(encode(np.concatenate(stages), "jpeg")).decode()
+    height, width = stages[0].shape[:2]
+    pairs = list(pairwise(stages))
+    there = {each.id: each for each in active(document.finish, sources.number)}
+    changes = [change_between(*pair, sources.display_window, step=step) for pair in pairs]
     return {
         "words": in_words(document.finish, sources.number),
-        "strip": f"data:image/jpeg;base64,{strip}",
+        "strip": _strip(stages),
         "stages": len(stages),
-        "width": stages[0].shape[1],
-        "height": stages[0].shape[0],
+        "width": width,
+        "height": height,
+        "where": _strip([where_it_changes(*pair) for pair in pairs]) if pairs else "",
+        "changes": [
+            _change_entry(each.id, there.get(each.id), change)
+            for each, change in zip(document.finish, changes, strict=True)
+        ],
     }
+
+
+def _strip(pictures: Sequence[NDArray[np.uint8]]) -> str:
+    """Pictures below each other, as an address."""
+    return f"data:image/jpeg;base64,{base64.b64encode(encode(np.concatenate(pictures), 'jpeg')).decode()}"
+
+
+def _change_entry(key: str, step: FinishStep | None, change: Change) -> dict[str, Any]:
+    if step is None:
+        return {"id": key, "step": "off", "change": "", "x": None, "y": None}
+    place = {"x": change.x, "y": change.y} if change.largest else {"x": None, "y": None}
+    return {"id": key, "step": step_in_words(step), "change": change.in_words()} | place
 
 
 def presets_for(production: Production) -> list[dict[str, Any]]:

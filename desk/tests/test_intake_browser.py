@@ -188,9 +188,12 @@ class Looking(BrowserCase):
         self.assertLess(same[half - 20 : half + 20, middle - 20 : middle + 20].max(), 3)
         self.drawn(lambda: self.page.get_by_role("button", name="Difference").click())
 
-        marked = self.drawn(lambda: self.page.get_by_role("button", name="over").click())
+        self.page.keyboard.press("v")
+        expect(self.page.get_by_label("Under transparency")).to_be_visible()
+        marked = self.drawn(lambda: self.page.get_by_role("button", name="over", exact=True).click())
+        expect(self.page.locator(".viewed")).to_have_text("film-like (ACES 2.0) · marks over")
         self.assertTrue((np.abs(marked - [255, 120, 0]).max(axis=-1) < 3).any())
-        self.page.get_by_role("button", name="over").click()
+        self.page.get_by_role("button", name="over", exact=True).click()
 
         canvas = self.page.locator(".surround canvas").bounding_box()
         self.page.mouse.move(canvas["x"] + canvas["width"] / 2, canvas["y"] + canvas["height"] / 2)
@@ -215,6 +218,7 @@ class Looking(BrowserCase):
         self.assertEqual(len(values.value.json()["values"][0]), 1)
         self.page.keyboard.press(".")
         expect(self.page.locator(".shown")).to_contain_text("frame 1002")
+        self.page.keyboard.press("v")
         near = self.page.get_by_label("near end of the range")
         near.fill("3")
         with self.page.expect_request(lambda request: "/look/picture/" in request.url) as asked:

@@ -12,12 +12,13 @@ def in_words(steps: tuple[FinishStep, ...], frame: int) -> str:
     there = active(steps, frame)
     if not there:
         return "The rebuilt picture, as it is."
-    light = "; ".join(map(_said, of_domain(there, "light")))
-    display = "; ".join(map(_said, of_domain(there, "display")))
+    light = "; ".join(map(step_in_words, of_domain(there, "light")))
+    display = "; ".join(map(step_in_words, of_domain(there, "display")))
     return " ".join(filter(None, [light and f"On light: {light}.", display and f"After the view: {display}."]))
 
 
-def _said(step: FinishStep) -> str:
+def step_in_words(step: FinishStep) -> str:
+    """What it is called, with the numbers that matter."""
     details = list(step.in_words())
     if step.matte is not None:
         details.append(f"within {step.matte}")

@@ -47,7 +47,10 @@ class NumField extends HTMLElement {
     const whole = Math.abs(Number(short) - number) < 1e-9 ? short : String(Number(number.toPrecision(7)));
     // A number between two keys has many digits: they show while it is worked on, and on hover.
     const resting = document.activeElement !== this.input && !this.dragging;
+    const { selectionStart, selectionEnd, value } = this.input;
+    const chosen = !resting && selectionStart === 0 && selectionEnd === value.length; // what is typed next replaces it
     this.input.value = resting && whole !== short ? String(Number(number.toPrecision(Math.max(4, digits + 2)))) : whole;
+    if (chosen) this.input.select();
     this.input.title = this.input.value === whole ? "" : whole;
     this.input.disabled = this.locked;
     this.input.setAttribute("aria-label", this.getAttribute("label") ?? "");

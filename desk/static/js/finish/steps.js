@@ -4,6 +4,17 @@ import { Newest } from "../newest.js";
 import { byRef, nextTick, reactive } from "../reactive.js";
 import { findStep, movedStep, onDisplay, withStep } from "./chain.js";
 
+// One of several pictures that stand below each other in one.
+const partOf = (url, count, place) => {
+  const last = Math.max(1, count - 1);
+  if (!url) return {};
+  return {
+    backgroundImage: `url(${url})`,
+    backgroundSize: `100% ${count * 100}%`,
+    backgroundPosition: `0 ${(Math.min(place, last) / last) * 100}%`,
+  };
+};
+
 /** @typedef {ReturnType<typeof createSteps>} Steps */
 
 /**
@@ -17,7 +28,7 @@ export const createSteps = (page, { editor, onOpen }) => {
 
   const steps = reactive({
     openedId: page.step,
-    strip: { words: "", strip: "", stages: 1, width: 1, height: 1 },
+    strip: { words: "", strip: "", stages: 1, width: 1, height: 1, where: "", changes: [] },
     dragged: "",
 
     get cards() {
@@ -54,19 +65,24 @@ export const createSteps = (page, { editor, onOpen }) => {
     },
     get anySolo() { return editor.document.finish.some(({ solo }) => solo); },
     isMoving(step) { return Object.values(step).flat().some((value) => Array.isArray(value?.keys)); },
-    thumb(place) {
-      const { strip, stages } = this.strip;
-      const last = Math.max(1, stages - 1);
-      return strip
-        ? {
-            backgroundImage: `url(${strip})`,
-            backgroundSize: `100% ${stages * 100}%`,
-            backgroundPosition: `0 ${(Math.min(place, last) / last) * 100}%`,
-          }
-        : {};
-    },
+    thumb(place) { return partOf(this.strip.strip, this.strip.stages, place); },
     beforeStyle({ index }) { return this.thumb(index); },
     afterStyle({ index }) { return this.thumb(index + 1); },
+    get changesText() {
+      return this.cards.length
+        ? "What each step changes in this frame: how much of the picture, and by how many codes of 255 on the " +
+          "screen, measured on a small picture. Press one to set it."
+        : "Add a step, or lay a chain that is there.";
+    },
+    // What the last answer says of the steps that are there still.
+    get changes() {
+      const { changes, where } = this.strip;
+      return changes.flatMap((line, index) => {
+        const opens = findStep(editor.document, line.id);
+        const whereLabel = `Go to what ${line.step} changes most`;
+        return opens ? { ...line, opens, whereLabel, where: partOf(where, changes.length, index) } : [];
+      });
+    },
     open(step) {
       this.openedId = this.isOpened(step) ? "" : step.id;
       onOpen();

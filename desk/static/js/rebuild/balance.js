@@ -7,6 +7,7 @@ import { reactive } from "../reactive.js";
 const TRIES = 3; // comparisons of the same ledger, when the server is too busy or has to make something ready first
 const AGAIN_AFTER = 3000;
 const UNCHANGED = "no trims or changes";
+const KEPT = "eager-balance-open"; // in this browser: whether the sums are shown when all is well
 
 /** @typedef {ReturnType<typeof createBalance>} Balance */
 
@@ -29,6 +30,7 @@ export const createBalance = (page, { editor, sources, frames, notices, shares, 
   const balance = reactive({
     result: null,
     waiting: true,
+    asked: localStorage.getItem(KEPT) === "yes",
     unanswered: null, // why the last comparison failed
     searchingOn: false, // for causes, where the usual search stops
     searchedOn: false,
@@ -82,11 +84,19 @@ export const createBalance = (page, { editor, sources, frames, notices, shares, 
       shown.show("difference");
       if (this.result) picture.lookAt(this.result.x, this.result.y);
     },
+    // The sums stand there by themselves when something is wrong with them.
+    get open() { return this.asked || Boolean(this.result && !this.result.balanced); },
+    get foldIcon() { return this.open ? "bi-chevron-down" : "bi-chevron-up"; },
+    toggle() {
+      this.asked = !this.open;
+      localStorage.setItem(KEPT, this.asked ? "yes" : "no");
+    },
     get rebuiltMean() { return this.result ? number(this.result.rebuilt_mean) : "…"; },
     get renderedMean() { return this.result ? number(this.result.rendered_mean) : "…"; },
     get differenceText() {
       const { difference, x, y } = this.result ?? {};
-      return difference ? `${power(difference.largest)} at ${x}, ${y}` : "…";
+      if (!difference) return "…";
+      return this.open ? `${power(difference.largest)} at ${x}, ${y}` : `max ${power(difference.largest)}`;
     },
     get differenceMean() { return this.result ? power(this.result.difference.mean) : "…"; },
     get trimmedText() {

@@ -32,6 +32,7 @@ export const createKeyboard = (
       f: () => picture.fit(),
       Home: () => picture.oneToOne(),
       q: () => picture.togglePixels(),
+      v: () => looks.toggle(),
       o: () => looks.toggleMark("over"),
       n: () => looks.toggleMark("negative"),
       x: () => looks.toggleMark("nan"),

@@ -1,6 +1,23 @@
 // How the picture is looked at: exposure, gamma, view, channel, ground, remaps of data, marks.
 import { reactive } from "../reactive.js";
 
+const KEPT = "eager-looks-open"; // in this browser: whether the row of settings is open
+const CHANNELS = [
+  { key: "rgb", title: "colour" }, { key: "r", title: "first: red, X" }, { key: "g", title: "second: green, Y" },
+  { key: "b", title: "third: blue, Z" }, { key: "a", title: "alpha" }, { key: "luminance", title: "luminance" },
+];
+const GROUNDS = [
+  { key: "black", title: "on black" }, { key: "checker", title: "on checker" }, { key: "grey", title: "on grey" },
+];
+const WAYS = [
+  { key: "auto", title: "shown automatically" }, { key: "plain", title: "as it is" },
+  { key: "signed", title: "signed, grey is 0" }, { key: "range", title: "range, near is white" },
+  { key: "motion", title: "motion as colour" }, { key: "arrows", title: "motion as arrows" },
+  { key: "hashed", title: "names as colours" },
+];
+
+const titleIn = (options, key) => options.find((option) => option.key === key)?.title ?? key;
+
 /** @typedef {ReturnType<typeof createLooks>} Looks */
 
 /**
@@ -12,6 +29,10 @@ import { reactive } from "../reactive.js";
  */
 export const createLooks = (page, { data, ground, onChange }) => reactive({
   views: page.views,
+  channels: CHANNELS,
+  grounds: GROUNDS,
+  ways: WAYS,
+  open: localStorage.getItem(KEPT) === "yes",
   stops: 0,
   gamma: 1,
   viewName: page.views.at(-1).key,
@@ -39,6 +60,21 @@ export const createLooks = (page, { data, ground, onChange }) => reactive({
   set(setting, value, sliding = false) {
     this[{ view: "viewName" }[setting] ?? setting] = value;
     onChange(sliding);
+  },
+  toggle() {
+    this.open = !this.open;
+    localStorage.setItem(KEPT, this.open ? "yes" : "no");
+  },
+  // What stands on the button that opens the settings: the view, and all that differs from how a picture is opened.
+  get summary() {
+    const mapped = this.isData ? titleIn(WAYS, this.way) : titleIn(this.views, this.viewName);
+    const changed = [
+      this.channel !== "rgb" && titleIn(CHANNELS, this.channel),
+      this.gamma !== 1 && `gamma ${this.gamma.toFixed(2)}`,
+      !this.isData && this.ground !== "black" && titleIn(GROUNDS, this.ground),
+      this.marks.length > 0 && `marks ${this.marks.map((mark) => (mark === "nan" ? "NaN" : mark)).join(", ")}`,
+    ];
+    return [mapped, ...changed].filter(Boolean).join(" · ");
   },
   asSuits() {
     this.way = "auto";
