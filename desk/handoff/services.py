@@ -69,10 +69,8 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
     its id, `words`, and `paths` below the folder of the first frame and of what is made of all. Nothing is ordered.
     Raises BadArgument, as `order`."""
     with transaction.atomic():
-        delivery, _ = _ordered(shot, ledger, user, frames, document)
-        place = place_of(delivery)
-        first = next(number for number in place.frames if number in frames_on_disk(ledger.element))
-        opened, sources = _opener(delivery)(first)
+        delivery, place, opened, sources = _tried(shot, ledger, user, frames, document)
+        first = sources.number
         folder = str(place.root.relative_to(settings.STORAGE_ROOTS[0]))
         named = [
             {
@@ -90,6 +88,28 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
         ]
         transaction.set_rollback(True)
     return {"folder": folder, "items": named}
+
+
+def tried(
+    shot: Shot, ledger: Ledger, user, frames: str, document: Document
+) -> tuple[Document, Destination, LedgerDocument, OpenFrame]:
+    """What would be written, where, and of what, with the first frame there is; nothing is ordered. Raises
+    BadArgument, as `order`."""
+    with transaction.atomic():
+        delivery, place, opened, sources = _tried(shot, ledger, user, frames, document)
+        parsed = delivery.parsed
+        transaction.set_rollback(True)
+    return parsed, place, opened, sources
+
+
+def _tried(
+    shot: Shot, ledger: Ledger, user, frames: str, document: Document
+) -> tuple[Delivery, Destination, LedgerDocument, OpenFrame]:
+    """A delivery as if it were ordered, to be rolled back."""
+    delivery, _ = _ordered(shot, ledger, user, frames, document)
+    place = place_of(delivery)
+    first = next(number for number in place.frames if number in frames_on_disk(ledger.element))
+    return delivery, place, *_opener(delivery)(first)
 
 
 @at_once
@@ -366,6 +386,7 @@ def _items(delivery: Delivery, files: Sequence[dict[str, Any]]) -> list[dict[str
             "id": item.id,
             "kind": kind_of(type(item.encoding)),
             "words": item.in_words,
+            "pictured": item.encoding.pictured and bool(by_item[item.id]),
             "plays": bool(getattr(getattr(item.encoding, "how", None), "plays", False)),
             "files": _whole_first(by_item[item.id], item.encoding.closes)[:SHOWN_FILES],
             "count": len(by_item[item.id]),

@@ -8,7 +8,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.elements.services import document_of, frames_on_disk
-from desk.handoff import boards, services
+from desk.handoff import boards, previews, services
 from desk.handoff.board_views import listed as listed_boards
 from desk.handoff.board_views import templates as board_templates
 from desk.handoff.models import Delivery
@@ -18,6 +18,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.web.files import file_answer
+from desk.web.limits import computed
 from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.table import kinds_for_page
@@ -51,7 +52,7 @@ def handoff(request: HttpRequest, shot: Shot) -> HttpResponse:
 def _page(request: HttpRequest, shot: Shot, ledger: Ledger | None, frames: list[int]) -> dict[str, Any]:
     document, ordered, revision = services.draft_of(shot)
     asked = request.GET.get("frame", "")
-    shared = ("order", "names", "draft", "preset", "progress", "board-new", "notes")
+    shared = ("order", "names", "preview", "draft", "preset", "progress", "board-new", "notes")
     return {
         "document": document.as_json(),
         "revision": revision,
@@ -102,6 +103,31 @@ def names(request: HttpRequest, shot: Shot) -> JsonResponse:
     except PrismError as error:
         return JsonResponse({"items": [], "folder": "", "why": error.as_json()})
     return JsonResponse({**named, "why": None})
+
+
+@require_POST
+@with_shot
+@computed()
+def preview(request: HttpRequest, shot: Shot) -> JsonResponse:
+    """One item of the page as it would be written."""
+    require_change(request, shot)
+    frames, document = _asked(request)
+    return JsonResponse(previews.ahead(shot, _ledger(shot), request.user, frames, document))
+
+
+@require_GET
+@with_shot
+@computed("thumbs")
+def picture(request: HttpRequest, shot: Shot, delivery: int, item: str, size: str) -> HttpResponse:
+    """What was written of an item, as a picture. Not found if it was moved away since."""
+    found = _delivery(shot, delivery)
+    try:
+        data, kind = previews.delivered(found, item, size if size in previews.SIZES else "small")
+    except UnreadableFile as error:
+        raise Http404(error.what) from error
+    answer = HttpResponse(data, content_type=kind)
+    answer["Cache-Control"] = "private, max-age=3600"
+    return answer
 
 
 @require_POST
@@ -185,6 +211,11 @@ def _listed(shot: Shot) -> list[dict[str, Any]]:
         for item in entry["items"]:
             if item["kind"] == "movie" and item["files"]:
                 item["review"] = reverse("hand-off-review", kwargs=address | {"item": item["id"]})
+            if item["pictured"]:
+                item["pictures"] = {
+                    size: reverse("hand-off-picture", kwargs=address | {"item": item["id"], "size": size})
+                    for size in previews.SIZES
+                }
             item["files"] = [
                 {"name": name, "url": reverse("hand-off-file", kwargs=address | {"file": name})}
                 for name in item["files"]

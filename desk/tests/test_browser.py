@@ -86,6 +86,7 @@ class MainJob(BrowserCase):
         self.page.get_by_role("button", name="Write").click()
         expect(self.page.locator("article[data-state=done]")).to_have_count(1)
         with self.page.expect_download() as download:
+            self.page.locator(".dispatch-files summary").click()
             self.page.locator(".dispatch a", has_text=".exr").click()
         self.check_delivered(Path(download.value.path()))
 

@@ -1,5 +1,7 @@
 """Hand-off: orders, jobs that may run twice, failures, and files that are where their names say."""
 
+import base64
+import io
 import json
 import subprocess
 import tempfile
@@ -10,6 +12,7 @@ from unittest import mock
 import numpy as np
 import OpenEXR
 from django.utils import timezone
+from PIL import Image as Pillow
 
 from desk.elements.services import document_of
 from desk.handoff import services
@@ -181,6 +184,33 @@ class Orders(HandoffCase):
             sorted(str(path.relative_to(self.root)) for path in written),
         )
         self.assertIn("Not rendered: 7", self.post(frames="7", to="names").json()["why"]["what"])
+
+    def test_an_item_is_seen_before_it_is_written_and_its_files_after(self):
+        """The same picture both times; asking keeps no version and writes nothing."""
+        item = {"id": "still", "encoding": {"kind": "still", "dither": "never"}}
+        answer = self.post(item, to="preview").json()
+        ahead = np.asarray(Pillow.open(io.BytesIO(base64.b64decode(answer["picture"].partition(",")[2]))))
+        self.assertEqual((answer["frame"], LedgerVersion.objects.count(), self.paths("*")), (1001, 0, []))
+        self.assertRegex(answer["words"][0], r"kB a frame, about .* for 1\.")
+        parcel = {"id": "all", "subject": "files", "encoding": {"kind": "parcel"}}
+        self.assertEqual(self.post(parcel, to="preview").json(), {"picture": "", "words": [], "frame": 1001})
+        self.assertEqual(self.post(item, to="preview", frames="1500").status_code, 422)
+
+        self.post(item, parcel)
+        self.work()
+        (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]
+        written, packed = entry["items"]
+        self.assertEqual((packed["pictured"], "pictures" in packed), (False, False))
+        after = {
+            size: np.asarray(Pillow.open(io.BytesIO(self.client.get(url).content)))
+            for size, url in written["pictures"].items()
+        }
+        np.testing.assert_array_equal(after["large"], ahead)
+        self.assertLessEqual(after["small"].shape[1], 240)
+        self.assertEqual(self.client.get(written["pictures"]["small"].replace("still", "all")).status_code, 404)
+        for path in self.paths("*.png"):
+            path.unlink()
+        self.assertEqual(self.client.get(written["pictures"]["small"]).status_code, 404)
 
     def test_several_items_at_once(self):
         """One task for each frame, which runs the ledger once for all, and once untrimmed for the balance at most."""

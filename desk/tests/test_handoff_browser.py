@@ -1,5 +1,7 @@
 """From the ledger to a movie that plays in the page, a note on it, and its answer; and a board arranged by hand."""
 
+import re
+
 import numpy as np
 import pypdf
 from axe_playwright_python.sync_playwright import Axe
@@ -27,14 +29,23 @@ class Review(BrowserCase):
         expect(self.page.locator("[data-item]").nth(1)).to_have_attribute("data-item", "still")
         self.page.get_by_role("button", name="Remove", exact=True).click()
         expect(self.page.locator("[data-item=review]")).to_contain_text("review.mp4")
+        # What it will be is there before it is written, and what was written beside it.
+        large, drawn = self.page.locator(".large img"), "image => image.complete && image.naturalWidth > 0"
+        self.page.get_by_role("button", name="Show review large").click()
+        expect(self.page.locator(".large")).to_contain_text("H.264 changes the first frame by")
+        self.page.wait_for_function(f"() => ({drawn})(document.querySelector('.large img'))")
         self.page.get_by_role("button", name="Write").click()
         expect(self.page.locator(".dispatch[data-state=done]")).to_have_count(1)
+        self.page.get_by_role("button", name="Show review of ").click()
+        expect(large).to_have_attribute("src", re.compile(r"/picture/review/large/$"))
+        self.page.wait_for_function(f"() => ({drawn})(document.querySelector('.large img'))")
+        self.check_axe()
         (path,) = self.root.rglob("delivery/**/*.mp4")
         frames = list(read_movie(path))
         self.assertEqual(len(frames), 2)
 
         # It plays in Chromium, and what Chromium shows is what was written.
-        self.page.locator(".dispatch a", has_text="Review").last.click()
+        self.page.locator(".dispatch-reviews a").last.click()
         expect(self.page.locator(".review-foot [role=status]")).to_have_text("1001, 1 of 2")
         self.page.get_by_role("button", name="Play").click()
         self.page.wait_for_function("() => document.querySelector('video').ended")

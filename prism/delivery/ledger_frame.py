@@ -12,10 +12,11 @@ from numpy.typing import NDArray
 from prism.balance.balance import balance
 from prism.colour.developing import BLACK, Colour, Developed
 from prism.colour.view import ViewTransform
-from prism.combine.evaluate import evaluate
+from prism.combine.evaluate import Evaluator, evaluate, identity
 from prism.combine.program import compile_ledger
 from prism.errors import BadArgument, PrismError
 from prism.finish.display import developed
+from prism.finish.evaluate import Finisher
 from prism.finish.steps import active
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import Finishing
@@ -118,6 +119,29 @@ class LedgerFrame:
         if name not in ready:
             raise BadArgument(f"There is no matte {name}.", advice=f"The ledger has {', '.join(ready) or 'none'}.")
         return matte_plane(ready[name], self.sources)
+
+
+class CachedFrame(LedgerFrame):
+    """The same, as far as it is cached already for whoever looks at it. Pictures are read-only."""
+
+    def __init__(self, ledger: Ledger, sources: Frame, evaluator: Evaluator, finisher: Finisher) -> None:
+        super().__init__(ledger, sources)
+        self._evaluator = evaluator
+        self._finisher = finisher
+        self._bare = ledger.replace(finish=())
+
+    @cached_property
+    def rebuilt(self) -> Picture:
+        """The sum of the rows, without the finish."""
+        return self._evaluator.unchanged(self._bare, self.sources, is_stale=self.is_stale)
+
+    @cached_property
+    def light(self) -> Picture:
+        """After the steps of the finish that work on light."""
+        steps, of = self.finish.in_light, identity(compile_ledger(self._bare, self.number), self.sources)
+        return self._finisher.finished(
+            self.rebuilt, steps, self.finish.context, of=of, settled=len(steps), is_stale=self.is_stale
+        )
 
 
 def wanted_of(ledger: Ledger, number: int) -> list[str]:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -130,6 +130,7 @@ class Encoding(Value):
     subjects: ClassVar[tuple[SubjectKind, ...]]
     per_frame: ClassVar[bool] = True  # whether its name is that of one frame
     closes: ClassVar[bool] = False
+    pictured: ClassVar[bool] = True  # whether what it writes is something to look at
     usual_name: ClassVar[str] = "{item}/{shot}_{ledger}_v{version:03}_{item}.{frame:04}.{suffix}"
 
     @property
@@ -163,6 +164,10 @@ class Encoding(Value):
     def close(self, item: Order, closing: Closing) -> list[Written]:
         """Write what it has of all frames together."""
         return []
+
+    def previewed(self) -> Self:
+        """The encoding by which it is looked at before anything is delivered: itself, or what shows the same sooner."""
+        return self
 
 
 def require_one_name(names: Sequence[str], what: str) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 from pydantic import Field
 
@@ -16,6 +16,8 @@ from prism.sheets.boards.document import Board
 from prism.sheets.boards.render import Scale, board_page
 from prism.sheets.page import write_page
 from prism.sources.pixels import Frame
+
+PREVIEWED = 1400  # pixels of the longer side
 
 
 class BoardSheet(Encoding):
@@ -66,3 +68,11 @@ class BoardSheet(Encoding):
         lines = len(page.words)
         remarks = (f"{lines} lines are text in the PDF.",) if self.format == "pdf" and lines else ()
         return [Written(path, remarks + self.board.remarks)]
+
+    def previewed(self) -> Self:
+        """With fewer dots to an inch, as a picture."""
+        assert self.board is not None  # `require` was asked
+        board = self.board
+        if board.unit != "px":
+            board = board.replace(dpi=max(1.0, board.dpi * min(1.0, PREVIEWED / max(board.size))))
+        return self.replace(format="png", board=board)

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import chain
 from pathlib import Path
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -21,11 +22,12 @@ from prism.delivery.lights import lights_up
 from prism.delivery.reading_back import FFMPEG_FORMATS, require_still
 from prism.errors import BadArgument
 from prism.fields import Shown
-from prism.formats.stills import write_display
+from prism.formats.stills import to_codes, write_display
 from prism.ledger.document import Ledger
 from prism.movies.burning import band_remarks, burnt, require_burn, with_band
 from prism.movies.codecs import CODECS, Codec
 from prism.movies.filling import GAP_TITLES, Gaps, filled
+from prism.movies.reading import read_movie
 from prism.movies.writing import MovieSettings, write_movie
 from prism.naming.patterns import parse_pattern, require_portable
 from prism.naming.timecode import time_code
@@ -149,18 +151,32 @@ class Movie(Looked):
             pixel_aspect=closing.pixel_aspect, tags=self.tags(closing.place),
         )  # fmt: skip
         count = len(closing.frames)
+        shown = self.with_words(frames, closing)
+        given = next(shown)
         write_movie(
-            path, self.with_words(frames, closing), settings, is_stale=closing.is_stale,
+            path, chain([given], shown), settings, is_stale=closing.is_stale,
             on_progress=lambda done: closing.on_progress(done / count),
         )  # fmt: skip
         held = sorted(set(closing.frames) - set(there))
         words = burnt(self.burn, self.words_at(closing.place, closing.frames[0], closing.rate))
         remarks = [f"Straight alpha; {self.how.keeps}."] if self.alpha == "keep" else []
+        remarks += self._cost(path, given)
         remarks += [f"{len(held)} missing frames are {'marked' if self.gaps == 'mark' else 'held'}."] if held else []
         first = read_codes(next(iter(there.values())))
         if self.how.even and (first.shape[0] % 2 or first.shape[1] % 2):
             remarks.append("The last row or column stands twice, since the codec takes even sizes only.")
         return [Written(path, (*remarks, *band_remarks(words)))]
+
+    def _cost(self, path: Path, given: NDArray) -> list[str]:
+        """How far the first frame comes back from the codes that were written, in words."""
+        if self.how.exact:
+            return []
+        found = to_codes(next(read_movie(path)), 8).astype(np.int16)[: given.shape[0], : given.shape[1], :3]
+        codes = np.round(given[..., :3] / (257.0 if given.dtype == np.uint16 else 1.0)).astype(np.int16)
+        apart = np.abs(found - codes)
+        return [
+            f"{self.how.title} changes the first frame by {apart.mean():.2f} of 255 on average, {apart.max()} at most."
+        ]
 
     def tags(self, place: Destination) -> dict[str, str]:
         """The tags of the container."""

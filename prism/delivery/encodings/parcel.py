@@ -55,6 +55,7 @@ class Parcel(Encoding):
     subjects: ClassVar[tuple[SubjectKind, ...]] = ("files",)
     per_frame: ClassVar[bool] = False
     closes: ClassVar[bool] = True
+    pictured: ClassVar[bool] = False
     usual_name: ClassVar[str] = f"{{shot}}_{{ledger}}_v{{version:03}}_{{item}}/{CHECKSUMS}"
 
     kind: Literal["parcel"] = "parcel"

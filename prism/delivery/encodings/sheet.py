@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import PurePath
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -115,6 +115,10 @@ class Sheet(Looked):
         missing = len(set(closing.frames) - set(frames)) if self.of == "frames" else 0
         remarks = (f"{missing} missing frames are excluded.",) if missing else ()
         return [Written(path, remarks + page.remarks)]
+
+    def previewed(self) -> Self:
+        """As a picture that is quick to write."""
+        return self.replace(format="png")
 
     def _frames(self, item: Order, closing: Closing, frames: list[int]) -> Iterator[Entry]:
         for place, number in enumerate(frames):

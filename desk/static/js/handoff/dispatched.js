@@ -43,6 +43,13 @@ export const dispatched = (page) => ({
   },
   rangeClass(delivery) { return delivery.state === "failed" ? "failed" : ""; },
   rangeStyle(delivery) { return { width: `${Math.round(delivery.share * 100)}%` }; },
+  pictured(delivery) { return delivery.items.filter(({ pictures }) => pictures); },
+  reviewed(delivery) { return delivery.items.filter(({ review }) => review); },
+  writtenLabel(delivery, item) { return `Show ${item.id} of ${delivery.name} large`; },
+  filesText(delivery) {
+    const count = delivery.items.reduce((sum, item) => sum + item.count, 0);
+    return `${count} file${count === 1 ? "" : "s"}`;
+  },
   shownFiles(item) {
     return item.files.slice(0, item.kind === "exr" || item.kind === "still" ? item.files.length : 1);
   },

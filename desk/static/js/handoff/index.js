@@ -5,11 +5,12 @@ import { boards } from "./boards.js";
 import { dispatched } from "./dispatched.js";
 import { items } from "./items.js";
 import { presets } from "./presets.js";
+import { createPreviews } from "./previews.js";
 
 export default () => {
   const page = pageData();
   const parts = [items(page), presets(page), boards(page), dispatched(page)];
-  const joined = { mayChange: page.mayChange, fault: "" };
+  const joined = { mayChange: page.mayChange, fault: "", previews: createPreviews(page) };
   for (const part of parts) Object.defineProperties(joined, Object.getOwnPropertyDescriptors(part));
   joined.init = function () {
     for (const part of parts) part.init?.call(this);

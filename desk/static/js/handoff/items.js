@@ -28,6 +28,8 @@ export const items = (page) => ({
   whyOf(item) { return this.whose === item.id ? this.why : ""; },
   get whyOfAll() { return this.whose ? "" : this.why; },
 
+  get large() { return this.previews.largeOf(this.list, this.deliveries); },
+
   // ---- Settings ----
   settingsOf(item) {
     const setTo = (name) => String(item.encoding[name]);
@@ -167,6 +169,7 @@ export const items = (page) => ({
     await this.guarded(async () => {
       const answer = await (await post(page.urls.names, this.asked)).json();
       this.take(answer);
+      if (!answer.why) this.previews.ask(this.frames, JSON.parse(JSON.stringify(this.document)));
       if (!answer.why || answer.why.code !== "document.bad") await this.save();
     });
   },
