@@ -10,6 +10,7 @@ from django.db import transaction
 
 from desk.elements.models import Element
 from desk.elements.services import document_of
+from desk.intake import thumbs
 from desk.intake.models import Acceptance, FrameCheck, Judgement
 from desk.jobs import engine
 from desk.jobs.models import OPEN, Job, Task
@@ -86,6 +87,7 @@ def check(element_id: int, frame: int, is_over) -> str:
     FrameCheck.objects.update_or_create(
         element=element, frame=frame, defaults={"document": _reading(document), "facts": _clean(facts.as_json())}
     )
+    thumbs.make_all(element, frame)
     faults = sum(bool(pass_.fault) for pass_ in facts.passes.values())
     return "Read to the end." if not faults else f"{faults} of {len(facts.passes)} passes cannot be read."
 

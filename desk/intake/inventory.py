@@ -7,9 +7,9 @@ from typing import Any
 from django.db.models import Count, Q
 
 from desk.elements.models import Element
-from desk.elements.services import document_of, require_files, sources_of
+from desk.elements.services import document_of, require_files
 from desk.elements.store import PIXELS
-from desk.intake import checks
+from desk.intake import checks, thumbs
 from desk.intake.services import KIND
 from desk.jobs.models import OPEN, Task
 from desk.shots.models import Shot
@@ -24,9 +24,7 @@ from prism.passes.kinds import Role
 from prism.sources.opening import open_frame
 from prism.text import printable
 from prism.viewing.edges import edge_picture
-from prism.viewing.picture import Look, encode, pass_jpeg
-
-THUMBNAIL, LARGEST = 160, 480  # pixels wide
+from prism.viewing.picture import Look, encode
 
 
 def state(shot: Shot) -> dict[str, Any]:
@@ -60,15 +58,6 @@ def state(shot: Shot) -> dict[str, Any]:
         ],
         "busy": open_tasks.filter(job__kind__in=(KIND, checks.KIND)).exists(),
     }
-
-
-def thumbnail(element: Element, key: str, frame: int, width: int = THUMBNAIL) -> bytes:
-    """One pass of one frame as a small JPEG in its usual remap. width: the most, in pixels. Raises PrismError."""
-    sources = sources_of([element], frame)
-    full = f"{element.name}/{key}"
-    sources.read(source.key for source in sources)  # the other small pictures of the frame are asked for as well
-    look = Look(transform=ViewTransform(element.shot.settings.space, "film"))
-    return pass_jpeg(sources, full, look, width=min(width, LARGEST))
 
 
 def edge(element: Element, key: str, frame: int, state: str) -> bytes:
@@ -177,5 +166,5 @@ def _pass(pass_: ElementPass, frames: tuple[int, ...], facts: PassFacts | None) 
         "reason": pass_.excluded or pass_.reason,
         "excluded": bool(pass_.excluded),
         "others": list(pass_.others),
-        "frame": numbers[0] if numbers else (frames[0] if frames else 0),
+        "frame": thumbs.frame_shown(numbers, frames),
     }

@@ -11,6 +11,7 @@ urlpatterns = [
     path("act/", views.act, name="intake-act"),
     path("folders/", views.folders, name="intake-folders"),
     path("thumb/<int:element>/", views.thumb, name="intake-thumb"),
+    path("thumb/<int:element>/made/", views.thumb_made, name="intake-thumb-made"),
     path("edge/<int:element>/", views.edge, name="intake-edge"),
     path("set-aside/", views.set_aside, name="intake-set-aside"),
 ]

@@ -3,13 +3,13 @@ from __future__ import annotations
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from desk.elements.models import Element
-from desk.intake import browsing, checks, inventory, looking, services, uploads
+from desk.intake import browsing, checks, inventory, looking, services, thumbs, uploads
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
@@ -115,16 +115,33 @@ def edge(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
 
 @require_GET
 @with_shot
-@computed("thumbs", waiting=16)
 def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
-    """One pass of a frame, small."""
-    found = get_object_or_404(shot.elements, pk=element)
-    frame = request.GET.get("frame", "0")
+    """One pass of a frame, small, as it was made when the frame was read; else from where it is made."""
+    picture = thumbs.cached(*_small(request, shot, element))
+    if picture is not None:
+        return _jpeg(picture)
+    address = reverse("intake-thumb-made", kwargs=shot.address | {"element": element})
+    return HttpResponseRedirect(f"{address}?{request.GET.urlencode()}")
+
+
+@require_GET
+@with_shot
+@computed("thumbs", waiting=16)
+def thumb_made(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
+    """The same, made now."""
+    return _jpeg(thumbs.made(*_small(request, shot, element)))
+
+
+def _small(request: HttpRequest, shot: Shot, element: int) -> tuple[Element, str, int, int]:
+    """Which pass of which frame is asked for, and how wide."""
+    found = get_object_or_404(shot.elements.select_related("shot__production", "shot__plan"), pk=element)
+    frame, width = request.GET.get("frame", "0"), request.GET.get("width", "")
     number = int(frame) if frame.removeprefix("-").isdecimal() else 0
-    width = request.GET.get("width", "")
-    wanted = int(width) if width.isdecimal() else inventory.THUMBNAIL
-    body = inventory.thumbnail(found, request.GET.get("pass", ""), number, wanted)
-    answer = HttpResponse(body, content_type="image/jpeg")
+    return found, request.GET.get("pass", ""), number, int(width) if width.isdecimal() else thumbs.THUMBNAIL
+
+
+def _jpeg(picture: bytes) -> HttpResponse:
+    answer = HttpResponse(picture, content_type="image/jpeg")
     answer["Cache-Control"] = "private, max-age=60"
     return answer
 

@@ -169,6 +169,15 @@ STORAGES = {
 STORAGE_ROOTS = [Path(root) for root in os.environ.get("EAGER_ROOTS", str(VAR / "storage")).split(os.pathsep)]
 PIXEL_CACHE_BYTES = int(os.environ.get("EAGER_PIXEL_CACHE_MB", "64")) << 20  # in memory, of each web process
 PLANE_CACHE_BYTES = int(os.environ.get("EAGER_PLANE_CACHE_MB", "8192")) << 20  # on disk, of all processes together
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"},
+    "thumbs": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": VAR / "cache" / "thumbs",
+        "TIMEOUT": None,
+        "OPTIONS": {"MAX_ENTRIES": 20_000},
+    },
+}
 
 LANGUAGE_CODE = "en"
 TIME_ZONE = "UTC"

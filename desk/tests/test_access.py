@@ -78,6 +78,7 @@ RULES = {
     "intake-act": (None, "artists"),
     "intake-folders": ("members", None),
     "intake-thumb": ("members", None),
+    "intake-thumb-made": ("members", None),
     "intake-edge": ("members", None),
     "intake-set-aside": (None, "artists"),
     "look": ("members", None),
@@ -120,6 +121,8 @@ RULES = {
     "hand-off-preset": (None, "artists"),
     "hand-off-close": (None, "artists"),
     "hand-off-names": (None, "artists"),
+    "hand-off-preview": (None, "artists"),
+    "hand-off-picture": ("members", None),
     "hand-off-progress": ("members", None),
     "hand-off-again": (None, "artists"),
     "hand-off-cancel": (None, "artists"),
@@ -200,6 +203,7 @@ class EveryAddress(WorldCase):
             "delivery": self.delivery.pk,
             "file": "a.exr",
             "item": "beauty",
+            "size": "small",
             "name": "plan.png",
             "board": make(self.shot, "empty", self.artist).pk,
         }
@@ -308,7 +312,9 @@ class Access(WorldCase):
             self.assertEqual(self.client.get(self.url(name)).headers["Cache-Control"], "private, no-store", name)
         answer = self.client.get(reverse("work-progress"))
         self.assertEqual(answer.headers["Cache-Control"], "private, no-store")
-        thumb = self.client.get(self.url("intake-thumb", element=self.element.pk), {"pass": "beauty", "frame": "1001"})
+        thumb = self.client.get(
+            self.url("intake-thumb", element=self.element.pk), {"pass": "beauty", "frame": "1001"}, follow=True
+        )
         self.assertIn("private", thumb.headers["Cache-Control"])
 
     def test_folders_outside_the_production(self):

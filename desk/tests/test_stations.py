@@ -10,7 +10,7 @@ from PIL import Image as Pillow
 
 from desk.elements.models import Element, Place
 from desk.elements.services import document_of, frames_on_disk, sources_of
-from desk.intake import checks, services
+from desk.intake import checks, services, thumbs
 from desk.intake.looking import take_over
 from desk.intake.models import FrameCheck
 from desk.intake.services import choose, look_again
@@ -297,8 +297,32 @@ class Intake(WorldCase):
         self.assertEqual(self.bring(self.folder).status_code, 403)
         self.assertEqual(self.ask("intake-act", action="remove", element=element.pk).status_code, 403)
         self.assertEqual(self.client.get(self.url("intake")).status_code, 200)
-        thumb = self.client.get(self.url("intake-thumb", element=element.pk), {"pass": "depth", "frame": "1001"})
+        asked = {"pass": "depth", "frame": "1001"}
+        thumb = self.client.get(self.url("intake-thumb", element=element.pk), asked, follow=True)
         self.assertEqual(thumb.content[:2], b"\xff\xd8")
+
+    def test_small_pictures_are_made_when_a_frame_is_read_and_never_those_of_other_files(self):
+        for frame in (1001, 1002):
+            self.render(frame)
+        element = self.bring_in()
+        checks.begin(element, self.artist)
+        self.work_all()
+        address, beauty = self.url("intake-thumb", element=element.pk), {"pass": "beauty", "frame": "1001"}
+        with mock.patch.object(thumbs, "sources_of", side_effect=AssertionError("opened")):
+            for key in ("beauty", "depth", "emission"):
+                self.assertEqual(self.client.get(address, beauty | {"pass": key}).status_code, 200)
+        first = self.client.get(address, beauty).content
+        for asked in (beauty | {"frame": "1002"}, beauty | {"width": "9"}):  # not shown on the page
+            self.assertEqual(self.client.get(address, asked).status_code, 302)
+            self.assertNotEqual(self.client.get(address, asked, follow=True).content, first)
+            self.assertEqual(self.client.get(address, asked).status_code, 200)
+        self.act("choose", element=element.pk, state="straight", **{"pass": "beauty"})
+        element.refresh_from_db()
+        self.assertIsNone(thumbs.cached(element, "beauty", 1001))
+        self.work_all()
+        self.assertIsNotNone(thumbs.cached(element, "beauty", 1001))
+        self.render(1001, seed=5)
+        self.assertIsNone(thumbs.cached(element, "beauty", 1001))
 
 
 class BadFiles(WorldCase):
