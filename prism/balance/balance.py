@@ -25,7 +25,7 @@ from prism.ledger.document import Ledger
 from prism.ledger.first import require_beauty
 from prism.limits import Stale, never
 from prism.pixels.picture import Picture
-from prism.pixels.stats import Difference, compare
+from prism.pixels.stats import Difference, compare, held_against
 from prism.sources.pixels import Frame
 
 NEARLY_ROUNDINGS = 4.0  # times what rounding explains, up to which a pixel is nearly right
@@ -123,12 +123,14 @@ def balance(
     else:
         rebuilt = run(program, sources, is_stale=is_stale)
     count = 3 if reference.alpha and sources.pixels(reference.alpha).alpha is None else 4
-    strange = ~np.isfinite(rebuilt[:count]).all(axis=0) | ~np.isfinite(rendered[:count]).all(axis=0)
-    beyond, roundings = _beyond(rebuilt, rendered, program, reference, sources)
+    halves = all(sources.pixels(key).planes[0].dtype == np.float16 for key in reference.sources)
+    # Most pixels lie within what storing the rendered picture alone may be off by, and need no bound of their own.
+    held = held_against(rebuilt, rendered, share=UNIT_HALF if halves else UNIT_SUMMED, count=count)
+    strange, difference = held.strange, held.difference
+    beyond, roundings = _beyond(held.apart, rebuilt, rendered, program, reference, sources)
     wrong = np.any(beyond[:count], axis=0)
     work = Work.asked(thorough=thorough)
     suggestions = _suggestions(plain, sources, wrong | strange, int(strange.sum()), count, causes, work)
-    difference = compare(rebuilt[:3], rendered[:3])
     window, display = sources.window, sources.display_window
     return Balance(
         difference=difference,
@@ -139,8 +141,8 @@ def balance(
         not_finite=int(strange.sum()),
         wrong=int((wrong | strange).sum()),
         rounding="half" if _uses_half(reference.sources + program.sources, sources) else "float",
-        rebuilt_mean=_mean(rebuilt),
-        rendered_mean=_mean(rendered),
+        rebuilt_mean=held.means[0],
+        rendered_mean=held.means[1],
         suggestions=suggestions,
         pixels=wrong.size,
         roundings=float(roundings[wrong].max(initial=0)),
@@ -193,36 +195,25 @@ def _suggestions(
     return tuple(find_causes(plain, sources, residue, most=causes, work=work))
 
 
-def _mean(rgba: NDArray) -> float:
-    return float(rgba[:3].mean(dtype=np.float64))
-
-
 def _uses_half(keys: Collection[str], sources: Frame) -> bool:
     return any(sources.pixels(key).planes[0].dtype == np.float16 for key in keys if key in sources)
 
 
 def _beyond(
-    rebuilt: NDArray, rendered: NDArray, program: Program, reference: Program, sources: Frame
+    apart: NDArray[np.bool_], rebuilt: NDArray, rendered: NDArray, program: Program, reference: Program, sources: Frame
 ) -> tuple[NDArray[np.bool_], NDArray[np.float32]]:
-    """(4, H, W): where they are further apart than rounding explains; equal infinities and NaN on both sides are not.
-    And (H, W): how many times that, where they are.
-
-    Most pixels lie within what storing the rendered picture alone may be off by, and need no bound of their own.
-    """
-    halves = all(sources.pixels(key).planes[0].dtype == np.float16 for key in reference.sources)
-    unit = np.float32(UNIT_HALF if halves else UNIT_SUMMED)
+    """(4, H, W): those of the values that are `apart` which rounding does not explain. And (H, W): how many times that,
+    where they are."""
     roundings = np.zeros(rebuilt.shape[1:], np.float32)
-    with np.errstate(invalid="ignore"):
-        gap = np.abs(rebuilt - rendered)
-        apart = ~((gap <= unit * np.abs(rendered)) | (np.isnan(rebuilt) & np.isnan(rendered)))
-        apart &= rebuilt != rendered
-        places = np.flatnonzero(apart.any(axis=0))
-        if places.size:
-            some = places.size < apart[0].size // 2
-            bound = rounding_bound(program, reference, Picked(sources, places) if some else sources)
-            index = np.unravel_index(places, apart.shape[1:]) if some else (slice(None), slice(None))
-            bound = bound[:, 0] if some else bound
-            apart[:, *index] &= ~(gap[:, *index] <= bound)
-            times = np.where(apart[:, *index], gap[:, *index] / np.maximum(bound, SMALLEST_FLOAT), 0)
-            roundings[index] = np.nan_to_num(times, nan=0, posinf=np.inf).max(axis=0)
+    places = np.flatnonzero(apart.any(axis=0))
+    if places.size:
+        some = places.size < apart[0].size // 2
+        bound = rounding_bound(program, reference, Picked(sources, places) if some else sources)
+        index = np.unravel_index(places, apart.shape[1:]) if some else (slice(None), slice(None))
+        bound = bound[:, 0] if some else bound
+        with np.errstate(invalid="ignore"):
+            gap = np.abs(rebuilt[:, *index] - rendered[:, *index])
+            apart[:, *index] &= ~(gap <= bound)
+            times = np.where(apart[:, *index], gap / np.maximum(bound, SMALLEST_FLOAT), 0)
+        roundings[index] = np.nan_to_num(times, nan=0, posinf=np.inf).max(axis=0)
     return apart, roundings

@@ -19,6 +19,7 @@ from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
+import OpenEXR
 
 from prism.formats.decoding import DECODERS, refusal
 from prism.formats.sandbox import become, shut_in
@@ -117,4 +118,5 @@ if __name__ == "__main__":
         file.write("800")  # if the machine runs out of memory, this process goes first
     shut_in(map(Path, filter(None, sys.argv[2].split(os.pathsep))))
     become(sys.argv[3])
+    OpenEXR.set_global_thread_count(os.cpu_count() or 1)
     serve(socket.socket(fileno=int(sys.argv[1])))

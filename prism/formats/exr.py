@@ -6,6 +6,7 @@ windows and types.
 
 from __future__ import annotations
 
+import os
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -22,7 +23,10 @@ from prism.formats.headers import Attribute, Part, read_parts
 from prism.formats.planes import PlaneFolder
 from prism.formats.safe import replacing, writing_below
 from prism.pixels.file_formats import EXR_COMPRESSIONS
+from prism.pixels.halves import as_half
 from prism.pixels.image import Image
+
+_begun_by: int | None = None  # the process that began the library's threads
 
 
 def read_channels(
@@ -80,11 +84,20 @@ def write_parts(path: Path, parts: Sequence[tuple[str, Image]], *, compression: 
         built.append(OpenEXR.Part(header, planes, name) if name else OpenEXR.Part(header, planes))
     with replacing(Path(path)) as temporary:
         try:
-            OpenEXR.File(built).write(str(temporary))
+            OpenEXR.File(built, num_threads=_threads()).write(str(temporary))
         except (RuntimeError, ValueError, TypeError) as error:
             raise UnwritableFile(
                 f"OpenEXR refused: {error}.", where=str(path), advice="Check space and names."
             ) from error
+
+
+def _threads() -> int:
+    """How many threads of the library encode: none in a process forked from one that began them."""
+    global _begun_by
+    if _begun_by is None:
+        OpenEXR.set_global_thread_count(os.cpu_count() or 1)
+        _begun_by = os.getpid()
+    return OpenEXR.global_thread_count() if _begun_by == os.getpid() else 0
 
 
 def passing(attributes: Mapping[str, Attribute]) -> tuple[dict[str, Attribute], list[str]]:
@@ -111,9 +124,7 @@ def _can_carry(attributes: Mapping[str, Attribute]) -> bool:
 
 def to_half(plane: np.ndarray, *, name: str, where: str = "") -> np.ndarray:
     """Round a float plane (H, W) to half. Raises UnwritableFile if a finite value lies beyond what half can hold."""
-    with np.errstate(over="ignore"):
-        half = plane.astype(np.float16)
-    lost = int((np.isinf(half) & np.isfinite(plane)).sum())
+    half, lost = as_half(plane.astype(np.float32, copy=False))
     if lost:
         peak = float(np.abs(plane[np.isfinite(plane)]).max())
         raise UnwritableFile(

@@ -38,6 +38,7 @@ MEMORY = 1 << 30  # bytes a child may take beside what the declared size explain
 MOST_MEMORY = 6 << 30
 SECONDS = 30  # for a small file; more by declared size
 VALUES_A_SECOND = 2_000_000  # of the slowest file that is still waited for
+MOST_OF = 0.6  # of the channels of a file: from there on decoding all of them is quicker
 CHUNK_ROWS = 256  # of the tallest compressed block
 CHILDREN = min(os.cpu_count() or 1, 4)  # at once, for each process that reads
 _PACKAGES = str(Path(__file__).resolve().parents[2])
@@ -60,7 +61,8 @@ def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder 
     window = part.data_window
     planes = window.width * window.height * 4 * len(names)
     rows = window.height if part.tiled else min(window.height, CHUNK_ROWS)
-    band = rows * window.width * 4 * len(part.channels)
+    whole = _is_read_whole(part, names)
+    band = (window.height if whole else rows) * window.width * 4 * len(part.channels)
     request = {
         "kind": "flat",
         "part": part.index,
@@ -68,11 +70,19 @@ def decode_flat(path: Path, part: Part, names: list[str], *, cache: PlaneFolder 
         "shape": window.shape,
         "tiled": part.tiled,
         "subsampled": bool(part.subsampled),
+        "whole": whole,
         "channels": {name: part.channels[name] for name in names},
         "memory": min(MEMORY + planes + 3 * band, MOST_MEMORY),
         "seconds": SECONDS + window.width * window.height * len(part.channels) // VALUES_A_SECOND,
     }
     return _decode(path, request, cache)
+
+
+def _is_read_whole(part: Part, names: list[str]) -> bool:
+    """Whether all channels are decoded, as that is quicker than to leave some out, and memory has room for them."""
+    window = part.data_window
+    size = window.width * window.height * 4 * len(part.channels)
+    return not part.in_parts and len(names) >= MOST_OF * len(part.channels) and 4 * size < MOST_MEMORY
 
 
 def decode_deep(path: Path, part: Part, *, cache: PlaneFolder | None = None) -> Decoded:

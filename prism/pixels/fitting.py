@@ -46,11 +46,21 @@ def side(count: int, old: int, first: float, size: float) -> Side:
 def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
     """A plane (H, W) at (len(down), len(across)), float32, as if it went on beyond its border; coverage is not
     applied."""
-    source = read_only(np.ascontiguousarray(plane, np.float32))
-    half = np.empty((source.shape[0], len(across.firsts)), np.float32)
-    out = np.empty((len(down.firsts), len(across.firsts)), np.float32)
-    run_bands(lambda a, b: _along(half, source, a, b, across.firsts, across.weights), len(half), BAND_ROWS)
-    run_bands(lambda a, b: _downwards(out, half, a, b, down.firsts, down.weights), len(out), BAND_ROWS)
+    source = np.ascontiguousarray(plane, np.float32)
+    if len(down.firsts) < len(source):  # fewer rows first: along them costs more
+        return _fitted_along(_fitted_down(source, down), across)
+    return _fitted_down(_fitted_along(source, across), down)
+
+
+def _fitted_along(plane: NDArray[np.float32], across: Side) -> NDArray[np.float32]:
+    source, out = read_only(plane), np.empty((len(plane), len(across.firsts)), np.float32)
+    run_bands(lambda a, b: _along(out, source, a, b, across.firsts, across.weights), len(out), BAND_ROWS)
+    return out
+
+
+def _fitted_down(plane: NDArray[np.float32], down: Side) -> NDArray[np.float32]:
+    source, out = read_only(plane), np.empty((len(down.firsts), plane.shape[1]), np.float32)
+    run_bands(lambda a, b: _downwards(out, source, a, b, down.firsts, down.weights), len(out), BAND_ROWS)
     return out
 
 

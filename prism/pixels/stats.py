@@ -8,9 +8,11 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from prism.bands import split_rows
+from prism.bands import run_bands, split_rows
+from prism.compiled import compiled, read_only
 from prism.errors import SizeMismatch
 
+BAND_ROWS = 32
 VALUES_AT_ONCE = 1 << 22  # of a plane, so that extra memory stays small whatever its size
 
 
@@ -62,6 +64,27 @@ class Difference:
         return asdict(self)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Held:
+    """A picture held against another, both (4, h, w). difference: of R, G and B. apart: (4, h, w), where they are
+    further apart than the other's share allows. strange: (h, w), where one of the channels that count is no finite
+    number on either side. means: of R, G and B of both."""
+
+    difference: Difference
+    apart: NDArray[np.bool_]
+    strange: NDArray[np.bool_]
+    means: tuple[float, float]
+
+
+def held_against(picture: NDArray[np.float32], other: NDArray[np.float32], *, share: float, count: int) -> Held:
+    """All that tells two pictures apart, in one pass over them. share: of the other's magnitude that a value may be
+    off by; equal infinities and NaN on both sides are not apart. count: how many channels count for `strange`."""
+    apart = np.empty(picture.shape, np.bool_)
+    strange = np.empty(picture.shape[1:], np.bool_)
+    difference, means = _compared(picture, other, np.float32(share), count, apart, strange)
+    return Held(difference, apart, strange, means)
+
+
 def compare(a: NDArray, b: NDArray) -> Difference:
     """Largest and mean absolute difference of two (C, H, W) arrays. Raises SizeMismatch.
 
@@ -69,11 +92,64 @@ def compare(a: NDArray, b: NDArray) -> Difference:
     """
     if a.shape != b.shape:
         raise SizeMismatch(f"Arrays of shape {a.shape} and {b.shape} cannot be compared.")
-    with np.errstate(invalid="ignore"):
-        gap = np.abs(a.astype(np.float32, copy=False) - b.astype(np.float32, copy=False))
-    strange = ~np.isfinite(gap)
-    if strange.any():
-        same = (a == b) | (np.isnan(a) & np.isnan(b))
-        gap[strange] = np.where(same, 0, np.inf)[strange]
-    channel, y, x = np.unravel_index(int(np.argmax(gap)), gap.shape)
-    return Difference(float(gap[channel, y, x]), float(gap.mean(dtype=np.float64)), int(x), int(y), int(channel))
+    one, other = (np.ascontiguousarray(each, np.float32) for each in (a, b))
+    return _compared(one, other, np.float32(0), 0, np.empty((0, 0, 0), np.bool_), np.empty((0, 0), np.bool_))[0]
+
+
+def _compared(
+    a: NDArray, b: NDArray, share: np.float32, count: int, apart: NDArray[np.bool_], strange: NDArray[np.bool_]
+) -> tuple[Difference, tuple[float, float]]:
+    """Band by band, joined in their order, so that no sum depends on which was done first. apart, strange: filled,
+    unless they are empty."""
+    channels, height, width = a.shape
+    bands = -(-height // BAND_ROWS)
+    sums, worst = np.zeros((bands, 3)), np.full((bands, channels), -1, np.float32)
+    places = np.zeros((bands, channels, 2), np.int64)
+    sealed = read_only(a), read_only(b)
+
+    def work(first: int, end: int) -> None:
+        band = first // BAND_ROWS
+        _hold(*sealed, first, end, share, count, apart, strange, sums[band], worst[band], places[band])
+
+    run_bands(work, height, BAND_ROWS)
+    of_colour = min(channels, 3)
+    total, of_a, of_b = (sums.sum(axis=0) / (of_colour * height * width)).tolist()
+    # The first of several that are as large: by channel, then by row.
+    channel, band = divmod(int(np.argmax(worst[:, :of_colour].T)), bands)
+    y, x = places[band, channel].tolist()
+    return Difference(float(worst[band, channel]), total, x, y, channel), (of_a, of_b)
+
+
+@compiled
+def _hold(a, b, first, end, share, count, apart, strange, sums, worst, places):
+    """Rows first..end. sums: of the gaps, of a and of b, in the first three channels. worst: the largest gap of each
+    channel, at `places`."""
+    channels, _, width = a.shape
+    gaps, of_a, of_b = 0.0, 0.0, 0.0
+    marks = apart.size > 0
+    for row in range(first, end):
+        for column in range(width if marks else 0):
+            strange[row, column] = False
+        for channel in range(channels):
+            most = worst[channel]
+            for column in range(width):
+                one, other = a[channel, row, column], b[channel, row, column]
+                gap = abs(one - other)
+                if marks:
+                    nothing = one != one and other != other
+                    apart[channel, row, column] = not (gap <= share * abs(other) or nothing or one == other)
+                    if channel < count and not (np.isfinite(one) and np.isfinite(other)):
+                        strange[row, column] = True
+                if channel >= 3:
+                    continue
+                if not np.isfinite(gap):
+                    same = one == other or (one != one and other != other)
+                    gap = np.float32(0) if same else np.float32(np.inf)
+                gaps += gap
+                of_a += one
+                of_b += other
+                if gap > most:
+                    most = gap
+                    places[channel, 0], places[channel, 1] = row, column
+            worst[channel] = most
+    sums[0], sums[1], sums[2] = gaps, of_a, of_b

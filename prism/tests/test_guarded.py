@@ -273,7 +273,7 @@ class Children(FolderCase):
 
     def test_memory_is_limited(self):
         path = self.write("large.exr", {"R": np.ones((2000, 2000), np.float32)})
-        with mock.patch.object(guarded, "MEMORY", -(15 << 20)), self.assertRaisesRegex(PrismError, "memory|broke"):
+        with mock.patch.object(guarded, "MEMORY", -(57 << 20)), self.assertRaisesRegex(PrismError, "memory|broke"):
             read_channels(path, read_parts(path)[0])
         np.testing.assert_array_equal(self.read(), 7)
 
