@@ -83,9 +83,10 @@ def start_queue(house: House) -> None:
 
 
 def start_serving(house: House) -> None:
-    """Start the worker, the web server, and what keeps their logs short."""
+    """Start the web server, the worker, and what keeps their logs short. Pages answer while the worker still loads:
+    what they ask of it waits in the queue."""
     logs = [sys.executable, "-m", "launcher.logs", str(house.var / "log")]
-    start(house, _worker(house), _pictures(house), _web(house), Service("logs", logs, os.environ, lambda: True))
+    start(house, _pictures(house), _web(house), Service("logs", logs, os.environ, lambda: True), _worker(house))
 
 
 def start_warming(house: House) -> None:
@@ -167,15 +168,8 @@ def worker_command(name: str, processes: int) -> list[str]:
 
 def _worker(house: House) -> Service:
     command = worker_command(f"eager-{house.web_port}", WORKER_PROCESSES)
-    said_before = _ready_lines(house)
-    ready = lambda: _ready_lines(house) > said_before  # noqa: E731
-    return Service("worker", command, environment(house), ready, user=serving_user(house))
-
-
-def _ready_lines(house: House) -> int:
-    """How often the worker's log says that it takes tasks; a worker listens on no port that could be asked."""
-    log = house.var / "log" / "worker.log"
-    return log.read_text(errors="replace").count(" ready.") if log.exists() else 0
+    alive = lambda: is_running(house, "worker")  # noqa: E731
+    return Service("worker", command, environment(house), alive, user=serving_user(house))
 
 
 def _web(house: House) -> Service:

@@ -125,7 +125,7 @@ def _is_display(sources: OpenFrame) -> bool:
 
 
 def _as_it_is(sources: OpenFrame) -> NDArray[np.uint8]:
-    """Display values that lie premultiplied in a file of light."""
+    """(H, W, 4): display values that lie premultiplied in a file of light."""
     source = next(source for source in sources if not source.is_deep)
     pixels = sources.pixels(source.key)
     alpha = np.ones_like(pixels.planes[0]) if pixels.alpha is None else pixels.alpha
@@ -136,12 +136,12 @@ def _as_it_is(sources: OpenFrame) -> NDArray[np.uint8]:
 
 
 def _opaque(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
-    """Without an alpha that covers all."""
+    """(H, W, 3) where the alpha covers all, else as it is."""
     return codes[..., :3] if codes.shape[2] == 4 and (codes[..., 3] == 255).all() else codes
 
 
 def _page(path: Path, most: int = 1600) -> NDArray[np.uint8]:
-    """The page of a PDF, at most so many pixels across."""
+    """(H, W, 3): the page of a PDF, at most so many pixels across."""
     try:
         with pdfium.PdfDocument(path) as document:
             page = document[0]
@@ -152,7 +152,7 @@ def _page(path: Path, most: int = 1600) -> NDArray[np.uint8]:
 
 
 def narrowed(codes: NDArray[np.uint8], across: int) -> NDArray[np.uint8]:
-    """The same at most so many pixels across, filtered; colour weighted by its alpha."""
+    """(h, w, 3 or 4): the same at most so many pixels across, filtered; colour weighted by its alpha."""
     height, width, channels = codes.shape
     if width <= across:
         return codes

@@ -53,12 +53,14 @@ def fitted(plane: NDArray, across: Side, down: Side) -> NDArray[np.float32]:
 
 
 def _fitted_along(plane: NDArray[np.float32], across: Side) -> NDArray[np.float32]:
+    """(H, len(across))."""
     source, out = read_only(plane), np.empty((len(plane), len(across.firsts)), np.float32)
     run_bands(lambda a, b: _along(out, source, a, b, across.firsts, across.weights), len(out), BAND_ROWS)
     return out
 
 
 def _fitted_down(plane: NDArray[np.float32], down: Side) -> NDArray[np.float32]:
+    """(len(down), W)."""
     source, out = read_only(plane), np.empty((len(down.firsts), plane.shape[1]), np.float32)
     run_bands(lambda a, b: _downwards(out, source, a, b, down.firsts, down.weights), len(out), BAND_ROWS)
     return out

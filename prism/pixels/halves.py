@@ -23,7 +23,7 @@ _ONE, _DROPPED = np.uint32(1), np.uint32(13)
 
 
 def as_half(plane: NDArray[np.float32]) -> tuple[NDArray[np.float16], int]:
-    """Values of any shape as half; and how many finite ones became infinite."""
+    """Planes (H, W), or values of any other shape, as half; and how many finite ones became infinite."""
     source = read_only(np.ascontiguousarray(plane).reshape(-1, plane.shape[-1]))
     half = np.empty(source.shape, np.uint16)
     lost: list[int] = []

@@ -77,8 +77,9 @@ class Held:
 
 
 def held_against(picture: NDArray[np.float32], other: NDArray[np.float32], *, share: float, count: int) -> Held:
-    """All that tells two pictures apart, in one pass over them. share: of the other's magnitude that a value may be
-    off by; equal infinities and NaN on both sides are not apart. count: how many channels count for `strange`."""
+    """All that tells two pictures (4, h, w) apart, in one pass over them. share: of the other's magnitude that a value
+    may be off by; equal infinities and NaN on both sides are not apart. count: how many channels count for
+    `strange`."""
     apart = np.empty(picture.shape, np.bool_)
     strange = np.empty(picture.shape[1:], np.bool_)
     difference, means = _compared(picture, other, np.float32(share), count, apart, strange)
@@ -99,8 +100,8 @@ def compare(a: NDArray, b: NDArray) -> Difference:
 def _compared(
     a: NDArray, b: NDArray, share: np.float32, count: int, apart: NDArray[np.bool_], strange: NDArray[np.bool_]
 ) -> tuple[Difference, tuple[float, float]]:
-    """Band by band, joined in their order, so that no sum depends on which was done first. apart, strange: filled,
-    unless they are empty."""
+    """Of (C, H, W): band by band, joined in their order, so that no sum depends on which was done first. apart,
+    strange: filled, unless they are empty."""
     channels, height, width = a.shape
     bands = -(-height // BAND_ROWS)
     sums, worst = np.zeros((bands, 3)), np.full((bands, channels), -1, np.float32)
