@@ -10,6 +10,9 @@ from collections.abc import Iterator
 from launcher.house import ROOT
 from launcher.install import LINTING, PAGE_TOOLS
 
+PRESSED = re.compile(
+    r"<(?P<tag>button|a|summary)\b(?P<attributes>(?:[^>\"]|\"[^\"]*\")*)>(?P<inner>.*?)</(?P=tag)>", re.DOTALL
+)
 SHAPE = re.compile(r"\((\d|[A-Z]|[a-z]\b)[\w ()]*,")  # such as (4, H, W)
 
 
@@ -77,3 +80,19 @@ class Style(unittest.TestCase):
         ]
         self.assertGreater(len(ours), 50)
         self.assertEqual(long, [])
+
+    def test_icons_have_names_for_all(self):
+        """What is only an icon says what it does on hover and to a screen reader."""
+        nameless, icons = [], 0
+        for path in (ROOT / "desk" / "templates").rglob("*.html"):
+            text = path.read_text()
+            for found in PRESSED.finditer(text):
+                attributes, inner = found["attributes"], found["inner"]
+                words = re.sub(r"<[^>]+>", "", inner).strip()
+                if "<i " not in inner or words or "x-text" in attributes + inner:
+                    continue
+                icons += 1
+                if not ("title=" in attributes and "aria-label=" in attributes):
+                    nameless.append(f"{path.relative_to(ROOT)}:{text.count(chr(10), 0, found.start()) + 1}")
+        self.assertGreater(icons, 20)
+        self.assertEqual(nameless, [])
