@@ -185,6 +185,7 @@ class CommandLine(FolderCase):
         np.testing.assert_allclose(matte_plane(plans(Ledger.from_json(alpha).mattes, 1)["m"], frame), 0.25)
         for more, said in (
             (["--name", "absent"], "There is no matte absent"),
+            (["--name", "absent"], "The ledger has half a bolt"),
             (["--crypto", "bolt"], "from a ledger or from names"),
         ):
             self.assertIn(said, self.run_verb(*verb, *more)[2])

@@ -263,6 +263,17 @@ class Page(unittest.TestCase):
             due = ndimage.gaussian_filter(plane.astype(float), deviation, mode="constant")
             self.assertLess(np.abs(soft - due).max(), (1e-6 if deviation < 9 else 0.01) * due.max(), deviation)
 
+    def test_rays_end_alike_at_every_border(self):
+        """Of a bright column or row at one border, from a point beyond it: the mirror image of the other's."""
+        rgba = np.zeros((4, 24, 40), np.float32)
+        rgba[3], rgba[:3, :, :2], rgba[:3, 5, -1] = 1, 6.0, 3.0
+        for x, y in ((-30, 3), (26, -5), (4, -20), (0, 18)):  # from the middle
+            step = {"kind": "rays", "threshold": 0.5, "length": 20, "falloff": 1, "x": x, "y": y}
+            got = run(rgba, step)
+            for axis, place in ((-1, {"x": -x}), (-2, {"y": -y})):
+                mirrored = run(np.ascontiguousarray(np.flip(rgba, axis)), step | place)
+                np.testing.assert_allclose(np.flip(mirrored, axis), got, atol=0.04 * got.max())
+
     def test_rays_are_the_mean_along_the_way(self):
         """Drawn on a wheel, so a little softer across than the sum on the page: the means agree, and each pixel does
         within an eighth of the brightest ray."""

@@ -242,6 +242,16 @@ class Morphing(unittest.TestCase):
             eroded = ndimage.grey_erosion(self.soft, footprint=disc, mode="nearest")
             np.testing.assert_allclose(grown(self.soft, -radius), eroded, atol=1e-7)
 
+    def test_grown_from_few_places_is_what_lies_within_the_radius(self):
+        """Where the nearest one may lie on any side, and far away: SciPy's distance transform."""
+        hard = np.zeros((90, 140), np.float32)
+        hard[tuple(np.random.default_rng(5).integers(0, (90, 140), (6, 2)).T)] = 1
+        hard[0, 0] = hard[-1, -1] = 1
+        for radius in (2, 19, 20, 33, 60):
+            np.testing.assert_array_equal(grown(hard, radius), ndimage.distance_transform_edt(1 - hard) <= radius)
+            turned = grown(np.ascontiguousarray(hard[::-1, ::-1]), radius)
+            np.testing.assert_array_equal(turned[::-1, ::-1], grown(hard, radius))
+
     def test_grown_far_lies_within_blocks_of_it(self):
         """Soft mattes far grown: between the exact ones of two blocks less and of two blocks more."""
         rng = np.random.default_rng(8)

@@ -7,6 +7,7 @@ import unittest.mock
 
 import numpy as np
 from PIL import Image as Pillow
+from scipy import ndimage
 from scipy.interpolate import PchipInterpolator
 
 from prism.balance.picked import Picked
@@ -476,6 +477,19 @@ class Places(unittest.TestCase):
             self.assertAlmostEqual(found.y, y, delta=0.5)
             self.assertGreater(found.certainty, 0.3)
             self.assertEqual(found.in_place, (x, y) == (0, 0))
+        # Between pixels the larger neighbour says where, on both sides alike.
+        for part in (0.4, -0.4):
+            moved = ndimage.shift(boxes, (part, -part), order=1, mode="nearest")
+            pushed = np.hypot(*np.gradient(moved)).astype(np.float32)
+            still = np.stack([boxes] * 3).astype(np.float32)
+            frame = MemoryFrame({"wire": (np.stack([pushed] * 3), None), "beauty": (still, None)})
+            found = register(frame, "wire", "beauty")
+            self.assertLess(abs(found.x - part) + abs(found.y + part), 0.2)
+        large = [np.repeat(np.repeat(plane, 9, -2), 9, -1) for plane in (np.roll(lines, (4, -3), (0, 1)), picture)]
+        frame = MemoryFrame({"wire": (np.stack([large[0]] * 3), None), "beauty": (large[1], None)})
+        found = register(frame, "wire", "beauty")  # seen in steps of pixels, said in pixels
+        self.assertAlmostEqual(found.x, 27, delta=9)  # as wide as the lines are
+        self.assertAlmostEqual(found.y, -36, delta=9)
         noise = rng.random((3, 120, 160)).astype(np.float32)
         frame = MemoryFrame({"wire": (noise, None), "beauty": (picture, None)})
         self.assertLess(register(frame, "wire", "beauty").certainty, 0.3)

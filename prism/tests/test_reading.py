@@ -379,6 +379,17 @@ class Alpha(FolderCase):
         colour = np.stack([np.where(alpha == 1, 1, np.where(alpha > 0, soft, 0)).astype(np.float32)] * 3)
         return evidence(colour, alpha, read_header(self.write("x.exr", {c: alpha for c in "RGBA"}))[0])
 
+    def test_an_edge_tells_the_same_on_every_side(self):
+        """The solid lies right beside what is soft, and not a pixel further."""
+        for turns in range(4):
+            for away, count in ((1, 40), (2, 0)):
+                alpha = np.zeros((40, 40), np.float32)
+                alpha[10], alpha[10 + away] = 0.5, 1
+                alpha = np.ascontiguousarray(np.rot90(alpha, turns))
+                colour = np.stack([(alpha > 0).astype(np.float32)] * 3)
+                part = read_header(self.write("x.exr", {c: alpha for c in "RGBA"}))[0]
+                self.assertEqual(evidence(colour, alpha, part).edge_pixels, count, (turns, away))
+
     def test_an_edge_does_not_reach_round_the_frame(self):
         self.assertEqual(self.soft_row(solid=1, soft=1).edge_pixels, 40)
         self.assertEqual(self.soft_row(solid=-1, soft=1).edge_pixels, 0)

@@ -112,6 +112,7 @@ class ContactSheets(FolderCase):
         self.assertEqual([line.text for line in page.words], ["1 a 0007", "2 b 0000"])
         for place, line in enumerate(page.words):  # capitals, some 0.7 of the letters' size, stand in the strip
             foot = layout.cell(place)[1] + layout.cell_height
+            self.assertEqual(line.x, layout.cell(place)[0] + layout.cell_width / 2)
             self.assertTrue(foot - layout.caption_height < line.y - 0.7 * layout.letters < line.y < foot)
         for caption, fault in (("{nam}", "Unknown field"), ("{frame:x.}", "cannot be filled in")):
             with self.assertRaisesRegex(BadArgument, fault):
@@ -319,6 +320,9 @@ class Boards(FolderCase):
         cover[35:55, 110:150] = 0.5
         expected = np.floor(32 * (1 - gaussian_filter(cover, 4, mode="constant")) + 0.5)
         np.testing.assert_allclose(soft[:, 100:, 0], expected[:, 100:], atol=1)
+        little = self.codes(box | {"shadow": shadow | {"blur": 0.7}})  # less than a pixel is soft too
+        expected = np.floor(32 * (1 - gaussian_filter(cover, 0.7, mode="constant")) + 0.5)
+        np.testing.assert_allclose(little[:, 100:, 0], expected[:, 100:], atol=1)
 
     def test_marks_repeat_and_mirror(self):
         """Four dots 20 apart from 30, 30, once more about y = 45: eight, and each a mirror image."""
@@ -330,6 +334,20 @@ class Boards(FolderCase):
         np.testing.assert_array_equal(upper, lower)
         # The area of an equilateral triangle of side 9, four of them, in whole white pixels of 223.
         self.assertAlmostEqual(upper.sum() / 223, 4 * 9 * 9 * 0.433, delta=8)
+
+    def test_arrows_point_straight(self):
+        """Alike on the left and on the right, and narrower above than below its head."""
+        marks = {"id": "m", "kind": "marks", "form": "arrow", "x": 60, "y": 50, "count": 1, "size": 60,
+                 "colour": "#ffffff"}  # fmt: skip
+        cover = self.codes(marks)[..., 0].astype(int) - 32
+        across = np.flatnonzero(cover.any(axis=0))
+        inside = cover[:, across[0] : across[-1] + 1]
+        self.assertLess(np.abs(inside - inside[:, ::-1]).mean(), 1)
+        widths = (cover > 100).sum(axis=1)
+        head = int(np.argmax(widths))
+        self.assertLess(widths[widths > 0][0], 4)
+        self.assertTrue((np.diff(widths[np.flatnonzero(widths)[0] : head]) >= 0).all())
+        self.assertAlmostEqual(int(widths[head + 10]), round(0.24 * 60), delta=1)
 
     def test_textures(self):
         """Half of a field of lines is ink; dots of a quarter of the spacing across cover pi/4 of a sixteenth."""
