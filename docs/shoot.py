@@ -76,7 +76,7 @@ def compare(page: Page) -> None:
     page.keyboard.press("Control+z")
     page.wait_for_timeout(1000)
     _ledger(page, 1008)
-    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     page.get_by_role("button", name="Wipe").click()
     page.wait_for_timeout(1000)
 
@@ -110,7 +110,7 @@ def finish(page: Page) -> None:
 def finish_beside(page: Page) -> None:
     """The rebuilt picture and the finished one."""
     _finish(page, "")
-    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     page.get_by_role("button", name="Beside").click()
     page.wait_for_timeout(1000)
 
@@ -125,7 +125,7 @@ def look(page: Page) -> None:
     page.goto(f"{ADDRESS}/shots/ORR/ORR_010/look/?pass=beauty_denoised&frame=1001")
     page.wait_for_selector("canvas[data-serial]")
     page.get_by_role("button", name="Scopes").click()
-    page.get_by_role("button", name="Compare").click()
+    page.get_by_role("button", name="Compare", exact=True).click()
     page.get_by_label("Picture to compare with").select_option("normals")
     page.get_by_role("button", name="Wipe").click()
     page.mouse.move(700, 330)

@@ -7,6 +7,7 @@ be asked for rows and channels; deep files by `deep_lines`.
 
 from __future__ import annotations
 
+import fractions  # noqa: F401 - OpenEXR asks for it when the child reads no modules any more
 from collections.abc import Callable, Mapping
 from contextlib import suppress
 from typing import Any

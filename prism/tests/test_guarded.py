@@ -13,6 +13,7 @@ import threading
 import time
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from fractions import Fraction
 from pathlib import Path
 from unittest import mock
 
@@ -29,6 +30,7 @@ from prism.formats.headers import read_parts
 from prism.formats.planes import PlaneFolder
 from prism.formats.sandbox import shut_in_version
 from prism.ledger.document import Ledger
+from prism.naming.timecode import TimeCode
 from prism.pixels.image import Image
 from prism.pixels.window import Window
 from prism.sources.opening import find_sources
@@ -236,6 +238,22 @@ class Children(FolderCase):
                     read_channels(hidden, read_parts(hidden)[0])
             for child in door._idle:
                 child.end()
+
+    def test_what_a_child_needs_it_has_before_it_is_shut_in(self):
+        """It reads no module afterwards: not one more is there after a file with an entry of every kind."""
+        path = self.folder / "rate.exr"
+        more = {"framesPerSecond": Fraction(24000, 1001), "timeCode": TimeCode(1, 2, 3, 4), "note": "x", "ratio": 1.5}
+        write_exr(path, Image.of_planes({name: np.full((4, 5), 3, np.float16) for name in "RGB"}, **more))
+        script = f"""
+import sys
+import prism.formats.child
+before = set(sys.modules)
+import OpenEXR
+OpenEXR.File({str(path)!r}, separate_channels=True)
+sys.exit(" ".join(set(sys.modules) - before) or 0)
+"""
+        done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True)
+        self.assertEqual((done.returncode, done.stderr.strip()), (0, ""))
 
     def test_a_child_that_dies_is_replaced(self):
         for how in (signal.SIGKILL, signal.SIGSEGV):
