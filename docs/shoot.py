@@ -155,8 +155,10 @@ def production(page: Page) -> None:
 def handoff(page: Page) -> None:
     _delivered(page)
     page.reload()
-    page.get_by_role("button", name="review", exact=True).click()
-    page.mouse.wheel(0, -4000)
+    count = "document.querySelectorAll"
+    drawn = f"() => {count}('.item-thumb img[src^=data]').length === {count}('.item').length"
+    page.wait_for_function(drawn)
+    page.get_by_role("button", name="Show review large", exact=True).click()
 
 
 def _delivered(page: Page) -> None:
