@@ -40,9 +40,6 @@ export const createPreviews = (page) => {
         this.found[item.id] = { key: "", picture: "", words: [error.what, error.advice].filter(Boolean) };
       }
     },
-    forget(id) {
-      delete this.found[id];
-    },
 
     pictureOf(id) { return this.found[id]?.picture ?? ""; },
     iconOf(id) {
