@@ -9,6 +9,8 @@ from prism.passes.kinds import DEMANDS, Role
 from prism.pixels.file_formats import PLANNED
 from prism.plan.checks import check, mended
 from prism.plan.checks.light import completeness
+from prism.plan.estimate import total_bytes
+from prism.plan.expansion import expand
 from prism.plan.packing import Packing, Storage
 from prism.plan.plan import Layer, LightGroups, Mist, Quality
 from prism.plan.showing import for_plan, lacking, parts_of_groups, visible
@@ -188,6 +190,16 @@ class Checks(unittest.TestCase):
         for changes, code in table:
             with self.subTest(code, **changes):
                 self.assertIn(code, self.codes(plan_of(**changes)))
+
+    def test_the_disk_at_both_sides_of_what_is_free(self):
+        """All of it is a warning, a byte more an error; up to half of it nothing at all."""
+        plan = plan_of()
+        size = total_bytes(expand(plan, FACTS))
+        half = 2 * size  # free, so that the files take half of it
+        for free, codes in ((size - 1, ["size.disk"]), (size, ["size.large"]), (half - 1, ["size.large"]), (half, [])):
+            found = check(plan, FACTS, free_bytes=free)
+            self.assertEqual([finding.code for finding in found if finding.code.startswith("size.")], codes, free)
+        self.assertEqual(check(plan, FACTS, free_bytes=None), check(plan, FACTS))
 
     def test_one_click_fixes(self):
         """Whatever has a fix is gone once it is applied, and in the end only what a person must decide is left."""

@@ -73,6 +73,8 @@ class Names(unittest.TestCase):
         self.assertIn("specular_indirect", identify("reflection").others)
 
     def test_a_label_that_is_known_needs_no_word_for_light(self):
+        for name in ("key_light.diffuse_direct", "diffuse_direct.key_light"):  # in two pieces, whichever comes first
+            self.assertEqual(identify(name).key, "diffuse_direct_light_key")
         self.assertEqual(identify("diffuse_moon", ["moon"]).key, "diffuse_light_moon")
         self.assertEqual(identify("beauty_moon", ["moon"]).key, "light_moon")
         self.assertEqual(identify("diffuse_gaffer").key, "diffuse")

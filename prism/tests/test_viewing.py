@@ -7,6 +7,7 @@ import numpy as np
 from PIL import Image as Pillow
 
 from prism.errors import BadArgument, SizeMismatch
+from prism.formats.deep import write_deep
 from prism.formats.exr import write_exr
 from prism.ledger.first import first_ledger
 from prism.mattes.cryptomatte import name_floats
@@ -203,6 +204,18 @@ class Probed(FolderCase):
         mean = self.planes["emission.G"][3:8, 4:10].mean(dtype=np.float64)
         self.assertEqual(set(box), {"emission"})
         self.assertAlmostEqual(box["emission"].stored[1], mean, 6)
+
+    def test_deep_passes_are_left_to_the_deep_probe(self):
+        path = self.folder / "shot_deep.exr"
+        counts, runs = (
+            np.ones((12, 20), np.uint32),
+            {c: np.full(240, 0.5, np.float32) for c in ("R", "G", "B", "A", "Z")},
+        )
+        write_deep(path, counts, runs, data_window=Window.of_size(20, 12), display_window=Window.of_size(20, 12))
+        frame = find_sources([self.folder / "shot.exr", path])
+        self.assertTrue(any(source.is_deep for source in frame))
+        lines = probe_passes(frame, Window(4, 3, 4, 3), Look())
+        self.assertEqual([line.key for line in lines], [source.key for source in frame if not source.is_deep])
 
     def test_nothing_is_read_outside_of_the_picture(self):
         for box in (Window(-1, 0, 3, 3), Window(0, 0, 20, 3), Window(90, 90, 91, 91)):
