@@ -263,6 +263,18 @@ class Page(unittest.TestCase):
             due = ndimage.gaussian_filter(plane.astype(float), deviation, mode="constant")
             self.assertLess(np.abs(soft - due).max(), (1e-6 if deviation < 9 else 0.01) * due.max(), deviation)
 
+    def test_what_lies_around_a_place_is_the_same_in_a_preview(self):
+        """Of a pass that says where it is: the mean about a place is that place, however few pixels are looked at."""
+        y, x = np.mgrid[:40, :60].astype(np.float32) + np.float32(0.5)
+        planes = {key: (np.stack([plane] * 3), None) for key, plane in (("across", x), ("down", y))}
+        context = Context(FRAME, MemoryFrame(planes, FRAME))
+        for place in ((12.0, 30.0), (41.0, 7.0)):
+            for step, off in ((1, 0.01), (2, 0.6), (4, 2.1)):  # a preview takes the first pixel of every block
+                for key, at in zip(planes, place, strict=True):
+                    found = context.around(place, 6, step, source=key)
+                    self.assertLess(abs(found.mean() - at), off, (place, step, key))
+        self.assertEqual(len(context.around((90.0, 7.0), 6, 1, source="down")), 0)
+
     def test_rays_end_alike_at_every_border(self):
         """Of a bright column or row at one border, from a point beyond it: the mirror image of the other's."""
         rgba = np.zeros((4, 24, 40), np.float32)
