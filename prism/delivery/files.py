@@ -18,10 +18,15 @@ from prism.sources.opening import find_sources
 
 
 def shown_file(
-    path: Path, *, view: str = "srgb", space: str = "lin_rec709", keep_alpha: bool = False, ground: Colour = BLACK
+    path: Path,
+    *,
+    view: str | None = "srgb",
+    space: str = "lin_rec709",
+    keep_alpha: bool = False,
+    ground: Colour = BLACK,
 ) -> Developed:
     """The beauty of a file, or the only picture there is, as display values of its display window. Light goes through
-    the view; whole numbers are display values already and stay those codes.
+    the view; whole numbers are display values already and stay those codes, as does anything without a view.
 
     keep_alpha, ground: as of `develop`; without an alpha the file covers all. Raises UnreadableFile, BadArgument for a
     file of several pictures without a beauty.
@@ -32,7 +37,7 @@ def shown_file(
     alpha = np.ones_like(pixels.planes[0]) if pixels.alpha is None else pixels.alpha
     rgba = np.stack([plane.astype(np.float32, copy=False) for plane in (*pixels.planes, alpha)])
     rgba = on_display(rgba, sources.window, sources.display_window)
-    if source.bits and not source.is_data:
+    if view is None or (source.bits and not source.is_data):
         return _as_stored(rgba, keep_alpha, ground)
     return develop(rgba, ViewTransform(space, view), keep_alpha=keep_alpha, ground=ground)
 

@@ -24,7 +24,6 @@ from prism.limits import Stale, never
 from prism.movies.codecs import CODECS
 from prism.movies.reading import read_movie
 from prism.pixels.file_formats import is_exr
-from prism.pixels.picture import on_display
 from prism.pixels.resize import scaled
 from prism.sheets.boards.render import Load, missing
 from prism.sheets.passes import pass_sheet
@@ -100,9 +99,8 @@ def picture_of(path: Path, subject: SubjectKind = "finished", *, space: str = "l
         return _opaque(codes_of(shown_file(path, keep_alpha=True)))
     sources = find_sources([path])
     if _shows_one(sources, subject):
-        if _is_display(sources):
-            return _opaque(_as_it_is(sources))
-        return _opaque(codes_of(shown_file(path, view="film", space=space, keep_alpha=True)))
+        view = None if _is_display(sources) else "film"
+        return _opaque(codes_of(shown_file(path, view=view, space=space, keep_alpha=True)))
     return pass_sheet(sources, Look(transform=ViewTransform(space, "film")), width=_CELL, title=path.name)
 
 
@@ -122,17 +120,6 @@ def _is_display(sources: OpenFrame) -> bool:
     """Whether a file of ours says which view its values went through."""
     entries = (source.attributes.get("view") for source in sources)
     return any(entry is not None and entry.raw in _VIEWS for entry in entries)
-
-
-def _as_it_is(sources: OpenFrame) -> NDArray[np.uint8]:
-    """(H, W, 4): display values that lie premultiplied in a file of light."""
-    source = next(source for source in sources if not source.is_deep)
-    pixels = sources.pixels(source.key)
-    alpha = np.ones_like(pixels.planes[0]) if pixels.alpha is None else pixels.alpha
-    rgba = np.stack([plane.astype(np.float32) for plane in (*pixels.planes, alpha)])
-    rgba = on_display(rgba, sources.window, sources.display_window)
-    straight = np.divide(rgba[:3], rgba[3], out=np.zeros_like(rgba[:3]), where=rgba[3] > 0)
-    return to_codes(np.moveaxis(np.concatenate([straight, rgba[3:]]), 0, -1).clip(0, 1), 8)
 
 
 def _opaque(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
