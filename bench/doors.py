@@ -77,6 +77,7 @@ def _directly(path: Path, part: Part) -> dict[str, NDArray]:
         "shape": part.data_window.shape,
         "tiled": False,
         "subsampled": False,
+        "whole": True,
         "channels": part.channels,
     }
     decode_flat(str(path), request, allocate)

@@ -19,7 +19,7 @@ from desk.shots.models import Shot
 from prism.delivery.document import Delivery as Document
 from prism.delivery.ledger_frame import CachedFrame
 from prism.delivery.previewing import narrowed, picture_of, preview
-from prism.errors import UnreadableFile
+from prism.errors import BadArgument, UnreadableFile
 from prism.plan.estimate import spoken_bytes
 from prism.viewing.picture import encode
 
@@ -32,7 +32,9 @@ def ahead(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
     for what is none, and in `words` what it costs. Raises what writing it raises."""
     parsed, place, laid, sources = services.tried(shot, ledger, user, frames, document)
     made = CachedFrame(laid, sources, EVALUATOR, FINISHER)
-    (item,) = parsed.enabled
+    item, *others = parsed.enabled
+    if others:
+        raise BadArgument("One item is looked at at a time.", where="items", advice="Ask for each by itself.")
     found = preview(
         item, made, place, rate=shot.settings.rate, across=ACROSS, pictures=loader(shot.production, shot)
     )  # fmt: skip

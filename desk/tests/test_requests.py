@@ -220,6 +220,7 @@ class Mutated(WorldCase):
             },
             "hand-off-order": delivery,
             "hand-off-names": delivery,
+            "hand-off-preview": delivery,
             "hand-off-draft": delivery | {"revision": 1},
             "hand-off-preset": delivery | {"name": "ours"},
             "hand-off-board-new": {"template": "pair"},
@@ -347,7 +348,7 @@ class Mutated(WorldCase):
         values = {
             "production": "TST", "shot": "TST_010", "element": self.element.pk, "ledger": self.ledger.pk, "number": 1,
             "delivery": delivery.pk, "item": "beauty", "board": make(self.shot, "empty", self.artist).pk,
-            "name": "plan.png", "file": "a.exr", "camera": "wide", "pk": delivery.job.tasks.first().pk,
+            "size": "small", "name": "plan.png", "file": "a.exr", "camera": "wide", "pk": delivery.job.tasks.first().pk,
         }  # fmt: skip
         bodies, decode, name = self.bodies(), guarded._decode, ""
         outside, inside, places = set(), set(), []
