@@ -39,7 +39,7 @@ from prism.delivery.document import require
 from prism.delivery.encodings.base import Destination
 from prism.delivery.ledger_frame import LedgerFrame
 from prism.delivery.presets import PRESETS
-from prism.delivery.record import already_there, frame_path
+from prism.delivery.record import already_there, fingerprint_of, frame_path
 from prism.delivery.running import close, written_anew
 from prism.documents import kind_of
 from prism.errors import BadArgument, UnknownSource, UnreadableFile
@@ -65,9 +65,9 @@ def order(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
 
 
 def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> dict[str, Any]:
-    """What would be written if this were ordered now: the `folder`, from the storage root, and for each of the `items`
-    its id, `words`, and `paths` below the folder of the first frame and of what is made of all. Nothing is ordered.
-    Raises BadArgument, as `order`."""
+    """What would be written if this were ordered now: the `folder`, from the storage root; for each of the `items` its
+    id, `words`, `paths` below the folder of the first frame and of what is made of all, and `made_from`, which changes
+    with all that its first frame is made from. Nothing is ordered. Raises BadArgument, as `order`."""
     with transaction.atomic():
         delivery, place, opened, sources = _tried(shot, ledger, user, frames, document)
         first = sources.number
@@ -76,6 +76,7 @@ def names_before(shot: Shot, ledger: Ledger, user, frames: str, document: Docume
             {
                 "item": item.id,
                 "words": item.in_words,
+                "made_from": fingerprint_of(delivery.parsed.replace(items=(item,)), opened, sources),
                 "paths": [
                     path.relative_to(place.root).as_posix()
                     for path in (

@@ -36,6 +36,18 @@ class Steps(BrowserCase):
             self.add(kind)
         self.assertEqual(self.names(), ["vignette", "glow", "grain"])  # light before display values
 
+        # What each changes is said of this document, and of none that went before.
+        page.get_by_role("button", name="Close the step").click()
+        lines = page.locator(".change .quiet")
+        expect(lines).to_contain_text([" · most ", " · most ", " · most "])
+        page.route("**/finish/chain/", lambda route: None)  # no answer comes
+        page.get_by_label("glow on").uncheck()
+        expect(lines).to_have_text(["…", "…", "…"])
+        page.unroute_all(behavior="ignoreErrors")
+        page.get_by_label("glow on").check()
+        expect(lines).to_contain_text([" · most ", " · most ", " · most "])
+        page.locator(".change-words").nth(1).click()
+
         # A number dragged, undone and done again.
         field = page.get_by_role("spinbutton", name="threshold")
         box = field.bounding_box()

@@ -196,6 +196,15 @@ class Orders(HandoffCase):
         self.assertEqual(self.post(parcel, to="preview").json(), {"picture": "", "words": [], "frame": 1001})
         self.assertEqual(self.post(item, to="preview", frames="1500").status_code, 422)
 
+        marks = [self.post(item, parcel, to="names").json()["items"] for _ in range(2)]
+        self.assertEqual(*marks)
+        self.ledger.document["rows"][0]["amount"] = 0.5
+        self.ledger.save()
+        for before, now in zip(marks[0], self.post(item, parcel, to="names").json()["items"], strict=True):
+            self.assertNotEqual(before["made_from"], now["made_from"])
+        self.ledger.document["rows"][0]["amount"] = 1
+        self.ledger.save()
+
         self.post(item, parcel)
         self.work()
         (entry,) = self.client.get(self.url("hand-off-progress")).json()["deliveries"]

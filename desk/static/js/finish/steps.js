@@ -15,6 +15,8 @@ const partOf = (url, count, place) => {
   };
 };
 
+const unmeasured = (line) => ({ ...line, change: line.change && "…", x: null, y: null });
+
 /** @typedef {ReturnType<typeof createSteps>} Steps */
 
 /**
@@ -93,7 +95,9 @@ export const createSteps = (page, { editor, onOpen }) => {
       this.openedId = "";
       return true;
     },
+    // What was measured is of the document and the frame before: there is none until the next answer.
     async ask(after = null) {
+      this.strip = { ...this.strip, where: "", changes: this.strip.changes.map(unmeasured) };
       await after;
       chains.ask(editor.current());
     },

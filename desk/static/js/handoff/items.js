@@ -16,7 +16,14 @@ export const items = (page) => ({
   removed: null, // the last thing taken away: its name, and what brings it back
   ordering: false,
 
-  init() { if (this.mayChange) this.name(); },
+  init() {
+    if (!this.mayChange) return;
+    this.name();
+    // What it is made from may have changed while another page was looked at.
+    document.addEventListener("visibilitychange", () => {
+      if (document.visibilityState === "visible") this.guarded(() => this.look());
+    });
+  },
 
   get list() { return this.document.items; },
   get kindList() { return Object.values(this.kinds); },
@@ -162,16 +169,21 @@ export const items = (page) => ({
   // ---- What it comes to ----
   get asked() { return { frames: this.frames, document: this.document }; },
   changed() {
+    this.previews.forgetOthers(this.frames, this.list);
     clearTimeout(this.naming);
     this.naming = setTimeout(() => this.name(), NAMED_AFTER);
   },
   async name() {
     await this.guarded(async () => {
-      const answer = await (await post(page.urls.names, this.asked)).json();
-      this.take(answer);
-      if (!answer.why) this.previews.ask(this.frames, JSON.parse(JSON.stringify(this.document)));
+      const answer = await this.look();
       if (!answer.why || answer.why.code !== "document.bad") await this.save();
     });
+  },
+  async look() {
+    const answer = await (await post(page.urls.names, this.asked)).json();
+    this.take(answer);
+    if (!answer.why) this.previews.ask(this.frames, JSON.parse(JSON.stringify(this.document)), answer.items);
+    return answer;
   },
   // One after the other, since each goes on from the revision that the one before it made.
   async save() {

@@ -4,40 +4,49 @@ import { reactive } from "../reactive.js";
 
 /** @typedef {ReturnType<typeof createPreviews>} Previews */
 
+const settingsOf = (frames, item) => JSON.stringify([frames, { ...item, enabled: true }]);
+
 /** @param {any} page */
 export const createPreviews = (page) => {
   let waiting = null; // the newest list, while an older one is worked through
 
   const previews = reactive({
-    found: {}, // by item: of which settings (key), picture, words, frame
+    found: {}, // by item: of which settings and of what it was made; picture, words, frame
     chosen: null, // what is large: an item's id, or a picture that was written
     running: "", // the item that is being worked out
 
-    // The items as they are now; only those that changed are worked out.
-    async ask(frames, document) {
-      waiting = { frames, document };
+    // A picture of other settings is not shown for these.
+    forgetOthers(frames, items) {
+      const kept = items.filter((item) => this.found[item.id]?.settings === settingsOf(frames, item));
+      this.found = Object.fromEntries(kept.map(({ id }) => [id, this.found[id]]));
+    },
+    // The items as they are now, and what the server says each is made from; only those that changed are worked out.
+    async ask(frames, document, named) {
+      this.forgetOthers(frames, document.items);
+      waiting = { frames, document, madeFrom: Object.fromEntries(named.map((each) => [each.item, each.made_from])) };
       if (this.running) return;
       while (waiting) {
         const asked = waiting;
         waiting = null;
         for (const item of asked.document.items) {
           if (waiting) break;
-          await this.workOut(item, asked);
+          const isCurrent = this.found[item.id]?.madeFrom === asked.madeFrom[item.id];
+          if (item.enabled && !isCurrent) await this.workOut(item, asked);
         }
       }
       this.running = "";
     },
-    async workOut(item, { frames, document }) {
-      const key = JSON.stringify([item, frames]);
-      if (!item.enabled || this.found[item.id]?.key === key) return;
+    async workOut(item, { frames, document, madeFrom }) {
+      delete this.found[item.id];
       this.running = item.id;
+      const of = { settings: settingsOf(frames, item), madeFrom: madeFrom[item.id] };
       try {
         const one = { ...document, items: [item] };
         const answer = await (await post(page.urls.preview, { frames, document: one })).json();
-        this.found[item.id] = { key, ...answer };
+        if (!waiting) this.found[item.id] = { ...of, ...answer };
       } catch (error) {
         if (!(error instanceof Fault)) throw error;
-        this.found[item.id] = { key: "", picture: "", words: [error.what, error.advice].filter(Boolean) };
+        this.found[item.id] = { ...of, madeFrom: "", picture: "", words: [error.what, error.advice].filter(Boolean) };
       }
     },
 
