@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Sequence
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from desk.elements.store import EVALUATOR
 from desk.finish.models import FinishPreset
 from desk.shots.models import Production
+from desk.web.pictures import picture_address
 from prism.errors import BadArgument
 from prism.finish.base import FinishStep
 from prism.finish.document import Finish
@@ -24,7 +23,7 @@ from prism.ledger.finishing import with_finish
 from prism.sources.frame import OpenFrame
 from prism.viewing.changes import Change, change_between, where_it_changes
 from prism.viewing.finish_chain import chain_thumbnails
-from prism.viewing.picture import Look, encode, step_for
+from prism.viewing.picture import Look, step_for
 
 THUMBNAIL_WIDTH = 220
 
@@ -40,21 +39,16 @@ def chain_of(document: Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]
     changes = [change_between(*pair, sources.display_window, step=step) for pair in pairs]
     return {
         "words": in_words(document.finish, sources.number),
-        "strip": _strip(stages),
+        "strip": picture_address(np.concatenate(stages)),
         "stages": len(stages),
         "width": width,
         "height": height,
-        "where": _strip([where_it_changes(*pair) for pair in pairs]) if pairs else "",
+        "where": picture_address(np.concatenate([where_it_changes(*pair) for pair in pairs])) if pairs else "",
         "changes": [
             _change_entry(each.id, there.get(each.id), change)
             for each, change in zip(document.finish, changes, strict=True)
         ],
     }
-
-
-def _strip(pictures: Sequence[NDArray[np.uint8]]) -> str:
-    """Pictures below each other, as an address."""
-    return f"data:image/jpeg;base64,{base64.b64encode(encode(np.concatenate(pictures), 'jpeg')).decode()}"
 
 
 def _change_entry(key: str, step: FinishStep | None, change: Change) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.web.limits import computed
+from desk.web.pictures import picture_answer
 from desk.web.requests import json_body, whole_number
 from prism.errors import BadDocument
 from prism.fields import settings_of
@@ -113,11 +114,7 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
         source = FilePicture(**asked) if asked.get("kind") == "file" else ShotPicture(**asked)  # type: ignore[arg-type]
     except ValueError as error:
         raise BadDocument("This is not a picture.", where="board") from error
-    codes = boards.small(boards.loader(shot.production, shot)(source, boards.SMALL))
-    answer = HttpResponse(encode(codes, "png" if codes.shape[2] == 4 else "jpeg"))
-    answer["Content-Type"] = "image/png" if codes.shape[2] == 4 else "image/jpeg"
-    answer["Cache-Control"] = "private, max-age=60"
-    return answer
+    return picture_answer(boards.small(boards.loader(shot.production, shot)(source, boards.SMALL)), seconds=60)
 
 
 def listed(shot: Shot) -> list[dict[str, Any]]:

@@ -9,7 +9,6 @@ import numpy as np
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from numpy.typing import NDArray
-from PIL import Image as Pillow
 
 from desk.elements.services import elements_named, frames_on_disk, sources_of
 from desk.handoff.models import Board
@@ -30,6 +29,7 @@ from prism.sheets.boards.document import Board as BoardDocument
 from prism.sheets.boards.elements import FilePicture, PictureElement, PictureSource, ShotPicture
 from prism.sheets.boards.render import missing
 from prism.sheets.boards.templates import TEMPLATES
+from prism.sheets.contact import within
 
 SMALL = 900  # pixels across of a picture on the editor's sheet
 
@@ -153,9 +153,7 @@ def _document(ledger: Ledger, number: int) -> dict[str, Any]:
 
 def small(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
     """For the editor's sheet."""
-    picture = Pillow.fromarray(codes)
-    picture.thumbnail((SMALL, SMALL))
-    return np.asarray(picture)
+    return within(codes, SMALL, SMALL)
 
 
 def choices(shot: Shot) -> dict[str, Any]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Mapping
 from typing import Any
 
@@ -16,12 +15,13 @@ from desk.handoff.models import Delivery
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import parse
 from desk.shots.models import Shot
+from desk.web.pictures import picture_address
 from prism.delivery.document import Delivery as Document
 from prism.delivery.ledger_frame import CachedFrame
-from prism.delivery.previewing import narrowed, picture_of, preview
+from prism.delivery.previewing import picture_of, preview
 from prism.errors import BadArgument, UnreadableFile
 from prism.plan.estimate import spoken_bytes
-from prism.viewing.picture import encode
+from prism.sheets.contact import within
 
 ACROSS = 960  # pixels of a preview
 SIZES: Mapping[str, int] = {"small": 240, "large": ACROSS}
@@ -34,36 +34,25 @@ def ahead(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
     made = CachedFrame(laid, sources, EVALUATOR, FINISHER)
     item, *others = parsed.enabled
     if others:
-        raise BadArgument("One item is looked at at a time.", where="items", advice="Ask for each by itself.")
+        raise BadArgument("Only one item can be shown at a time.", where="items", advice="Ask for each by itself.")
     found = preview(
         item, made, place, rate=shot.settings.rate, across=ACROSS, pictures=loader(shot.production, shot)
     )  # fmt: skip
     if found.codes is None:
         return {"picture": "", "words": [], "frame": sources.number}
     words = [*_bytes_in_words(found.of_frame, len(place.frames)), *found.remarks]
-    return {"picture": _address(found.codes), "words": words, "frame": sources.number}
+    return {"picture": picture_address(found.codes), "words": words, "frame": sources.number}
 
 
-def delivered(delivery: Delivery, item: str, size: str) -> tuple[bytes, str]:
-    """The first file of an item that was written, as a picture and its type. Raises UnreadableFile."""
+def delivered(delivery: Delivery, item: str, size: str) -> NDArray[np.uint8]:
+    """Codes of the first file of an item that was written. Raises UnreadableFile."""
     entry = next((each for each in services.progress(delivery)["items"] if each["id"] == item), None)
     if entry is None or not entry["pictured"]:
         raise UnreadableFile("This delivery has no such picture.", where=item)
     path = services.file_of(delivery, entry["files"][0])
     laid = parse(delivery.shot, delivery.version.document)
     subject = next(each.subject for each in delivery.parsed.items if each.id == item)
-    return _encoded(narrowed(picture_of(path, subject, space=laid.space), SIZES[size]))
-
-
-def _encoded(codes: NDArray[np.uint8]) -> tuple[bytes, str]:
-    """With its alpha if it has one."""
-    kind = "png" if codes.shape[2] == 4 else "jpeg"
-    return encode(codes, kind), f"image/{kind}"
-
-
-def _address(codes: NDArray[np.uint8]) -> str:
-    data, kind = _encoded(codes)
-    return f"data:{kind};base64,{base64.b64encode(data).decode()}"
+    return within(picture_of(path, subject, space=laid.space), SIZES[size])
 
 
 def _bytes_in_words(of_frame: int, count: int) -> list[str]:

@@ -19,6 +19,7 @@ from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.web.files import file_answer
 from desk.web.limits import computed
+from desk.web.pictures import picture_answer
 from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.table import kinds_for_page
@@ -122,12 +123,10 @@ def picture(request: HttpRequest, shot: Shot, delivery: int, item: str, size: st
     """What was written of an item, as a picture. Not found if it was moved away since."""
     found = _delivery(shot, delivery)
     try:
-        data, kind = previews.delivered(found, item, size if size in previews.SIZES else "small")
+        codes = previews.delivered(found, item, size if size in previews.SIZES else "small")
     except UnreadableFile as error:
         raise Http404(error.what) from error
-    answer = HttpResponse(data, content_type=kind)
-    answer["Cache-Control"] = "private, max-age=3600"
-    return answer
+    return picture_answer(codes, seconds=3600)
 
 
 @require_POST

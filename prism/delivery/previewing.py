@@ -24,8 +24,8 @@ from prism.limits import Stale, never
 from prism.movies.codecs import CODECS
 from prism.movies.reading import read_movie
 from prism.pixels.file_formats import is_exr
-from prism.pixels.resize import scaled
 from prism.sheets.boards.render import Load, missing
+from prism.sheets.contact import within
 from prism.sheets.passes import pass_sheet
 from prism.sources.frame import OpenFrame
 from prism.sources.opening import find_sources
@@ -66,7 +66,7 @@ def preview(
         written = closed or added
         if not written:
             raise BadArgument("There is nothing of that in this frame.", where=f"item {item.id}")
-        codes = narrowed(picture_of(written[0].path, item.subject, space=made.ledger.space), across)
+        codes = within(picture_of(written[0].path, item.subject, space=made.ledger.space), across)
         remarks = tuple(dict.fromkeys(remark for file in (*added, *closed) for remark in file.remarks))
         return Preview(codes, remarks, sum(file.bytes for file in added), sum(file.bytes for file in closed))
 
@@ -136,18 +136,3 @@ def _page(path: Path, most: int = 1600) -> NDArray[np.uint8]:
             return np.ascontiguousarray(picture[..., 2::-1])  # PDFium has blue first
     except pdfium.PdfiumError as error:
         raise UnreadableFile("This PDF cannot be opened.", where=str(path)) from error
-
-
-def narrowed(codes: NDArray[np.uint8], across: int) -> NDArray[np.uint8]:
-    """(h, w, 3 or 4): the same at most so many pixels across, filtered; colour weighted by its alpha."""
-    height, width, channels = codes.shape
-    if width <= across:
-        return codes
-    shape = (max(1, round(height * across / width)), across)
-    planes = np.moveaxis(codes, -1, 0).astype(np.float32)
-    alpha = planes[3] / 255 if channels == 4 else np.ones_like(planes[0])
-    small = np.stack([scaled(plane * alpha, shape, pick=False) for plane in planes[:3]])
-    cover = scaled(alpha, shape, pick=False)  # a sharp filter goes a little beyond what it is given, colour alike
-    small = np.divide(small, cover, out=np.zeros_like(small), where=cover > 1 / 255)
-    small = np.concatenate([small, cover[np.newaxis] * 255]) if channels == 4 else small
-    return np.moveaxis(small, 0, -1).clip(0, 255).round().astype(np.uint8)

@@ -152,6 +152,15 @@ def fitted(picture: NDArray[np.uint8], across: int, down: int, *, crop: bool) ->
     return np.asarray(small.convert("RGBA") if small.mode == "RGBa" else small)
 
 
+def within(picture: NDArray[np.uint8], across: int, down: int | None = None) -> NDArray[np.uint8]:
+    """A picture (H, W, 3 or 4) in its shape, no larger than that; the same if it is not. down: any, if it is None."""
+    height, width = picture.shape[:2]
+    share = min(1.0, across / width, 1.0 if down is None else down / height)
+    if share == 1:
+        return picture
+    return fitted(picture, max(1, round(width * share)), max(1, round(height * share)), crop=False)
+
+
 def _caption(entry: Entry, layout: SheetLayout, place: int, ink: Any) -> Words:
     x, y = layout.cell(place)
     text = captioned(layout.caption, {"index": place + 1, **entry.fields})

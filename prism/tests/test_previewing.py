@@ -10,7 +10,7 @@ from prism.combine.evaluate import Evaluator
 from prism.delivery import previewing
 from prism.delivery.encodings.table import ENCODINGS
 from prism.delivery.ledger_frame import CachedFrame
-from prism.delivery.previewing import narrowed, picture_of, preview
+from prism.delivery.previewing import picture_of, preview
 from prism.errors import BadArgument, UnreadableFile
 from prism.finish.evaluate import Finisher
 from prism.sources.store import PixelStore
@@ -117,15 +117,3 @@ class Previews(DeliveryCase):
         plain = type(self.made)(ledger, self.sources)
         for name in ("rebuilt", "light"):
             np.testing.assert_array_equal(getattr(cached, name).rgba, getattr(plain, name).rgba)
-
-
-class Narrowed(DeliveryCase):
-    def test_colour_counts_by_its_alpha(self):
-        codes = np.zeros((8, 16, 4), np.uint8)
-        codes[:, :8] = (200, 100, 50, 255)
-        small = narrowed(codes, 4)
-        self.assertEqual(small.shape, (2, 4, 4))
-        np.testing.assert_array_equal(small[0, 0], (200, 100, 50, 255))
-        half = small[0, 1]
-        np.testing.assert_allclose(half[:3], (200, 100, 50), atol=1)
-        self.assertIs(narrowed(codes, 16), codes)

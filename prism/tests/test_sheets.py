@@ -25,7 +25,7 @@ from prism.sheets.boards.document import Board
 from prism.sheets.boards.elements import ELEMENTS
 from prism.sheets.boards.render import DRAW, Scale, board_page
 from prism.sheets.boards.templates import TEMPLATES
-from prism.sheets.contact import Entry, SheetLayout, contact_sheet, fitted
+from prism.sheets.contact import Entry, SheetLayout, contact_sheet, fitted, within
 from prism.sheets.notes import NoteEntry, notes_pdf
 from prism.sheets.page import Page, Words, write_page
 from prism.tests.frames import FolderCase, run
@@ -83,6 +83,19 @@ class ContactSheets(FolderCase):
         """A ramp of 90 columns into 30 x 30 of 30 rows: columns 30 to 59 stay."""
         ramp = np.repeat(np.arange(90, dtype=np.uint8)[None, :, None], 30, 0).repeat(3, 2)
         np.testing.assert_array_equal(fitted(ramp, 30, 30, crop=True)[10, :, 0], np.arange(30, 60))
+
+    def test_smaller_in_its_shape_with_colour_that_counts_by_its_alpha(self):
+        codes = np.zeros((8, 16, 4), np.uint8)
+        codes[:, :8] = (200, 100, 50, 255)
+        small = within(codes, 4)
+        self.assertEqual(small.shape, (2, 4, 4))
+        self.assertEqual((small[0, 0, 3], small[0, 3, 3]), (255, 0))
+        covered = small[small[..., 3] > 20]
+        np.testing.assert_allclose(covered[:, :3], np.broadcast_to((200, 100, 50), (len(covered), 3)), atol=6)
+        for most, shape in (((100, 2), (2, 4)), ((100, 4), (4, 8)), ((8, 100), (4, 8))):
+            self.assertEqual(within(codes, *most).shape[:2], shape)
+        for most in ((16,), (16, 8), (99, 99)):
+            self.assertIs(within(codes, *most), codes)
 
     @settings(max_examples=40, deadline=None)
     @given(st.integers(1, 9), st.integers(8, 200), st.integers(8, 200), st.integers(0, 30), st.integers(0, 30),
