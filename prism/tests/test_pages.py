@@ -8,7 +8,7 @@ from pathlib import Path
 
 from prism.delivery.second_opinion import __main__ as script
 from prism.delivery.second_opinion.mattes import KINDS as MATTE_PARTS
-from prism.tests.test_finish import STRONG
+from prism.tests.finishing import STRONG
 
 DOCS = Path(__file__).resolve().parents[2] / "docs"
 
