@@ -191,7 +191,7 @@ class Looking(BrowserCase):
         self.page.keyboard.press("v")
         expect(self.page.get_by_label("Under transparency")).to_be_visible()
         marked = self.drawn(lambda: self.page.get_by_role("button", name="over", exact=True).click())
-        expect(self.page.locator(".viewed")).to_have_text("film-like (ACES 2.0) · marks over")
+        expect(self.page.locator(".viewed")).to_have_text("marks over · film-like (ACES 2.0)")
         self.assertTrue((np.abs(marked - [255, 120, 0]).max(axis=-1) < 3).any())
         self.page.get_by_role("button", name="over", exact=True).click()
 

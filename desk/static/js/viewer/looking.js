@@ -65,7 +65,8 @@ export const createLooks = (page, { data, ground, onChange }) => reactive({
     this.open = !this.open;
     localStorage.setItem(KEPT, this.open ? "yes" : "no");
   },
-  // What stands on the button that opens the settings: the view, and all that differs from how a picture is opened.
+  // What stands on the button that opens the settings: all that differs from how a picture is opened, as that must not
+  // be cut off, and the view.
   get summary() {
     const mapped = this.isData ? titleIn(WAYS, this.way) : titleIn(this.views, this.viewName);
     const changed = [
@@ -74,8 +75,9 @@ export const createLooks = (page, { data, ground, onChange }) => reactive({
       !this.isData && this.ground !== "black" && titleIn(GROUNDS, this.ground),
       this.marks.length > 0 && `marks ${this.marks.map((mark) => (mark === "nan" ? "NaN" : mark)).join(", ")}`,
     ];
-    return [mapped, ...changed].filter(Boolean).join(" · ");
+    return [...changed, mapped].filter(Boolean).join(" · ");
   },
+  get title() { return `${this.summary}: view, gamma, channel, transparency, marks (V)`; },
   asSuits() {
     this.way = "auto";
     this.near = this.far = "";
