@@ -7,11 +7,11 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from desk.elements.store import EVALUATOR
 from desk.finish.models import FinishPreset
 from desk.shots.models import Production
-from desk.web.pictures import picture_address
 from prism.errors import BadArgument
 from prism.finish.base import FinishStep
 from prism.finish.document import Finish
@@ -20,30 +20,47 @@ from prism.finish.steps import active
 from prism.finish.wording import in_words, step_in_words
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import with_finish
+from prism.sheets.contact import within
 from prism.sources.frame import OpenFrame
 from prism.viewing.changes import Change, change_between, where_it_changes
 from prism.viewing.finish_chain import chain_thumbnails
-from prism.viewing.picture import Look, step_for
+from prism.viewing.picture import Look, as_address, step_for
 
 THUMBNAIL_WIDTH = 220
+MEASURED_WIDTH = 1920  # pixels; of a larger picture every second is measured, or fewer
 
 
-def chain_of(document: Ledger, sources: OpenFrame, look: Look) -> dict[str, Any]:
-    """The rebuilt picture and that after each step as one tall picture, top to bottom; what each step changes, with
-    another tall picture of where; and what is done, in words. Raises what the steps raise."""
-    step = step_for(sources.display_window, THUMBNAIL_WIDTH)
+def chain_of(document: Ledger, sources: OpenFrame, look: Look, *, measured: bool = False) -> dict[str, Any]:
+    """The rebuilt picture and that after each step as one tall picture, top to bottom, and what is done, in words.
+    measured: with what each step changes, every `every`-th pixel looked at, and another tall picture of where; a small
+    picture would not tell what a narrow step does. Raises what the steps raise."""
+    small = step_for(sources.display_window, THUMBNAIL_WIDTH)
+    step = step_for(sources.display_window, MEASURED_WIDTH) if measured else small
     stages = chain_thumbnails(document, sources, look, step=step, evaluator=EVALUATOR)
-    height, width = stages[0].shape[:2]
-    pairs = list(pairwise(stages))
-    there = {each.id: each for each in active(document.finish, sources.number)}
-    changes = [change_between(*pair, sources.display_window, step=step) for pair in pairs]
-    return {
+    thumbs = [stage[:: small // step, :: small // step] for stage in stages]
+    height, width = thumbs[0].shape[:2]
+    answer: dict[str, Any] = {
         "words": in_words(document.finish, sources.number),
-        "strip": picture_address(np.concatenate(stages)),
+        "strip": as_address(np.concatenate(thumbs)),
         "stages": len(stages),
         "width": width,
         "height": height,
-        "where": picture_address(np.concatenate([where_it_changes(*pair) for pair in pairs])) if pairs else "",
+        "where": "",
+        "changes": [],
+        "every": step,
+    }
+    if measured and document.finish:
+        answer |= _changes(document, sources, stages, step)
+    return answer
+
+
+def _changes(document: Ledger, sources: OpenFrame, stages: Sequence[NDArray[np.uint8]], step: int) -> dict[str, Any]:
+    there = {each.id: each for each in active(document.finish, sources.number)}
+    pairs = list(pairwise(stages))
+    changes = (change_between(*pair, sources.display_window, step=step) for pair in pairs)
+    where = [within(where_it_changes(*pair), THUMBNAIL_WIDTH) for pair in pairs]
+    return {
+        "where": as_address(np.concatenate(where)),
         "changes": [
             _change_entry(each.id, there.get(each.id), change)
             for each, change in zip(document.finish, changes, strict=True)

@@ -53,7 +53,7 @@ def chain(request: HttpRequest, shot: Shot) -> JsonResponse:
     """The steps of the ledger on the page, as thumbnails and words."""
     body, document, sources = _asked(request, shot)
     look = Look(transform=ViewTransform(shot.settings.space, str(body.get("view", "srgb"))))
-    return JsonResponse(services.chain_of(document, sources, look))
+    return JsonResponse(services.chain_of(document, sources, look, measured=body.get("measured") is True))
 
 
 @require_POST

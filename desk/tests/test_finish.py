@@ -109,12 +109,17 @@ class Pictures(FinishCase):
         answer = self.question("finish-chain", view="film").json()
         self.assertEqual(answer["stages"], 5)
         self.assertIn("film, evening, at 70%", answer["words"])
+        self.assertEqual(answer["changes"], [])
+        answer = self.question("finish-chain", view="film", measured=True).json()
         changes = {line["id"]: line for line in answer["changes"]}
+        self.assertEqual(answer["every"], 1)
         self.assertEqual(list(changes), [step["id"] for step in self.document["finish"]])
         self.assertIn("film, evening", changes["film"]["step"])
         self.assertRegex(changes["film"]["change"], r"%.* at \d+, \d+$")
         off = [step | {"enabled": step["id"] != "film"} for step in self.document["finish"]]
-        answer = self.question("finish-chain", view="film", ledger=self.document | {"finish": off}).json()
+        answer = self.question(
+            "finish-chain", view="film", measured=True, ledger=self.document | {"finish": off}
+        ).json()
         changes = {line["id"]: line for line in answer["changes"]}
         self.assertEqual((changes["film"]["step"], changes["film"]["change"], changes["film"]["x"]), ("off", "", None))
         lost = self.document | {"finish": [{"id": "s", "kind": "smear", "motion": "render/vectors"}]}

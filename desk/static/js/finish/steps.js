@@ -30,7 +30,7 @@ export const createSteps = (page, { editor, onOpen }) => {
 
   const steps = reactive({
     openedId: page.step,
-    strip: { words: "", strip: "", stages: 1, width: 1, height: 1, where: "", changes: [] },
+    strip: { words: "", strip: "", stages: 1, width: 1, height: 1, where: "", changes: [], every: 1 },
     dragged: "",
 
     get cards() {
@@ -71,10 +71,13 @@ export const createSteps = (page, { editor, onOpen }) => {
     beforeStyle({ index }) { return this.thumb(index); },
     afterStyle({ index }) { return this.thumb(index + 1); },
     get changesText() {
-      return this.cards.length
-        ? "What each step changes in this frame: how much of the picture, and by how many codes of 255 on the " +
-          "screen, measured on a small picture. Press one to set it."
-        : "Add a step, or lay a chain that is there.";
+      if (!this.cards.length) return "Add a step, or lay a chain that is there.";
+      const { every } = this.strip;
+      const measured = every > 1 ? `, one pixel in ${every ** 2} measured` : "";
+      return (
+        "What each step changes in this frame: how much of the picture, and by how many codes of 255 on the " +
+        `screen${measured}. Press one to set it.`
+      );
     },
     // What the last answer says of the steps that are there still.
     get changes() {
@@ -88,6 +91,7 @@ export const createSteps = (page, { editor, onOpen }) => {
     open(step) {
       this.openedId = this.isOpened(step) ? "" : step.id;
       onOpen();
+      if (!this.openedId) this.ask();
     },
     // What was undone, or removed by somebody else, is not open any more.
     forgetRemoved() {
@@ -103,7 +107,8 @@ export const createSteps = (page, { editor, onOpen }) => {
     },
     async fetch(document) {
       try {
-        this.strip = await (await post(page.urls.chain, { ...editor.question(), ledger: document })).json();
+        const asked = { ...editor.question(), ledger: document, measured: !this.opened };
+        this.strip = await (await post(page.urls.chain, asked)).json();
       } catch (error) {
         if (!isSuperseded(error)) this.strip = { ...this.strip, words: ofFault(error).what };
       }
