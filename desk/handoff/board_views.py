@@ -11,8 +11,8 @@ from desk.handoff import boards
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
+from desk.web.files import kept_answer
 from desk.web.limits import computed
-from desk.web.pictures import picture_answer
 from desk.web.requests import json_body, whole_number
 from prism.errors import BadDocument
 from prism.fields import settings_of
@@ -23,7 +23,7 @@ from prism.sheets.boards.document import Board as Document
 from prism.sheets.boards.elements import FilePicture, Shadow, ShotPicture, kinds_for_page
 from prism.sheets.boards.render import board_page
 from prism.sheets.boards.templates import TEMPLATES
-from prism.viewing.picture import encode
+from prism.viewing.picture import encode, encoded
 
 PREVIEW = 1600  # pixels across of a board as it is written
 
@@ -114,7 +114,8 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
         source = FilePicture(**asked) if asked.get("kind") == "file" else ShotPicture(**asked)  # type: ignore[arg-type]
     except ValueError as error:
         raise BadDocument("This is not a picture.", where="board") from error
-    return picture_answer(boards.small(boards.loader(shot.production, shot)(source, boards.SMALL)), seconds=60)
+    codes = boards.small(boards.loader(shot.production, shot)(source, boards.SMALL))
+    return kept_answer(*encoded(codes), seconds=60)
 
 
 def listed(shot: Shot) -> list[dict[str, Any]]:

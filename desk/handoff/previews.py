@@ -15,13 +15,13 @@ from desk.handoff.models import Delivery
 from desk.rebuild.models import Ledger
 from desk.rebuild.services import parse
 from desk.shots.models import Shot
-from desk.web.pictures import picture_address
 from prism.delivery.document import Delivery as Document
 from prism.delivery.ledger_frame import CachedFrame
 from prism.delivery.previewing import picture_of, preview
 from prism.errors import BadArgument, UnreadableFile
 from prism.plan.estimate import spoken_bytes
 from prism.sheets.contact import within
+from prism.viewing.picture import as_address
 
 ACROSS = 960  # pixels of a preview
 SIZES: Mapping[str, int] = {"small": 240, "large": ACROSS}
@@ -39,9 +39,9 @@ def ahead(shot: Shot, ledger: Ledger, user, frames: str, document: Document) -> 
         item, made, place, rate=shot.settings.rate, across=ACROSS, pictures=loader(shot.production, shot)
     )  # fmt: skip
     if found.codes is None:
-        return {"picture": "", "words": [], "frame": sources.number}
+        return {"picture": "", "words": [f"No picture: {item.in_words}."], "frame": sources.number}
     words = [*_bytes_in_words(found.of_frame, len(place.frames)), *found.remarks]
-    return {"picture": picture_address(found.codes), "words": words, "frame": sources.number}
+    return {"picture": as_address(found.codes), "words": words, "frame": sources.number}
 
 
 def delivered(delivery: Delivery, item: str, size: str) -> NDArray[np.uint8]:

@@ -17,15 +17,15 @@ from desk.rebuild.services import open_ledger, parse
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
-from desk.web.files import file_answer
+from desk.web.files import file_answer, kept_answer
 from desk.web.limits import computed
-from desk.web.pictures import picture_answer
 from desk.web.requests import json_body, whole_number
 from prism.delivery.document import Delivery as Document
 from prism.delivery.encodings.table import kinds_for_page
 from prism.errors import PrismError, UnreadableFile
 from prism.finish.wording import in_words
 from prism.naming.frames import format_frames
+from prism.viewing.picture import encoded
 
 SHOWN = 30  # deliveries
 
@@ -126,7 +126,7 @@ def picture(request: HttpRequest, shot: Shot, delivery: int, item: str, size: st
         codes = previews.delivered(found, item, size if size in previews.SIZES else "small")
     except UnreadableFile as error:
         raise Http404(error.what) from error
-    return picture_answer(codes, seconds=3600)
+    return kept_answer(*encoded(codes), seconds=3600)
 
 
 @require_POST

@@ -11,6 +11,7 @@ from desk.house.pictures import picture_of
 from desk.shots.access import with_shot
 from desk.shots.models import Production, Shot
 from desk.stations.registry import stations, titles
+from desk.web.files import kept_answer
 from desk.web.limits import computed
 from prism.colour.spaces import SPACES
 from prism.naming.frames import format_frames
@@ -67,6 +68,4 @@ def picture(request: HttpRequest, shot: Shot) -> HttpResponse:
     found = picture_of(shot)
     if found is None:
         raise Http404("No frames yet.")
-    answer = HttpResponse(found, content_type="image/jpeg")
-    answer["Cache-Control"] = "private, max-age=60"
-    return answer
+    return kept_answer(found, "image/jpeg", seconds=60)

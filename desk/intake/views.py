@@ -13,6 +13,7 @@ from desk.intake import browsing, checks, inventory, looking, services, thumbs, 
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
+from desk.web.files import kept_answer
 from desk.web.limits import computed
 from desk.web.requests import json_body, whole_number
 from prism.colour.spaces import SPACES
@@ -119,7 +120,7 @@ def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """One pass of a frame, small, as it was made when the frame was read; else from where it is made."""
     picture = thumbs.cached(*_small(request, shot, element))
     if picture is not None:
-        return _jpeg(picture)
+        return kept_answer(picture, "image/jpeg", seconds=60)
     address = reverse("intake-thumb-made", kwargs=shot.address | {"element": element})
     return HttpResponseRedirect(f"{address}?{request.GET.urlencode()}")
 
@@ -129,7 +130,7 @@ def thumb(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
 @computed("thumbs", waiting=16)
 def thumb_made(request: HttpRequest, shot: Shot, element: int) -> HttpResponse:
     """The same, made now."""
-    return _jpeg(thumbs.made(*_small(request, shot, element)))
+    return kept_answer(thumbs.made(*_small(request, shot, element)), "image/jpeg", seconds=60)
 
 
 def _small(request: HttpRequest, shot: Shot, element: int) -> tuple[Element, str, int, int]:
@@ -138,12 +139,6 @@ def _small(request: HttpRequest, shot: Shot, element: int) -> tuple[Element, str
     frame, width = request.GET.get("frame", "0"), request.GET.get("width", "")
     number = int(frame) if frame.removeprefix("-").isdecimal() else 0
     return found, request.GET.get("pass", ""), number, int(width) if width.isdecimal() else thumbs.THUMBNAIL
-
-
-def _jpeg(picture: bytes) -> HttpResponse:
-    answer = HttpResponse(picture, content_type="image/jpeg")
-    answer["Cache-Control"] = "private, max-age=60"
-    return answer
 
 
 @require_POST

@@ -12,6 +12,7 @@ from desk.plan.kinds import begin_measuring
 from desk.scenes import services as scenes
 from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
+from desk.web.files import kept_answer
 from desk.web.requests import json_body
 from prism.documents import spoken_fault
 from prism.errors import BadArgument
@@ -35,7 +36,7 @@ def mist(request: HttpRequest, shot: Shot) -> HttpResponse:
     except ValidationError as error:
         raise BadArgument("This is not a mist.", where="mist", advice=spoken_fault(error.errors()[0])) from None
     picture = scenes.mist_picture(shot, _frame(request, shot), request.GET.get("camera", ""), setting)
-    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
+    return kept_answer(picture, "image/png", seconds=60)
 
 
 @require_http_methods(["GET", "POST"])

@@ -18,7 +18,6 @@ from desk.rebuild import layered
 from desk.rebuild.models import Ledger, LedgerVersion
 from desk.shots.models import Shot
 from desk.shots.storage import shot_folder
-from desk.web.pictures import picture_address
 from desk.web.saving import Outdated, locked
 from prism.balance import balance as balances
 from prism.balance.best_ledger import best_ledger
@@ -43,7 +42,7 @@ from prism.mattes import ranks
 from prism.mattes.offers import UNFILTERED, covers, offers_of
 from prism.sources.frame import OpenFrame
 from prism.sources.pixels import OfElement
-from prism.viewing.picture import Look, step_for, to_screen
+from prism.viewing.picture import Look, as_address, step_for, to_screen
 from prism.viewing.remap import way_of_kind
 
 THUMBNAIL_WIDTH = 96
@@ -212,7 +211,7 @@ def contributions_of(document: documents.Ledger, sources: OpenFrame, look: Look)
     return {
         "words": words,
         "rows": [{"id": row.id, "share": row.share} for row in rows],
-        "strip": picture_address(strip),
+        "strip": as_address(strip),
         "width": strip.shape[1],
         "height": strip.shape[0] // len(rows),
     }

@@ -15,6 +15,7 @@ from desk.shots.access import require_change, with_shot
 from desk.shots.models import Shot
 from desk.stations.head import head
 from desk.viewer.services import viewer_page
+from desk.web.files import kept_answer
 from desk.web.limits import computed
 from desk.web.requests import json_body, texts, whole_number
 from prism.errors import BadArgument, PrismError
@@ -110,9 +111,7 @@ def frame(request: HttpRequest, shot: Shot, pk: int) -> JsonResponse:
 def picture(request: HttpRequest, shot: Shot, pk: int) -> HttpResponse:
     """The beauty of a rendered frame, small."""
     key, denoised = request.GET.get("pass", "beauty"), request.GET.get("denoised") == "1"
-    answer = HttpResponse(comparing.picture_of(_frame(shot, pk), key, denoised=denoised), content_type="image/jpeg")
-    answer["Cache-Control"] = "private, max-age=5"
-    return answer
+    return kept_answer(comparing.picture_of(_frame(shot, pk), key, denoised=denoised), "image/jpeg", seconds=5)
 
 
 @require_GET

@@ -21,6 +21,13 @@ PLAYED = {
 """What is shown in place; anything else is only handed out, so that no file of ours is run as a page."""
 
 
+def kept_answer(data: bytes, kind: str, *, seconds: int) -> HttpResponse:
+    """Bytes of a media type that the reader's own browser may keep for so long."""
+    answer = HttpResponse(data, content_type=kind)
+    answer["Cache-Control"] = f"private, max-age={seconds}"
+    return answer
+
+
 def file_answer(request: HttpRequest, path: Path, *, inline: bool = False) -> HttpResponse:
     """A file to be saved, or with `inline` to be shown in a page; a part of it if one is asked for (RFC 9110, section
     14)."""

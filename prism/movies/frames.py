@@ -120,7 +120,7 @@ def _pairs(codes, weights, scale, luma, blue, red, first, end):
 
 
 def even(codes: NDArray) -> NDArray:
-    """The last row and column once more where their number is odd."""
+    """Codes (H, W, C) with the last row and column once more where their number is odd."""
     return np.pad(codes, ((0, codes.shape[0] % 2), (0, codes.shape[1] % 2), (0, 0)), mode="edge")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -111,6 +112,18 @@ def encode(rgb: NDArray[np.uint8], encoding: str) -> bytes:
     else:
         raise BadArgument(f"Unknown encoding {encoding}.", advice=f"Use {' or '.join(ENCODINGS)}.")
     return target.getvalue()
+
+
+def encoded(codes: NDArray[np.uint8]) -> tuple[bytes, str]:
+    """A file of display bytes (H, W, 3 or 4), with their alpha if there is one, and its media type."""
+    kind = "png" if codes.shape[2] == 4 else "jpeg"
+    return encode(codes, kind), f"image/{kind}"
+
+
+def as_address(codes: NDArray[np.uint8]) -> str:
+    """Display bytes (H, W, 3 or 4) as an address that holds all of them (RFC 2397)."""
+    data, kind = encoded(codes)
+    return f"data:{kind};base64,{base64.b64encode(data).decode()}"
 
 
 def step_for(window: Window, at_most: int) -> int:
