@@ -138,8 +138,8 @@ def _lay_picture(codes: NDArray[np.uint8], picture: NDArray[np.uint8], layout: S
 
 
 def fitted(picture: NDArray[np.uint8], across: int, down: int, *, crop: bool) -> NDArray[np.uint8]:
-    """A picture (H, W, 3 or 4) at another size, through Lanczos of three lobes. crop: cut about its middle to that shape
-    first."""
+    """A picture (H, W, 3 or 4) at another size, through Lanczos of three lobes. crop: cut about its middle to that
+    shape first."""
     image = Pillow.fromarray(np.ascontiguousarray(picture))
     if image.mode == "RGBA":  # filtered premultiplied, so that what is not covered bleeds into nothing
         image = image.convert("RGBa")

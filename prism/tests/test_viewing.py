@@ -6,6 +6,7 @@ import unittest
 import numpy as np
 from PIL import Image as Pillow
 
+from prism.combine.evaluate import Evaluator
 from prism.errors import BadArgument, SizeMismatch
 from prism.formats.deep import write_deep
 from prism.formats.exr import write_exr
@@ -16,9 +17,11 @@ from prism.pixels.window import Window
 from prism.sheets.passes import pass_sheet
 from prism.sources.opening import find_sources
 from prism.sources.pixels import Pixels
+from prism.sources.store import PixelStore
 from prism.tests.frames import FolderCase, passes
 from prism.viewing.compare import difference_of, difference_picture
 from prism.viewing.edges import ACROSS, DOWN, ENLARGED, edge_picture
+from prism.viewing.finish_chain import FinishSubject, chain_thumbnails
 from prism.viewing.marks import marked
 from prism.viewing.picture import CHECKER_SIDE, Look, encode, step_for, to_screen
 from prism.viewing.reading import codes_of, probe_passes
@@ -67,6 +70,18 @@ class Showing(FolderCase):
         self.assertFalse(data)
         expected = self.planes["diffuse_direct.B"] + self.planes["diffuse_indirect.B"]
         np.testing.assert_array_equal(shown[2], expected)
+
+    def test_each_stage_of_a_chain_is_the_picture_after_that_step(self):
+        steps = [{"id": "key", "kind": "grade", "exposure": 0.5}, {"id": "off", "kind": "glow", "enabled": False},
+                 {"id": "film", "kind": "film", "amount": 0.7}, {"id": "soft", "kind": "sharpen", "radius": 2},
+                 {"id": "noise", "kind": "grain"}]  # fmt: skip
+        ledger = type(self.ledger).from_json(self.ledger.as_json() | {"finish": steps})
+        stages = chain_thumbnails(ledger, self.sources, Look(), step=1, evaluator=Evaluator(PixelStore()))
+        wanted = [("rebuilt", ""), *(("after", step["id"]) for step in steps)]
+        for stage, (show, key) in zip(stages, wanted, strict=True):
+            shown = FinishSubject(ledger=ledger, show=show, key=key).shown(self.sources)
+            due = to_screen(shown.picture.on_display, Look(), after_view=shown.after_view)
+            np.testing.assert_array_equal(stage, due, key)
 
     def test_checker_shows_through_where_nothing_covers(self):
         clear = np.zeros((4, 2 * CHECKER_SIDE, 2 * CHECKER_SIDE), np.float32)

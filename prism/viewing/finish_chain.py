@@ -12,9 +12,9 @@ from prism.combine.costs import seconds_of
 from prism.combine.evaluate import Evaluator, identity
 from prism.combine.program import compile_ledger
 from prism.errors import BadArgument
-from prism.finish.base import FinishStep
-from prism.finish.display import as_display
-from prism.finish.evaluate import Finisher, reach_of
+from prism.finish.context import Context
+from prism.finish.display import as_display, on_display_values
+from prism.finish.evaluate import Finisher, finished, reach_of
 from prism.finish.planes import DISPLAY
 from prism.ledger.document import Ledger
 from prism.ledger.finishing import Finishing
@@ -113,18 +113,18 @@ def chain_thumbnails(
     light = evaluator.unchanged(bare, frame, step=step)
     stages = [to_screen(light.on_display, look)]
     by_id = {each.id: each for each in finish.steps}
-    display: list[FinishStep] = []
+    screen: Picture | None = None  # display values, once a step has worked on them; cut to 0..1 only to be shown
     for each in ledger.finish:
         own = by_id.get(each.id)
         if own is None:
             stages.append(stages[-1])
             continue
         if own.domain == "display":
-            display.append(own)
+            screen = screen or _on_screen(light, developed_quickly(light.on_display, look))
+            screen = finished(screen, (own,), finish.context)
         else:
             light = replace(finish, steps=(own,)).light(light)
-        after = _after_view(replace(finish, steps=tuple(display)), light)
-        stages.append(to_screen(light.on_display, look, after_view=after))
+        stages.append(to_screen(light.on_display, look, after_view=None if screen is None else _always(screen)))
     return stages
 
 
@@ -135,10 +135,20 @@ def _after_view(finish: Finishing, light: Picture) -> AfterView | None:
         return None
 
     def after_view(values: NDArray[np.float32]) -> NDArray[np.float32]:
-        shown = as_display(light, np.concatenate([values, np.ones_like(values[:1])]))
-        return finish.display(shown).rgba[:3]
+        return finish.display(_on_screen(light, values)).rgba[:3]
 
     return after_view
+
+
+def _on_screen(light: Picture, values: NDArray[np.float32]) -> Picture:
+    """Display values (3, h, w) that were made of light, with nothing to be seen through them."""
+    return as_display(light, np.concatenate([values, np.ones_like(values[:1])]))
+
+
+def _always(screen: Picture) -> AfterView:
+    """These display values, whatever the view makes of the light."""
+    shown = on_display_values(screen, (), Context()).rgba[:3]
+    return lambda values: shown
 
 
 def _with_apron(frame: Frame, reach: float) -> Frame:

@@ -27,6 +27,7 @@ const unmeasured = (line) => ({ ...line, change: line.change && "…", x: null, 
  */
 export const createSteps = (page, { editor, onOpen }) => {
   const chains = new Newest((document) => steps.fetch(document));
+  const measures = new Newest((document) => steps.measure(document));
 
   const steps = reactive({
     openedId: page.step,
@@ -107,10 +108,25 @@ export const createSteps = (page, { editor, onOpen }) => {
     },
     async fetch(document) {
       try {
-        const asked = { ...editor.question(), ledger: document, measured: !this.opened };
-        this.strip = await (await post(page.urls.chain, asked)).json();
+        const answer = await (await post(page.urls.chain, { ...editor.question(), ledger: document })).json();
+        const { where, changes, every } = this.strip;
+        this.strip = { ...answer, where, changes, every };
+        if (!this.opened) measures.ask(document);
       } catch (error) {
         if (!isSuperseded(error)) this.strip = { ...this.strip, words: ofFault(error).what };
+      }
+    },
+
+    // What each step changes, of the picture itself: later than the small pictures, which nobody shall wait for.
+    async measure(document) {
+      const question = editor.question();
+      try {
+        const asked = { ...question, ledger: document, measured: true };
+        const { where, changes, every } = await (await post(page.urls.chain, asked)).json();
+        const isCurrent = document === editor.current() && question.frame === editor.question().frame;
+        if (isCurrent) this.strip = { ...this.strip, where, changes, every };
+      } catch (error) {
+        if (!isSuperseded(error)) this.strip = { ...this.strip, changes: [], words: ofFault(error).what };
       }
     },
 
